@@ -1,0 +1,1 @@
+"""The records of the bench and the book that keeps them."""

@@ -1,0 +1,133 @@
+"""Logs in the book: appended chunk by chunk while a run grows, read back as a `RunLog`."""
+
+import json
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from pinch.bench import chunks
+from pinch.bench.book import Book, BookError
+from pinch.bench.records import ExitStatus, Run
+from pinch.core.channels import is_channel_name
+from pinch.core.runlog import FloatArray, Mark, RunLog, Series
+
+WHOLE_CHUNK = 3600
+"""Samples of a chunk once the run has stopped."""
+
+
+def add_stream(book: Book, run_id: int, channels: Sequence[str]) -> int:
+    """Begin a stream of channels that share one time axis; returns its id."""
+    with book.change() as connection:
+        cursor = connection.execute(
+            "INSERT INTO stream (run_id, channels) VALUES (?, ?)", (run_id, json.dumps(list(channels)))
+        )
+    return int(cursor.lastrowid or 0)
+
+
+def append(book: Book, stream_id: int, t: FloatArray, columns: list[FloatArray]) -> None:
+    """Append samples: (n,) times in s after all earlier ones, columns of (n,) values, NaN for none."""
+    with book.change() as connection:
+        connection.execute(
+            "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)",
+            (stream_id, len(t), chunks.pack(t, columns)),
+        )
+
+
+def add_mark(book: Book, run_id: int, mark: Mark) -> None:
+    """Keep a moment the operator marked."""
+    with book.change() as connection:
+        connection.execute("INSERT INTO mark (run_id, t_s, text) VALUES (?, ?, ?)", (run_id, mark.t_s, mark.text))
+
+
+def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "") -> Run:
+    """Write the stop of a run: its small chunks become large ones, counts and status are kept."""
+    assert run.id is not None
+    samples = 0
+    for stream_id, channels in _streams(book, run.id):
+        t, columns = _read_stream(book, run.id, stream_id, len(channels))
+        samples += int(sum(np.isfinite(c).sum() for c in columns))
+        with book.change() as connection:
+            connection.execute("DELETE FROM chunk WHERE stream_id = ?", (stream_id,))
+            for i in range(0, len(t), WHOLE_CHUNK):
+                part = slice(i, i + WHOLE_CHUNK)
+                packed = chunks.pack(t[part], [c[part] for c in columns])
+                connection.execute(
+                    "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)",
+                    (stream_id, len(t[part]), packed),
+                )
+    return book.save(run.model_copy(update={"status": status, "reason": reason, "samples": samples}))
+
+
+def add_log(book: Book, run: Run, log: RunLog) -> Run:
+    """Keep a whole log under a run that has none yet, one stream for each time axis; returns the stopped run."""
+    assert run.id is not None
+    for t, columns in _by_time_axis(log):
+        append(book, add_stream(book, run.id, list(columns)), t, list(columns.values()))
+    for mark in log.marks:
+        add_mark(book, run.id, mark)
+    return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)
+
+
+def read_log(book: Book, run_id: int) -> RunLog:
+    """The log of a run as far as it has grown.
+
+    Raises
+    ------
+    BookError, DataError : the log is damaged.
+    """
+    series: dict[str, Series] = {}
+    for stream_id, channels in _streams(book, run_id):
+        t, columns = _read_stream(book, run_id, stream_id, len(channels))
+        for channel, values in zip(channels, columns, strict=True):
+            have = np.isfinite(values)
+            series[channel] = Series(channel, t[have], values[have])
+    marks = book.query("SELECT t_s, text FROM mark WHERE run_id = ? ORDER BY t_s", run_id)
+    return RunLog(series, tuple(Mark(float(str(t_s)), str(text)) for t_s, text in marks))
+
+
+def log_size(book: Book, run_id: int) -> tuple[int, int]:
+    """Chunks and rows of a run's log: changes whenever the log does, and is cheap to ask."""
+    rows = book.query(
+        "SELECT COUNT(*), COALESCE(SUM(samples), 0) FROM chunk WHERE stream_id IN "
+        "(SELECT id FROM stream WHERE run_id = ?)",
+        run_id,
+    )
+    return int(str(rows[0][0])), int(str(rows[0][1]))
+
+
+def _streams(book: Book, run_id: int) -> list[tuple[int, list[str]]]:
+    rows = book.query("SELECT id, channels FROM stream WHERE run_id = ? ORDER BY id", run_id)
+    result = []
+    for stream_id, text in rows:
+        channels = json.loads(str(text))
+        if not all(isinstance(name, str) and is_channel_name(name) for name in channels):
+            raise BookError(book.path, f"is damaged: run {run_id} has a channel without a proper name")
+        result.append((int(str(stream_id)), channels))
+    return result
+
+
+def _read_stream(book: Book, run_id: int, stream_id: int, count: int) -> tuple[FloatArray, list[FloatArray]]:
+    rows = book.query("SELECT data FROM chunk WHERE stream_id = ? ORDER BY id", stream_id)
+    place = f"{book.path}, run {run_id}"
+    parts = [chunks.unpack(bytes(data), place) for (data,) in rows if isinstance(data, bytes)]
+    if any(len(columns) != count for _, columns in parts):
+        raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
+    t = np.concatenate([np.empty(0), *(part[0] for part in parts)])
+    columns = [np.concatenate([np.empty(0), *(part[1][i] for part in parts)]) for i in range(count)]
+    return t, columns
+
+
+def _by_time_axis(log: RunLog) -> list[tuple[FloatArray, Mapping[str, FloatArray]]]:
+    """Channels grouped by time axis; one that only misses samples of another shares its axis."""
+    groups: list[tuple[FloatArray, dict[str, FloatArray]]] = []
+    for series in sorted(log.series.values(), key=lambda s: -len(s.t)):
+        for t, columns in groups:
+            at = np.searchsorted(t, series.t)
+            if np.array_equal(t[np.minimum(at, len(t) - 1)], series.t):
+                column = np.full(len(t), np.nan)
+                column[at] = series.values
+                columns[series.channel] = column
+                break
+        else:
+            groups.append((series.t, {series.channel: series.values}))
+    return list(groups)

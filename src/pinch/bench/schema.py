@@ -1,0 +1,35 @@
+"""The tables of a book, and how older books are brought up to date."""
+
+APPLICATION_ID = 0x50494E43  # "PINC"
+
+MIGRATIONS: tuple[str, ...] = (
+    """
+    CREATE TABLE device (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE setting (
+        id INTEGER PRIMARY KEY, device_id INTEGER NOT NULL REFERENCES device ON DELETE CASCADE, record TEXT NOT NULL);
+    CREATE TABLE workload (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE run (
+        id INTEGER PRIMARY KEY,
+        device_id INTEGER NOT NULL REFERENCES device ON DELETE CASCADE,
+        setting_id INTEGER NOT NULL REFERENCES setting ON DELETE CASCADE,
+        workload_id INTEGER NOT NULL REFERENCES workload ON DELETE CASCADE,
+        started TEXT NOT NULL, repeat INTEGER NOT NULL, removed INTEGER NOT NULL DEFAULT 0, record TEXT NOT NULL);
+    CREATE TABLE stream (
+        id INTEGER PRIMARY KEY, run_id INTEGER NOT NULL REFERENCES run ON DELETE CASCADE, channels TEXT NOT NULL);
+    CREATE TABLE chunk (
+        id INTEGER PRIMARY KEY, stream_id INTEGER NOT NULL REFERENCES stream ON DELETE CASCADE,
+        samples INTEGER NOT NULL, data BLOB NOT NULL);
+    CREATE TABLE mark (
+        id INTEGER PRIMARY KEY, run_id INTEGER NOT NULL REFERENCES run ON DELETE CASCADE,
+        t_s REAL NOT NULL, text TEXT NOT NULL);
+    CREATE INDEX setting_device ON setting (device_id);
+    CREATE INDEX run_cell ON run (device_id, setting_id, workload_id);
+    CREATE INDEX stream_run ON stream (run_id);
+    CREATE INDEX chunk_stream ON chunk (stream_id);
+    CREATE INDEX mark_run ON mark (run_id);
+    """,
+)
+"""Script n brings a book from version n to n + 1."""
+
+VERSION = len(MIGRATIONS)
+TABLES = ("device", "setting", "workload", "run", "stream", "chunk", "mark")

@@ -1,0 +1,21 @@
+"""The errors Pinch raises on purpose: each message is one sentence for the person at the screen."""
+
+
+class PinchError(Exception):
+    """Something the operator can understand and act on; `str()` is the sentence to show."""
+
+
+class DataError(PinchError):
+    """A log or a table that cannot be used as it stands.
+
+    Parameters
+    ----------
+    place : the file, or what else holds the data, as the operator knows it.
+    reason : what is wrong there, without a full stop.
+    line : line number, counted from 1, where that is known.
+    """
+
+    def __init__(self, place: str, reason: str, line: int | None = None) -> None:
+        self.place, self.reason, self.line = place, reason, line
+        where = place if line is None else f"{place}, line {line}"
+        super().__init__(f"{where}: {reason}.")

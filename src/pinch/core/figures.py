@@ -1,0 +1,122 @@
+"""Result objects: a number with its unit, its uncertainty, and where it came from. Every field is always there."""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Warning_:
+    """Something the reader of a result must know. `code` is stable, `text` is for people."""
+
+    code: str
+    text: str
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A value with its standard uncertainty (NaN where none can be had)."""
+
+    value: float
+    u: float
+    unit: str
+
+    @property
+    def known(self) -> bool:
+        """Whether there is a value at all."""
+        return math.isfinite(self.value)
+
+
+def unknown(unit: str) -> Estimate:
+    """An estimate that could not be had."""
+    return Estimate(math.nan, math.nan, unit)
+
+
+@dataclass(frozen=True)
+class ChannelFigures:
+    """What one channel did in a run.
+
+    `sustained` is the time-weighted mean over the active seconds of the settled window; `median`, `p05`
+    and `p95` are of its 1 s means; `n` of them were used and are worth `n_effective` independent ones.
+    `burst` is the mean of the burst plateau, or of the first 10 s of load where there is none.
+    `hold` = sustained / burst, NaN for temperatures, whose zero is arbitrary.
+    """
+
+    channel: str
+    unit: str
+    sustained: Estimate
+    median: float
+    p05: float
+    p95: float
+    burst: float
+    hold: float
+    n: int
+    n_effective: float
+    lag1: float
+
+
+@dataclass(frozen=True)
+class Settled:
+    """The settled window [start_s, end_s] of a run.
+
+    `state` is `settled`, `drifting` or `too-short`; `slopes` gives per channel the drift over the whole
+    window as a share of the mean (temperature: in K); `decided_by` is the channel that settled last;
+    `active_share` is the part of the window spent under load.
+    """
+
+    state: str
+    start_s: float
+    end_s: float
+    decided_by: str
+    slopes: Mapping[str, float] = field(default_factory=dict)
+    drifting: tuple[str, ...] = ()
+    active_share: float = 1.0
+
+    @property
+    def length_s(self) -> float:
+        """Length of the window, s."""
+        return self.end_s - self.start_s
+
+
+@dataclass(frozen=True)
+class PowerLimits:
+    """The limits that were really in force. `bounded`: heat ended the burst, so `burst_s` and `window_s` are
+    lower bounds. NaN inside an estimate where a limit did not show."""
+
+    idle_w: float
+    burst: Estimate
+    sustained: Estimate
+    burst_s: Estimate
+    window_s: Estimate
+    bounded: bool
+
+
+@dataclass(frozen=True)
+class Segment:
+    """A stretch of the load held back by one cause, with the evidence in words."""
+
+    start_s: float
+    end_s: float
+    cause: str
+    evidence: str
+
+    @property
+    def length_s(self) -> float:
+        """Length, s."""
+        return self.end_s - self.start_s
+
+
+@dataclass(frozen=True)
+class Span:
+    """A stretch of time, s."""
+
+    start_s: float
+    end_s: float
+
+
+@dataclass(frozen=True)
+class Throttle:
+    """Heat limiting as events: seconds of load before the first one (NaN: none), and how many."""
+
+    first_heat_s: float
+    events: int

@@ -1,0 +1,231 @@
+"""From a log to a judgement: phases, settled window, figures, limits, and what held the run back."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core import limiter, limits, phases, settle, sustained
+from pinch.core.channels import power_channel, rate_channel
+from pinch.core.collapse import find_collapse, runs_of
+from pinch.core.errors import DataError
+from pinch.core.figures import (
+    ChannelFigures,
+    Estimate,
+    PowerLimits,
+    Segment,
+    Settled,
+    Span,
+    Throttle,
+    Warning_,
+    unknown,
+)
+from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
+
+METHOD_VERSION = 1
+"""Raised when any figure of a judgement may move for the same log."""
+
+FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the operator knows about the device; None where nobody said."""
+
+    temp_limit_c: float | None = None
+    clock_ceiling_mhz: float | None = None
+    ambient_c: float | None = None
+    frame_cap_fps: float | None = None
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """Everything Pinch says about one run. Times are those of the log, s."""
+
+    load_start_s: float
+    load_end_s: float
+    settled: Settled
+    figures: Mapping[str, ChannelFigures]
+    power: str | None
+    clock: str | None
+    temp: str | None
+    rate: str | None
+    limits: PowerLimits
+    limiters: tuple[Segment, ...]
+    limiter_share: Mapping[str, float]
+    throttle: Throttle
+    collapses: tuple[Span, ...]
+    gaps: tuple[Gap, ...]
+    levels: limiter.Levels
+    known: Known
+    warnings: tuple[Warning_, ...]
+
+    @property
+    def duration_s(self) -> float:
+        """Length of the load, s."""
+        return self.load_end_s - self.load_start_s
+
+
+def judge(log: RunLog, known: Known | None = None) -> Judgement:
+    """Judge one run.
+
+    Raises
+    ------
+    DataError : the log holds no samples, or none of power, rate, load and clock.
+    """
+    known = known or Known()
+    even = log.even(1.0)
+    power, clock, temp, rate = _main_channels(even)
+    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate)
+    if deciding is None:
+        raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
+    load = phases.find_load(even, deciding)
+    signals = _signals(even, load, power, clock, temp, known.frame_cap_fps)
+    burst_bins = phases.find_burst(signals.power) if power else None
+
+    levels = limiter.find_levels(signals, burst_bins or 0, known.temp_limit_c, known.clock_ceiling_mhz)
+    fault = _faults(signals, levels, burst_bins or 0, even.step_s)
+    usable = load.active.copy()
+    usable[load.first : load.last] &= ~fault
+    must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
+    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle)
+    figures = _figures(even, load, window, usable, burst_bins)
+
+    causes = limiter.smooth(limiter.classify(signals, levels))
+    found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels)
+    share = limiter.shares(found)
+    gaps = _gaps(log, (power, clock, temp, rate, deciding))
+    start, end = float(even.edges[load.first]), float(even.edges[load.last])
+    start += (1.0 - load.onset) * even.step_s
+    collapses = tuple(Span(start_of(even, load.first + a), start_of(even, load.first + b)) for a, b in runs_of(fault))
+    return Judgement(
+        start, end, window, figures, power, clock, temp, rate,
+        _limits(signals, levels, figures, power, load, burst_bins, window, causes, even.step_s),
+        tuple(found), share, _throttle(log, found, start), collapses, gaps, levels, known,
+        tuple(_warnings(even, load, power, temp, window, collapses, gaps, share)),
+    )  # fmt: skip
+
+
+def start_of(even: EvenLog, index: int) -> float:
+    """Start of bin `index`, s."""
+    return float(even.edges[index])
+
+
+def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, str | None]:
+    columns = even.columns
+
+    def one(*names: str) -> str | None:
+        return next((name for name in names if name in columns), None)
+
+    return power_channel(columns), one("cpu.clock"), one("cpu.temp", "soc.temp"), rate_channel(columns)
+
+
+def _signals(
+    even: EvenLog, load: phases.Load, power: str | None, clock: str | None, temp: str | None, cap: float | None
+) -> limiter.Signals:
+    part = slice(load.first, load.last)
+    missing = np.full(load.last - load.first, np.nan)
+
+    def column(name: str | None) -> FloatArray:
+        return even.columns[name][part] if name in even.columns else missing
+
+    counted = np.nan_to_num(column("cpu.throttle.count"))
+    frames = column("frame.rate")
+    capped = np.zeros(len(frames), dtype=bool) if cap is None else np.abs(frames - cap) <= limiter.CAP_SHARE * cap
+    rising = np.diff(counted, prepend=counted[:1]) > 0
+    return limiter.Signals(
+        column(power), column(clock), column(temp), column("cpu.load"), capped,
+        (column("cpu.throttle.heat") > 0.5) | rising, column("cpu.throttle.power") > 0.5, load.active[part],
+    )  # fmt: skip
+
+
+def _faults(s: limiter.Signals, levels: limiter.Levels, burst_bins: int, step_s: float) -> BoolArray:
+    level = levels.sustained_w if np.isfinite(levels.sustained_w) else float(np.nanmedian(s.power[burst_bins:]))
+    busy = ~(s.load < phases.BUSY_LOAD) & (np.arange(len(s.power)) >= max(burst_bins, 3))
+    # The last seconds belong to the end of the work, which no log dates exactly.
+    busy[-3:] = False
+    return find_collapse(s.power, level, busy, step_s)
+
+
+def _figures(
+    even: EvenLog, load: phases.Load, window: Settled, usable: BoolArray, burst_bins: int | None
+) -> Mapping[str, ChannelFigures]:
+    inside = usable & (even.starts >= window.start_s - 1e-9) & (even.starts < window.end_s - 1e-9)
+    first = load.first + (1 if load.onset < 1.0 else 0)
+    burst = slice(first, load.first + burst_bins if burst_bins else first + 10)
+    if burst.stop <= burst.start:
+        burst = slice(load.first, load.first + 1)
+    return {
+        name: sustained.channel_figures(name, column[inside], column[burst])
+        for name, column in even.columns.items()
+        if any(part in FIGURE_QUANTITIES for part in name.split("."))
+    }
+
+
+def _limits(
+    s: limiter.Signals, levels: limiter.Levels, figures: Mapping[str, ChannelFigures], power: str | None,
+    load: phases.Load, burst_bins: int | None, window: Settled, causes: list[str], step_s: float,
+) -> PowerLimits:  # fmt: skip
+    """The limits in force: sustained only where power was the limiter for a while after the burst."""
+    held = np.array(causes) == "sustained-power"
+    sustained_limit = unknown("W")
+    if power is not None and held.sum() >= 10:
+        at_limit = s.power[held & np.isfinite(s.power)]
+        u = figures[power].sustained.u
+        sustained_limit = Estimate(float(np.median(at_limit)), u, "W")
+    idle = load.idle if load.channel == power else float("nan")
+    ended_by_heat = burst_bins is not None and "heat" in causes[max(0, burst_bins - 2) : burst_bins + 3]
+    return limits.recover_limits(s.power, burst_bins, load.onset, idle, sustained_limit, step_s, ended_by_heat)
+
+
+def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
+    heat = [s for s in found if s.cause == "heat"]
+    first = heat[0].start_s - load_start if heat else float("nan")
+    counter = log.series.get("cpu.throttle.count")
+    if counter is not None and len(counter.values) > 1:
+        counted = np.diff(counter.values)
+        return Throttle(max(first, 0.0), int(counted[counted > 0].sum()))
+    return Throttle(max(first, 0.0), len(heat))
+
+
+def _gaps(log: RunLog, channels: tuple[str | None, ...]) -> tuple[Gap, ...]:
+    """Gaps of the main channels, overlapping ones joined."""
+    every = sorted(
+        (gap for name in dict.fromkeys(channels) if name for gap in gaps_of(log.series[name])),
+        key=lambda gap: gap.start_s,
+    )
+    joined: list[Gap] = []
+    for gap in every:
+        if joined and gap.start_s < joined[-1].end_s:
+            joined[-1] = Gap(joined[-1].start_s, max(gap.end_s, joined[-1].end_s))
+        else:
+            joined.append(gap)
+    return tuple(joined)
+
+
+def _warnings(
+    even: EvenLog, load: phases.Load, power: str | None, temp: str | None, window: Settled,
+    collapses: tuple[Span, ...], gaps: tuple[Gap, ...], share: Mapping[str, float],
+) -> list[Warning_]:  # fmt: skip
+    result = []
+    if power is None:
+        result.append(Warning_("no-power", "No package power was logged: limits by power cannot be seen."))
+    if temp is None:
+        result.append(Warning_("no-temp", "No temperature was logged: limits by heat cannot be seen."))
+    if not np.isfinite(load.idle):
+        result.append(Warning_("no-idle", "The log begins under load: the burst window cannot be worked out."))
+    if window.state == "too-short":
+        result.append(Warning_("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
+    if window.state == "drifting":
+        what = ", ".join(window.drifting)
+        result.append(Warning_("drifting", f"Not settled: {what} still drifts at the end of the run."))
+    result += [
+        Warning_("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
+    ]
+    result += [
+        Warning_("collapse", f"Power collapsed from {c.start_s:.0f} s to {c.end_s:.0f} s: a fault, left out of the figures.")
+        for c in collapses
+    ]
+    if share.get("unknown", 0.0) > 0.5:
+        result.append(Warning_("unknown-limiter", "For most of the load nothing in the log explains the speed."))
+    return result

@@ -1,0 +1,265 @@
+"""What held the machine back at each second.
+
+Direct evidence (throttle flags and counters) comes first, then inference from 1 s means. All tolerances widen with
+the run's own noise. Each second gets one cause; changes of cause cost so much evidence that a stretch shorter than
+3 s joins its neighbours (a two-state smoothing by the Viterbi recursion, not a majority blur, so saw-teeth stay).
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core import robust
+from pinch.core.collapse import runs_of
+from pinch.core.figures import Segment
+from pinch.core.phases import BUSY_LOAD
+from pinch.core.runlog import BoolArray, FloatArray
+
+CAUSES = ("burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap", "waiting", "unknown")
+POWER_SHARE = 0.03
+CLOCK_SHARE = 0.01
+TEMP_K = 2.0
+CAP_SHARE = 0.015
+LEVEL_BINS = 10
+SWITCH_COST = 1.49
+"""In bins of evidence: two switches cost just less than three bins."""
+TOOTH_S = 300.0
+
+
+@dataclass(frozen=True)
+class Signals:
+    """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
+
+    `capped` is true where the frame rate is within 1.5 % of a known cap; `heat_flag` and `power_flag` are true where the log itself says that the machine throttled.
+    """
+
+    power: FloatArray
+    clock: FloatArray
+    temp: FloatArray
+    load: FloatArray
+    capped: BoolArray
+    heat_flag: BoolArray
+    power_flag: BoolArray
+    active: BoolArray
+
+
+@dataclass(frozen=True)
+class Levels:
+    """The levels the limiter is told by; NaN where one neither was given nor shows.
+
+    `burst_bins` is where the burst ended. `*_given` tells a value of the operator from a recovered one.
+    """
+
+    burst_w: float
+    sustained_w: float
+    burst_bins: int
+    temp_limit_c: float
+    temp_given: bool
+    ceiling_mhz: float
+    ceiling_given: bool
+    power_tolerance_w: float
+    temp_tolerance_k: float
+
+
+def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling_mhz: float | None) -> Levels:
+    """The power levels, the temperature limit and the clock ceiling of a run.
+
+    `temp_limit_c` and `ceiling_mhz` are the operator's values; None recovers them from the log.
+    """
+    power_noise = robust.noise_sd(_known(s.power))
+    temp_tolerance = max(TEMP_K, 3.0 * robust.noise_sd(_known(s.temp)))
+    limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, burst_bins, temp_tolerance)
+    ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s)
+    at_ceiling = s.clock >= (1.0 - CLOCK_SHARE) * ceiling
+    burst_w = float("nan")
+    if burst_bins:
+        plateau = s.power[:burst_bins]
+        burst_w = float(np.nanmedian(plateau[1:] if burst_bins > 3 else plateau))
+    after = np.arange(len(s.power)) >= burst_bins
+    candidates = after & s.active & ~at_ceiling & ~s.heat_flag & ~s.capped & _calm(s.power)
+    at_limit = s.temp >= limit - temp_tolerance
+    sustained_w = _sustained_level(s.power, candidates & ~at_limit & ~_between(at_limit), burst_w)
+    if not np.isfinite(sustained_w):
+        # Settled so near to the temperature limit that heat cannot be told apart by temperature alone:
+        # a level that was already there before the limit was reached is a power limit.
+        sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
+    return Levels(
+        burst_w, sustained_w, burst_bins,
+        limit, temp_limit_c is not None, ceiling, ceiling_mhz is not None,
+        max(3.0 * power_noise, 0.0), temp_tolerance,
+    )  # fmt: skip
+
+
+def steady_level(power: FloatArray) -> float:
+    """The level power kept longest: centre of the densest 3 % wide band that holds ≥ 10 s and ≥ 20 % of the
+    (n,) bins; NaN without one."""
+    values = np.sort(power[np.isfinite(power)])
+    if len(values) < LEVEL_BINS:
+        return float("nan")
+    upto = np.searchsorted(values, values * (1.0 + POWER_SHARE), side="right")
+    counts = upto - np.arange(len(values))
+    best = int(np.argmax(counts))
+    if counts[best] < max(LEVEL_BINS, 0.2 * len(values)):
+        return float("nan")
+    return float(np.median(values[best : upto[best]]))
+
+
+def _sustained_level(power: FloatArray, candidates: BoolArray, burst_w: float) -> float:
+    """The steady level of the candidate bins, or a higher one that was held for ≥ 10 s at a stretch: a limit is
+    what power does not stay above, and the lower level of a saw-tooth is not one."""
+    level = steady_level(power[candidates])
+    if not np.isfinite(level):
+        return level
+    near_burst = np.abs(power - burst_w) <= POWER_SHARE * burst_w
+    higher = candidates & (power > (1.0 + POWER_SHARE) * level) & ~near_burst
+    stretches = [power[a:b] for a, b in runs_of(higher) if b - a >= LEVEL_BINS]
+    levels = [level, *(steady_level(stretch) for stretch in stretches)]
+    return float(np.nanmax(levels))
+
+
+def recover_temp_limit(s: Signals, burst_bins: int, tolerance: float) -> float:
+    """The temperature limit as the plateau or ridge at which power gave way, °C; NaN where there is none.
+
+    A temperature that merely settles keeps its power; one that is held down pays with power.
+    """
+    late = (np.arange(len(s.temp)) >= burst_bins) & np.isfinite(s.temp) & np.isfinite(s.power) & s.active
+    if late.sum() < 20:
+        return float("nan")
+    ridge = float(np.percentile(s.temp[late], 98))
+    near = np.flatnonzero(late & (s.temp >= ridge - tolerance))
+    if len(near) < max(LEVEL_BINS, 0.03 * late.sum()):
+        return float("nan")
+    fifth = max(3, len(near) // 5)
+    power, temp = s.power[near], s.temp[near]
+    gave_way = np.median(power[:fifth]) >= (1.0 + POWER_SHARE) * np.median(power[-fifth:])
+    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= TEMP_K / 2
+    low, middle, high = np.percentile(power, [10, 50, 90])
+    noise = robust.noise_sd(_known(s.power))
+    toothed = high - low > max(2 * POWER_SHARE * middle, 4.0 * noise)
+    return float(np.median(temp)) if (gave_way and flat) or toothed else float("nan")
+
+
+def recover_ceiling(s: Signals) -> float:
+    """The clock ceiling as the highest clock that is held much more steadily than power, MHz; NaN without one."""
+    have = np.isfinite(s.clock) & np.isfinite(s.power) & s.active
+    if have.sum() < 10:
+        return float("nan")
+    top = float(np.sort(s.clock[have])[-2])  # the very highest may be a glitch
+    near = have & (s.clock >= (1.0 - CLOCK_SHARE) * top)
+    if near.sum() < 10:
+        return float("nan")
+    steadier = _relative_spread(s.clock[near]) < 0.5 * _relative_spread(s.power[near])
+    return float(np.median(s.clock[near])) if steadier else float("nan")
+
+
+def _relative_spread(values: FloatArray) -> float:
+    """Distance of the 90 % from the 10 % point as a share of the median."""
+    low, middle, high = np.percentile(values, [10, 50, 90])
+    return float((high - low) / middle)
+
+
+def _calm(power: FloatArray) -> BoolArray:
+    """Bins whose power differs by ≤ 3 % from both neighbours: on a plateau, not on a tooth or an edge."""
+    steps = np.abs(np.diff(power, prepend=power[:1], append=power[-1:]))
+    return np.fmax(steps[:-1], steps[1:]) <= POWER_SHARE * np.abs(power)
+
+
+def classify(s: Signals, levels: Levels) -> FloatArray:
+    """Evidence (n, causes): 1 where a bin speaks for a cause, else 0; exactly one cause a bin."""
+    bins = np.arange(len(s.power))
+    burst_tolerance = np.fmax(POWER_SHARE * levels.burst_w, levels.power_tolerance_w)
+    sustained_tolerance = np.fmax(POWER_SHARE * levels.sustained_w, levels.power_tolerance_w)
+    at_burst = (np.abs(s.power - levels.burst_w) <= burst_tolerance) & (bins <= levels.burst_bins)
+    at_sustained = np.abs(s.power - levels.sustained_w) <= sustained_tolerance
+    ceiling = s.clock >= (1.0 - CLOCK_SHARE) * levels.ceiling_mhz
+    allowed = np.where(
+        (bins < levels.burst_bins) | ~np.isfinite(levels.sustained_w), levels.burst_w, levels.sustained_w
+    )
+    below = np.where(np.isfinite(allowed), s.power < (1.0 - POWER_SHARE) * allowed, True) & ~ceiling
+    hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
+    hot |= s.heat_flag
+    hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)
+    capped = s.capped & ~at_burst & ~at_sustained
+    waiting = ~s.active | ((s.load < BUSY_LOAD) & ~at_burst & ~at_sustained & ~ceiling)
+    ordered = {
+        "heat": hot & s.active,
+        "frame-cap": capped & s.active,
+        "waiting": waiting,
+        "burst-power": at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
+        "clock-ceiling": ceiling,
+        "sustained-power": at_sustained | s.power_flag,
+    }
+    evidence = np.zeros((len(bins), len(CAUSES)))
+    free = np.ones(len(bins), dtype=bool)
+    for cause, mask in ordered.items():
+        evidence[free & mask, CAUSES.index(cause)] = 1.0
+        free &= ~mask
+    evidence[free, CAUSES.index("unknown")] = 1.0
+    return evidence
+
+
+def smooth(evidence: FloatArray) -> list[str]:
+    """The sequence of causes (n,) with the most evidence where each switch costs `SWITCH_COST`."""
+    n, m = evidence.shape
+    came_from = np.zeros((n, m), dtype=np.int8)
+    score = evidence[0].copy()
+    for i in range(1, n):
+        best = int(np.argmax(score))
+        switch = score[best] - SWITCH_COST
+        stay = score >= switch
+        came_from[i] = np.where(stay, np.arange(m), best)
+        score = np.where(stay, score, switch) + evidence[i]
+    path = [int(np.argmax(score))]
+    for i in range(n - 1, 0, -1):
+        path.append(int(came_from[i, path[-1]]))
+    return [CAUSES[k] for k in reversed(path)]
+
+
+def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Levels) -> list[Segment]:
+    """Stretches of one cause; `starts` (n,) are the bins' starts, s."""
+    names = np.array(causes)
+    breaks = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
+    words = _evidence_words(levels)
+    return [
+        Segment(float(starts[a]), float(starts[b - 1] + step_s), causes[a], words[causes[a]])
+        for a, b in zip(breaks, breaks[1:], strict=False)
+    ]
+
+
+def shares(found: list[Segment]) -> Mapping[str, float]:
+    """Share of the load time by cause, those that occur, largest first."""
+    total = sum(s.length_s for s in found)
+    sums: dict[str, float] = {}
+    for s in found:
+        sums[s.cause] = sums.get(s.cause, 0.0) + s.length_s / total
+    return dict(sorted(sums.items(), key=lambda item: -item[1]))
+
+
+def _evidence_words(levels: Levels) -> Mapping[str, str]:
+    def source(given: bool) -> str:
+        return "given" if given else "read off this run"
+
+    return {
+        "burst-power": f"power within 3 % of the burst level, {levels.burst_w:.1f} W",
+        "sustained-power": f"power within 3 % of its steady level, {levels.sustained_w:.1f} W",
+        "heat": f"temperature within {levels.temp_tolerance_k:.1f} K of the limit, {levels.temp_limit_c:.1f} °C "
+        f"({source(levels.temp_given)}), while power and clock are below theirs; or the machine said so",
+        "clock-ceiling": f"clock within 1 % of {levels.ceiling_mhz:.0f} MHz ({source(levels.ceiling_given)}), "
+        "power and temperature below their limits",
+        "frame-cap": "frame rate within 1.5 % of the cap, power below its limits",
+        "waiting": "load below 90 %, or a pause, and nothing else binding",
+        "unknown": "no channel of this log explains it",
+    }
+
+
+def _between(hot: BoolArray) -> BoolArray:
+    """Bins with heat both before and after within the longest saw-tooth period."""
+    index = np.arange(len(hot), dtype=float)
+    before = np.maximum.accumulate(np.where(hot, index, -np.inf))
+    after = np.minimum.accumulate(np.where(hot, index, np.inf)[::-1])[::-1]
+    return after - before <= TOOTH_S
+
+
+def _known(values: FloatArray) -> FloatArray:
+    return values[np.isfinite(values)]

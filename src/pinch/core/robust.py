@@ -1,0 +1,69 @@
+"""Small statistics that do not fall over: scale, slope, serial correlation."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core.runlog import FloatArray
+
+MAD_TO_SD = 1.482602218505602
+"""1 / z(0.75): the median absolute deviation of a normal sample times this is its standard deviation."""
+
+
+@dataclass(frozen=True)
+class Slope:
+    """A slope per unit of t with its 95 % interval."""
+
+    value: float
+    low: float
+    high: float
+
+    @property
+    def holds_zero(self) -> bool:
+        """Whether no slope at all is within the interval."""
+        return self.low <= 0.0 <= self.high
+
+
+def mad_sd(values: FloatArray) -> float:
+    """Robust standard deviation of (n,) values: 1.4826 · MAD."""
+    return float(MAD_TO_SD * np.median(np.abs(values - np.median(values))))
+
+
+def noise_sd(values: FloatArray) -> float:
+    """Standard deviation of the sample-to-sample noise of (n,) values, blind to slow change."""
+    return mad_sd(np.diff(values)) / np.sqrt(2.0) if len(values) > 2 else 0.0
+
+
+def autocorrelation(values: FloatArray, lags: int) -> FloatArray:
+    """Autocorrelation at lags 1 … `lags`, (lags,); zeros where the values do not vary.
+
+    Source: NIST/SEMATECH e-Handbook of Statistical Methods, 1.3.5.12.
+    """
+    centred = values - values.mean()
+    total = float(centred @ centred)
+    if total <= 1e-24 * max(1.0, float(values @ values)):
+        return np.zeros(lags)
+    return np.array([centred[: len(centred) - k] @ centred[k:] for k in range(1, lags + 1)]) / total
+
+
+def effective_samples(n: int, r1: float) -> float:
+    """Number of independent samples worth as much as n AR(1) ones: n (1 − r₁) / (1 + r₁)."""
+    return n * (1.0 - r1) / (1.0 + r1)
+
+
+def theil_sen(t: FloatArray, values: FloatArray, blocks: int = 48) -> Slope:
+    """Theil–Sen slope of (n,) values over (n,) times, on means of at most `blocks` equal blocks.
+
+    Block means take most of the serial correlation out, without which the interval is far too narrow,
+    and average a saw-tooth over its periods.
+    """
+    from scipy.stats import theilslopes
+
+    size = max(1, len(values) // blocks)
+    count = len(values) // size
+    mean_t = t[: count * size].reshape(count, size).mean(axis=1)
+    mean_v = values[: count * size].reshape(count, size).mean(axis=1)
+    if count < 3:
+        return Slope(0.0, -np.inf, np.inf)
+    fit = theilslopes(mean_v, mean_t)
+    return Slope(float(fit.slope), float(fit.low_slope), float(fit.high_slope))

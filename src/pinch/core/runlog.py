@@ -1,0 +1,146 @@
+"""The log of a run: channels with their own times, and their time-weighted average over even bins.
+
+A sample stands for the interval since the sample before it (backward convention): that is exact for
+power made from an energy counter, and half a sample late for instants. A sample after a gap stands
+for one usual period only, so nothing is averaged across the gap.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pinch.core.errors import DataError
+
+FloatArray = NDArray[np.float64]
+BoolArray = NDArray[np.bool_]
+
+GAP_PERIODS = 3.0
+"""A hole longer than this many sample periods is a gap."""
+
+
+@dataclass(frozen=True)
+class Series:
+    """One channel. `t` (n,) in s, strictly increasing; `values` (n,) in the channel's unit, finite."""
+
+    channel: str
+    t: FloatArray
+    values: FloatArray
+
+
+@dataclass(frozen=True)
+class Gap:
+    """A hole in the record, from the last sample before it to the first after it, s."""
+
+    start_s: float
+    end_s: float
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A moment the operator marked."""
+
+    t_s: float
+    text: str
+
+
+@dataclass(frozen=True)
+class EvenLog:
+    """Every channel averaged over the same bins.
+
+    `edges` (n+1,) in s; `columns` name → (n,) with NaN where a bin holds no sample;
+    `coverage` name → share of the whole record that is covered, 0 to 1.
+    """
+
+    edges: FloatArray
+    columns: Mapping[str, FloatArray]
+    coverage: Mapping[str, float]
+
+    @property
+    def starts(self) -> FloatArray:
+        """Start of each bin, s."""
+        return self.edges[:-1]
+
+    @property
+    def step_s(self) -> float:
+        """Width of a bin, s."""
+        return float(self.edges[1] - self.edges[0])
+
+
+@dataclass(frozen=True)
+class RunLog:
+    """All channels of a run, by name, with the operator's marks."""
+
+    series: Mapping[str, Series]
+    marks: tuple[Mark, ...] = ()
+
+    @property
+    def samples(self) -> int:
+        """Number of single values in the log."""
+        return sum(len(s.t) for s in self.series.values())
+
+    @property
+    def span_s(self) -> tuple[float, float]:
+        """First and last time of any sample, s."""
+        starts = [s.t[0] for s in self.series.values() if len(s.t)]
+        ends = [s.t[-1] for s in self.series.values() if len(s.t)]
+        return float(min(starts)), float(max(ends))
+
+    def even(self, step_s: float = 1.0) -> EvenLog:
+        """Time-weighted averages over bins of `step_s`.
+
+        Raises
+        ------
+        DataError : the log holds no samples.
+        """
+        filled = {name: s for name, s in self.series.items() if len(s.t)}
+        if not filled:
+            raise DataError("log", "it holds no samples")
+        first = min(s.t[0] - period_of(s.t) for s in filled.values())
+        last = max(s.t[-1] for s in filled.values())
+        start = np.floor(first / step_s + 1e-6) * step_s
+        bins = max(1, int(np.ceil((last - start) / step_s - 1e-6)))
+        edges = start + step_s * np.arange(bins + 1)
+        averaged = {name: _bin_average(s, edges) for name, s in filled.items()}
+        return EvenLog(
+            edges,
+            {name: column for name, (column, _) in averaged.items()},
+            {name: share for name, (_, share) in averaged.items()},
+        )
+
+
+def runlog_from_columns(t: FloatArray, columns: Mapping[str, FloatArray], marks: Iterable[Mark] = ()) -> RunLog:
+    """A log from one shared time axis (n,); NaN in a column means no sample there."""
+    series = {}
+    for name, values in columns.items():
+        have = np.isfinite(values)
+        series[name] = Series(name, t[have], values[have])
+    return RunLog(series, tuple(marks))
+
+
+def period_of(t: FloatArray) -> float:
+    """The usual distance of samples (median), s; 1 s where there is only one sample."""
+    return float(np.median(np.diff(t))) if len(t) > 1 else 1.0
+
+
+def gaps_of(series: Series) -> list[Gap]:
+    """Holes longer than three sample periods."""
+    holes = np.flatnonzero(np.diff(series.t) > GAP_PERIODS * period_of(series.t))
+    return [Gap(float(series.t[i]), float(series.t[i + 1])) for i in holes]
+
+
+def _bin_average(series: Series, edges: FloatArray) -> tuple[FloatArray, float]:
+    """Average per bin (n,) and the covered share, by differences of two running integrals."""
+    t, values = series.t, series.values
+    period = period_of(t)
+    width = np.diff(t, prepend=t[0] - period)
+    width = np.where(width > GAP_PERIODS * period, period, width)
+    knots = np.column_stack([t - width, t]).ravel()
+    covered = np.column_stack([np.zeros_like(width), width]).ravel().cumsum()
+    weighted = np.column_stack([np.zeros_like(width), width * values]).ravel().cumsum()
+    seconds = np.diff(np.interp(edges, knots, covered))
+    integral = np.diff(np.interp(edges, knots, weighted))
+    enough = seconds > 1e-3 * (edges[1] - edges[0])
+    average = np.divide(integral, seconds, out=np.full(len(seconds), np.nan), where=enough)
+    return average, float(min(1.0, covered[-1] / (edges[-1] - edges[0])))

@@ -1,0 +1,97 @@
+"""The settled window: the part of a run from which sustained figures are taken.
+
+The window starts where the last of power, clock, temperature and rate has left its initial transient by the
+marginal standard error rule on batches of five (MSER-5: K. P. White, Simulation 69(6), 1997), not before the burst
+has ended and not after two thirds of the load. Then it is checked for drift with a Theil–Sen slope.
+"""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from pinch.core import robust
+from pinch.core.channels import unit_of
+from pinch.core.figures import Settled
+from pinch.core.runlog import BoolArray, EvenLog, FloatArray
+from pinch.core.phases import Load
+
+BATCH = 5
+LATEST_START = 2.0 / 3.0
+SHORTEST_S = 60.0
+DRIFT_SHARE = 0.02
+DRIFT_K = 1.5
+
+
+def mser(values: FloatArray, batch: int = BATCH) -> int:
+    """Samples of (n,) values to leave out at the start: argmin over d of Σ(y − ȳ)² / (m − d)², on batch means.
+
+    d is at most half of the m batches, so a chance minimum at the very end cannot win.
+    """
+    m = len(values) // batch
+    if m < 2:
+        return 0
+    means = values[: m * batch].reshape(m, batch).mean(axis=1)
+    means = means - means.mean()  # keeps the sums of squares small
+    left = np.arange(m, 0, -1)
+    sums = np.cumsum(means[::-1])[::-1]
+    squares = np.cumsum((means**2)[::-1])[::-1]
+    spread = np.maximum(squares - sums**2 / left, 0.0) / left.astype(float) ** 2
+    return int(np.argmin(spread[: m // 2 + 1])) * batch
+
+
+def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, channels: tuple[str, ...]) -> Settled:
+    """The settled window of the loaded part of a log.
+
+    Parameters
+    ----------
+    burst_bins : bins after load start in which the burst ended, 0 without one.
+    usable : (n,) bins that may enter a figure: active and outside faults.
+    channels : those that must have settled.
+    """
+    length = load.last - load.first
+    start, decided_by = burst_bins, "burst"
+    for channel in channels:
+        # A pause between passes and a fault are not part of the transient: the rule sees active seconds only.
+        kept = np.flatnonzero(usable[load.first : load.last] & np.isfinite(log.columns[channel][load.first : load.last]))
+        kept = kept[kept >= burst_bins]
+        if len(kept) < 2 * BATCH:
+            continue
+        begin = int(kept[mser(log.columns[channel][load.first : load.last][kept])])
+        if begin > start:
+            start, decided_by = begin, channel
+    if start > LATEST_START * length:
+        start, decided_by = int(LATEST_START * length), "two thirds of the load"
+    window = slice(load.first + start, load.last)
+    drift = _drift(log, window, usable, channels)
+    drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
+    seconds = (length - start) * log.step_s
+    state = "too-short" if seconds < SHORTEST_S else "drifting" if drifting else "settled"
+    return Settled(
+        state,
+        float(log.edges[window.start]),
+        float(log.edges[window.stop]),
+        decided_by,
+        drift,
+        drifting,
+        float(np.mean(load.active[window])),
+    )
+
+
+def _drift(log: EvenLog, window: slice, usable: BoolArray, channels: tuple[str, ...]) -> Mapping[str, float]:
+    """Change over the window per channel, as a share of the mean (temperature: K); 0 where the slope may be 0."""
+    result: dict[str, float] = {}
+    t = log.starts[window]
+    for channel in channels:
+        values = log.columns[channel][window]
+        have = usable[window] & np.isfinite(values)
+        if have.sum() < 3 * BATCH:
+            continue
+        slope = robust.theil_sen(t[have], values[have])
+        change = 0.0 if slope.holds_zero else slope.value * float(t[-1] - t[0])
+        mean = float(values[have].mean())
+        result[channel] = change if unit_of(channel) == "°C" else change / mean if mean else 0.0
+    return result
+
+
+def _exceeds(channel: str, change: float) -> bool:
+    return abs(change) > (DRIFT_K if unit_of(channel) == "°C" else DRIFT_SHARE)

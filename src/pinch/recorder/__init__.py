@@ -1,0 +1,1 @@
+"""A source becomes a run."""

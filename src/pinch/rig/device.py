@@ -1,0 +1,180 @@
+"""The simulated device: joins chip, limiter, cooler and heat control, and knows what limited it at each step."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
+from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
+from pinch.rig.parts import HeatControl, HeatGovernor, HeatPath, TwoLevelLimiter
+
+STEP_S = 0.1
+_FAULT = HeatControl(smooth=False, band_k=16.0, drop=0.2)
+
+
+@dataclass(frozen=True)
+class State:
+    """What a simulated device shows: package energy since start J, power W, mean clock MHz, die temperature °C,
+    load %, fan rpm, work done, heat events, and the truth: what limits it."""
+
+    clock_s: float
+    energy_j: float
+    power_w: float
+    clock_mhz: float
+    temp_c: float
+    load: float
+    fan_rpm: float
+    work_done: float
+    heat_events: int
+    truth: str
+
+
+class SimulatedDevice:
+    """A device of the rig on its own clock. Same device, setting, ambient and seed: same numbers."""
+
+    def __init__(self, device: RigDevice, setting: RigSetting, ambient_c: float = 22.0, seed: int = 1) -> None:
+        self.device = device
+        self.clock_s = 0.0
+        self._chip = device.chip
+        self._rng = np.random.default_rng(seed)
+        cooler = device.cooler
+        quieter = type(cooler)(cooler.die_r, cooler.sink_r * setting.fan, cooler.die_c, cooler.sink_c)
+        self._heat = HeatPath(quieter, ambient_c, STEP_S)
+        self._setting = setting
+        sustained = setting.sustained_w + setting.sustained_trim_w
+        self._limiter = TwoLevelLimiter(sustained, setting.burst_w, setting.window_s, STEP_S)
+        control = _FAULT if setting.faulty else device.control
+        self._governor = HeatGovernor(control, self._chip.temp_limit_c, setting.burst_w, 4.0, STEP_S)
+        self._work: RigWork | None = None
+        self._wobble = 0.0
+        self._energy = self._done = 0.0
+        self._power, self._clock, self._truth = self._chip.idle_w, self._chip.lowest_ghz, "waiting"
+        for _ in range(6000):  # ten minutes of idling: it starts at rest, not at ambient
+            self._heat.step(self._idle_w())
+        self._limiter.average_w = self._idle_w()
+
+    def start(self, work: RigWork) -> None:
+        """Put the device to work."""
+        self._work = work
+
+    def stop(self) -> None:
+        """Let it idle."""
+        self._work = None
+
+    def advance(self, seconds: float) -> None:
+        """Simulate `seconds`, in whole steps of 0.1 s."""
+        for _ in range(round(seconds / STEP_S)):
+            self._step()
+
+    def state(self) -> State:
+        """What it shows now."""
+        temp = self._heat.die_c
+        slow, fast = self.device.fan_rpm
+        fan = slow + (fast - slow) * float(np.clip((self._heat.sink_c - 30.0) / 35.0, 0.0, 1.0)) / self._setting.fan
+        busy = self._work is not None
+        load = (100.0 / self._chip.cores if self._work.one_core else 100.0) if self._work else 2.0
+        wobble = self._rng.standard_normal(3)
+        return State(
+            self.clock_s, self._energy, self._power,
+            self._clock * 1000.0 + (self.device.noise["clock"] if busy else 2.0) * wobble[0],
+            temp + self.device.noise["temp"] * wobble[1], min(100.0, load + 0.2 * abs(wobble[2])) if busy else load,
+            fan, self._done, self._governor.events, self._truth,
+        )  # fmt: skip
+
+    def _idle_w(self) -> float:
+        return self._chip.idle_w + self._chip.leakage_w(self._heat.die_c)
+
+    def _step(self) -> None:
+        work, temp = self._work, self._heat.die_c
+        if work is None:
+            self._power, self._clock, self._truth = self._idle_w(), self._chip.lowest_ghz, "waiting"
+        else:
+            self._power, self._clock, self._truth = self._loaded(work, temp)
+            self._wobble += -0.02 * self._wobble + 0.2 * work.noise * self._rng.standard_normal()
+            rate = self.rate(work, self._clock) * (1.0 + self._wobble)
+            self._done += rate * STEP_S
+        self._energy += self._power * STEP_S
+        self._limiter.step(self._power)
+        self._heat.step(self._power)
+        self._governor.step(self._heat.die_c, self._power)
+        self.clock_s += STEP_S
+
+    def _loaded(self, work: RigWork, temp: float) -> tuple[float, float, str]:
+        """Power, clock and cause of a step under load."""
+        chip, setting = self._chip, self._setting
+        ceiling = chip.one_core_ghz if work.one_core else chip.ceiling_ghz
+        ceiling = min(ceiling, setting.clock_lock_ghz or ceiling)
+        by_limit, by_heat = self._limiter.allowed_w(), self._governor.allowed_w()
+        budget = min(by_limit, by_heat)
+        clock = chip.clock_for(budget, temp, work.activity, ceiling)
+        cause = "clock-ceiling"
+        if clock < ceiling:
+            near_burst = by_limit > 0.97 * setting.burst_w and setting.burst_w > setting.sustained_w
+            cause = "heat" if by_heat < 0.98 * min(by_limit, self._limiter.sustained_w) else "burst-power" if near_burst else "sustained-power"
+        if work.cap is not None:
+            needed = self._clock_for_rate(work, work.cap)
+            if needed < clock:
+                clock, cause = needed, "frame-cap"
+        jitter = 1.0 + 0.004 * self._rng.standard_normal()
+        return chip.power_at(clock, temp, work.activity) * jitter, clock, cause
+
+    def rate(self, work: RigWork, ghz: float) -> float:
+        """Work done each second at a clock."""
+        cores = 1 if work.one_core else self._chip.cores
+        share = cores / 8.0 if work.channel == "score.rate" and not work.one_core else 1.0
+        return work.per_ghz * share * self.device.memory_gain * ghz / (1.0 + ghz / work.half_ghz)
+
+    def _clock_for_rate(self, work: RigWork, rate: float) -> float:
+        full = rate / (work.per_ghz * self.device.memory_gain)
+        return max(self._chip.lowest_ghz, full / (1.0 - full / work.half_ghz))
+
+
+@dataclass(frozen=True)
+class SimulatedRun:
+    """A log made directly, with its truth: the cause at each second of the log, and the load's start in s."""
+
+    log: RunLog
+    truth: tuple[str, ...]
+    load_start_s: float
+
+
+def simulate_run(
+    device: RigDevice, setting: RigSetting, work: RigWork, load_s: int, ambient_c: float = 22.0, seed: int = 1,
+    idle_s: int = 20, pauses: tuple[tuple[int, int], ...] = (),
+) -> SimulatedRun:  # fmt: skip
+    """A run log at 1 Hz: `idle_s` of rest, then `load_s` of work; `pauses` are (from, to) in s of load."""
+    sim = SimulatedDevice(device, setting, ambient_c, seed)
+    rows: list[tuple[State, float]] = []
+    before = sim.state()
+    for second in range(idle_s + load_s):
+        loaded = second - idle_s
+        if loaded >= 0 and not any(a <= loaded < b for a, b in pauses):
+            sim.start(work)
+        else:
+            sim.stop()
+        sim.advance(1.0)
+        state = sim.state()
+        rows.append((state, before.energy_j))
+        before = state
+    return SimulatedRun(_as_log(rows, work, ambient_c, idle_s), tuple(s.truth for s, _ in rows), float(idle_s))
+
+
+def _as_log(rows: list[tuple[State, float]], work: RigWork, ambient_c: float, idle_s: int) -> RunLog:
+    def column(name: str, digits: int) -> FloatArray:
+        return np.round([getattr(s, name) for s, _ in rows], digits)
+
+    done = np.diff([0.0, *(s.work_done for s, _ in rows)])
+    t = np.arange(1.0, len(rows) + 1.0)
+    rate = np.where(t > idle_s, np.round(done, 3), np.nan)
+    return runlog_from_columns(
+        t,
+        {
+            "cpu.power": np.round([s.energy_j - e for s, e in rows], 3),
+            "cpu.clock": column("clock_mhz", 0),
+            "cpu.temp": np.round(column("temp_c", 3) * 4) / 4,
+            "cpu.load": column("load", 1),
+            "fan.1.speed": column("fan_rpm", 0),
+            "ambient.temp": np.full(len(t), ambient_c),
+            work.channel: rate,
+        },
+    )

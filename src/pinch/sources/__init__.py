@@ -1,0 +1,1 @@
+"""Where numbers come from: Linux sensors, the built-in load, log files."""

@@ -1,0 +1,123 @@
+"""The built-in load: steady linear algebra on all cores or one, in child processes.
+
+    python -m pinch.sources.load [--threads N] [--interval S]
+
+Commands on standard input, a line each: `start`, `stop`; its end ends the load, so that it never outlives Pinch. While
+loaded, standard output gets a line `clock_s,rate` an interval: seconds since boot, and work units done each second. A
+work unit is one product of two 192×192 matrices of doubles (14.2 million floating-point operations).
+"""
+
+import argparse
+import ctypes
+import mmap
+import os
+import select
+import signal
+import sys
+import time
+
+for _library in ("OPENBLAS", "OMP", "MKL"):
+    os.environ[f"{_library}_NUM_THREADS"] = "1"  # one process a core; must be set before NumPy loads
+
+import numpy as np  # noqa: E402
+
+SIZE = 192
+_PR_SET_PDEATHSIG = 1
+
+
+class Crew:
+    """The worker processes and the counters they share: one double a worker, work units done."""
+
+    def __init__(self, threads: int) -> None:
+        self._threads = threads
+        self._shared = mmap.mmap(-1, 8 * threads)
+        self._counts = np.frombuffer(self._shared, dtype=np.float64)
+        self._children: list[int] = []
+
+    @property
+    def done(self) -> float:
+        """Work units done since the crew was made."""
+        return float(self._counts.sum())
+
+    @property
+    def working(self) -> bool:
+        """Whether workers are running."""
+        return bool(self._children)
+
+    def start(self) -> None:
+        """Put every worker to work."""
+        if self._children:
+            return
+        parent = os.getpid()
+        for number in range(self._threads):
+            child = os.fork()
+            if child == 0:
+                _work(self._counts, number, parent)
+            self._children.append(child)
+
+    def stop(self) -> None:
+        """End all workers."""
+        for child in self._children:
+            os.kill(child, signal.SIGKILL)
+        for child in self._children:
+            os.waitpid(child, 0)
+        self._children.clear()
+
+
+def _work(counts: np.ndarray, number: int, parent: int) -> None:  # type: ignore[type-arg]
+    """Never returns. The kernel kills the worker when its parent dies, however that happens."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    rng = np.random.default_rng(number)
+    a, b = rng.standard_normal((2, SIZE, SIZE)) / SIZE
+    out = np.empty_like(a)
+    while os.getppid() == parent:
+        np.matmul(a, b, out=out)
+        counts[number] += 1.0
+    os._exit(0)
+
+
+def serve(crew: Crew, interval_s: float) -> None:
+    """Obey commands and report until standard input ends."""
+    clock = _clock()
+    due, last = clock + interval_s, (clock, crew.done)
+    while True:
+        ready, _, _ = select.select([sys.stdin], [], [], max(0.0, due - _clock()))
+        if ready:
+            command = sys.stdin.readline()
+            if not command:
+                return
+            if command.strip() == "start":
+                crew.start()
+                last = (_clock(), crew.done)
+                due = last[0] + interval_s
+            elif command.strip() == "stop":
+                crew.stop()
+        if _clock() >= due:
+            now = (_clock(), crew.done)
+            if crew.working:
+                print(f"{now[0]:.4f},{(now[1] - last[1]) / (now[0] - last[0]):.3f}", flush=True)
+            last, due = now, due + interval_s
+
+
+def _clock() -> float:
+    return time.clock_gettime(time.CLOCK_BOOTTIME)
+
+
+def main() -> int:
+    """Entry point of the load process."""
+    parser = argparse.ArgumentParser(description="The built-in load; commands on standard input.")
+    parser.add_argument("--threads", type=int, default=len(os.sched_getaffinity(0)))
+    parser.add_argument("--interval", type=float, default=1.0)
+    args = parser.parse_args()
+    crew = Crew(max(1, args.threads))
+    try:
+        serve(crew, args.interval)
+    except (BrokenPipeError, KeyboardInterrupt):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    finally:
+        crew.stop()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,121 @@
+"""Pinch's own run log as CSV: header `t_s,<channel>,…`, one row a sample, an empty cell is no sample."""
+
+import csv
+import io
+import math
+from pathlib import Path
+
+import numpy as np
+
+from pinch.core.channels import is_channel_name
+from pinch.core.errors import DataError
+from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
+
+TIME = "t_s"
+
+
+def read_text(path: Path) -> str:
+    """The text of a table file, UTF-8 with or without mark.
+
+    Raises
+    ------
+    DataError : it is missing, unreadable, empty or not text.
+    """
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise DataError(str(path), "there is no such file") from None
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+    if not data.strip():
+        raise DataError(str(path), "it is empty")
+    if b"\0" in data:
+        raise DataError(str(path), "it is not text, so it is not a log", data[: data.index(b"\0")].count(b"\n") + 1)
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise DataError(str(path), "it is not UTF-8 text", data[: error.start].count(b"\n") + 1) from None
+
+
+def read_run_log(path: Path) -> RunLog:
+    """Read a Pinch CSV log.
+
+    Raises
+    ------
+    DataError : the file cannot be used as it stands; the sentence names the line.
+    """
+    rows = csv.reader(io.StringIO(read_text(path)), strict=True)
+    place = str(path)
+    try:
+        channels = _channels(next(rows), place)
+        table = [_numbers(row, len(channels) + 1, place, rows.line_num) for row in rows if row]
+    except csv.Error as error:
+        raise DataError(place, f"the table is broken ({error})", rows.line_num) from None
+    if not table:
+        raise DataError(place, "it has a header but no samples")
+    values = np.array(table)
+    _check_time(values[:, 0], place)
+    log = runlog_from_columns(values[:, 0], {name: values[:, i + 1] for i, name in enumerate(channels)})
+    filled = {name: series for name, series in log.series.items() if len(series.t)}
+    if not filled:
+        raise DataError(place, "it has rows but not one sample")
+    return RunLog(filled)
+
+
+def write_run_log(log: RunLog, file: io.TextIOBase) -> None:
+    """Write a log so that `read_run_log` gives the same values back."""
+    t = np.unique(np.concatenate([s.t for s in log.series.values()]))
+    columns = []
+    for series in log.series.values():
+        cells = [""] * len(t)
+        for i, value in zip(np.searchsorted(t, series.t), series.values, strict=True):
+            cells[i] = repr(float(value))
+        columns.append(cells)
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow([TIME, *log.series])
+    writer.writerows(zip((repr(float(x)) for x in t), *columns, strict=True))
+
+
+def _channels(header: list[str], place: str) -> list[str]:
+    names = [name.strip() for name in header]
+    if names[0] != TIME:
+        raise DataError(place, f"the first column is {names[0]!r}, a Pinch log begins with {TIME!r}", 1)
+    if len(names) < 2:
+        raise DataError(place, "it has a time column and nothing else", 1)
+    for name in names[1:]:
+        if not is_channel_name(name):
+            raise DataError(place, f"{name!r} is not a channel name such as cpu.power", 1)
+        if names.count(name) > 1:
+            raise DataError(place, f"the channel {name} stands there twice", 1)
+    return names[1:]
+
+
+def _numbers(row: list[str], width: int, place: str, line: int) -> list[float]:
+    if len(row) != width:
+        raise DataError(place, f"the row has {len(row)} cells, the header {width}", line)
+    try:
+        numbers = [float(cell) if cell.strip() else math.nan for cell in row]
+    except ValueError:
+        wrong = next(cell for cell in row if cell.strip() and not _is_number(cell))
+        raise DataError(place, f"{wrong!r} is not a number", line) from None
+    if not math.isfinite(numbers[0]):
+        raise DataError(place, "the row has no time", line)
+    if any(math.isinf(x) for x in numbers):
+        raise DataError(place, "a value is infinite", line)
+    return numbers
+
+
+def _is_number(cell: str) -> bool:
+    try:
+        float(cell)
+    except ValueError:
+        return False
+    return True
+
+
+def _check_time(t: FloatArray, place: str) -> None:
+    backward = np.flatnonzero(np.diff(t) <= 0)
+    if len(backward):
+        i = int(backward[0])
+        how = "stands still" if t[i + 1] == t[i] else "goes back"
+        raise DataError(place, f"time {how}, from {t[i]:g} s to {t[i + 1]:g} s", i + 3)
