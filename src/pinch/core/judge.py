@@ -140,7 +140,10 @@ def _signals(
 
 
 def _faults(s: limiter.Signals, levels: limiter.Levels, burst_bins: int, step_s: float) -> BoolArray:
-    level = levels.sustained_w if np.isfinite(levels.sustained_w) else float(np.nanmedian(s.power[burst_bins:]))
+    after = s.power[burst_bins:][np.isfinite(s.power[burst_bins:])]
+    if len(after) == 0:
+        return np.zeros(len(s.power), dtype=bool)
+    level = levels.sustained_w if np.isfinite(levels.sustained_w) else float(np.median(after))
     busy = ~(s.load < phases.BUSY_LOAD) & (np.arange(len(s.power)) >= max(burst_bins, 3))
     # The last seconds belong to the end of the work, which no log dates exactly.
     busy[-3:] = False

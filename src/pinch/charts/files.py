@@ -1,0 +1,167 @@
+"""Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
+
+import os
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pinch.charts.spec import Chart, Panel, minutes
+from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, TEXT_FACE, Theme
+from pinch.core.errors import PinchError
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+DPI = 100
+_MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
+_HATCH = {"dots": "..", "level lines": "--", "rising lines": "///", "upright lines": "||", "crossed lines": "xx",
+          "falling lines": "\\\\\\", "none": ""}  # fmt: skip
+
+
+def write_chart(chart: Chart, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)) -> None:
+    """Write a chart to `path`, .png or .svg; an existing file is replaced only by a complete one.
+
+    Raises
+    ------
+    PinchError : another ending, or the file cannot be written.
+    """
+    kind = path.suffix.lower().lstrip(".")
+    if kind not in ("png", "svg"):
+        raise PinchError(f"{path}: a chart is written as .png or .svg, not as {path.suffix or 'a file without ending'}.")
+    part = path.with_name(path.name + ".part")
+    try:
+        figure = draw(chart, theme, size)
+        metadata = {"Title": chart.title, "Description": chart.alternative}
+        if kind == "svg":
+            metadata["Date"] = None  # type: ignore[assignment]  # the same chart gives the same bytes
+        figure.savefig(part, format=kind, dpi=DPI, facecolor=theme.paper, metadata=metadata)
+        os.replace(part, path)
+    except OSError as error:
+        raise PinchError(f"{path}: the chart cannot be written ({error.strerror}).") from None
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
+    """The chart as a matplotlib figure of `size` pixels."""
+    from matplotlib.figure import Figure
+
+    _set_up()
+    figure = Figure(figsize=(size[0] / DPI, size[1] / DPI))
+    strip_height = 0.32 if chart.strip else 0.0
+    heights = ([strip_height] if chart.strip else []) + [1.0] * len(chart.panels)
+    axes: Any = figure.subplots(len(heights), 1, sharex=True, squeeze=False, height_ratios=heights)
+    rows: list[Axes] = list(axes[:, 0])
+    figure.subplots_adjust(left=0.075, right=0.86, top=0.86, bottom=0.13, hspace=0.28)
+    figure.text(0.03, 0.94, chart.title, color=theme.ink, fontsize=15, fontweight="bold", va="center", wrap=True)
+    if chart.footnote:
+        figure.text(0.03, 0.025, chart.footnote, color=theme.quiet, fontsize=9)
+    if chart.strip:
+        _draw_strip(rows.pop(0), chart, theme)
+    for axis, panel in zip(rows, chart.panels, strict=True):
+        _draw_panel(axis, panel, chart, theme)
+    rows[-1].set_xlabel(f"{chart.x_title}, {chart.x_unit}", color=theme.ink, fontsize=10)
+    if chart.clock:
+        rows[-1].xaxis.set_major_formatter(lambda x, _: minutes(x))
+        rows[-1].xaxis.set_major_locator(_clock_locator(rows[-1].get_xlim()))
+    else:
+        rows[-1].set_xlim(left=0)
+    return figure
+
+
+def _set_up() -> None:
+    """Fonts from the package only, text kept as text, repeatable identifiers."""
+    import matplotlib as mpl
+    from matplotlib import font_manager
+
+    known = {entry.fname for entry in font_manager.fontManager.ttflist}
+    for font in sorted(FONTS.glob("*.otf")):
+        if str(font) not in known:
+            font_manager.fontManager.addfont(font)
+    mpl.rcParams.update(
+        {"font.family": [TEXT_FACE, FIGURE_FACE, "DejaVu Sans"], "svg.fonttype": "none", "svg.hashsalt": "pinch",
+         "hatch.linewidth": 0.8}  # fmt: skip
+    )
+
+
+def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
+    shown: dict[str, None] = {}
+    for s in chart.strip:
+        fill, line = theme.causes[s.cause]
+        axis.axvspan(s.start, s.end, facecolor=fill, edgecolor=line, hatch=_HATCH[HATCHES[s.cause]], linewidth=0.0)
+        shown[s.cause] = None
+    axis.set_yticks([])
+    axis.set_title("What held it", loc="left", fontsize=10, fontweight="bold", color=theme.ink, pad=4)
+    from matplotlib.patches import Patch
+
+    keys = [
+        Patch(facecolor=theme.causes[c][0], edgecolor=theme.causes[c][1], hatch=_HATCH[HATCHES[c]], linewidth=0.0,
+              label=CAUSE_WORDS[c]) for c in shown
+    ]  # fmt: skip
+    axis.legend(handles=keys, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=len(keys), frameon=False, fontsize=9,
+                labelcolor=theme.quiet, handlelength=1.2, borderaxespad=0.2)  # fmt: skip
+    _plain(axis, theme)
+    axis.tick_params(labelbottom=False)
+
+
+def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
+    _plain(axis, theme)
+    axis.set_title(f"{panel.title}, {panel.unit}" if panel.unit else panel.title, loc="left", fontsize=10,
+                   fontweight="bold", color=theme.ink, pad=4)  # fmt: skip
+    axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
+    if chart.window:
+        axis.axvspan(chart.window.start, chart.window.end, color=theme.window, linewidth=0.0, zorder=0)
+    for gap in chart.gaps:
+        axis.axvspan(gap.start, gap.end, facecolor=theme.paper, edgecolor=theme.quiet, hatch="..", linewidth=0, zorder=0.5)
+    for band in panel.bands:
+        axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
+    for line in panel.lines:
+        colour = theme.devices[line.slot % 6]
+        axis.plot(line.x, line.y, color=colour, linewidth=1.3, linestyle="--" if line.dashed else "-")
+        if line.label:
+            axis.annotate(line.label, (line.x[-1], line.y[-1]), xytext=(9, 0), textcoords="offset points", color=colour,
+                          fontweight="bold", fontsize=11, va="center")  # fmt: skip
+    for dots in panel.dots:
+        colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
+        marker = "|" if dots.light else _MARKER[("square", "circle", "diamond", "triangle", "plus", "cross")[dots.slot % 6]]
+        axis.plot(dots.x, dots.y, linestyle="none", marker=marker, markersize=11 if dots.light else 7,
+                  markerfacecolor=theme.paper, markeredgecolor=colour, markeredgewidth=1.4)  # fmt: skip
+    for rule in panel.rules:
+        _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
+    for mark in chart.marks:
+        axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
+    if panel.from_zero:
+        axis.set_ylim(bottom=0)
+
+
+def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:
+    if upright:
+        axis.axvline(at, color=colour, linewidth=1.0, linestyle="--")
+        axis.annotate(words, (at, 1.0), xycoords=("data", "axes fraction"), xytext=(4, -4), textcoords="offset points",
+                      color=colour, fontsize=9, va="top")  # fmt: skip
+    else:
+        axis.axhline(at, color=colour, linewidth=0.9, linestyle=":")
+        axis.annotate(words, (1.0, at), xycoords=("axes fraction", "data"), xytext=(5, 0), textcoords="offset points",
+                      color=colour, fontsize=9, va="center")  # fmt: skip
+
+
+def _plain(axis: "Axes", theme: Theme) -> None:
+    axis.set_facecolor(theme.paper)
+    for spine in axis.spines.values():
+        spine.set_visible(False)
+    axis.tick_params(colors=theme.quiet, labelfontfamily=FIGURE_FACE, labelsize=9, length=0)
+    axis.margins(x=0.0)
+
+
+def _clock_locator(limits: tuple[float, float]) -> Any:
+    from matplotlib.ticker import MultipleLocator
+
+    return MultipleLocator(clock_step(float(np.ptp(limits)), 10))
+
+
+def clock_step(span_s: float, most: int) -> float:
+    """Distance of ticks on a time axis, s: round in minutes, with at most `most` ticks."""
+    steps = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
+    return float(next((s for s in steps if span_s / s <= most), steps[-1]))

@@ -1,0 +1,100 @@
+"""What a chart says, as plain data: drawn by pyqtgraph on screen and by matplotlib in a file.
+
+x and y are (n,) arrays in the units named by the panel. `slot` is a device's place in the theme's colours and markers.
+"""
+
+from dataclasses import dataclass
+
+from pinch.core.runlog import FloatArray
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line; NaN breaks it."""
+
+    x: FloatArray
+    y: FloatArray
+    slot: int = 0
+    label: str = ""
+    dashed: bool = False
+
+
+@dataclass(frozen=True)
+class Band:
+    """An uncertainty band between two lines."""
+
+    x: FloatArray
+    low: FloatArray
+    high: FloatArray
+    slot: int = 0
+
+
+@dataclass(frozen=True)
+class Dots:
+    """Points with a text each; `light` ones are claims, not measurements."""
+
+    x: FloatArray
+    y: FloatArray
+    texts: tuple[str, ...]
+    slot: int = 0
+    light: bool = False
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A level (or, upright, a place on x) that matters, with its words."""
+
+    at: float
+    words: str
+    upright: bool = False
+    accent: bool = False
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """A stretch of x: of the limiter strip (with a cause) or a shaded window."""
+
+    start: float
+    end: float
+    cause: str = ""
+
+
+@dataclass(frozen=True)
+class Panel:
+    """One plot: its quantity and unit, and what is drawn in it. `from_zero` makes y begin at 0."""
+
+    title: str
+    unit: str
+    lines: tuple[Line, ...] = ()
+    bands: tuple[Band, ...] = ()
+    dots: tuple[Dots, ...] = ()
+    rules: tuple[Rule, ...] = ()
+    from_zero: bool = True
+    key: str = ""
+
+
+@dataclass(frozen=True)
+class Chart:
+    """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss."""
+
+    title: str
+    panels: tuple[Panel, ...]
+    x_title: str
+    x_unit: str
+    clock: bool = False
+    strip: tuple[Stretch, ...] = ()
+    window: Stretch | None = None
+    gaps: tuple[Stretch, ...] = ()
+    marks: tuple[Rule, ...] = ()
+    footnote: str = ""
+    alternative: str = ""
+
+
+def minutes(seconds: float) -> str:
+    """A time as m:ss, or h:mm:ss from an hour on."""
+    whole = round(abs(seconds))
+    sign = "−" if seconds < -0.5 else ""
+    hours, rest = divmod(whole, 3600)
+    if hours:
+        return f"{sign}{hours}:{rest // 60:02d}:{rest % 60:02d}"
+    return f"{sign}{rest // 60}:{rest % 60:02d}"

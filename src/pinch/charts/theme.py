@@ -1,0 +1,72 @@
+"""Colours and marks by role, light and dark. A test keeps contrast and colour-vision distance."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+FONTS = Path(__file__).parent.parent / "ui" / "fonts"
+TEXT_FACE = "Karla"
+FIGURE_FACE = "B612"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours as #RRGGBB by role; `causes` by limiter, each with the hatch of the same name in `HATCHES`."""
+
+    name: str
+    paper: str
+    spine: str
+    margin: str
+    window: str
+    ink: str
+    quiet: str
+    hairline: str
+    accent: str
+    devices: tuple[str, ...]
+    causes: dict[str, tuple[str, str]]
+
+
+LIGHT = Theme(
+    "light", "#F7F4EC", "#F1EDE2", "#FBF9F4", "#EDE5D2", "#22303C", "#5F6B76", "#D9D3C4", "#A6331F",
+    ("#2559B0", "#AF8020", "#37999F", "#6F1A11", "#3D3368", "#78623D"),
+    {
+        "burst-power": ("#D8C48C", "#5C4A12"),
+        "sustained-power": ("#EFDFAE", "#85681B"),
+        "heat": ("#E5A999", "#9A2E1B"),
+        "clock-ceiling": ("#B9CDE8", "#2559B0"),
+        "frame-cap": ("#B7DAD8", "#1F6A6E"),
+        "waiting": ("#E4DFD2", "#7A7464"),
+        "unknown": ("#F7F4EC", "#8A8577"),
+    },
+)  # fmt: skip
+DARK = Theme(
+    "dark", "#1B2127", "#171C21", "#20272E", "#2C343C", "#E9E4D8", "#A2ABB3", "#3A434C", "#EE8A74",
+    ("#7EA8EE", "#D9AC4E", "#5FC0C5", "#E58A7E", "#AC9FE3", "#BFA478"),
+    {
+        "burst-power": ("#6B5A22", "#E8D18A"),
+        "sustained-power": ("#54471F", "#D9BE6C"),
+        "heat": ("#6E2E22", "#F2A08E"),
+        "clock-ceiling": ("#2A3F63", "#8FB4F0"),
+        "frame-cap": ("#1F4A4C", "#7CCBCF"),
+        "waiting": ("#373B3E", "#A5A396"),
+        "unknown": ("#1B2127", "#9B968A"),
+    },
+)  # fmt: skip
+MARKERS = ("square", "circle", "diamond", "triangle", "plus", "cross")
+HATCHES = {
+    "burst-power": "dots",
+    "sustained-power": "level lines",
+    "heat": "rising lines",
+    "clock-ceiling": "upright lines",
+    "frame-cap": "crossed lines",
+    "waiting": "falling lines",
+    "unknown": "none",
+}
+CAUSE_WORDS = {
+    "burst-power": "burst power",
+    "sustained-power": "sustained power",
+    "heat": "heat",
+    "clock-ceiling": "clock ceiling",
+    "frame-cap": "frame cap",
+    "waiting": "waiting",
+    "unknown": "unknown",
+}

@@ -1,0 +1,71 @@
+"""The timeline of a run: power, clock, temperature and rate on one time axis, the limiter strip above."""
+
+import numpy as np
+
+from pinch.charts.spec import Chart, Line, Panel, Rule, Stretch, minutes
+from pinch.charts.theme import CAUSE_WORDS
+from pinch.core.channels import unit_of
+from pinch.core.judge import Judgement
+from pinch.core.runlog import GAP_PERIODS, RunLog, Series, period_of
+
+
+def timeline_chart(
+    log: RunLog, judged: Judgement, title: str, claimed_w: float | None = None, rate_unit: str = "", footnote: str = ""
+) -> Chart:
+    """Chart of one judged run. `claimed_w` is drawn as a label beside what was measured."""
+    panels = []
+    if judged.power:
+        rules = (Rule(claimed_w, f"claimed {claimed_w:g}"),) if claimed_w else ()
+        panels.append(_panel(log, judged.power, "Power", "power", rules))
+    if judged.clock:
+        ceiling = judged.levels.ceiling_mhz
+        rules = (Rule(ceiling, "ceiling"),) if np.isfinite(ceiling) else ()
+        panels.append(_panel(log, judged.clock, "Clock", "clock", rules))
+    if judged.temp:
+        panels.append(_panel(log, judged.temp, "Temperature", "temp", _temp_rules(judged), from_zero=False))
+    if judged.rate:
+        frames = judged.rate == "frame.rate"
+        panels.append(_panel(log, judged.rate, "Frame rate" if frames else "Score rate", "rate", unit=rate_unit))
+    if not panels:
+        panels = [_panel(log, name, name, name) for name in list(log.series)[:4]]
+    settled = judged.settled
+    shares = ", ".join(f"{CAUSE_WORDS[c]} {100 * s:.0f} %" for c, s in judged.limiter_share.items())
+    return Chart(
+        title,
+        tuple(panels),
+        "Time",
+        "min:s",
+        clock=True,
+        strip=tuple(Stretch(s.start_s, s.end_s, s.cause) for s in judged.limiters),
+        window=Stretch(settled.start_s, settled.end_s, settled.state),
+        gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
+        marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
+        footnote=footnote,
+        alternative=f"{title} Held by: {shares}. Settled window {minutes(settled.start_s)} to {minutes(settled.end_s)}.",
+    )
+
+
+def _panel(
+    log: RunLog, channel: str, title: str, key: str, rules: tuple[Rule, ...] = (), from_zero: bool = True, unit: str = ""
+) -> Panel:
+    series = log.series[channel]
+    return Panel(title, unit or unit_of(channel), (_broken_line(series),), rules=rules, from_zero=from_zero, key=key)
+
+
+def _broken_line(series: Series) -> Line:
+    """The raw samples, broken at gaps: nothing is drawn where nothing was logged."""
+    period = period_of(series.t)
+    holes = np.flatnonzero(np.diff(series.t) > GAP_PERIODS * period) + 1
+    t = np.insert(series.t, holes, series.t[holes - 1] + period)
+    values = np.insert(series.values, holes, np.nan)
+    return Line(t, values)
+
+
+def _temp_rules(judged: Judgement) -> tuple[Rule, ...]:
+    rules = []
+    limit = judged.levels.temp_limit_c
+    if np.isfinite(limit):
+        rules.append(Rule(limit, "limit" if judged.levels.temp_given else "limit, as seen"))
+    if judged.known.ambient_c is not None:
+        rules.append(Rule(judged.known.ambient_c, "room"))
+    return tuple(rules)

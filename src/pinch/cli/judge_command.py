@@ -1,0 +1,93 @@
+"""`pinch judge LOG [--json]`: what a run held, and what held it back."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from pinch.cli.numbers import number, print_json, warnings_json
+from pinch.core.errors import DataError
+from pinch.core.figures import ChannelFigures
+from pinch.core.finding import finding
+from pinch.core.judge import Judgement, Known, judge
+from pinch.sources.runlog_csv import read_run_log
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("log", type=Path, help="a Pinch CSV log")
+    parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
+    parser.add_argument("--temp-limit", type=float, metavar="C", help="temperature limit of the chip, °C")
+    parser.add_argument("--clock-ceiling", type=float, metavar="MHZ", help="highest clock it may reach, MHz")
+    parser.add_argument("--frame-cap", type=float, metavar="FPS", help="frame cap that was set, frames per second")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
+
+
+def run(args: argparse.Namespace) -> int:
+    log = read_run_log(args.log)
+    try:
+        judged = judge(log, Known(args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap))
+    except DataError as error:
+        raise DataError(str(args.log), error.reason) from None
+    if args.json:
+        print_json(judgement_json(judged))
+    else:
+        _print_plain(judged)
+    return 0
+
+
+def judgement_json(j: Judgement) -> dict[str, Any]:
+    """The stable keys of docs/formats.md."""
+    throttle = {"first_heat_s": number(j.throttle.first_heat_s), "events": j.throttle.events}
+    return {
+        "load_start_s": number(j.load_start_s),
+        "duration_s": number(j.duration_s),
+        "settled": {
+            "state": j.settled.state,
+            "start_s": number(j.settled.start_s),
+            "end_s": number(j.settled.end_s),
+            "active_share": number(j.settled.active_share),
+        },
+        "figures": {name: _figures_json(f) for name, f in j.figures.items()},
+        "limits": {
+            "burst_W": number(j.limits.burst.value),
+            "sustained_W": number(j.limits.sustained.value),
+            "burst_s": number(j.limits.burst_s.value),
+            "window_s": number(j.limits.window_s.value),
+            "window_u": number(j.limits.window_s.u),
+            "bounded": j.limits.bounded,
+        },
+        "limiters": [
+            {"start_s": number(s.start_s), "end_s": number(s.end_s), "cause": s.cause, "evidence": s.evidence}
+            for s in j.limiters
+        ],
+        "limiter_share": {cause: number(share) for cause, share in j.limiter_share.items()},
+        "throttle": throttle,
+        "sawtooth": None,
+        "collapse": [{"start_s": number(c.start_s), "end_s": number(c.end_s)} for c in j.collapses],
+        "heat": None,
+        "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
+        "warnings": warnings_json(j.warnings),
+    }
+
+
+def _figures_json(f: ChannelFigures) -> dict[str, Any]:
+    return {
+        "sustained": number(f.sustained.value),
+        "u": number(f.sustained.u),
+        "median": number(f.median),
+        "p05": number(f.p05),
+        "p95": number(f.p95),
+        "burst": number(f.burst),
+        "hold": number(f.hold),
+        "unit": f.unit,
+    }
+
+
+def _print_plain(j: Judgement) -> None:
+    print(finding(j))
+    print(f"Settled window {j.settled.start_s:.0f} s to {j.settled.end_s:.0f} s: {j.settled.state}")
+    for name, f in j.figures.items():
+        hold = f", hold {100 * f.hold:.0f} %" if number(f.hold) is not None else ""
+        if f.sustained.known:
+            print(f"  {name:<16} {f.sustained.value:10.2f} ± {f.sustained.u:.2g} {f.unit}{hold}")
+    for warning in j.warnings:
+        print(f"  note: {warning.text}")

@@ -1,0 +1,63 @@
+"""`pinch COMMAND …`. Exit status: 0 success, 2 wrong use or unreadable input, 1 anything else."""
+
+import argparse
+import importlib
+import sys
+from typing import Protocol
+
+from pinch import __version__
+from pinch.core.errors import PinchError
+
+COMMANDS = {
+    "open": "open the window, with a book or without",
+    "demo": "open the window with the demo book",
+    "probe": "print the sensors as CSV, one row a sample",
+    "record": "record a run into a book",
+    "judge": "judge a log",
+    "scale": "score against measured watts from a table",
+    "rig": "start a simulated device",
+    "import": "add a Pinch CSV log to a book as a run",
+    "export": "write a run as CSV with datapackage.json",
+}
+WRONG_USE = 2
+
+
+class Command(Protocol):
+    """What a module of this package offers."""
+
+    def configure(self, parser: argparse.ArgumentParser) -> None:
+        """Declare the arguments."""
+
+    def run(self, args: argparse.Namespace) -> int:
+        """Do the work; returns the exit status."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point of the `pinch` command."""
+    words = sys.argv[1:] if arguments is None else arguments
+    if words[:1] == ["probe"]:
+        from pinch.sources import probe
+
+        return int(probe.main(words[1:]))
+    if not words:
+        words = ["open"]
+    parser = argparse.ArgumentParser(prog="pinch", description="Bench work for people who review computers.")
+    parser.add_argument("--version", action="version", version=f"pinch {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
+    chosen: Command | None = None
+    for name, text in COMMANDS.items():
+        sub = commands.add_parser(name, help=text, description=text[0].upper() + text[1:] + ".")
+        if name in words[:1]:
+            chosen = importlib.import_module(f"pinch.cli.{name}_command")
+            chosen.configure(sub)
+    args = parser.parse_args(words)
+    assert chosen is not None
+    try:
+        return chosen.run(args)
+    except PinchError as error:
+        print(f"pinch: {error}", file=sys.stderr)
+        return WRONG_USE
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        return 1

@@ -1,0 +1,69 @@
+"""`pinch record --book FILE`: record this computer, or a device of the rig, into a book."""
+
+import argparse
+import sys
+from pathlib import Path
+
+from pinch import compose
+from pinch.bench.book import Book
+from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked
+from pinch.cli.books import named, open_or_create
+from pinch.core.errors import PinchError
+from pinch.core.finding import finding
+from pinch.recorder.recorder import News
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
+    parser.add_argument("--device", default="This computer", help="a device of the book or of the rig (this computer)")
+    parser.add_argument("--setting", default="as it is", help="its setting; a new name makes one on this computer")
+    parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
+    parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
+    parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load (300)")
+    parser.add_argument("--idle", type=float, default=compose.IDLE_S, metavar="S", help="seconds of rest before (15)")
+    parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
+    parser.add_argument("--time-scale", type=float, default=1.0, help="simulated seconds per real second, rig only")
+
+
+def run(args: argparse.Namespace) -> int:
+    book = open_or_create(args.book)
+    try:
+        request = _request(book, args)
+        recording = compose.begin_recording(book, request, [_show])
+        try:
+            recording.wait()
+        except KeyboardInterrupt:
+            recording.stop()
+            recording.wait()
+        done = book.get(Run, recording.run.id or 0)
+        print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
+        if done.status is ExitStatus.FAILED:
+            raise PinchError(done.reason)
+        _, judged = compose.JudgeDesk(book).judge(done)
+        print(finding(judged, request.setting.sustained_w))
+    finally:
+        book.close()
+    return 0
+
+
+def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
+    if args.device != "This computer":
+        compose.add_rig(book)
+    compose.add_this_computer(book)
+    device: Device = named(book.devices(), args.device, "device", lambda d: d.name)
+    settings = book.settings(device.id or 0)
+    if device.local and args.setting not in [s.name for s in settings]:
+        fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
+        settings.append(book.save(checked(Setting, "The setting", **fields)))
+    setting = named(settings, args.setting, "setting", lambda s: s.name)
+    workload: Workload = named(book.workloads(), args.workload, "workload", lambda w: w.name)
+    return compose.RunRequest(device, setting, workload, args.length, args.idle, args.ambient, args.time_scale)
+
+
+def _show(news: News) -> None:
+    for note in news.notes:
+        print(note, file=sys.stderr)
+    watts = news.values.get("cpu.power")
+    if news.values and round(news.t_s) % 10 == 0 and "probe.load" in news.values:
+        power = f", {watts:.1f} W" if watts is not None else ""
+        print(f"{news.phase} {news.t_s:.0f} s{power}", file=sys.stderr)

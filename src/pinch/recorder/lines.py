@@ -1,0 +1,97 @@
+"""A child process that talks in lines."""
+
+import contextlib
+import os
+import queue
+import subprocess
+import threading
+from collections.abc import Sequence
+
+from pinch.core.errors import PinchError
+
+GRACE_S = 2.0
+
+
+class LineProcess:
+    """A child whose lines are read in the background, so that it never waits for us.
+
+    Its standard input is a pipe that closes with Pinch, however Pinch ends: a child that watches it cannot be left
+    behind.
+    """
+
+    def __init__(self, command: Sequence[str]) -> None:
+        try:
+            self._process = subprocess.Popen(
+                command,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+                text=True,
+                bufsize=1,
+                env={**os.environ, "PYTHONUNBUFFERED": "1"},
+            )
+        except OSError as error:
+            raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None
+        self._lines: queue.SimpleQueue[str | None] = queue.SimpleQueue()
+        self.notes: list[str] = []
+        self.ended = False
+        self._readers = [
+            threading.Thread(target=self._read_lines, daemon=True),
+            threading.Thread(target=self._read_notes, daemon=True),
+        ]
+        for reader in self._readers:
+            reader.start()
+
+    @property
+    def pid(self) -> int:
+        """Process number of the child."""
+        return self._process.pid
+
+    def lines(self, wait_s: float = 0.0) -> list[str]:
+        """Lines since the last call; waits up to `wait_s` for the first one."""
+        found: list[str] = []
+        with contextlib.suppress(queue.Empty):
+            line = self._lines.get(timeout=wait_s) if wait_s > 0 else self._lines.get_nowait()
+            while line is not None:
+                found.append(line)
+                line = self._lines.get_nowait()
+            self.ended = True
+        return found
+
+    def tell(self, command: str) -> None:
+        """Send a line; a child that has gone does not hear it."""
+        with contextlib.suppress(OSError, ValueError):
+            assert self._process.stdin is not None
+            self._process.stdin.write(command + "\n")
+            self._process.stdin.flush()
+
+    def close(self) -> None:
+        """End the child: by closing its input, then by force. Safe to call again."""
+        with contextlib.suppress(OSError, ValueError):
+            assert self._process.stdin is not None
+            self._process.stdin.close()
+        try:
+            self._process.wait(GRACE_S / 4)
+        except subprocess.TimeoutExpired:
+            self._process.terminate()
+            try:
+                self._process.wait(GRACE_S)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+        for reader in self._readers:
+            reader.join(GRACE_S)
+        for stream in (self._process.stdout, self._process.stderr):
+            if stream is not None:
+                stream.close()
+
+    def _read_lines(self) -> None:
+        assert self._process.stdout is not None
+        for line in self._process.stdout:
+            self._lines.put(line.rstrip("\n"))
+        self._lines.put(None)
+
+    def _read_notes(self) -> None:
+        assert self._process.stderr is not None
+        for line in self._process.stderr:
+            self.notes.append(line.strip())

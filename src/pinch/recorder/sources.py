@@ -1,0 +1,146 @@
+"""What the recorder needs of a source of samples and of a source of work, and the two that are processes."""
+
+import math
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from pinch.core.errors import PinchError
+from pinch.recorder.lines import LineProcess
+
+START_WITHIN_S = 20.0
+
+
+@dataclass(frozen=True)
+class Sample:
+    """One row of a source: its clock in s, and a value a channel, NaN for none."""
+
+    clock_s: float
+    values: tuple[float, ...]
+
+
+class SampleSource(Protocol):
+    """Samples all the time."""
+
+    def open(self) -> tuple[str, ...]:
+        """Begin; returns the channels."""
+
+    def read(self, wait_s: float) -> list[Sample]:
+        """New samples; an ended source raises PinchError."""
+
+    def notes(self) -> list[str]:
+        """What the source had to say about itself."""
+
+    def close(self) -> None:
+        """End; may be called again."""
+
+
+class WorkSource(Protocol):
+    """Puts the device to work on command and reports the rate of work."""
+
+    def open(self) -> None:
+        """Get ready, without any load yet."""
+
+    def start(self) -> None:
+        """Begin the load."""
+
+    def stop(self) -> None:
+        """End the load."""
+
+    def read(self) -> list[Sample]:
+        """New rates, one value each, on the clock of the sample source."""
+
+    def close(self) -> None:
+        """End the load and the source; may be called again."""
+
+
+class ProbeProcess:
+    """The probe as a process: on this machine, below another root, or anywhere a command reaches."""
+
+    def __init__(self, root: Path | None = None, interval_s: float = 1.0, time_scale: float = 1.0) -> None:
+        probe = Path(__file__).parent.parent / "sources" / "probe.py"
+        options = ["--interval", str(interval_s), "--time-scale", str(time_scale), "--since-boot"]
+        if root is not None:
+            options += ["--root", str(root)]
+        # Isolated and without site packages: the probe stays as small as it can be.
+        self._command = [sys.executable, "-I", "-S", str(probe), *options]
+        self._process: LineProcess | None = None
+        self._width = 0
+
+    def open(self) -> tuple[str, ...]:
+        self._process = LineProcess(self._command)
+        header = _first_line(self._process, "The probe")
+        channels = tuple(header.split(",")[1:])
+        self._width = len(channels)
+        return channels
+
+    def read(self, wait_s: float) -> list[Sample]:
+        if self._process is None:
+            return []
+        samples = [_sample(line, self._width) for line in self._process.lines(wait_s)]
+        if self._process.ended and not samples:
+            raise PinchError("The probe has ended, so nothing more can be recorded.")
+        return samples
+
+    def notes(self) -> list[str]:
+        return list(self._process.notes) if self._process else []
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+
+class WorkProcess:
+    """A process that obeys `start` and `stop` and prints `clock_s,rate`: the built-in load, or the rig."""
+
+    def __init__(self, command: Sequence[str], ready_line: bool = False) -> None:
+        self._command, self._ready_line = command, ready_line
+        self._process: LineProcess | None = None
+
+    def open(self) -> None:
+        self._process = LineProcess(self._command)
+        if self._ready_line:
+            _first_line(self._process, "The simulated device")
+
+    def start(self) -> None:
+        self._told("start")
+
+    def stop(self) -> None:
+        self._told("stop")
+
+    def read(self) -> list[Sample]:
+        if self._process is None:
+            return []
+        return [_sample(line, 1) for line in self._process.lines() if not line.startswith("#")]
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+    def _told(self, command: str) -> None:
+        if self._process is not None:
+            self._process.tell(command)
+
+
+def _first_line(process: LineProcess, who: str) -> str:
+    deadline = time.monotonic() + START_WITHIN_S
+    while time.monotonic() < deadline:
+        lines = process.lines(0.1)
+        if lines:
+            return lines[0]
+        if process.ended:
+            break
+    process.close()
+    reason = process.notes[-1] if process.notes else "it did not answer"
+    raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
+
+
+def _sample(line: str, width: int) -> Sample:
+    cells = line.split(",")
+    if len(cells) != width + 1:
+        raise PinchError(f"A row of the record has {len(cells)} cells instead of {width + 1}.")
+    numbers = [float(cell) if cell else math.nan for cell in cells]
+    return Sample(numbers[0], tuple(numbers[1:]))

@@ -1,0 +1,167 @@
+"""The demo book: the cabin test, made by the rig. All data are invented.
+
+*Harbour Light*, a made-up quarterly for people who live and work aboard boats, asks which small computer keeps its
+speed in a warm cabin on a small power budget: 31 °C below deck, 22 °C ashore; mains ashore, battery at anchor.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+
+from pinch.bench import runlogs
+from pinch.bench.book import Book, BookError, create_book
+from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Workload
+from pinch.core.runlog import Mark, RunLog, Series
+from pinch.rig import catalogue
+from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
+from pinch.rig.device import simulate_run
+
+FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
+VERSION = 1
+"""Part of the demo book's file name: raised when the demo changes."""
+
+
+@dataclass(frozen=True)
+class DemoRun:
+    """One run of the demo, in the order they were done."""
+
+    device: RigDevice
+    setting: str
+    work: RigWork
+    load_s: int
+    ambient_c: float = 22.0
+    notes: str = ""
+    void: str = ""
+    gap: tuple[int, int] | None = None
+    mark: tuple[float, str] | None = None
+
+
+def device_record(device: RigDevice) -> Device:
+    """A rig device as a record of the bench."""
+    return Device(
+        name=device.name, form=Form(device.form), chip=device.chip.name, status=device.status,
+        temp_limit_c=device.chip.temp_limit_c, rig=device.key, notes=device.notes,
+    )  # fmt: skip
+
+
+def setting_record(device_id: int, setting: RigSetting) -> Setting:
+    """A rig setting as a record of the bench."""
+    lock = setting.clock_lock_ghz
+    return Setting(
+        device_id=device_id, name=setting.name, sustained_w=setting.sustained_w, burst_w=setting.burst_w,
+        window_s=setting.window_s, mains=setting.mains, clock_ceiling_mhz=None if lock is None else lock * 1000.0,
+    )  # fmt: skip
+
+
+def workload_record(work: RigWork) -> Workload:
+    """A rig workload as a record of the bench."""
+    unit = "fps" if work.channel == "frame.rate" else "tiles/s" if work.name.startswith("Tile") else "1/s"
+    return Workload(
+        name=work.name, rate_channel=work.channel, score_unit=unit, frame_cap_fps=work.cap, one_core=work.one_core
+    )
+
+
+def demo_runs() -> list[DemoRun]:
+    """All runs of the cabin test."""
+    sandpiper, old, limpet, gannet = catalogue.DEVICES
+    tile, one, skerry, capped = catalogue.TILE, catalogue.TILE_ONE, catalogue.SKERRY, catalogue.SKERRY_CAPPED
+    runs: list[DemoRun] = []
+    for repeat in range(2):
+        runs += [DemoRun(sandpiper, s, tile, 900) for s in ("Hush", "18 W", "22 W", "Even", "35 W", "Full")]
+        runs += [DemoRun(old, s, tile, 900) for s in ("Hush", "20 W", "25 W", "30 W", "Full")]
+        runs += [DemoRun(limpet, s, tile, 600) for s in ("20 W", "28 W", "Stock", "45 W", "54 W")]
+        steps = ("7 W", "10 W", "13 W", "16 W", "20 W", "25 W", "30 W")
+        runs += [DemoRun(gannet, s, tile, 600) for s in steps]
+        runs += [DemoRun(gannet, s, skerry, 600) for s in steps]
+        runs += [DemoRun(limpet, s, skerry, 600) for s in ("20 W", "28 W", "Stock", "45 W")]
+        runs += [DemoRun(sandpiper, s, skerry, 900) for s in ("Hush", "22 W", "Even", "Full")]
+        runs += [DemoRun(limpet, s, tile, 600, 31.0) for s in ("Stock", "45 W")]
+        if repeat == 0:
+            runs += [DemoRun(sandpiper, "Full", one, 600), DemoRun(limpet, "Stock", one, 600)]
+    runs += [
+        DemoRun(sandpiper, "Hush on battery", tile, 900, notes="At anchor."),
+        DemoRun(sandpiper, "Full", capped, 600, notes="Frame cap set to 40."),
+        DemoRun(sandpiper, "Full", tile, 900, 31.0, "Below deck; compare with the runs ashore only with care."),
+        DemoRun(limpet, "Firmware 54, faulty", tile, 600, 31.0, "Power drops out when it gets hot."),
+        DemoRun(limpet, "Firmware 54, clock lock 3.1", tile, 600, 31.0, "The clock lock cures the drop-outs."),
+        DemoRun(sandpiper, "Even", tile, 60, notes="Stopped early for lunch."),
+        DemoRun(sandpiper, "Even", tile, 900, gap=(420, 465), notes="The logger stalled for a while."),
+        DemoRun(old, "Full", tile, 900, void="The lid was closed half-way.", notes="Lid closed at five minutes."),
+        DemoRun(limpet, "54 W", tile, 600, 31.0, "Below deck, highest limit.", mark=(200.0, "cabin door opened")),
+    ]
+    return runs
+
+
+def make_demo_book(path: Path, progress: Callable[[float], bool] = lambda share: True) -> None:
+    """Write the demo book: the same data at every making. `progress` hears shares from 0 to 1; where it answers False,
+    nothing is left behind.
+
+    Raises
+    ------
+    BookError : there is a file of that name, or it cannot be written.
+    """
+    if path.exists():
+        raise BookError(path, "exists already; the demo book never replaces a file")
+    part = path.with_name(path.name + ".part")
+    part.unlink(missing_ok=True)
+    book = create_book(part)
+    try:
+        whole = _fill(book, progress)
+    finally:
+        book.close()
+    if whole:
+        part.rename(path)
+    else:
+        part.unlink()
+
+
+def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
+    devices = {d.key: book.save(device_record(d)) for d in catalogue.DEVICES}
+    settings = {
+        (d.key, s.name): book.save(setting_record(devices[d.key].id or 0, s)) for d in catalogue.DEVICES for s in d.settings
+    }
+    runs = demo_runs()
+    workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
+    started = FIRST_DAY
+    for number, demo in enumerate(runs):
+        log = _log_of(demo, seed=number + 1)
+        ids = (devices[demo.device.key].id or 0, settings[demo.device.key, demo.setting].id or 0)
+        workload_id = workloads[demo.work.name].id or 0
+        run = book.save(
+            Run(
+                device_id=ids[0], setting_id=ids[1], workload_id=workload_id,
+                repeat=book.next_repeat(*ids, workload_id), started=started, ambient_c=demo.ambient_c,
+                source="rig", notes=demo.notes, void=demo.void,
+                status=ExitStatus.STOPPED if demo.load_s < 120 else ExitStatus.COMPLETE,
+            )  # fmt: skip
+        )
+        runlogs.add_log(book, run, log)
+        started = _next_start(started, demo.load_s)
+        if not progress((number + 1) / len(runs)):
+            return False
+    return True
+
+
+def _log_of(demo: DemoRun, seed: int) -> RunLog:
+    setting = demo.device.setting(demo.setting)
+    log = simulate_run(demo.device, setting, demo.work, demo.load_s, demo.ambient_c, seed).log
+    marks = (Mark(*demo.mark),) if demo.mark else ()
+    if demo.gap is None:
+        return RunLog(log.series, marks)
+    start, end = demo.gap
+    kept = {}
+    for name, series in log.series.items():
+        have = np.flatnonzero((series.t <= start) | (series.t >= end))
+        kept[name] = Series(name, series.t[have], series.values[have])
+    return RunLog(kept, marks)
+
+
+def _next_start(started: datetime, load_s: int) -> datetime:
+    """Runs follow each other with ten minutes to cool, between eight and six o'clock."""
+    later = started + timedelta(seconds=load_s + 620)
+    if later.hour >= 18:
+        later = (later + timedelta(days=1)).replace(hour=8, minute=0, second=0)
+    return later

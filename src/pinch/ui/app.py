@@ -1,0 +1,74 @@
+"""Start of the window."""
+
+import sys
+from pathlib import Path
+
+import platformdirs
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QProgressDialog
+
+from pinch import compose
+from pinch.bench.book import create_book, open_book
+from pinch.core.errors import PinchError
+from pinch.ui import look
+from pinch.ui.background import Job
+from pinch.ui.session import Session
+from pinch.ui.window import MainWindow
+
+
+def make_application(theme: str = "light") -> QApplication:
+    """The one application, dressed, with the shipped fonts."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("Pinch")
+    app.setDesktopFileName("org.pinch.Pinch")
+    app.setStyle("Fusion")
+    look.load_fonts()
+    look.apply(app, theme)
+    return app
+
+
+def run_app(book: Path | None, demo: bool = False) -> int:
+    """Show the window until it is closed. Without a book, the operator's own one in the user's data is opened."""
+    app = make_application()
+    path = book or (_demo_book(app) if demo else _own_book())
+    if path is None:
+        return 1
+    session = Session(open_book(path))
+    window = MainWindow(session)
+    window.show()
+    status = app.exec()
+    session.close()
+    return status
+
+
+def _own_book() -> Path:
+    """The operator's first book, made where there is none."""
+    path = Path(platformdirs.user_data_dir("pinch")) / "bench.pinch"
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        create_book(path).close()
+    return path
+
+
+def _demo_book(app: QApplication) -> Path | None:
+    """The demo book, made with a bar of progress at the first start; None where the operator cancelled."""
+    path = compose.demo_book_path()
+    if path.exists():
+        return path
+    bar = QProgressDialog("Making the demo book …", "Cancel", 0, 100)
+    bar.setWindowTitle("Pinch")
+    bar.setWindowModality(Qt.WindowModality.ApplicationModal)
+    bar.setMinimumDuration(0)
+    job = Job(lambda progress: compose.make_demo(path, progress))
+    failures: list[str] = []
+    job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
+    job.finished.connect(bar.accept)
+    job.failed.connect(lambda text: (failures.append(text), bar.reject()))
+    bar.canceled.connect(job.cancel)
+    job.start()
+    bar.exec()
+    job.wait()
+    if failures:
+        raise PinchError(failures[0])
+    return path if path.exists() else None

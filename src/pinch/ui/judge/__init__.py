@@ -1,0 +1,1 @@
+"""The Judge page: what a run held and what held it back."""

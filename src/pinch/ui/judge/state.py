@@ -1,0 +1,148 @@
+"""What the Judge page shows: a run, its log, its judgement, and the figures on its cards. No Qt."""
+
+import math
+from dataclasses import dataclass
+
+from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.charts.spec import Chart, minutes
+from pinch.charts.timeline import timeline_chart
+from pinch.core import explain
+from pinch.core.explain import Explanation
+from pinch.core.figures import ChannelFigures
+from pinch.core.finding import finding
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog
+
+
+@dataclass(frozen=True)
+class Card:
+    """A figure: caption, value and unit as they are printed, a quiet second line, and its explanation."""
+
+    caption: str
+    value: str
+    unit: str
+    second: str
+    explanation: Explanation
+
+
+@dataclass(frozen=True)
+class JudgedRun:
+    """All that the page needs of one run."""
+
+    run: Run
+    device: Device
+    setting: Setting
+    workload: Workload
+    log: RunLog
+    judged: Judgement
+
+    @property
+    def headline(self) -> str:
+        """The finding; a void run says so first."""
+        words = finding(self.judged, self.setting.sustained_w)
+        return f"Void: {self.run.void.rstrip('.')}. {words}" if self.run.void else words
+
+    def chart(self, slot: int = 0) -> Chart:
+        """The timeline."""
+        title = f"{self.device.name}, {self.setting.name}: {self.headline}"
+        return timeline_chart(
+            self.log, self.judged, title, self.setting.sustained_w, self.workload.score_unit, self.footnote
+        )
+
+    @property
+    def footnote(self) -> str:
+        """Conditions of the run, for charts that leave the bench."""
+        room = "room not noted" if self.run.ambient_c is None else f"room {self.run.ambient_c:g} °C"
+        supply = "mains" if self.setting.mains else "battery"
+        words = [self.workload.name, f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}", room, supply]
+        if self.device.status != "retail":
+            words.append(f"{self.device.status} unit")
+        return " · ".join(words)
+
+    def cards(self) -> list[Card]:
+        """The figures in a row, those that this log gives."""
+        j = self.judged
+        cards = []
+        if j.power:
+            cards += [self._power_card(j.figures[j.power]), self._burst_card(), self._hold_card(j.power)]
+        if j.clock:
+            f = j.figures[j.clock]
+            cards.append(_card("Sustained clock", f, _hold_words(f), explain.explain_sustained(j, j.clock), 1e-3, "GHz"))
+        if j.temp:
+            f = j.figures[j.temp]
+            cards.append(_card("Settled temperature", f, self._headroom(f), explain.explain_temperature(j)))
+        if j.rate:
+            f = j.figures[j.rate]
+            unit = self.workload.score_unit
+            caption = "Frame rate" if j.rate == "frame.rate" else "Score rate"
+            cards.append(_card(caption, f, _hold_words(f), explain.explain_sustained(j, j.rate), unit=unit))
+        return cards
+
+    def _power_card(self, f: ChannelFigures) -> Card:
+        claimed = self.setting.sustained_w
+        second = f"± {f.sustained.u:.2g}" if math.isfinite(f.sustained.u) else ""
+        if claimed:
+            second = f"claimed {claimed:g}" if not second else f"{second}, claimed {claimed:g}"
+        return _card("Sustained power", f, second, explain.explain_sustained(self.judged, f.channel))
+
+    def _burst_card(self) -> Card:
+        limits = self.judged.limits
+        if not math.isfinite(limits.burst.value):
+            return Card("Burst power", "none", "", "no burst in this run", explain.explain_burst(self.judged))
+        second = f"for {limits.burst_s.value:.0f} s"
+        if math.isfinite(limits.window_s.value):
+            second += f", window {'≥ ' if limits.bounded else ''}{limits.window_s.value:.0f} s"
+        return Card("Burst power", f"{limits.burst.value:.1f}", "W", second, explain.explain_burst(self.judged))
+
+    def _hold_card(self, channel: str) -> Card:
+        f = self.judged.figures[channel]
+        value = f"{100 * f.hold:.0f}" if math.isfinite(f.hold) else "–"
+        return Card("Power held", value, "%", "of its burst", explain.explain_hold(self.judged, channel))
+
+    def _headroom(self, f: ChannelFigures) -> str:
+        room = self.judged.levels.temp_limit_c - f.sustained.value
+        if not math.isfinite(room):
+            return "limit not known"
+        return "at its limit" if room < 1.0 else f"{room:.0f} K below its limit"
+
+    def overview(self) -> list[str]:
+        """What the margin says before anything is clicked."""
+        j = self.judged
+        lines = [self.footnote.replace(" · ", ", ") + "."]
+        if self.run.cut_off:
+            lines.append("This run has no stop: it is still growing, or its recorder died. What there is was kept.")
+        elif self.run.reason:
+            lines.append(f"It {self.run.status}: {self.run.reason}")
+        lines.append(
+            f"Load of {minutes(j.duration_s)} from {minutes(j.load_start_s)}; settled window "
+            f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
+        )
+        lines += [w.text for w in j.warnings]
+        lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
+        lines.append("Click a figure or a stretch of the strip to see where it comes from.")
+        return lines
+
+    def explain_at(self, t_s: float) -> Explanation | None:
+        """The stretch of the limiter strip at a time."""
+        for segment in self.judged.limiters:
+            if segment.start_s <= t_s < segment.end_s:
+                return explain.explain_segment(self.judged, segment)
+        return None
+
+
+def _card(
+    caption: str, f: ChannelFigures, second: str, explanation: Explanation, factor: float = 1.0, unit: str | None = None
+) -> Card:
+    value = f.sustained.value * factor
+    text = "–" if not math.isfinite(value) else _figures(value)
+    return Card(caption, text, f.unit if unit is None else unit, second, explanation)
+
+
+def _figures(value: float) -> str:
+    """Four figures at most, never fewer than the whole part."""
+    decimals = max(0, 3 - len(str(int(abs(value)))))
+    return f"{value:.{min(2, decimals)}f}"
+
+
+def _hold_words(f: ChannelFigures) -> str:
+    return f"hold {100 * f.hold:.0f} %" if math.isfinite(f.hold) else ""

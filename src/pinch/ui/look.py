@@ -1,0 +1,117 @@
+"""Fonts, palette and style sheet by role: the same roles as the charts have."""
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+from pinch.charts.theme import DARK, FIGURE_FACE, FONTS, LIGHT, TEXT_FACE, Theme
+
+
+class _Look:
+    theme: Theme = LIGHT
+
+
+def theme() -> Theme:
+    """The theme in force."""
+    return _Look.theme
+
+
+def load_fonts() -> list[str]:
+    """Load the shipped fonts; returns the families."""
+    families: list[str] = []
+    for path in sorted(FONTS.glob("*.otf")):
+        families += QFontDatabase.applicationFontFamilies(QFontDatabase.addApplicationFont(str(path)))
+    return families
+
+
+def apply(app: QApplication, name: str) -> None:
+    """Dress the application in the theme of that name, `light` or `dark`."""
+    chosen = DARK if name == "dark" else LIGHT
+    _Look.theme = chosen
+    app.setFont(text_font(10))
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, chosen.paper),
+        (QPalette.ColorRole.WindowText, chosen.ink),
+        (QPalette.ColorRole.Base, chosen.margin),
+        (QPalette.ColorRole.AlternateBase, chosen.paper),
+        (QPalette.ColorRole.Text, chosen.ink),
+        (QPalette.ColorRole.PlaceholderText, chosen.quiet),
+        (QPalette.ColorRole.Button, chosen.spine),
+        (QPalette.ColorRole.ButtonText, chosen.ink),
+        (QPalette.ColorRole.ToolTipBase, chosen.margin),
+        (QPalette.ColorRole.ToolTipText, chosen.ink),
+        (QPalette.ColorRole.Highlight, chosen.accent),
+        (QPalette.ColorRole.HighlightedText, chosen.paper),
+        (QPalette.ColorRole.Link, chosen.accent),
+    ):
+        palette.setColor(role, QColor(colour))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(chosen))
+
+
+def text_font(points: float, bold: bool = False) -> QFont:
+    """The text face."""
+    return _font(TEXT_FACE, points, bold)
+
+
+def figure_font(points: float, bold: bool = False) -> QFont:
+    """The face for figures, all of one width."""
+    return _font(FIGURE_FACE, points, bold)
+
+
+def _font(family: str, points: float, bold: bool) -> QFont:
+    font = QFont(family)
+    font.setPointSizeF(points)
+    font.setBold(bold)
+    return font
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QWidget {{ color: {t.ink}; }}
+    QMainWindow, QDialog {{ background: {t.paper}; }}
+    QMenuBar, QMenuBar::item {{ background: {t.spine}; color: {t.ink}; padding: 3px 9px; }}
+    QMenuBar::item:selected {{ background: {t.window}; }}
+    QMenu {{ background: {t.margin}; border: 1px solid {t.hairline}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 26px 5px 14px; }}
+    QMenu::item:selected {{ background: {t.window}; color: {t.ink}; }}
+    QMenu::item:disabled {{ color: {t.quiet}; }}
+    QMenu::separator {{ height: 1px; background: {t.hairline}; margin: 4px 8px; }}
+    #spine, #footer {{ background: {t.spine}; }}
+    #spine {{ border-right: 1px solid {t.hairline}; }}
+    #footer {{ border-top: 1px solid {t.hairline}; }}
+    #strip {{ background: {t.paper}; border-bottom: 1px solid {t.hairline}; }}
+    #margin {{ background: {t.margin}; border-left: 1px solid {t.hairline}; }}
+    #margin QWidget {{ background: {t.margin}; }}
+    #desk {{ background: {t.paper}; }}
+    #formula {{ background: {t.paper}; border-left: 3px solid {t.accent}; padding: 8px 10px; }}
+    *[role="quiet"] {{ color: {t.quiet}; }}
+    *[role="headline"] {{ font-size: 13.5pt; font-weight: bold; }}
+    *[role="heading"] {{ font-weight: bold; }}
+    *[role="rule"] {{ background: {t.hairline}; }}
+    QPushButton {{ background: {t.margin}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 5px 13px; }}
+    QPushButton:hover {{ border-color: {t.ink}; }}
+    QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 12px; }}
+    QPushButton:disabled {{ color: {t.quiet}; border-color: {t.hairline}; }}
+    QPushButton[role="main"] {{ background: {t.accent}; color: {t.paper}; border-color: {t.accent}; font-weight: bold; }}
+    QPushButton[role="main"]:focus {{ border: 2px solid {t.ink}; }}
+    QPushButton[role="main"]:disabled {{ background: {t.hairline}; color: {t.quiet}; border-color: {t.hairline}; }}
+    QComboBox, QLineEdit, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{
+        background: {t.margin}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 3px 6px;
+        selection-background-color: {t.accent}; selection-color: {t.paper}; }}
+    QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.margin}; border: 1px solid {t.hairline};
+        selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    #strip QComboBox {{ background: transparent; border: 1px solid transparent; font-weight: bold; padding: 0 2px; }}
+    #strip QComboBox:hover, #strip QComboBox:focus {{ border-color: {t.quiet}; }}
+    QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
+        selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none;
+        border-bottom: 1px solid {t.hairline}; padding: 4px 6px; }}
+    QProgressBar {{ background: {t.spine}; border: none; max-height: 4px; }}
+    QProgressBar::chunk {{ background: {t.accent}; }}
+    QScrollBar:vertical {{ background: transparent; width: 9px; }}
+    QScrollBar::handle:vertical {{ background: {t.hairline}; border-radius: 4px; min-height: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QToolTip {{ background: {t.margin}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px; }}
+    """

@@ -1,0 +1,1 @@
+"""Chart specs on screen."""

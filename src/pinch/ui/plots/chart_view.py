@@ -1,0 +1,243 @@
+"""Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from pinch.charts.files import clock_step
+from pinch.charts.spec import Chart, Dots, Panel, Rule, minutes
+from pinch.charts.theme import CAUSE_WORDS
+from pinch.ui import look
+from pinch.ui.plots.strip_item import StripItem, paint_cause
+
+SYMBOLS = ("s", "o", "d", "t1", "+", "x")
+STRIP_HEIGHT = 22
+AXIS_WIDTH = 58
+
+
+class ClockAxis(pg.AxisItem):  # type: ignore[misc]
+    """A time axis in minutes and seconds with ticks at round times."""
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        step = clock_step(high - low, max(2, int(size / 70)))
+        return [(step, list(np.arange(np.ceil(low / step) * step, high + 1e-6, step)))]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [minutes(v) for v in values]
+
+
+class ChartView(QWidget):
+    """A chart. `strip_clicked` gives the place on the strip in x units, `dot_clicked` the index of a measured dot."""
+
+    strip_clicked = pyqtSignal(float)
+    dot_clicked = pyqtSignal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setSpacing(4)
+        self._legend = StripLegend()
+        self._layout.addWidget(self._legend)
+        self.graphics = pg.GraphicsLayoutWidget()
+        self.graphics.setAccessibleName("Chart")
+        self._layout.addWidget(self.graphics, 1)
+        self.chart: Chart | None = None
+        self.plots: list[pg.PlotItem] = []
+
+    def show_chart(self, chart: Chart, keep_range: bool = False) -> None:
+        """Draw a chart in place of the old one; `keep_range` keeps the part of x that is in view."""
+        view = self.plots[0].getViewBox().viewRange()[0] if keep_range and self.plots else None
+        self.clear()
+        self.chart = chart
+        self.setAccessibleDescription(chart.alternative)
+        self._legend.show_causes(tuple(dict.fromkeys(s.cause for s in chart.strip)))
+        if chart.strip:
+            self._add_strip(chart)
+        for panel in chart.panels:
+            self._add_panel(panel, chart)
+        last = self.plots[-1]
+        last.getAxis("bottom").setStyle(showValues=True)
+        last.setLabel("bottom", f"{chart.x_title}, {chart.x_unit}", color=look.theme().ink)
+        self.fit() if view is None else self.plots[0].setXRange(*view, padding=0)
+
+    def clear(self) -> None:
+        """Take everything away."""
+        self.graphics.clear()
+        self.graphics.setBackground(look.theme().paper)
+        self.plots.clear()
+        self.chart = None
+
+    def fit(self) -> None:
+        """Show all of it."""
+        if self.chart is None:
+            return
+        xs = [line.x for p in self.chart.panels for line in p.lines] + [
+            d.x for p in self.chart.panels for d in p.dots if len(d.x)
+        ]
+        if xs:
+            low = min(float(np.nanmin(x)) for x in xs)
+            high = max(float(np.nanmax(x)) for x in xs)
+            padding = 0.0 if self.chart.clock else 0.06 * (high - low or 1.0)
+            self.plots[0].setXRange(low - padding, high + padding * 2.5, padding=0)
+
+    def _add_strip(self, chart: Chart) -> None:
+        plot = self._new_plot(chart)
+        plot.addItem(StripItem(chart.strip))
+        plot.setYRange(0, 1, padding=0)
+        plot.setMaximumHeight(STRIP_HEIGHT)
+        plot.setMinimumHeight(STRIP_HEIGHT)
+        plot.getAxis("left").setStyle(showValues=False)
+        plot.getAxis("left").setWidth(AXIS_WIDTH)
+        scene = plot.scene()
+        scene.sigMouseClicked.connect(lambda event: self._strip_click(plot, event))
+
+    def _strip_click(self, plot: pg.PlotItem, event: object) -> None:
+        box = plot.getViewBox()
+        position: QPointF = event.scenePos()  # type: ignore[attr-defined]
+        if box.sceneBoundingRect().contains(position):
+            self.strip_clicked.emit(float(box.mapSceneToView(position).x()))
+
+    def _add_panel(self, panel: Panel, chart: Chart) -> None:
+        theme = look.theme()
+        plot = self._new_plot(chart)
+        unit = f"<span style='color:{theme.quiet}'>{panel.unit}</span>"
+        plot.setTitle(f"<b>{panel.title}</b> {unit}", color=theme.ink, size="9.5pt", justify="left")
+        plot.titleLabel.setAttr("justify", "left")
+        plot.getAxis("left").setWidth(AXIS_WIDTH)
+        plot.showGrid(y=True, alpha=0.18)
+        self._add_background(plot, chart)
+        for band in panel.bands:
+            colour = QColor(theme.devices[band.slot % 6])
+            colour.setAlpha(38)
+            edges = [pg.PlotCurveItem(band.x, y, pen=None) for y in (band.low, band.high)]
+            for edge in edges:
+                plot.addItem(edge)
+            plot.addItem(pg.FillBetweenItem(*edges, brush=colour))
+        for line in panel.lines:
+            style = Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine
+            pen = pg.mkPen(theme.devices[line.slot % 6], width=1.4, style=style)
+            curve = plot.plot(line.x, line.y, pen=pen, connect="finite")
+            curve.setDownsampling(auto=True, method="peak")
+            curve.setClipToView(True)
+            if line.label:
+                self._label(plot, line.label, float(line.x[-1]), float(line.y[-1]), theme.devices[line.slot % 6])
+        for dots in panel.dots:
+            self._add_dots(plot, dots)
+        for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
+            self._add_rule(plot, rule)
+        if panel.from_zero:
+            highest = [np.nanmax(line.y) for line in panel.lines] + [np.max(d.y) for d in panel.dots if len(d.y)]
+            highest += [r.at for r in panel.rules if not r.upright]
+            plot.setYRange(0, 1.04 * max(map(float, highest), default=1.0), padding=0)
+
+    def _new_plot(self, chart: Chart) -> pg.PlotItem:
+        theme = look.theme()
+        axis = {"bottom": ClockAxis("bottom")} if chart.clock else None
+        plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis)
+        plot.hideButtons()
+        plot.setMenuEnabled(False)
+        plot.setMouseEnabled(x=True, y=False)
+        for side in ("left", "bottom"):
+            plot.getAxis(side).setPen(pg.mkPen(theme.hairline))
+            plot.getAxis(side).setTextPen(pg.mkPen(theme.quiet))
+            plot.getAxis(side).setTickFont(look.figure_font(8))
+            plot.getAxis(side).setStyle(tickLength=0)
+        plot.getAxis("bottom").setStyle(showValues=False)
+        if self.plots:
+            plot.setXLink(self.plots[0])
+        self.plots.append(plot)
+        return plot
+
+    def _add_background(self, plot: pg.PlotItem, chart: Chart) -> None:
+        theme = look.theme()
+        if chart.window:
+            shade = pg.LinearRegionItem(
+                (chart.window.start, chart.window.end), movable=False, brush=theme.window, pen=pg.mkPen(None)
+            )
+            shade.setZValue(-20)
+            plot.addItem(shade)
+        for gap in chart.gaps:
+            brush = pg.mkBrush(theme.quiet)
+            brush.setStyle(Qt.BrushStyle.Dense7Pattern)
+            hole = pg.LinearRegionItem((gap.start, gap.end), movable=False, brush=brush, pen=pg.mkPen(None))
+            hole.setZValue(-10)
+            plot.addItem(hole)
+
+    def _add_dots(self, plot: pg.PlotItem, dots: Dots) -> None:
+        theme = look.theme()
+        if not len(dots.x):
+            return
+        colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
+        scatter = pg.ScatterPlotItem(
+            x=dots.x, y=dots.y, data=list(range(len(dots.x))), symbol="|" if dots.light else SYMBOLS[dots.slot % 6],
+            size=13 if dots.light else 9, pen=pg.mkPen(colour, width=1.6), brush=theme.paper, hoverable=True,
+            tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
+        )  # fmt: skip
+        if not dots.light:
+            scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(int(points[0].data())))
+        plot.addItem(scatter)
+
+    def _add_rule(self, plot: pg.PlotItem, rule: Rule) -> None:
+        theme = look.theme()
+        colour = theme.accent if rule.accent or rule.upright else theme.quiet
+        style = Qt.PenStyle.DashLine if rule.upright else Qt.PenStyle.DotLine
+        line = pg.InfiniteLine(
+            rule.at, angle=90 if rule.upright else 0, pen=pg.mkPen(colour, width=1.1, style=style), label=rule.words,
+            labelOpts={"color": colour, "position": 0.94 if rule.upright else 0.985, "fill": theme.paper,
+                       "anchors": [(0, 0), (0, 0)] if rule.upright else [(1, 1), (1, 0)]},
+        )  # fmt: skip
+        line.label.setFont(look.text_font(8.5))
+        plot.addItem(line)
+
+    def _label(self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str) -> None:
+        text = pg.TextItem(words, color=colour, anchor=(0, 0.5))
+        text.setFont(look.text_font(10, bold=True))
+        plot.addItem(text)
+        text.setPos(x, y)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.StyleChange and self.chart is not None:
+            self.show_chart(self.chart, keep_range=True)
+
+
+class StripLegend(QWidget):
+    """The causes that occur, with their hatches."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(AXIS_WIDTH + 4, 0, 0, 0)
+        self._row.setSpacing(14)
+
+    def show_causes(self, causes: tuple[str, ...]) -> None:
+        """Name these causes; none hides the legend."""
+        while (item := self._row.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        self.setVisible(bool(causes))
+        title = QLabel("<b>What held it</b>")
+        self._row.addWidget(title)
+        self._row.addStretch(1)
+        for cause in causes:
+            self._row.addWidget(CauseSwatch(cause))
+            self._row.addWidget(QLabel(CAUSE_WORDS[cause]))
+
+
+class CauseSwatch(QWidget):
+    """A small sample of a cause's colour and hatch."""
+
+    def __init__(self, cause: str) -> None:
+        super().__init__()
+        self._cause = cause
+        self.setFixedSize(16, 12)
+        self.setAccessibleName(CAUSE_WORDS[cause])
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        paint_cause(painter, QRectF(self.rect()), self._cause)
+        painter.setPen(QColor(look.theme().hairline))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))

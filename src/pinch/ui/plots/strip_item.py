@@ -1,0 +1,50 @@
+"""The limiter strip: stretches told apart by hatch as well as by colour."""
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QPainter
+from pyqtgraph import GraphicsObject
+
+from pinch.charts.spec import Stretch
+from pinch.charts.theme import HATCHES
+from pinch.ui import look
+
+PATTERNS = {
+    "dots": Qt.BrushStyle.Dense6Pattern,
+    "level lines": Qt.BrushStyle.HorPattern,
+    "rising lines": Qt.BrushStyle.BDiagPattern,
+    "upright lines": Qt.BrushStyle.VerPattern,
+    "crossed lines": Qt.BrushStyle.DiagCrossPattern,
+    "falling lines": Qt.BrushStyle.FDiagPattern,
+    "none": Qt.BrushStyle.NoBrush,
+}
+
+
+class StripItem(GraphicsObject):  # type: ignore[misc]
+    """Draws stretches between y 0 and 1; the hatch keeps its size at every zoom."""
+
+    def __init__(self, stretches: tuple[Stretch, ...]) -> None:
+        super().__init__()
+        self._stretches = stretches
+
+    def boundingRect(self) -> QRectF:
+        if not self._stretches:
+            return QRectF()
+        start, end = self._stretches[0].start, self._stretches[-1].end
+        return QRectF(start, 0.0, end - start, 1.0)
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        to_device = painter.transform()
+        painter.save()
+        painter.resetTransform()
+        painter.setPen(Qt.PenStyle.NoPen)
+        for s in self._stretches:
+            rect = to_device.mapRect(QRectF(s.start, 0.0, s.end - s.start, 1.0))
+            paint_cause(painter, rect, s.cause)
+        painter.restore()
+
+
+def paint_cause(painter: QPainter, rect: QRectF, cause: str) -> None:
+    """Fill a rectangle with the colour and hatch of a cause."""
+    fill, line = look.theme().causes[cause]
+    painter.fillRect(rect, QColor(fill))
+    painter.fillRect(rect, QBrush(QColor(line), PATTERNS[HATCHES[cause]]))

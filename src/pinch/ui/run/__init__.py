@@ -1,0 +1,1 @@
+"""The Run page: record a device."""

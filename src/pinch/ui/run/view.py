@@ -1,0 +1,184 @@
+"""The Run page: what is to be recorded, start, mark, stop, and the live values."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pinch.bench.records import Device, Setting, Workload
+from pinch.compose import RunRequest
+from pinch.ui.run.live import LiveView
+from pinch.ui.run.state import LiveRun
+from pinch.ui.shell.words import hairline, label
+
+PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
+CAUTION = (
+    "A long load makes the case, the exhaust and the adapter hot. Keep the vents free and the machine in sight, "
+    "follow its maker's instructions, and leave work on mains and batteries to qualified people."
+)
+
+
+class RunView(QWidget):
+    """`start_wanted` gives a request; the other signals have no content."""
+
+    start_wanted = pyqtSignal(object)
+    stop_wanted = pyqtSignal()
+    mark_wanted = pyqtSignal()
+    rig_wanted = pyqtSignal()
+    computer_wanted = pyqtSignal()
+    judge_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.headline = label("", "headline", wrap=True)
+        self.length = _number("Length", 0.1, 1440.0, 10.0, " min", 1)
+        self.rest = _number("Rest before", 0.0, 3600.0, 15.0, " s", 0)
+        self.room = _number("Room", -1.0, 60.0, -1.0, " °C", 1)
+        self.room.setSpecialValueText("not noted")
+        self.pace = QComboBox()
+        self.pace.setAccessibleName("Pace")
+        for factor, words in PACES:
+            self.pace.addItem(words, factor)
+        self.start = QPushButton("Start")
+        self.start.setProperty("role", "main")
+        self.start.setToolTip("Start recording (Ctrl+R)")
+        self.mark = QPushButton("Mark")
+        self.mark.setToolTip("Mark this moment (Ctrl+M)")
+        self.stop = QPushButton("Stop")
+        self.stop.setToolTip("End the run now and keep it (Ctrl+.)")
+        self.judge = QPushButton("Judge it")
+        self.add_computer = QPushButton("Add this computer")
+        self.add_rig = QPushButton("Add the simulated devices")
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 1000)
+        self.live = LiveView()
+        self._pace_field = _field("Pace of the rig", self.pace)
+        self._form = QWidget()
+        self._lay_out()
+        self._subject: tuple[Device, Setting, Workload] | None = None
+        self.start.clicked.connect(self.ask_start)
+        for button, signal in (
+            (self.stop, self.stop_wanted),
+            (self.mark, self.mark_wanted),
+            (self.judge, self.judge_wanted),
+            (self.add_computer, self.computer_wanted),
+            (self.add_rig, self.rig_wanted),
+        ):
+            button.clicked.connect(signal)
+
+    def _lay_out(self) -> None:
+        form = QHBoxLayout(self._form)
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setSpacing(14)
+        for caption, widget in (("Length", self.length), ("Rest before", self.rest), ("Room", self.room)):
+            form.addWidget(_field(caption, widget))
+        form.addWidget(self._pace_field)
+        form.addStretch(1)
+        for button in (self.judge, self.start, self.mark, self.stop):
+            form.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
+        offers = QHBoxLayout()
+        offers.setSpacing(10)
+        offers.addWidget(self.add_computer)
+        offers.addWidget(self.add_rig)
+        offers.addStretch(1)
+        self._caution = label(CAUTION, "quiet", wrap=True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 8)
+        column.setSpacing(10)
+        column.addWidget(self.headline)
+        column.addLayout(offers)
+        column.addWidget(hairline())
+        column.addWidget(self._form)
+        column.addWidget(self._caution)
+        column.addWidget(self.progress)
+        column.addWidget(self.live, 1)
+        column.addStretch(0)
+
+    def show_ready(self, device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> None:
+        """Nothing is being recorded: show what would be, or what is missing."""
+        self._subject = None
+        missing = ""
+        if not any_device:
+            missing = "This book has no device yet. Add the computer at hand, or the simulated ones to try things out."
+        elif device is None or setting is None or workload is None:
+            lack = "a device" if device is None else "a setting" if setting is None else "a workload"
+            missing = f"Choose {lack} above to record a run."
+        elif device.rig is None and not device.local:
+            missing = f"{device.name} is not this computer: add its logs with Add, Run from a log."
+        elif device.rig is None and not workload.name.startswith("Built-in load"):
+            missing = f"This computer cannot run {workload.name} by itself: choose a built-in load above."
+        elif device.rig is not None and workload.name.startswith("Built-in load"):
+            missing = f"{device.name} is simulated: choose one of its own workloads above."
+        else:
+            self._subject = (device, setting, workload)
+            claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
+            self.headline.setText(f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}.")
+        if missing:
+            self.headline.setText(missing)
+        ready = self._subject is not None
+        self._form.setVisible(any_device)
+        self._caution.setVisible(any_device)
+        self._pace_field.setVisible(device is not None and device.rig is not None)
+        self.start.setEnabled(ready)
+        self.stop.setEnabled(False)
+        self.mark.setEnabled(False)
+        self.progress.hide()
+        for field in (self.length, self.rest, self.room, self.pace):
+            field.setEnabled(ready)
+
+    def offer_devices(self, computer: bool, rig: bool) -> None:
+        """Offer what can still be added."""
+        self.add_computer.setVisible(computer)
+        self.add_rig.setVisible(rig)
+
+    def show_live(self, live: LiveRun, slot: int) -> None:
+        """Show the recording so far."""
+        self.headline.setText(live.words + ".")
+        self.start.setEnabled(False)
+        self.stop.setEnabled(True)
+        self.mark.setEnabled(True)
+        self.judge.hide()
+        for field in (self.length, self.rest, self.room, self.pace):
+            field.setEnabled(False)
+        self.progress.show()
+        self.progress.setValue(round(1000 * min(1.0, live.t_s / live.total_s)))
+        self.live.refresh(live, slot)
+
+    def ask_start(self) -> None:
+        """Ask for what the page says."""
+        if self._subject is None or not self.start.isEnabled():
+            return
+        room = None if self.room.value() == self.room.minimum() else self.room.value()
+        rig = self._subject[0].rig is not None
+        pace = float(self.pace.currentData()) if rig else 1.0
+        self.start_wanted.emit(RunRequest(*self._subject, 60 * self.length.value(), self.rest.value(), room, pace))
+
+
+def _number(name: str, low: float, high: float, value: float, unit: str, decimals: int) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setAccessibleName(name)
+    box.setRange(low, high)
+    box.setDecimals(decimals)
+    box.setValue(value)
+    box.setSuffix(unit)
+    box.setMinimumWidth(92)
+    return box
+
+
+def _field(caption: str, widget: QWidget) -> QWidget:
+    field = QWidget()
+    column = QVBoxLayout(field)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+    title = label(caption, "quiet")
+    title.setBuddy(widget)
+    column.addWidget(title)
+    column.addWidget(widget)
+    return field

@@ -1,0 +1,1 @@
+"""The Scale page: score against measured watts."""

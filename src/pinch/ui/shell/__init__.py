@@ -1,0 +1,1 @@
+"""What surrounds every page: spine, context strip, margin, footer."""

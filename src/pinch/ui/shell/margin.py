@@ -1,0 +1,118 @@
+"""The margin: the explanation of what was clicked, and the operator's own notes."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QLabel, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+
+from pinch.core.explain import Explanation
+from pinch.ui import look
+from pinch.ui.shell.words import hairline, label
+
+WIDTH = 268
+
+
+class NotesEdit(QPlainTextEdit):
+    """Notes that are kept when the operator leaves the field."""
+
+    left = pyqtSignal(str)
+
+    def focusOutEvent(self, event: object) -> None:
+        super().focusOutEvent(event)  # type: ignore[arg-type]
+        self.left.emit(self.toPlainText())
+
+
+class Margin(QWidget):
+    """`notes_left` gives the text of the notes when they are left."""
+
+    notes_left = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("margin")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self._column = QVBoxLayout()
+        self._column.setContentsMargins(16, 14, 14, 14)
+        self._column.setSpacing(8)
+        self.explanation = QVBoxLayout()
+        self.explanation.setSpacing(8)
+        self._column.addLayout(self.explanation)
+        self._notes_rule, self._notes_title = hairline(), label("Your notes", "heading")
+        self.notes = NotesEdit()
+        self.notes.setAccessibleName("Your notes on this run")
+        self.notes.setPlaceholderText("Notes on this run …")
+        self.notes.setFixedHeight(110)
+        self.notes.left.connect(self.notes_left)
+        for part in (self._notes_rule, self._notes_title, self.notes):
+            self._column.addWidget(part)
+        self._column.addStretch(1)
+        inside = QWidget()
+        inside.setLayout(self._column)
+        area = QScrollArea()
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(1, 0, 0, 0)
+        outer.addWidget(area)
+        self.shown: Explanation | None = None
+        self.show_notes(None)
+
+    def show_notes(self, text: str | None) -> None:
+        """Offer the notes of a run; None: there is no run."""
+        for part in (self._notes_rule, self._notes_title, self.notes):
+            part.setVisible(text is not None)
+        if text is not None and text != self.notes.toPlainText():
+            self.notes.setPlainText(text)
+
+    def explain(self, e: Explanation) -> None:
+        """Show an explanation."""
+        self._clear()
+        self.shown = e
+        self._say(label(e.title, "heading", wrap=True))
+        self._say(label(e.meaning, wrap=True))
+        if e.formula:
+            formula = QLabel("\n".join(e.formula))
+            formula.setObjectName("formula")
+            formula.setWordWrap(True)
+            formula.setFont(look.figure_font(9))
+            self._say(formula)
+        for title, text in (("Window", e.window), ("Uncertainty", e.uncertainty)):
+            if text:
+                self._say(label(title, "quiet"))
+                self._say(label(text, wrap=True))
+        if e.cautions:
+            self.explanation.addWidget(hairline())
+            self._say(label("Worth knowing", "heading"))
+            for caution in e.cautions:
+                self._say(label(caution, wrap=True))
+        self._say(label(f"Method: docs/methods.md, {e.method.replace('-', ' ')}", "quiet", wrap=True))
+
+    def tell(self, title: str, paragraphs: list[str]) -> None:
+        """Show plain text."""
+        self._clear()
+        self.shown = None
+        self._say(label(title, "heading", wrap=True))
+        for text in paragraphs:
+            self._say(label(text, wrap=True))
+
+    @property
+    def text(self) -> str:
+        """All that is shown, for copying and for tests."""
+        parts = [self.explanation.itemAt(i) for i in range(self.explanation.count())]
+        widgets = [part.widget() for part in parts if part is not None]
+        return "\n".join(w.text() for w in widgets if isinstance(w, QLabel))
+
+    def _say(self, words: QLabel) -> None:
+        words.setTextInteractionFlags(
+            Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
+        words.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        words.setTextFormat(Qt.TextFormat.PlainText)
+        self.explanation.addWidget(words)
+
+    def _clear(self) -> None:
+        while (item := self.explanation.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()

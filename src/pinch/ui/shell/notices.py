@@ -1,0 +1,43 @@
+"""One line above the page for what went wrong or was done; it never blocks the window."""
+
+import qtawesome
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+
+from pinch.ui import look
+from pinch.ui.shell.words import label
+
+
+class Notices(QWidget):
+    """The newest notice; Escape or the button takes it away."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._icon, self.words = QLabel(), label(wrap=True)
+        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        self._close = QPushButton("Close")
+        self._close.setShortcut("Escape")
+        self._close.clicked.connect(self.hide)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(18, 6, 18, 6)
+        row.addWidget(self._icon)
+        row.addWidget(self.words, 1)
+        row.addWidget(self._close)
+        self.hide()
+
+    def error(self, text: str) -> None:
+        """Something went wrong."""
+        self._show(text, "mdi6.alert-outline", look.theme().accent)
+
+    def done(self, text: str) -> None:
+        """Something was done that the page does not show."""
+        self._show(text, "mdi6.check", look.theme().ink)
+
+    def _show(self, text: str, icon: str, colour: str) -> None:
+        theme = look.theme()
+        self.setStyleSheet(f"Notices {{ background: {theme.window}; border-bottom: 1px solid {theme.hairline}; }}")
+        self._icon.setPixmap(qtawesome.icon(icon, color=colour).pixmap(18, 18))
+        self.words.setText(text)
+        self.setAccessibleName(text)
+        self.show()
