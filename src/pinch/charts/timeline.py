@@ -1,5 +1,7 @@
 """The timeline of a run: power, clock, temperature and rate on one time axis, the limiter strip above."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from pinch.charts.spec import Chart, Line, Panel, Rule, Stretch, minutes
@@ -10,7 +12,13 @@ from pinch.core.runlog import GAP_PERIODS, RunLog, Series, period_of
 
 
 def timeline_chart(
-    log: RunLog, judged: Judgement, title: str, claimed_w: float | None = None, rate_unit: str = "", footnote: str = ""
+    log: RunLog,
+    judged: Judgement,
+    title: str,
+    claimed_w: float | None = None,
+    rate_unit: str = "",
+    footnote: str = "",
+    slot: int = 0,
 ) -> Chart:
     """Chart of one judged run. `claimed_w` is drawn as a label beside what was measured."""
     panels = []
@@ -28,6 +36,7 @@ def timeline_chart(
         panels.append(_panel(log, judged.rate, "Frame rate" if frames else "Score rate", "rate", unit=rate_unit))
     if not panels:
         panels = [_panel(log, name, name, name) for name in list(log.series)[:4]]
+    panels = [replace(panel, lines=tuple(replace(line, slot=slot) for line in panel.lines)) for panel in panels]
     settled = judged.settled
     shares = ", ".join(f"{CAUSE_WORDS[c]} {100 * s:.0f} %" for c, s in judged.limiter_share.items())
     return Chart(

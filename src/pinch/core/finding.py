@@ -20,12 +20,18 @@ def finding(j: Judgement, claimed_w: float | None = None) -> str:
     if not j.limiter_share:
         return "There is no load in this log."
     parts = [p for p in (_held(j, claimed_w), _burst(j)) if p]
-    cause, share = next(iter(j.limiter_share.items()))
     ending = {"settled": "", "drifting": " It had not settled.", "too-short": " The run is too short to settle."}
-    how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
     lead = (" ".join(parts) + ". ") if parts else ""
     faults = f" Its power collapsed {_times(len(j.collapses))}." if j.collapses else ""
-    return f"{lead}For {how_long} of the load it was held by {HELD_BY[cause]}.{faults}{ending[j.settled.state]}"
+    return f"{lead}{_held_by(j)}.{faults}{ending[j.settled.state]}"
+
+
+def _held_by(j: Judgement) -> str:
+    """The causes that matter, the largest first; those below a tenth of the load are left to the page."""
+    (cause, share), *others = j.limiter_share.items()
+    how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
+    more = "".join(f", for {100 * s:.0f} % by {HELD_BY[c]}" for c, s in others if s >= 0.1)
+    return f"For {how_long} of the load it was held by {HELD_BY[cause]}{more}"
 
 
 def _times(count: int) -> str:

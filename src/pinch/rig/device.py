@@ -41,7 +41,10 @@ class SimulatedDevice:
         quieter = type(cooler)(cooler.die_r, cooler.sink_r * setting.fan, cooler.die_c, cooler.sink_c)
         self._heat = HeatPath(quieter, ambient_c, STEP_S)
         self._setting = setting
-        sustained = setting.sustained_w + setting.sustained_trim_w
+        # Runs of the same thing differ a little: in the power really held, and in the score.
+        by_run = self._rng.standard_normal(2)
+        sustained = (setting.sustained_w + setting.sustained_trim_w) * (1.0 + 0.006 * by_run[0])
+        self._score_luck = 1.0 + 0.006 * by_run[1]
         self._limiter = TwoLevelLimiter(sustained, setting.burst_w, setting.window_s, STEP_S)
         control = _FAULT if setting.faulty else device.control
         self._governor = HeatGovernor(control, self._chip.temp_limit_c, setting.burst_w, 4.0, STEP_S)
@@ -91,7 +94,7 @@ class SimulatedDevice:
         else:
             self._power, self._clock, self._truth = self._loaded(work, temp)
             self._wobble += -0.02 * self._wobble + 0.2 * work.noise * self._rng.standard_normal()
-            rate = self.rate(work, self._clock) * (1.0 + self._wobble)
+            rate = self.rate(work, self._clock) * self._score_luck * (1.0 + self._wobble)
             self._done += rate * STEP_S
         self._energy += self._power * STEP_S
         self._limiter.step(self._power)

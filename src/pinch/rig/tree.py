@@ -13,7 +13,8 @@ ENERGY_RANGE_UJ = 262_143_328_850
 class PretendTree:
     """Files below a folder, kept open and rewritten in place with each state.
 
-    The clock, `proc/uptime`, is written last: a reader that finds it unchanged has read one moment.
+    The clock, `proc/uptime`, is blank while a state is written: a reader that finds the same time before and after
+    its sweep has read one moment.
     """
 
     def __init__(self, folder: Path, device: RigDevice) -> None:
@@ -33,6 +34,7 @@ class PretendTree:
 
     def show(self, state: State) -> None:
         """Write a state."""
+        self._write("proc/uptime", " \n")
         for path, text in self._values(state).items():
             self._write(path, text)
         self._write("proc/uptime", f"{state.clock_s + 100.0:.3f} 0.00\n")

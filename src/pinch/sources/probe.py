@@ -395,7 +395,8 @@ class Clock:
         if self.file is None:
             return time.clock_gettime(time.CLOCK_BOOTTIME)
         self.file.fetch()
-        return float(self.file.text.split()[0]) if self.file.text else None
+        words = (self.file.text or "").split()
+        return float(words[0]) if words else None
 
 
 def fetch_all(clock, files, after):

@@ -1,9 +1,14 @@
 """Fonts, palette and style sheet by role: the same roles as the charts have."""
 
+from pathlib import Path
+
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 from pinch.charts.theme import DARK, FIGURE_FACE, FONTS, LIGHT, TEXT_FACE, Theme
+
+
+ART = Path(__file__).parent / "art"
 
 
 class _Look:
@@ -102,6 +107,8 @@ def _sheet(t: Theme) -> str:
     QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
     QComboBox QAbstractItemView {{ background: {t.margin}; border: 1px solid {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::down-arrow {{ image: url({ART.as_posix()}/down-{t.name}.svg); width: 12px; height: 12px; }}
     #strip QComboBox {{ background: transparent; border: 1px solid transparent; font-weight: bold; padding: 0 2px; }}
     #strip QComboBox:hover, #strip QComboBox:focus {{ border-color: {t.quiet}; }}
     QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};

@@ -31,7 +31,7 @@ from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.notices import Notices
 from pinch.ui.shell.spine import Spine
 
-ICON = Path(__file__).parent / "art" / "pinch.svg"
+ICON = look.ART / "pinch.svg"
 PAGES = [("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
 RUN, JUDGE, SCALE = range(3)
 BOOKS = "Books of Pinch (*.pinch)"
@@ -244,7 +244,7 @@ class MainWindow(QMainWindow):
             self.judge_view.show_nothing(f"This run cannot be judged: {error}")
             self.margin.tell("No judgement", [str(error)])
             return
-        self.judge_view.show_run(judged, 0)
+        self.judge_view.show_run(judged, self.session.slot(run.device_id))
         self.margin.tell("This run", judged.overview())
 
     def _judged(self, run: Run) -> JudgedRun:
@@ -320,10 +320,10 @@ class MainWindow(QMainWindow):
 
     def mark(self) -> None:
         """Mark the present moment, with a word if the operator has one."""
-        if self.session.recording is not None and self.session.recording_now:
-            number = len(self.live.times) and "mark"
-            self.session.recording.mark(str(number or "mark"))
-            self.notices.done(f"Marked at {self.live.t_s:.0f} s." if self.live else "Marked.")
+        if self.session.recording is not None and self.session.recording_now and self.live is not None:
+            self.live.marks += 1
+            self.session.recording.mark(f"mark {self.live.marks}")
+            self.notices.done(f"Mark {self.live.marks} at {self.live.t_s:.0f} s.")
 
     def stop(self) -> None:
         """End the recording; what was recorded is kept."""

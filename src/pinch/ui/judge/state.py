@@ -46,7 +46,7 @@ class JudgedRun:
         """The timeline."""
         title = f"{self.device.name}, {self.setting.name}: {self.headline}"
         return timeline_chart(
-            self.log, self.judged, title, self.setting.sustained_w, self.workload.score_unit, self.footnote
+            self.log, self.judged, title, self.setting.sustained_w, self.workload.score_unit, self.footnote, slot
         )
 
     @property
@@ -80,7 +80,7 @@ class JudgedRun:
 
     def _power_card(self, f: ChannelFigures) -> Card:
         claimed = self.setting.sustained_w
-        second = f"± {f.sustained.u:.2g}" if math.isfinite(f.sustained.u) else ""
+        second = plus_minus(f.sustained.u)
         if claimed:
             second = f"claimed {claimed:g}" if not second else f"{second}, claimed {claimed:g}"
         return _card("Sustained power", f, second, explain.explain_sustained(self.judged, f.channel))
@@ -142,6 +142,13 @@ def _figures(value: float) -> str:
     """Four figures at most, never fewer than the whole part."""
     decimals = max(0, 3 - len(str(int(abs(value)))))
     return f"{value:.{min(2, decimals)}f}"
+
+
+def plus_minus(u: float) -> str:
+    """An uncertainty beside a value printed to a tenth; '' where there is none."""
+    if not math.isfinite(u):
+        return ""
+    return "± < 0.05" if u < 0.05 else f"± {u:.1f}"
 
 
 def _hold_words(f: ChannelFigures) -> str:

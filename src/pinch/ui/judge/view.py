@@ -85,6 +85,8 @@ class JudgeView(QWidget):
         column.addLayout(self._cards)
         column.addWidget(self._lower)
         column.addWidget(self.chart, 1)
+        self._filler = QWidget()
+        column.addWidget(self._filler, 1)
         self._shown: JudgedRun | None = None
         self._chart_button.clicked.connect(self.chart_wanted)
         self._log_button.clicked.connect(self.log_wanted)
@@ -121,6 +123,7 @@ class JudgeView(QWidget):
     def _set_there(self, there: bool) -> None:
         for part in (self._chart_button, self._log_button, self._upper, self._lower, self.chart):
             part.setVisible(there)
+        self._filler.setVisible(not there)
 
     def _fill_cards(self, cards: list[Card]) -> None:
         for button in self._group.buttons():

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -10,11 +10,12 @@ from pinch.charts.files import clock_step
 from pinch.charts.spec import Chart, Dots, Panel, Rule, minutes
 from pinch.charts.theme import CAUSE_WORDS
 from pinch.ui import look
+from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 
 SYMBOLS = ("s", "o", "d", "t1", "+", "x")
 STRIP_HEIGHT = 22
-AXIS_WIDTH = 58
+RULE_WIDTH = 78
 
 
 class ClockAxis(pg.AxisItem):  # type: ignore[misc]
@@ -80,8 +81,10 @@ class ChartView(QWidget):
         if xs:
             low = min(float(np.nanmin(x)) for x in xs)
             high = max(float(np.nanmax(x)) for x in xs)
-            padding = 0.0 if self.chart.clock else 0.06 * (high - low or 1.0)
-            self.plots[0].setXRange(low - padding, high + padding * 2.5, padding=0)
+            if self.chart.clock:
+                self.plots[0].setXRange(low, high, padding=0)
+            else:
+                self.plots[0].setXRange(0.0, 1.12 * high, padding=0)
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)
@@ -89,8 +92,9 @@ class ChartView(QWidget):
         plot.setYRange(0, 1, padding=0)
         plot.setMaximumHeight(STRIP_HEIGHT)
         plot.setMinimumHeight(STRIP_HEIGHT)
+        for side in ("left", "bottom"):
+            plot.getAxis(side).setPen(pg.mkPen(None))
         plot.getAxis("left").setStyle(showValues=False)
-        plot.getAxis("left").setWidth(AXIS_WIDTH)
         scene = plot.scene()
         scene.sigMouseClicked.connect(lambda event: self._strip_click(plot, event))
 
@@ -102,12 +106,7 @@ class ChartView(QWidget):
 
     def _add_panel(self, panel: Panel, chart: Chart) -> None:
         theme = look.theme()
-        plot = self._new_plot(chart)
-        unit = f"<span style='color:{theme.quiet}'>{panel.unit}</span>"
-        plot.setTitle(f"<b>{panel.title}</b> {unit}", color=theme.ink, size="9.5pt", justify="left")
-        plot.titleLabel.setAttr("justify", "left")
-        plot.getAxis("left").setWidth(AXIS_WIDTH)
-        plot.showGrid(y=True, alpha=0.18)
+        plot = self._new_plot(chart, panel.title, panel.unit)
         self._add_background(plot, chart)
         for band in panel.bands:
             colour = QColor(theme.devices[band.slot % 6])
@@ -128,24 +127,22 @@ class ChartView(QWidget):
             self._add_dots(plot, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule)
+        words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
+        plot.getAxis("right").setTicks([words])
         if panel.from_zero:
             highest = [np.nanmax(line.y) for line in panel.lines] + [np.max(d.y) for d in panel.dots if len(d.y)]
             highest += [r.at for r in panel.rules if not r.upright]
             plot.setYRange(0, 1.04 * max(map(float, highest), default=1.0), padding=0)
 
-    def _new_plot(self, chart: Chart) -> pg.PlotItem:
-        theme = look.theme()
+    def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
         axis = {"bottom": ClockAxis("bottom")} if chart.clock else None
         plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis)
-        plot.hideButtons()
-        plot.setMenuEnabled(False)
+        dress(plot, title, unit)
         plot.setMouseEnabled(x=True, y=False)
-        for side in ("left", "bottom"):
-            plot.getAxis(side).setPen(pg.mkPen(theme.hairline))
-            plot.getAxis(side).setTextPen(pg.mkPen(theme.quiet))
-            plot.getAxis(side).setTickFont(look.figure_font(8))
-            plot.getAxis(side).setStyle(tickLength=0)
-        plot.getAxis("bottom").setStyle(showValues=False)
+        if chart.clock:  # levels are named at the right, outside the curves
+            plot.showAxis("right")
+            plot.getAxis("right").setWidth(RULE_WIDTH)
+            plot.getAxis("right").setTicks([[]])
         if self.plots:
             plot.setXLink(self.plots[0])
         self.plots.append(plot)
@@ -173,7 +170,8 @@ class ChartView(QWidget):
         colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
         scatter = pg.ScatterPlotItem(
             x=dots.x, y=dots.y, data=list(range(len(dots.x))), symbol="|" if dots.light else SYMBOLS[dots.slot % 6],
-            size=13 if dots.light else 9, pen=pg.mkPen(colour, width=1.6), brush=theme.paper, hoverable=True,
+            size=22 if dots.light else 9, pen=pg.mkPen(colour, width=1.0 if dots.light else 1.6), hoverable=True,
+            brush=colour if dots.light else theme.paper,
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
         )  # fmt: skip
         if not dots.light:
@@ -184,24 +182,17 @@ class ChartView(QWidget):
         theme = look.theme()
         colour = theme.accent if rule.accent or rule.upright else theme.quiet
         style = Qt.PenStyle.DashLine if rule.upright else Qt.PenStyle.DotLine
-        line = pg.InfiniteLine(
-            rule.at, angle=90 if rule.upright else 0, pen=pg.mkPen(colour, width=1.1, style=style), label=rule.words,
-            labelOpts={"color": colour, "position": 0.94 if rule.upright else 0.985, "fill": theme.paper,
-                       "anchors": [(0, 0), (0, 0)] if rule.upright else [(1, 1), (1, 0)]},
-        )  # fmt: skip
-        line.label.setFont(look.text_font(8.5))
+        line = pg.InfiniteLine(rule.at, angle=90 if rule.upright else 0, pen=pg.mkPen(colour, width=1.7, style=style))
         plot.addItem(line)
+        if rule.upright:
+            label = pg.InfLineLabel(line, rule.words, position=0.06, color=colour, anchors=[(0, 1), (0, 1)])
+            label.setFont(look.text_font(9))
 
     def _label(self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str) -> None:
-        text = pg.TextItem(words, color=colour, anchor=(0, 0.5))
+        text = pg.TextItem(f"   {words}", color=colour, anchor=(0, 0.5))
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.StyleChange and self.chart is not None:
-            self.show_chart(self.chart, keep_range=True)
 
 
 class StripLegend(QWidget):
@@ -217,6 +208,7 @@ class StripLegend(QWidget):
         """Name these causes; none hides the legend."""
         while (item := self._row.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()
                 widget.deleteLater()
         self.setVisible(bool(causes))
         title = QLabel("<b>What held it</b>")

@@ -5,7 +5,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.core.channels import unit_of
 from pinch.ui import look
-from pinch.ui.plots.chart_view import AXIS_WIDTH, ClockAxis
+from pinch.ui.plots.chart_view import ClockAxis
+from pinch.ui.plots.dress import dress
 from pinch.ui.run.state import LiveRun, large_value
 from pinch.ui.shell.words import label
 
@@ -71,6 +72,7 @@ class LiveView(QWidget):
         theme = look.theme()
         for widget in self.values.values():
             self._values_row.removeWidget(widget)
+            widget.hide()
             widget.deleteLater()
         self.values = {name: BigValue(caption) for name, caption in wanted}
         for widget in self.values.values():
@@ -81,18 +83,9 @@ class LiveView(QWidget):
         first = None
         for row, (name, caption) in enumerate(wanted):
             plot = self._graphics.addPlot(row=row, col=0, axisItems={"bottom": ClockAxis("bottom")})
-            plot.hideButtons()
-            plot.setMenuEnabled(False)
+            dress(plot, caption, unit_of(name))
             plot.setMouseEnabled(x=False, y=False)
-            plot.showGrid(y=True, alpha=0.18)
-            plot.setTitle(f"<b>{caption}</b> {unit_of(name)}", color=theme.ink, size="9pt")
-            for side in ("left", "bottom"):
-                axis = plot.getAxis(side)
-                axis.setPen(pg.mkPen(theme.hairline))
-                axis.setTextPen(pg.mkPen(theme.quiet))
-                axis.setTickFont(look.figure_font(8))
-                axis.setStyle(tickLength=0, showValues=side == "left" or row == len(wanted) - 1)
-            plot.getAxis("left").setWidth(AXIS_WIDTH)
+            plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
             if first is None:
                 first = plot
             else:

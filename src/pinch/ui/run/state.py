@@ -25,6 +25,7 @@ class LiveRun:
     times: dict[str, list[float]] = field(default_factory=dict)
     series: dict[str, list[float]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    marks: int = 0
     status: ExitStatus | None = None
     reason: str = ""
 

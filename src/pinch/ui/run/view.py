@@ -99,7 +99,8 @@ class RunView(QWidget):
         column.addWidget(self._caution)
         column.addWidget(self.progress)
         column.addWidget(self.live, 1)
-        column.addStretch(0)
+        self._filler = QWidget()
+        column.addWidget(self._filler, 1)
 
     def show_ready(self, device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> None:
         """Nothing is being recorded: show what would be, or what is missing."""
@@ -130,6 +131,8 @@ class RunView(QWidget):
         self.stop.setEnabled(False)
         self.mark.setEnabled(False)
         self.progress.hide()
+        self.live.setVisible(bool(self.live.values))
+        self._filler.setVisible(not self.live.values)
         for field in (self.length, self.rest, self.room, self.pace):
             field.setEnabled(ready)
 
@@ -147,6 +150,8 @@ class RunView(QWidget):
         self.judge.hide()
         for field in (self.length, self.rest, self.room, self.pace):
             field.setEnabled(False)
+        self._filler.hide()
+        self.live.show()
         self.progress.show()
         self.progress.setValue(round(1000 * min(1.0, live.t_s / live.total_s)))
         self.live.refresh(live, slot)
@@ -168,7 +173,8 @@ def _number(name: str, low: float, high: float, value: float, unit: str, decimal
     box.setDecimals(decimals)
     box.setValue(value)
     box.setSuffix(unit)
-    box.setMinimumWidth(92)
+    box.setFixedWidth(92)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     return box
 
 

@@ -25,7 +25,10 @@ class Row:
     @property
     def off_by(self) -> str:
         """Measured against claimed, in %."""
-        return "" if not self.claimed_w else f"{100 * (self.power_w / self.claimed_w - 1):+.0f} %"
+        if not self.claimed_w:
+            return ""
+        percent = round(100 * (self.power_w / self.claimed_w - 1))
+        return f"{percent:+d} %".replace("-", "−") if percent else "0 %"
 
 
 def rows(result: ScaleResult) -> list[Row]:

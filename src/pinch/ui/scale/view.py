@@ -17,11 +17,14 @@ from PyQt6.QtWidgets import (
 from pinch.compose import ScaleResult
 from pinch.core.explain import DRIFT_WORDS, Explanation
 from pinch.ui import look
+from pinch.ui.judge.state import plus_minus
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.scale import state
 from pinch.ui.shell.words import label
 
-COLUMNS = ("Setting", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window")
+COLUMNS = ("Setting", "Claimed W", "Measured W", "Off by", "Score", "Runs", "   Window")
+NUMBERS = range(1, 6)
+MOST_ROWS = 8
 ANY_ROOM = "any room"
 
 
@@ -58,8 +61,12 @@ class ScaleView(QWidget):
         column.setSpacing(8)
         column.addLayout(top)
         column.addWidget(self.progress)
-        column.addWidget(self.chart, 3)
-        column.addWidget(self.table, 1)
+        self._footnote = label("", "quiet", wrap=True)
+        column.addWidget(self.chart, 1)
+        column.addWidget(self._footnote)
+        column.addWidget(self.table)
+        self._filler = QWidget()
+        column.addWidget(self._filler, 1)
         self.result: ScaleResult | None = None
         self._spot_button.clicked.connect(self.explain_spot)
         self._chart_button.clicked.connect(self.chart_wanted)
@@ -87,11 +94,14 @@ class ScaleView(QWidget):
         self.result = result
         self.headline.setText(state.headline(result))
         there = bool(result.points)
-        for part in (self.chart, self.table, self._chart_button):
+        for part in (self.chart, self.table, self._footnote, self._chart_button):
             part.setVisible(there)
         self._spot_button.setVisible(result.scaling is not None)
         if there:
-            self.chart.show_chart(state.chart(result, slot, self.room.currentText() or ANY_ROOM))
+            drawn = state.chart(result, slot, self.room.currentText() or ANY_ROOM)
+            self.chart.show_chart(drawn)
+            self._footnote.setText(drawn.footnote)
+        self._filler.setVisible(not there)
         self._fill_table(state.rows(result), result.workload.score_unit)
 
     def show_nothing(self, why: str) -> None:
@@ -99,8 +109,9 @@ class ScaleView(QWidget):
         self.show_working(1.0)
         self.result = None
         self.headline.setText(why)
-        for part in (self.chart, self.table, self._chart_button, self._spot_button, self.room):
+        for part in (self.chart, self.table, self._footnote, self._chart_button, self._spot_button, self.room):
             part.hide()
+        self._filler.show()
 
     def explain_spot(self) -> None:
         """Explain the sweet spot in the margin."""
@@ -114,7 +125,6 @@ class ScaleView(QWidget):
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
-        self.table.setMinimumHeight(150)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         assert header is not None and side is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
@@ -126,25 +136,28 @@ class ScaleView(QWidget):
         self.table.setRowCount(len(rows))
         self.table.setHorizontalHeaderItem(4, QTableWidgetItem(f"Score, {unit}"))
         for r, row in enumerate(rows):
-            spread = "" if row.power_sd != row.power_sd else f" ± {row.power_sd:.2g}"
+            spread = f" {plus_minus(row.power_sd)}".rstrip()
             worst = next((s for s in ("drifting", "settled") if s in row.states), "")
             cells = (
                 row.setting, "" if row.claimed_w is None else f"{row.claimed_w:g}", f"{row.power_w:.1f}{spread}",
-                row.off_by, f"{row.score:.4g}", str(len(row.runs)), DRIFT_WORDS.get(worst, ""),
+                row.off_by, f"{row.score:.4g}", str(len(row.runs)), "   " + DRIFT_WORDS.get(worst, ""),
             )  # fmt: skip
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, row.runs[-1])
                 item.setToolTip("Enter opens the newest run of this setting in Judge")
-                right = Qt.AlignmentFlag.AlignRight if 1 <= c <= 5 else Qt.AlignmentFlag.AlignLeft
-                item.setTextAlignment(right | Qt.AlignmentFlag.AlignVCenter)
-                if 1 <= c <= 5:
+                item.setTextAlignment(_side(c))
+                if c in NUMBERS:
                     item.setFont(look.figure_font(9))
                 self.table.setItem(r, c, item)
-            for c in range(1, 6):
-                heading = self.table.horizontalHeaderItem(c)
-                if heading is not None:
-                    heading.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self._align_headings()
+        self.table.setFixedHeight(30 + 24 * max(1, min(MOST_ROWS, len(rows))))
+
+    def _align_headings(self) -> None:
+        for c in range(len(COLUMNS)):
+            heading = self.table.horizontalHeaderItem(c)
+            if heading is not None:
+                heading.setTextAlignment(_side(c))
 
     def _dot_clicked(self, index: int) -> None:
         if self.result is not None:
@@ -154,3 +167,8 @@ class ScaleView(QWidget):
         item = self.table.item(row, 0)
         if item is not None:
             self.run_wanted.emit(int(item.data(Qt.ItemDataRole.UserRole)))
+
+
+def _side(column: int) -> Qt.AlignmentFlag:
+    side = Qt.AlignmentFlag.AlignRight if column in NUMBERS else Qt.AlignmentFlag.AlignLeft
+    return side | Qt.AlignmentFlag.AlignVCenter

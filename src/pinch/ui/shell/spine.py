@@ -1,7 +1,7 @@
 """The spine: the pages in the order of the work, each with a live count."""
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from pinch.ui import look
@@ -19,6 +19,13 @@ class SpineEntry(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._count = ""
+        self._by_keyboard = False
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        """Remember how the focus came: a ring is for those who came by keyboard."""
+        reasons = (Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        self._by_keyboard = event is not None and event.reason() in reasons
+        super().focusInEvent(event)
 
     def set_count(self, count: str) -> None:
         """Show a count beside the name."""
@@ -34,7 +41,7 @@ class SpineEntry(QAbstractButton):
         if self.isChecked():
             painter.fillRect(self.rect(), QColor(theme.paper))
             painter.fillRect(0, 0, 3, self.height(), QColor(theme.accent))
-        if self.hasFocus():
+        if self.hasFocus() and self._by_keyboard:
             painter.setPen(QColor(theme.accent))
             painter.drawRect(self.rect().adjusted(4, 2, -3, -3))
         painter.setPen(QColor(theme.ink))
@@ -64,11 +71,8 @@ class Wordmark(QWidget):
         middle = box.center()
         for edge in (box.left(), box.right()):
             tip = middle.x() - 0.5 if edge == box.left() else middle.x() + 0.5
-            points = [(edge, box.top()), (tip, middle.y()), (edge, box.bottom())]
-            wedge = QPolygonF()
-            for x, y in points:
-                wedge.append(box.topLeft().__class__(x, y))
-            painter.drawPolygon(wedge)
+            corners = (edge, box.top()), (tip, middle.y()), (edge, box.bottom())
+            painter.drawPolygon(QPolygonF(QPointF(x, y) for x, y in corners))
 
 
 class Spine(QWidget):
