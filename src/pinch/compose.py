@@ -14,7 +14,7 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError, open_book
 from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Workload, checked, now
 from pinch.core.errors import DataError, PinchError
-from pinch.core.figures import Warning_
+from pinch.core.figures import Note
 from pinch.core.judge import METHOD_VERSION, Judgement, Known, judge
 from pinch.core.runlog import FloatArray, Mark, RunLog
 from pinch.core.scaling import Point, Scaling, scale
@@ -29,7 +29,7 @@ FASTEST = 60.0
 
 @dataclass(frozen=True)
 class RunRequest:
-    """What is to be recorded: saved records, lengths in s, room temperature in °C, and how fast the rig's clock goes."""
+    """What is to be recorded: saved records, lengths in s, room temperature in °C, and the pace of the rig's clock."""
 
     device: Device
     setting: Setting
@@ -117,9 +117,14 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     rig = request.device.rig
     run = book.save(
         Run(
-            device_id=ids[0], setting_id=ids[1], workload_id=ids[2], repeat=book.next_repeat(*ids), started=now(),
-            ambient_c=request.ambient_c, source="rig" if rig else "this computer",
-        )  # fmt: skip
+            device_id=ids[0],
+            setting_id=ids[1],
+            workload_id=ids[2],
+            repeat=book.next_repeat(*ids),
+            started=now(),
+            ambient_c=request.ambient_c,
+            source="rig" if rig else "this computer",
+        )
     )
     keeper = BookKeeper(book.path, run)
     clean_up: Callable[[], None] = lambda: None  # noqa: E731
@@ -141,10 +146,14 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
 def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
     """Command line of a simulated device."""
     options = {
-        "--device": request.device.rig, "--setting": request.setting.name, "--work": request.workload.name,
-        "--tree": tree, "--time-scale": request.time_scale, "--seed": seed,
+        "--device": request.device.rig,
+        "--setting": request.setting.name,
+        "--work": request.workload.name,
+        "--tree": tree,
+        "--time-scale": request.time_scale,
+        "--seed": seed,
         "--ambient": 22.0 if request.ambient_c is None else request.ambient_c,
-    }  # fmt: skip
+    }
     return [sys.executable, "-m", "pinch.rig.serve", *(str(x) for pair in options.items() for x in pair)]
 
 
@@ -270,15 +279,19 @@ class ScaleResult:
     device: Device
     workload: Workload
     points: tuple[ScalePoint, ...]
-    left_out: tuple[Warning_, ...]
+    left_out: tuple[Note, ...]
     scaling: Scaling | None
     reason: str
 
 
 def scale_cell(
-    desk: JudgeDesk, book: Book, device: Device, workload: Workload, ambient_c: float | None = None,
+    desk: JudgeDesk,
+    book: Book,
+    device: Device,
+    workload: Workload,
+    ambient_c: float | None = None,
     progress: Callable[[float], bool] = lambda share: True,
-) -> ScaleResult:  # fmt: skip
+) -> ScaleResult:
     """All settings of one device under one workload, at one room temperature (None: all).
 
     `progress` hears shares from 0 to 1; where it answers False the work stops with what there is.
@@ -286,7 +299,7 @@ def scale_cell(
     settings = {s.id: s for s in book.settings(device.id or 0)}
     runs = [r for r in book.runs(device.id, workload.id) if ambient_c is None or r.ambient_c == ambient_c]
     points: list[ScalePoint] = []
-    left_out: list[Warning_] = []
+    left_out: list[Note] = []
     for number, run in enumerate(runs):
         if not progress(number / max(1, len(runs))):
             break
@@ -302,7 +315,7 @@ def scale_cell(
                     points.pop()
                     reason = "too short to settle."
         if reason:
-            left_out.append(Warning_("left-out", f"{name}: {reason}"))
+            left_out.append(Note("left-out", f"{name}: {reason}"))
     try:
         fitted = scale([Point(p.setting.name, p.power_w, p.score) for p in points])
     except DataError as error:
@@ -346,7 +359,10 @@ def find_or_add(
     ------
     PinchError : a name or the claimed watts make no sense; then nothing is added.
     """
-    wanted = checked(Device, "The device", name=device), checked(Workload, "The workload", name=workload, rate_channel=rate)
+    wanted = (
+        checked(Device, "The device", name=device),
+        checked(Workload, "The workload", name=workload, rate_channel=rate),
+    )
     checked(Setting, "The setting", device_id=0, name=setting, sustained_w=claimed_w)
     its_device = next((d for d in book.devices() if d.name == wanted[0].name), None) or book.save(wanted[0])
     fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w}
@@ -361,9 +377,13 @@ def import_log(book: Book, log: RunLog, device: Device, setting: Setting, worklo
     ids = (device.id or 0, setting.id or 0, workload.id or 0)
     run = book.save(
         Run(
-            device_id=ids[0], setting_id=ids[1], workload_id=ids[2], repeat=book.next_repeat(*ids), started=now(),
+            device_id=ids[0],
+            setting_id=ids[1],
+            workload_id=ids[2],
+            repeat=book.next_repeat(*ids),
+            started=now(),
             source=source,
-        )  # fmt: skip
+        )
     )
     try:
         return runlogs.add_log(book, run, log)

@@ -8,8 +8,10 @@ zlib stream. docs/formats.md gives the layout byte by byte.
 
 import struct
 import zlib
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
@@ -17,7 +19,7 @@ from pinch.core.runlog import FloatArray
 VERSION = 1
 _MOST_DIGITS = 6
 _DOUBLES = 255
-_WIDTHS = (np.dtype("<i1"), np.dtype("<i2"), np.dtype("<i4"), np.dtype("<i8"))
+_WIDTHS: tuple[np.dtype[Any], ...] = (np.dtype("<i1"), np.dtype("<i2"), np.dtype("<i4"), np.dtype("<i8"))
 
 
 def pack(t: FloatArray, columns: list[FloatArray]) -> bytes:
@@ -95,6 +97,6 @@ def _digits(values: FloatArray) -> int | None:
     return None
 
 
-def _fits(steps: np.ndarray, kind: np.dtype) -> bool:  # type: ignore[type-arg]
+def _fits(steps: NDArray[np.int64], kind: np.dtype[Any]) -> bool:
     limits = np.iinfo(kind)
     return len(steps) == 0 or bool(limits.min <= steps.min() and steps.max() <= limits.max)

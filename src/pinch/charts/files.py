@@ -16,8 +16,15 @@ if TYPE_CHECKING:
 
 DPI = 100
 _MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
-_HATCH = {"dots": "..", "level lines": "--", "rising lines": "///", "upright lines": "||", "crossed lines": "xx",
-          "falling lines": "\\\\\\", "none": ""}  # fmt: skip
+_HATCH = {
+    "dots": "..",
+    "level lines": "--",
+    "rising lines": "///",
+    "upright lines": "||",
+    "crossed lines": "xx",
+    "falling lines": "\\\\\\",
+    "none": "",
+}
 
 
 def write_chart(chart: Chart, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)) -> None:
@@ -29,7 +36,9 @@ def write_chart(chart: Chart, path: Path, theme: Theme = LIGHT, size: tuple[int,
     """
     kind = path.suffix.lower().lstrip(".")
     if kind not in ("png", "svg"):
-        raise PinchError(f"{path}: a chart is written as .png or .svg, not as {path.suffix or 'a file without ending'}.")
+        raise PinchError(
+            f"{path}: a chart is written as .png or .svg, not as {path.suffix or 'a file without ending'}."
+        )
     part = path.with_name(path.name + ".part")
     try:
         figure = draw(chart, theme, size)
@@ -81,8 +90,12 @@ def _set_up() -> None:
         if str(font) not in known:
             font_manager.fontManager.addfont(font)
     mpl.rcParams.update(
-        {"font.family": [TEXT_FACE, FIGURE_FACE, "DejaVu Sans"], "svg.fonttype": "none", "svg.hashsalt": "pinch",
-         "hatch.linewidth": 0.8}  # fmt: skip
+        {
+            "font.family": [TEXT_FACE, FIGURE_FACE, "DejaVu Sans"],
+            "svg.fonttype": "none",
+            "svg.hashsalt": "pinch",
+            "hatch.linewidth": 0.8,
+        }
     )
 
 
@@ -97,37 +110,84 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
     from matplotlib.patches import Patch
 
     keys = [
-        Patch(facecolor=theme.causes[c][0], edgecolor=theme.causes[c][1], hatch=_HATCH[HATCHES[c]], linewidth=0.0,
-              label=CAUSE_WORDS[c]) for c in shown
-    ]  # fmt: skip
-    axis.legend(handles=keys, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=len(keys), frameon=False, fontsize=9,
-                labelcolor=theme.quiet, handlelength=1.2, borderaxespad=0.2)  # fmt: skip
+        Patch(
+            facecolor=theme.causes[c][0],
+            edgecolor=theme.causes[c][1],
+            hatch=_HATCH[HATCHES[c]],
+            linewidth=0.0,
+            label=CAUSE_WORDS[c],
+        )
+        for c in shown
+    ]
+    axis.legend(
+        handles=keys,
+        loc="lower right",
+        bbox_to_anchor=(1.0, 1.0),
+        ncols=len(keys),
+        frameon=False,
+        fontsize=9,
+        labelcolor=theme.quiet,
+        handlelength=1.2,
+        borderaxespad=0.2,
+    )
     _plain(axis, theme)
     axis.tick_params(labelbottom=False)
 
 
 def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
     _plain(axis, theme)
-    axis.set_title(f"{panel.title}, {panel.unit}" if panel.unit else panel.title, loc="left", fontsize=10,
-                   fontweight="bold", color=theme.ink, pad=4)  # fmt: skip
+    axis.set_title(
+        f"{panel.title}, {panel.unit}" if panel.unit else panel.title,
+        loc="left",
+        fontsize=10,
+        fontweight="bold",
+        color=theme.ink,
+        pad=4,
+    )
     axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
     if chart.window:
         axis.axvspan(chart.window.start, chart.window.end, color=theme.window, linewidth=0.0, zorder=0)
     for gap in chart.gaps:
-        axis.axvspan(gap.start, gap.end, facecolor=theme.paper, edgecolor=theme.quiet, hatch="..", linewidth=0, zorder=0.5)
+        axis.axvspan(
+            gap.start,
+            gap.end,
+            facecolor=theme.paper,
+            edgecolor=theme.quiet,
+            hatch="..",
+            linewidth=0,
+            zorder=0.5,
+        )
     for band in panel.bands:
         axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
     for line in panel.lines:
         colour = theme.devices[line.slot % 6]
         axis.plot(line.x, line.y, color=colour, linewidth=1.3, linestyle="--" if line.dashed else "-")
         if line.label:
-            axis.annotate(line.label, (line.x[-1], line.y[-1]), xytext=(9, 0), textcoords="offset points", color=colour,
-                          fontweight="bold", fontsize=11, va="center")  # fmt: skip
+            axis.annotate(
+                line.label,
+                (line.x[-1], line.y[-1]),
+                xytext=(9, 0),
+                textcoords="offset points",
+                color=colour,
+                fontweight="bold",
+                fontsize=11,
+                va="center",
+            )
     for dots in panel.dots:
         colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
-        marker = "|" if dots.light else _MARKER[("square", "circle", "diamond", "triangle", "plus", "cross")[dots.slot % 6]]
-        axis.plot(dots.x, dots.y, linestyle="none", marker=marker, markersize=11 if dots.light else 7,
-                  markerfacecolor=theme.paper, markeredgecolor=colour, markeredgewidth=1.4)  # fmt: skip
+        marker = (
+            "|" if dots.light else _MARKER[("square", "circle", "diamond", "triangle", "plus", "cross")[dots.slot % 6]]
+        )
+        axis.plot(
+            dots.x,
+            dots.y,
+            linestyle="none",
+            marker=marker,
+            markersize=11 if dots.light else 7,
+            markerfacecolor=theme.paper,
+            markeredgecolor=colour,
+            markeredgewidth=1.4,
+        )
     for rule in panel.rules:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
     for mark in chart.marks:
@@ -139,12 +199,28 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:
     if upright:
         axis.axvline(at, color=colour, linewidth=1.0, linestyle="--")
-        axis.annotate(words, (at, 1.0), xycoords=("data", "axes fraction"), xytext=(4, -4), textcoords="offset points",
-                      color=colour, fontsize=9, va="top")  # fmt: skip
+        axis.annotate(
+            words,
+            (at, 1.0),
+            xycoords=("data", "axes fraction"),
+            xytext=(4, -4),
+            textcoords="offset points",
+            color=colour,
+            fontsize=9,
+            va="top",
+        )
     else:
         axis.axhline(at, color=colour, linewidth=0.9, linestyle=":")
-        axis.annotate(words, (1.0, at), xycoords=("axes fraction", "data"), xytext=(5, 0), textcoords="offset points",
-                      color=colour, fontsize=9, va="center")  # fmt: skip
+        axis.annotate(
+            words,
+            (1.0, at),
+            xycoords=("axes fraction", "data"),
+            xytext=(5, 0),
+            textcoords="offset points",
+            color=colour,
+            fontsize=9,
+            va="center",
+        )
 
 
 def _plain(axis: "Axes", theme: Theme) -> None:

@@ -20,12 +20,21 @@ class MeasuredPoint:
 
 
 def scaling_chart(
-    title: str, device: str, slot: int, points: Sequence[MeasuredPoint], scaling: Scaling | None, score_title: str,
-    score_unit: str, footnote: str = "",
-) -> Chart:  # fmt: skip
+    title: str,
+    device: str,
+    slot: int,
+    points: Sequence[MeasuredPoint],
+    scaling: Scaling | None,
+    score_title: str,
+    score_unit: str,
+    footnote: str = "",
+) -> Chart:
     """Chart of one device and workload."""
     measured = Dots(
-        np.array([p.power_w for p in points]), np.array([p.score for p in points]), tuple(p.name for p in points), slot
+        np.array([p.power_w for p in points]),
+        np.array([p.score for p in points]),
+        tuple(p.name for p in points),
+        slot,
     )
     claims = _claims(points)
     claimed = Dots(
@@ -35,7 +44,9 @@ def scaling_chart(
         slot,
         light=True,
     )
-    lines, bands, rules = (), (), ()
+    lines: tuple[Line, ...] = ()
+    bands: tuple[Band, ...] = ()
+    rules: tuple[Rule, ...] = ()
     alternative = f"{len(points)} runs of {device}."
     if scaling is not None:
         curve = scaling.band

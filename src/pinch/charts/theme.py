@@ -26,7 +26,15 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", "#F7F4EC", "#F1EDE2", "#FBF9F4", "#EDE5D2", "#22303C", "#5F6B76", "#D9D3C4", "#A6331F",
+    "light",
+    "#F7F4EC",
+    "#F1EDE2",
+    "#FBF9F4",
+    "#EDE5D2",
+    "#22303C",
+    "#5F6B76",
+    "#D9D3C4",
+    "#A6331F",
     ("#2559B0", "#AF8020", "#37999F", "#6F1A11", "#3D3368", "#78623D"),
     {
         "burst-power": ("#D8C48C", "#5C4A12"),
@@ -37,9 +45,17 @@ LIGHT = Theme(
         "waiting": ("#E4DFD2", "#7A7464"),
         "unknown": ("#F7F4EC", "#8A8577"),
     },
-)  # fmt: skip
+)
 DARK = Theme(
-    "dark", "#1B2127", "#171C21", "#20272E", "#2C343C", "#E9E4D8", "#A2ABB3", "#3A434C", "#EE8A74",
+    "dark",
+    "#1B2127",
+    "#171C21",
+    "#20272E",
+    "#2C343C",
+    "#E9E4D8",
+    "#A2ABB3",
+    "#3A434C",
+    "#EE8A74",
     ("#7EA8EE", "#D9AC4E", "#5FC0C5", "#E58A7E", "#AC9FE3", "#BFA478"),
     {
         "burst-power": ("#6B5A22", "#E8D18A"),
@@ -50,7 +66,7 @@ DARK = Theme(
         "waiting": ("#373B3E", "#A5A396"),
         "unknown": ("#1B2127", "#9B968A"),
     },
-)  # fmt: skip
+)
 MARKERS = ("square", "circle", "diamond", "triangle", "plus", "cross")
 HATCHES = {
     "burst-power": "dots",

@@ -50,12 +50,19 @@ def timeline_chart(
         gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
         marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
         footnote=footnote,
-        alternative=f"{title} Held by: {shares}. Settled window {minutes(settled.start_s)} to {minutes(settled.end_s)}.",
+        alternative=f"{title} Held by: {shares}. "
+        f"Settled window {minutes(settled.start_s)} to {minutes(settled.end_s)}.",
     )
 
 
 def _panel(
-    log: RunLog, channel: str, title: str, key: str, rules: tuple[Rule, ...] = (), from_zero: bool = True, unit: str = ""
+    log: RunLog,
+    channel: str,
+    title: str,
+    key: str,
+    rules: tuple[Rule, ...] = (),
+    from_zero: bool = True,
+    unit: str = "",
 ) -> Panel:
     series = log.series[channel]
     return Panel(title, unit or unit_of(channel), (_broken_line(series),), rules=rules, from_zero=from_zero, key=key)

@@ -5,7 +5,7 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
-from pinch.core.figures import Warning_
+from pinch.core.figures import Note
 
 
 def number(value: float, digits: int = 6) -> float | None:
@@ -13,7 +13,7 @@ def number(value: float, digits: int = 6) -> float | None:
     return float(f"{value:.{digits}g}") if math.isfinite(value) else None
 
 
-def warnings_json(warnings: Iterable[Warning_]) -> list[dict[str, str]]:
+def warnings_json(warnings: Iterable[Note]) -> list[dict[str, str]]:
     """Warnings as they stand in every JSON object."""
     return [{"code": w.code, "text": w.text} for w in warnings]
 

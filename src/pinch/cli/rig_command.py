@@ -32,13 +32,20 @@ def run(args: argparse.Namespace) -> int:
         return 0
     setting = device.setting(args.setting or device.settings[0].name)
     request = compose.RunRequest(
-        Device(name=device.name, rig=device.key), Setting(device_id=0, name=setting.name),
-        Workload(name=catalogue.work(args.work).name), 3600.0, ambient_c=args.ambient, time_scale=args.time_scale,
-    )  # fmt: skip
+        Device(name=device.name, rig=device.key),
+        Setting(device_id=0, name=setting.name),
+        Workload(name=catalogue.work(args.work).name),
+        3600.0,
+        ambient_c=args.ambient,
+        time_scale=args.time_scale,
+    )
     args.tree.mkdir(parents=True, exist_ok=True)
     process = WorkProcess(compose.rig_command(request, args.seed, args.tree), ready_line=True)
     process.open()
-    print(f"{device.name}, {setting.name}: pinch probe --root {args.tree} --time-scale {args.time_scale:g}", file=sys.stderr)
+    print(
+        f"{device.name}, {setting.name}: pinch probe --root {args.tree} --time-scale {args.time_scale:g}",
+        file=sys.stderr,
+    )
     try:
         _serve(process, args.load_after, args.duration)
     finally:

@@ -8,7 +8,7 @@ from typing import Any
 
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError
-from pinch.core.figures import Warning_
+from pinch.core.figures import Note
 from pinch.core.scaling import Point, Scaling, cells_by_power, scale
 from pinch.sources.runlog_csv import read_text
 
@@ -29,7 +29,7 @@ def run(args: argparse.Namespace) -> int:
         except DataError as error:
             raise DataError(str(args.csv), f"{device}: {error.reason}") from None
     if args.json:
-        every = [Warning_(w.code, f"{name}: {w.text}") for name, s in results.items() for w in s.warnings]
+        every = [Note(w.code, f"{name}: {w.text}") for name, s in results.items() for w in s.warnings]
         document = {"devices": {n: _scaling_json(s, args.target) for n, s in results.items()}}
         print_json({**document, "crossovers": None, "warnings": warnings_json(every)})
     else:
@@ -54,7 +54,9 @@ def read_points(path: Path) -> dict[str, list[Point]]:
         device = (row["device"] or "").strip()
         if not device:
             raise DataError(str(path), "the row names no device", rows.line_num)
-        values.setdefault(device, []).append((_cell(path, row, "power_W", rows.line_num), _cell(path, row, "score", rows.line_num)))
+        values.setdefault(device, []).append(
+            (_cell(path, row, "power_W", rows.line_num), _cell(path, row, "score", rows.line_num))
+        )
     if not values:
         raise DataError(str(path), "it has a header but no rows")
     points = {}

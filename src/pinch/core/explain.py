@@ -38,7 +38,8 @@ def explain_sustained(j: Judgement, channel: str) -> Explanation:
             f"median {f.median:.4g}, 5 % to 95 %: {f.p05:.4g} to {f.p95:.4g}",
         ),
         _window(j),
-        f"Standard error ± {f.sustained.u:.2g} {f.unit} ({n}). It tells of this run only; how far runs differ takes repeats.",
+        f"Standard error ± {f.sustained.u:.2g} {f.unit} ({n}). "
+        "It tells of this run only; how far runs differ takes repeats.",
         "settled-window",
         tuple(w.text for w in j.warnings if w.code in ("drifting", "too-short", "gap", "collapse")),
     )
@@ -50,19 +51,27 @@ def explain_burst(j: Judgement) -> Explanation:
     if j.power is None or not math.isfinite(p.burst.value):
         first = "" if j.power is None else f" The first 10 s of load had {j.figures[j.power].burst:.1f} W."
         return Explanation(
-            "Burst power", f"This run shows no burst: power did not begin ≥ 4 % above its settled level.{first}",
-            (), "", "", "burst", (),
-        )  # fmt: skip
+            "Burst power",
+            f"This run shows no burst: power did not begin ≥ 4 % above its settled level.{first}",
+            (),
+            "",
+            "",
+            "burst",
+            (),
+        )
     formula = [f"plateau of {p.burst_s.value:.1f} s at {p.burst.value:.1f} W"]
     cautions = []
     if math.isfinite(p.window_s.value):
         formula += [
             "τ = t_b / ln((P2 − P0) / (P2 − P1))",
-            f"= {p.burst_s.value:.1f} / ln(({p.burst.value:.1f} − {p.idle_w:.1f}) / ({p.burst.value:.1f} − {p.sustained.value:.1f}))",
+            f"= {p.burst_s.value:.1f} / ln(({p.burst.value:.1f} − {p.idle_w:.1f})"
+            f" / ({p.burst.value:.1f} − {p.sustained.value:.1f}))",
             f"= {p.window_s.value:.1f} ± {p.window_s.u:.1f} s",
         ]
     else:
-        cautions.append("The limiter's window τ needs an idle phase before and a sustained power limit after the burst.")
+        cautions.append(
+            "The limiter's window τ needs an idle phase before and a sustained power limit after the burst."
+        )
     if p.bounded:
         cautions.append("Heat ended this burst, so its length and τ are lower bounds.")
     return Explanation(
@@ -83,8 +92,12 @@ def explain_hold(j: Judgement, channel: str) -> Explanation:
         return _nothing("Hold", channel, j)
     return Explanation(
         f"Hold of {channel}",
-        "How much of the burst figure is left once the run has settled. With no burst, the first 10 s of load stand for it.",
-        ("sustained / burst", f"= {f.sustained.value:.4g} / {f.burst:.4g} {f.unit}", f"= {100 * f.hold:.1f} %"),
+        "How much of the burst figure is left once the run has settled. With no burst, the first 10 s stand for it.",
+        (
+            "sustained / burst",
+            f"= {f.sustained.value:.4g} / {f.burst:.4g} {f.unit}",
+            f"= {100 * f.hold:.1f} %",
+        ),
         _window(j),
         _hold_uncertainty(f),
         "hold",
@@ -101,7 +114,9 @@ def explain_temperature(j: Judgement) -> Explanation:
         return base
     source = "given" if j.levels.temp_given else "read off this run"
     lines = (*base.formula, f"limit {limit:.1f} °C ({source})", f"headroom = {limit - value:.1f} K")
-    return Explanation("Settled temperature", base.meaning, lines, base.window, base.uncertainty, base.method, base.cautions)
+    return Explanation(
+        "Settled temperature", base.meaning, lines, base.window, base.uncertainty, base.method, base.cautions
+    )
 
 
 def explain_segment(j: Judgement, segment: Segment) -> Explanation:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
-class Warning_:
+class Note:
     """Something the reader of a result must know. `code` is stable, `text` is for people."""
 
     code: str

@@ -20,7 +20,11 @@ def finding(j: Judgement, claimed_w: float | None = None) -> str:
     if not j.limiter_share:
         return "There is no load in this log."
     parts = [p for p in (_held(j, claimed_w), _burst(j)) if p]
-    ending = {"settled": "", "drifting": " It had not settled.", "too-short": " The run is too short to settle."}
+    ending = {
+        "settled": "",
+        "drifting": " It had not settled.",
+        "too-short": " The run is too short to settle.",
+    }
     lead = (" ".join(parts) + ". ") if parts else ""
     faults = f" Its power collapsed {_times(len(j.collapses))}." if j.collapses else ""
     return f"{lead}{_held_by(j)}.{faults}{ending[j.settled.state]}"

@@ -12,12 +12,12 @@ from pinch.core.errors import DataError
 from pinch.core.figures import (
     ChannelFigures,
     Estimate,
+    Note,
     PowerLimits,
     Segment,
     Settled,
     Span,
     Throttle,
-    Warning_,
     unknown,
 )
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
@@ -58,7 +58,7 @@ class Judgement:
     gaps: tuple[Gap, ...]
     levels: limiter.Levels
     known: Known
-    warnings: tuple[Warning_, ...]
+    warnings: tuple[Note, ...]
 
     @property
     def duration_s(self) -> float:
@@ -99,11 +99,24 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     start += (1.0 - load.onset) * even.step_s
     collapses = tuple(Span(start_of(even, load.first + a), start_of(even, load.first + b)) for a, b in runs_of(fault))
     return Judgement(
-        start, end, window, figures, power, clock, temp, rate,
+        start,
+        end,
+        window,
+        figures,
+        power,
+        clock,
+        temp,
+        rate,
         _limits(signals, levels, figures, power, load, burst_bins, window, causes, even.step_s),
-        tuple(found), share, _throttle(log, found, start), collapses, gaps, levels, known,
+        tuple(found),
+        share,
+        _throttle(log, found, start),
+        collapses,
+        gaps,
+        levels,
+        known,
         tuple(_warnings(even, load, power, temp, window, collapses, gaps, share)),
-    )  # fmt: skip
+    )
 
 
 def start_of(even: EvenLog, index: int) -> float:
@@ -121,22 +134,33 @@ def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, s
 
 
 def _signals(
-    even: EvenLog, load: phases.Load, power: str | None, clock: str | None, temp: str | None, cap: float | None
+    even: EvenLog,
+    load: phases.Load,
+    power: str | None,
+    clock: str | None,
+    temp: str | None,
+    cap: float | None,
 ) -> limiter.Signals:
     part = slice(load.first, load.last)
     missing = np.full(load.last - load.first, np.nan)
 
     def column(name: str | None) -> FloatArray:
-        return even.columns[name][part] if name in even.columns else missing
+        return even.columns[name][part] if name is not None and name in even.columns else missing
 
     counted = np.nan_to_num(column("cpu.throttle.count"))
     frames = column("frame.rate")
     capped = np.zeros(len(frames), dtype=bool) if cap is None else np.abs(frames - cap) <= limiter.CAP_SHARE * cap
     rising = np.diff(counted, prepend=counted[:1]) > 0
     return limiter.Signals(
-        column(power), column(clock), column(temp), column("cpu.load"), capped,
-        (column("cpu.throttle.heat") > 0.5) | rising, column("cpu.throttle.power") > 0.5, load.active[part],
-    )  # fmt: skip
+        column(power),
+        column(clock),
+        column(temp),
+        column("cpu.load"),
+        capped,
+        (column("cpu.throttle.heat") > 0.5) | rising,
+        column("cpu.throttle.power") > 0.5,
+        load.active[part],
+    )
 
 
 def _faults(s: limiter.Signals, levels: limiter.Levels, burst_bins: int, step_s: float) -> BoolArray:
@@ -166,9 +190,16 @@ def _figures(
 
 
 def _limits(
-    s: limiter.Signals, levels: limiter.Levels, figures: Mapping[str, ChannelFigures], power: str | None,
-    load: phases.Load, burst_bins: int | None, window: Settled, causes: list[str], step_s: float,
-) -> PowerLimits:  # fmt: skip
+    s: limiter.Signals,
+    levels: limiter.Levels,
+    figures: Mapping[str, ChannelFigures],
+    power: str | None,
+    load: phases.Load,
+    burst_bins: int | None,
+    window: Settled,
+    causes: list[str],
+    step_s: float,
+) -> PowerLimits:
     """The limits in force: sustained only where power was the limiter for a while after the burst."""
     held = np.array(causes) == "sustained-power"
     sustained_limit = unknown("W")
@@ -207,28 +238,37 @@ def _gaps(log: RunLog, channels: tuple[str | None, ...]) -> tuple[Gap, ...]:
 
 
 def _warnings(
-    even: EvenLog, load: phases.Load, power: str | None, temp: str | None, window: Settled,
-    collapses: tuple[Span, ...], gaps: tuple[Gap, ...], share: Mapping[str, float],
-) -> list[Warning_]:  # fmt: skip
+    even: EvenLog,
+    load: phases.Load,
+    power: str | None,
+    temp: str | None,
+    window: Settled,
+    collapses: tuple[Span, ...],
+    gaps: tuple[Gap, ...],
+    share: Mapping[str, float],
+) -> list[Note]:
     result = []
     if power is None:
-        result.append(Warning_("no-power", "No package power was logged: limits by power cannot be seen."))
+        result.append(Note("no-power", "No package power was logged: limits by power cannot be seen."))
     if temp is None:
-        result.append(Warning_("no-temp", "No temperature was logged: limits by heat cannot be seen."))
+        result.append(Note("no-temp", "No temperature was logged: limits by heat cannot be seen."))
     if not np.isfinite(load.idle):
-        result.append(Warning_("no-idle", "The log begins under load: the burst window cannot be worked out."))
+        result.append(Note("no-idle", "The log begins under load: the burst window cannot be worked out."))
     if window.state == "too-short":
-        result.append(Warning_("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
+        result.append(Note("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
     if window.state == "drifting":
         what = ", ".join(window.drifting)
-        result.append(Warning_("drifting", f"Not settled: {what} still drifts at the end of the run."))
+        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run."))
     result += [
-        Warning_("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
+        Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
     ]
     result += [
-        Warning_("collapse", f"Power collapsed from {c.start_s:.0f} s to {c.end_s:.0f} s: a fault, left out of the figures.")
+        Note(
+            "collapse",
+            f"Power collapsed from {c.start_s:.0f} s to {c.end_s:.0f} s: a fault, left out of the figures.",
+        )
         for c in collapses
     ]
     if share.get("unknown", 0.0) > 0.5:
-        result.append(Warning_("unknown-limiter", "For most of the load nothing in the log explains the speed."))
+        result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
     return result

@@ -7,6 +7,7 @@ the run's own noise. Each second gets one cause; changes of cause cost so much e
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -31,7 +32,8 @@ TOOTH_S = 300.0
 class Signals:
     """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
 
-    `capped` is true where the frame rate is within 1.5 % of a known cap; `heat_flag` and `power_flag` are true where the log itself says that the machine throttled.
+    `capped` is true where the frame rate is within 1.5 % of a known cap; `heat_flag` and `power_flag` are true where
+    the log itself says that the machine throttled.
     """
 
     power: FloatArray
@@ -85,10 +87,16 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         # a level that was already there before the limit was reached is a power limit.
         sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
     return Levels(
-        burst_w, sustained_w, burst_bins,
-        limit, temp_limit_c is not None, ceiling, ceiling_mhz is not None,
-        max(3.0 * power_noise, 0.0), temp_tolerance,
-    )  # fmt: skip
+        burst_w,
+        sustained_w,
+        burst_bins,
+        limit,
+        temp_limit_c is not None,
+        ceiling,
+        ceiling_mhz is not None,
+        max(3.0 * power_noise, 0.0),
+        temp_tolerance,
+    )
 
 
 def steady_level(power: FloatArray) -> float:
@@ -223,7 +231,7 @@ def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Level
     words = _evidence_words(levels)
     return [
         Segment(float(starts[a]), float(starts[b - 1] + step_s), causes[a], words[causes[a]])
-        for a, b in zip(breaks, breaks[1:], strict=False)
+        for a, b in pairwise(breaks)
     ]
 
 

@@ -31,7 +31,13 @@ def window_from_burst(idle_w: float, sustained: Estimate, burst: Estimate, lengt
 
 
 def recover_limits(
-    power: FloatArray, burst_bins: int | None, onset: float, idle_w: float, sustained: Estimate, step_s: float, bounded: bool
+    power: FloatArray,
+    burst_bins: int | None,
+    onset: float,
+    idle_w: float,
+    sustained: Estimate,
+    step_s: float,
+    bounded: bool,
 ) -> PowerLimits:
     """The limits in force from the power under load.
 

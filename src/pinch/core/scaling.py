@@ -2,12 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from pinch.core.concave import ConcaveCurve, fit_concave
 from pinch.core.errors import DataError
-from pinch.core.figures import Warning_
+from pinch.core.figures import Note
 from pinch.core.runlog import FloatArray
 
 NEARLY_ALL = 0.95
@@ -54,7 +55,7 @@ class Scaling:
     band: CurveBand
     nearly_all: SweetSpot
     target_w: float
-    warnings: tuple[Warning_, ...]
+    warnings: tuple[Note, ...]
 
 
 def scale(points: Sequence[Point], target: float | None = None) -> Scaling:
@@ -84,15 +85,13 @@ def scale(points: Sequence[Point], target: float | None = None) -> Scaling:
         low, high, interval = _bootstrap(groups, weights, grid)
         spot = SweetSpot(spot.power_w, *interval)
     else:
-        warnings.append(Warning_("single-runs", "No setting was repeated, so no interval can be claimed."))
+        warnings.append(Note("single-runs", "No setting was repeated, so no interval can be claimed."))
     if not np.isfinite(best):
-        warnings.append(Warning_("flat", "The lowest power measured already gives 95 % of the best score."))
+        warnings.append(Note("flat", "The lowest power measured already gives 95 % of the best score."))
     warnings += _falling(names, means)
     cells = tuple(Point(n, float(m[0]), float(m[1])) for n, m in zip(names, means, strict=True))
     wanted = float("nan") if target is None else curve.least_power_for(target)
-    return Scaling(
-        tuple(points), cells, curve, CurveBand(grid, drawn, low, high), spot, wanted, tuple(warnings)
-    )
+    return Scaling(tuple(points), cells, curve, CurveBand(grid, drawn, low, high), spot, wanted, tuple(warnings))
 
 
 def cells_by_power(power: Sequence[float]) -> list[str]:
@@ -130,10 +129,10 @@ def _bootstrap(
     return low, high, (float(interval[0]), float(interval[1]))
 
 
-def _falling(names: list[str], means: FloatArray) -> list[Warning_]:
+def _falling(names: list[str], means: FloatArray) -> list[Note]:
     order = np.argsort(means[:, 0])
     return [
-        Warning_("falling", f"{names[b]} draws more than {names[a]} and scores less: it is often heat.")
-        for a, b in zip(order, order[1:], strict=False)
+        Note("falling", f"{names[b]} draws more than {names[a]} and scores less: it is often heat.")
+        for a, b in pairwise(order)
         if means[b, 1] < 0.99 * means[a, 1]
     ]

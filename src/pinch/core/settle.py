@@ -12,8 +12,8 @@ import numpy as np
 from pinch.core import robust
 from pinch.core.channels import unit_of
 from pinch.core.figures import Settled
-from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 from pinch.core.phases import Load
+from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 
 BATCH = 5
 LATEST_START = 2.0 / 3.0
@@ -52,7 +52,9 @@ def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, ch
     start, decided_by = burst_bins, "burst"
     for channel in channels:
         # A pause between passes and a fault are not part of the transient: the rule sees active seconds only.
-        kept = np.flatnonzero(usable[load.first : load.last] & np.isfinite(log.columns[channel][load.first : load.last]))
+        kept = np.flatnonzero(
+            usable[load.first : load.last] & np.isfinite(log.columns[channel][load.first : load.last])
+        )
         kept = kept[kept >= burst_bins]
         if len(kept) < 2 * BATCH:
             continue

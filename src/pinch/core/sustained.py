@@ -33,4 +33,6 @@ def channel_figures(channel: str, window: FloatArray, burst: FloatArray) -> Chan
     p05, median, p95 = (float(q) for q in np.percentile(kept, [5, 50, 95]))
     meaningful = unit != "°C" and np.isfinite(burst_mean) and burst_mean != 0.0
     hold = mean / burst_mean if meaningful else float("nan")
-    return ChannelFigures(channel, unit, Estimate(mean, u, unit), median, p05, p95, burst_mean, hold, len(kept), n_effective, r1)
+    return ChannelFigures(
+        channel, unit, Estimate(mean, u, unit), median, p05, p95, burst_mean, hold, len(kept), n_effective, r1
+    )

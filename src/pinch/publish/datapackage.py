@@ -25,9 +25,15 @@ LICENCES = {
 
 
 def write_run_package(
-    log: RunLog, folder: Path, name: str, device: Device, setting: Setting, workload: Workload, run: Run,
+    log: RunLog,
+    folder: Path,
+    name: str,
+    device: Device,
+    setting: Setting,
+    workload: Workload,
+    run: Run,
     licence: str = "CC-BY-4.0",
-) -> Path:  # fmt: skip
+) -> Path:
     """Write `<name>.csv` and `datapackage.json` into `folder`, which is made where needed; returns the CSV's path.
 
     Both files are complete or absent, and existing ones of the same names are replaced only then.
@@ -75,7 +81,8 @@ def describe(
             "setting": setting.model_dump(mode="json", exclude=hidden),
             "workload": workload.model_dump(mode="json", exclude=hidden),
             "run": run.model_dump(
-                mode="json", include={"repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void"}
+                mode="json",
+                include={"repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void"},
             ),
             "marks": [{"t_s": mark.t_s, "text": mark.text} for mark in log.marks],
         },

@@ -83,7 +83,13 @@ class Recorder:
     """
 
     def __init__(
-        self, samples: SampleSource, work: WorkSource, keeper: RunKeeper, rate_channel: str, idle_s: float, load_s: float
+        self,
+        samples: SampleSource,
+        work: WorkSource,
+        keeper: RunKeeper,
+        rate_channel: str,
+        idle_s: float,
+        load_s: float,
     ) -> None:
         self._samples, self._work, self._keeper = samples, work, keeper
         self._rate_channel, self._idle_s, self._load_s = rate_channel, idle_s, load_s

@@ -79,7 +79,13 @@ TILE_ONE = RigWork("Tile Render, one core", activity=0.16, per_ghz=2.0, one_core
 DECODE = RigWork("Signal Decode", activity=0.85, per_ghz=2.4, half_ghz=18.0)
 SKERRY = RigWork("Skerry Run", channel="frame.rate", activity=0.9, per_ghz=24.0, half_ghz=9.0, noise=0.012)
 SKERRY_CAPPED = RigWork(
-    "Skerry Run, capped at 40", channel="frame.rate", activity=0.9, per_ghz=24.0, half_ghz=9.0, cap=40.0, noise=0.002
+    "Skerry Run, capped at 40",
+    channel="frame.rate",
+    activity=0.9,
+    per_ghz=24.0,
+    half_ghz=9.0,
+    cap=40.0,
+    noise=0.002,
 )
 PACK_ICE = RigWork("Pack Ice", channel="frame.rate", activity=0.7, per_ghz=19.0, half_ghz=14.0, noise=0.015)
 WORK = (TILE, TILE_ONE, DECODE, SKERRY, SKERRY_CAPPED, PACK_ICE)
@@ -90,7 +96,12 @@ def _ladder(steps: tuple[float, ...], burst: float, window: float, fan: float = 
 
 
 SANDPIPER = RigDevice(
-    "sandpiper", "Sandpiper 14", "laptop", TARN_T8, Cooler(0.42, 0.98, 14.0, 95.0), HeatControl(),
+    "sandpiper",
+    "Sandpiper 14",
+    "laptop",
+    TARN_T8,
+    Cooler(0.42, 0.98, 14.0, 95.0),
+    HeatControl(),
     (
         RigSetting("Hush", 15.0, 28.0, 28.0, fan=1.5, sustained_trim_w=0.9),
         RigSetting("Even", 28.0, 45.0, 28.0, fan=1.15),
@@ -99,31 +110,53 @@ SANDPIPER = RigDevice(
         *_ladder((18.0, 22.0, 35.0), 64.0, 28.0),
     ),
     battery_wh=62.0,
-)  # fmt: skip
+)
 SANDPIPER_OLD = RigDevice(
-    "sandpiper-old", "Sandpiper 14, last year's", "laptop", TARN_T6, Cooler(0.45, 1.05, 13.0, 90.0), HeatControl(),
+    "sandpiper-old",
+    "Sandpiper 14, last year's",
+    "laptop",
+    TARN_T6,
+    Cooler(0.45, 1.05, 13.0, 90.0),
+    HeatControl(),
     (
         RigSetting("Hush", 15.0, 25.0, 28.0, fan=1.4),
         RigSetting("Full", 35.0, 50.0, 28.0),
         *_ladder((20.0, 25.0, 30.0), 50.0, 28.0),
     ),
-    memory_gain=0.98, battery_wh=58.0, notes="Comparison unit with an older driver.",
-)  # fmt: skip
+    memory_gain=0.98,
+    battery_wh=58.0,
+    notes="Comparison unit with an older driver.",
+)
 LIMPET = RigDevice(
-    "limpet", "Limpet", "mini PC", TARN_T8, Cooler(0.55, 1.18, 34.0, 62.0), HeatControl(smooth=False, band_k=7.0, drop=0.55),
+    "limpet",
+    "Limpet",
+    "mini PC",
+    TARN_T8,
+    Cooler(0.55, 1.18, 34.0, 62.0),
+    HeatControl(smooth=False, band_k=7.0, drop=0.55),
     (
         RigSetting("Stock", 35.0, 65.0, 8.0),
         RigSetting("Firmware 54, faulty", 54.0, 65.0, 8.0, faulty=True),
         RigSetting("Firmware 54, clock lock 3.1", 54.0, 65.0, 8.0, clock_lock_ghz=3.1, faulty=True),
         *_ladder((20.0, 28.0, 45.0, 54.0), 65.0, 8.0),
     ),
-    fan_rpm=(1800.0, 4200.0), memory_gain=1.06,
-)  # fmt: skip
+    fan_rpm=(1800.0, 4200.0),
+    memory_gain=1.06,
+)
 GANNET = RigDevice(
-    "gannet", "Gannet", "handheld", FELL_F12, Cooler(0.6, 1.45, 8.0, 48.0), HeatControl(),
+    "gannet",
+    "Gannet",
+    "handheld",
+    FELL_F12,
+    Cooler(0.6, 1.45, 8.0, 48.0),
+    HeatControl(),
     _ladder((7.0, 10.0, 13.0, 16.0, 20.0, 25.0, 30.0), 30.0, 5.0),
-    fan_rpm=(2200.0, 6800.0), memory_gain=1.22, battery_wh=48.0, status="pre-production", notes="Noisy at 30 W.",
-)  # fmt: skip
+    fan_rpm=(2200.0, 6800.0),
+    memory_gain=1.22,
+    battery_wh=48.0,
+    status="pre-production",
+    notes="Noisy at 30 W.",
+)
 DEVICES = (SANDPIPER, SANDPIPER_OLD, LIMPET, GANNET)
 
 

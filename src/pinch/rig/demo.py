@@ -42,25 +42,39 @@ class DemoRun:
 def device_record(device: RigDevice) -> Device:
     """A rig device as a record of the bench."""
     return Device(
-        name=device.name, form=Form(device.form), chip=device.chip.name, status=device.status,
-        temp_limit_c=device.chip.temp_limit_c, rig=device.key, notes=device.notes,
-    )  # fmt: skip
+        name=device.name,
+        form=Form(device.form),
+        chip=device.chip.name,
+        status=device.status,
+        temp_limit_c=device.chip.temp_limit_c,
+        rig=device.key,
+        notes=device.notes,
+    )
 
 
 def setting_record(device_id: int, setting: RigSetting) -> Setting:
     """A rig setting as a record of the bench."""
     lock = setting.clock_lock_ghz
     return Setting(
-        device_id=device_id, name=setting.name, sustained_w=setting.sustained_w, burst_w=setting.burst_w,
-        window_s=setting.window_s, mains=setting.mains, clock_ceiling_mhz=None if lock is None else lock * 1000.0,
-    )  # fmt: skip
+        device_id=device_id,
+        name=setting.name,
+        sustained_w=setting.sustained_w,
+        burst_w=setting.burst_w,
+        window_s=setting.window_s,
+        mains=setting.mains,
+        clock_ceiling_mhz=None if lock is None else lock * 1000.0,
+    )
 
 
 def workload_record(work: RigWork) -> Workload:
     """A rig workload as a record of the bench."""
     unit = "fps" if work.channel == "frame.rate" else "tiles/s" if work.name.startswith("Tile") else "1/s"
     return Workload(
-        name=work.name, rate_channel=work.channel, score_unit=unit, frame_cap_fps=work.cap, one_core=work.one_core
+        name=work.name,
+        rate_channel=work.channel,
+        score_unit=unit,
+        frame_cap_fps=work.cap,
+        one_core=work.one_core,
     )
 
 
@@ -121,7 +135,9 @@ def make_demo_book(path: Path, progress: Callable[[float], bool] = lambda share:
 def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
     devices = {d.key: book.save(device_record(d)) for d in catalogue.DEVICES}
     settings = {
-        (d.key, s.name): book.save(setting_record(devices[d.key].id or 0, s)) for d in catalogue.DEVICES for s in d.settings
+        (d.key, s.name): book.save(setting_record(devices[d.key].id or 0, s))
+        for d in catalogue.DEVICES
+        for s in d.settings
     }
     runs = demo_runs()
     workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
@@ -132,11 +148,17 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
         workload_id = workloads[demo.work.name].id or 0
         run = book.save(
             Run(
-                device_id=ids[0], setting_id=ids[1], workload_id=workload_id,
-                repeat=book.next_repeat(*ids, workload_id), started=started, ambient_c=demo.ambient_c,
-                source="rig", notes=demo.notes, void=demo.void,
+                device_id=ids[0],
+                setting_id=ids[1],
+                workload_id=workload_id,
+                repeat=book.next_repeat(*ids, workload_id),
+                started=started,
+                ambient_c=demo.ambient_c,
+                source="rig",
+                notes=demo.notes,
+                void=demo.void,
                 status=ExitStatus.STOPPED if demo.load_s < 120 else ExitStatus.COMPLETE,
-            )  # fmt: skip
+            )
         )
         runlogs.add_log(book, run, log)
         started = _next_start(started, demo.load_s)

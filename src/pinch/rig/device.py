@@ -78,11 +78,17 @@ class SimulatedDevice:
         load = (100.0 / self._chip.cores if self._work.one_core else 100.0) if self._work else 2.0
         wobble = self._rng.standard_normal(3)
         return State(
-            self.clock_s, self._energy, self._power,
+            self.clock_s,
+            self._energy,
+            self._power,
             self._clock * 1000.0 + (self.device.noise["clock"] if busy else 2.0) * wobble[0],
-            temp + self.device.noise["temp"] * wobble[1], min(100.0, load + 0.2 * abs(wobble[2])) if busy else load,
-            fan, self._done, self._governor.events, self._truth,
-        )  # fmt: skip
+            temp + self.device.noise["temp"] * wobble[1],
+            min(100.0, load + 0.2 * abs(wobble[2])) if busy else load,
+            fan,
+            self._done,
+            self._governor.events,
+            self._truth,
+        )
 
     def _idle_w(self) -> float:
         return self._chip.idle_w + self._chip.leakage_w(self._heat.die_c)
@@ -113,7 +119,13 @@ class SimulatedDevice:
         cause = "clock-ceiling"
         if clock < ceiling:
             near_burst = by_limit > 0.97 * setting.burst_w and setting.burst_w > setting.sustained_w
-            cause = "heat" if by_heat < 0.98 * min(by_limit, self._limiter.sustained_w) else "burst-power" if near_burst else "sustained-power"
+            cause = (
+                "heat"
+                if by_heat < 0.98 * min(by_limit, self._limiter.sustained_w)
+                else "burst-power"
+                if near_burst
+                else "sustained-power"
+            )
         if work.cap is not None:
             needed = self._clock_for_rate(work, work.cap)
             if needed < clock:
@@ -142,9 +154,15 @@ class SimulatedRun:
 
 
 def simulate_run(
-    device: RigDevice, setting: RigSetting, work: RigWork, load_s: int, ambient_c: float = 22.0, seed: int = 1,
-    idle_s: int = 20, pauses: tuple[tuple[int, int], ...] = (),
-) -> SimulatedRun:  # fmt: skip
+    device: RigDevice,
+    setting: RigSetting,
+    work: RigWork,
+    load_s: int,
+    ambient_c: float = 22.0,
+    seed: int = 1,
+    idle_s: int = 20,
+    pauses: tuple[tuple[int, int], ...] = (),
+) -> SimulatedRun:
     """A run log at 1 Hz: `idle_s` of rest, then `load_s` of work; `pauses` are (from, to) in s of load."""
     sim = SimulatedDevice(device, setting, ambient_c, seed)
     rows: list[tuple[State, float]] = []

@@ -1,6 +1,6 @@
 """A simulated device as a process of its own.
 
-    python -m pinch.rig.serve --device KEY --setting NAME --work NAME --tree DIR [--time-scale X] [--ambient C] [--seed N]
+    python -m pinch.rig.serve --device KEY --setting NAME --work NAME --tree DIR [--time-scale X] …
 
 It writes its pretend tree in simulated time and obeys the same commands as the built-in load: `start`, `stop` on
 standard input, whose end ends it; while loaded it prints `clock_s,rate` for each simulated second. `truth` prints what

@@ -20,6 +20,7 @@ for _library in ("OPENBLAS", "OMP", "MKL"):
     os.environ[f"{_library}_NUM_THREADS"] = "1"  # one process a core; must be set before NumPy loads
 
 import numpy as np  # noqa: E402
+from numpy.typing import NDArray  # noqa: E402
 
 SIZE = 192
 _PR_SET_PDEATHSIG = 1
@@ -64,7 +65,7 @@ class Crew:
         self._children.clear()
 
 
-def _work(counts: np.ndarray, number: int, parent: int) -> None:  # type: ignore[type-arg]
+def _work(counts: NDArray[np.float64], number: int, parent: int) -> None:
     """Never returns. The kernel kills the worker when its parent dies, however that happens."""
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
     rng = np.random.default_rng(number)

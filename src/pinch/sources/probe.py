@@ -21,21 +21,26 @@ RETRIES = 3
 CPU_CHIPS = ("coretemp", "k10temp", "zenpower", "cpu_thermal")
 GPU_CHIPS = ("amdgpu", "radeon", "i915", "xe", "nouveau")
 PACKAGE_LABELS = ("package_id_0", "tctl", "tdie")
-POWERCAP_NAMES = {"package-0": "cpu.power", "core": "cpu.power.cores", "uncore": "gpu.power", "dram": "memory.power"}
+POWERCAP_NAMES = {
+    "package-0": "cpu.power",
+    "core": "cpu.power.cores",
+    "uncore": "gpu.power",
+    "dram": "memory.power",
+}
 DRM_CLOCKS = ("gt_act_freq_mhz", "gt/gt0/rps_act_freq_mhz", "gt_cur_freq_mhz")
 
 
 class SensorFile:
     """A file that is opened once. `fetch` re-reads it; `text` is what was last read, None where that failed."""
 
-    def __init__(self, path, size=256):
+    def __init__(self, path: str, size: int = 256) -> None:
         self.path = path
         self.size = size
         self.fd = os.open(path, os.O_RDONLY)
         self.lost = False
-        self.text = os.pread(self.fd, self.size, 0).decode("ascii", "replace")
+        self.text: str | None = os.pread(self.fd, self.size, 0).decode("ascii", "replace")
 
-    def fetch(self):
+    def fetch(self) -> None:
         try:
             if os.fstat(self.fd).st_nlink == 0:
                 raise OSError("it was removed")
@@ -46,7 +51,7 @@ class SensorFile:
                 say(f"{self.path} cannot be read any more ({error.strerror or error}); its cells stay empty")
             self.text, self.lost = None, True
 
-    def number(self):
+    def number(self) -> float | None:
         try:
             return float(self.text) if self.text else None
         except ValueError:
@@ -56,10 +61,10 @@ class SensorFile:
 class Scaled:
     """A number in a file times a factor."""
 
-    def __init__(self, file, factor):
+    def __init__(self, file: SensorFile, factor: float) -> None:
         self.file, self.factor = file, factor
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         value = self.file.number()
         return None if value is None else value * self.factor
 
@@ -67,10 +72,10 @@ class Scaled:
 class Mean:
     """The mean of several sensors, of those that answer."""
 
-    def __init__(self, parts):
+    def __init__(self, parts: list[Scaled]) -> None:
         self.parts = parts
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         values = [v for v in (part.read(clock) for part in self.parts) if v is not None]
         return sum(values) / len(values) if values else None
 
@@ -78,19 +83,20 @@ class Mean:
 class Sum(Mean):
     """The sum of several counters; None as soon as one does not answer."""
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         values = [part.read(clock) for part in self.parts]
-        return None if None in values else sum(values)
+        whole = [v for v in values if v is not None]
+        return sum(whole) if len(whole) == len(values) else None
 
 
 class EnergyCounter:
     """Mean power since the read before, from microjoules that wrap at a stated range; a reset gives None."""
 
-    def __init__(self, file, range_uj):
+    def __init__(self, file: SensorFile, range_uj: float) -> None:
         self.file, self.range = file, range_uj
-        self.before = None
+        self.before: tuple[float, float] | None = None
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         energy, before = self.file.number(), self.before
         self.before = None if energy is None else (clock, energy)
         if energy is None or before is None or clock <= before[0]:
@@ -107,11 +113,11 @@ class EnergyCounter:
 class CpuLoad:
     """Share of all processors' time that was not idle since the read before, %."""
 
-    def __init__(self, file):
+    def __init__(self, file: SensorFile) -> None:
         self.file = file
-        self.before = None
+        self.before: tuple[int, int] | None = None
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         text = self.file.text
         if not text or not text.startswith("cpu "):
             return None
@@ -126,10 +132,10 @@ class CpuLoad:
 class CpuInfoClock:
     """Mean of the clocks in /proc/cpuinfo, where cpufreq is not there, MHz."""
 
-    def __init__(self, file):
+    def __init__(self, file: SensorFile) -> None:
         self.file = file
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         clocks = [float(x) for x in re.findall(r"cpu MHz\s*: ([0-9.]+)", self.file.text or "")]
         return sum(clocks) / len(clocks) if clocks else None
 
@@ -137,10 +143,10 @@ class CpuInfoClock:
 class StarredClock:
     """The clock marked with a star in a list of states such as `1: 800Mhz *`, MHz."""
 
-    def __init__(self, file):
+    def __init__(self, file: SensorFile) -> None:
         self.file = file
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         found = re.search(r"(\d+)\s*Mhz\s*\*", self.file.text or "", re.IGNORECASE)
         return float(found.group(1)) if found else None
 
@@ -148,15 +154,22 @@ class StarredClock:
 class BatteryPower:
     """Battery power in W, positive while discharging: from power_now, else current_now times voltage_now."""
 
-    def __init__(self, status, power, current, voltage):
+    def __init__(
+        self,
+        status: SensorFile | None,
+        power: SensorFile | None,
+        current: SensorFile | None,
+        voltage: SensorFile | None,
+    ) -> None:
         self.status, self.power, self.current, self.voltage = status, power, current, voltage
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         if self.power is not None:
             watts = self.power.number()
             watts = None if watts is None else watts * 1e-6
         else:
-            amps, volts = self.current.number(), self.voltage.number()
+            amps = self.current.number() if self.current else None
+            volts = self.voltage.number() if self.voltage else None
             watts = None if amps is None or volts is None else amps * volts * 1e-12
         if watts is None:
             return None
@@ -167,42 +180,45 @@ class BatteryPower:
 class OwnCost:
     """What the probe itself costs since the read before, % of one core."""
 
-    def __init__(self):
+    def __init__(self) -> None:
         self.before = (time.monotonic(), time.process_time())
 
-    def read(self, clock):
+    def read(self, clock: float) -> float | None:
         now = (time.monotonic(), time.process_time())
         before, self.before = self.before, now
         return 100.0 * (now[1] - before[1]) / (now[0] - before[0]) if now[0] > before[0] else None
 
 
+Sensor = Scaled | Mean | EnergyCounter | CpuLoad | CpuInfoClock | StarredClock | BatteryPower | OwnCost
+
+
 class Tree:
     """The files below a root."""
 
-    def __init__(self, root):
+    def __init__(self, root: str) -> None:
         self.root = root
-        self.files = []
+        self.files: list[SensorFile] = []
 
-    def path(self, *parts):
+    def path(self, *parts: str) -> str:
         return os.path.join(self.root, *parts)
 
-    def names(self, folder):
-        def natural(name):
-            return [int(x) if x.isdigit() else x for x in re.split(r"(\d+)", name)]
+    def names(self, folder: str) -> list[str]:
+        def natural(name: str) -> list[tuple[int, str]]:
+            return [(int(x), "") if x.isdigit() else (-1, x) for x in re.split(r"(\d+)", name)]
 
         try:
             return sorted(os.listdir(self.path(folder)), key=natural)
         except OSError:
             return []
 
-    def text(self, *parts):
+    def text(self, *parts: str) -> str:
         try:
             with open(self.path(*parts), encoding="ascii", errors="replace") as file:
                 return file.read().strip()
         except OSError:
             return ""
 
-    def open(self, *parts, size=256):
+    def open(self, *parts: str, size: int = 256) -> SensorFile | None:
         """The file, or None where it is not there; one that may not be read is named."""
         path = self.path(*parts)
         try:
@@ -219,27 +235,33 @@ class Tree:
 class Columns:
     """The columns of the output, in order; a name that is taken gets a number."""
 
-    def __init__(self):
-        self.sensors = {}
+    def __init__(self) -> None:
+        self.sensors: dict[str, Sensor] = {}
 
-    def add(self, name, sensor):
+    def add(self, name: str, sensor: Sensor) -> None:
         unique, number = name, 2
         while unique in self.sensors:
             unique, number = f"{name}.{number}", number + 1
         self.sensors[unique] = sensor
 
-    def add_file(self, name, file, factor=1.0):
+    def add_file(self, name: str, file: SensorFile | None, factor: float = 1.0) -> None:
         if file is not None:
             self.add(name, Scaled(file, factor))
 
-    def has(self, name):
+    def has(self, name: str) -> bool:
         return name in self.sensors
 
 
-def find_hwmon(tree, columns):
-    kinds = (("temp", "_input", "temp", 1e-3), ("fan", "_input", "speed", 1.0), ("power", "_average", "power", 1e-6),
-             ("power", "_input", "power", 1e-6), ("in", "_input", "voltage", 1e-3), ("curr", "_input", "current", 1e-3),
-             ("freq", "_input", "clock", 1e-6))  # fmt: skip
+def find_hwmon(tree: Tree, columns: Columns) -> None:
+    kinds = (
+        ("temp", "_input", "temp", 1e-3),
+        ("fan", "_input", "speed", 1.0),
+        ("power", "_average", "power", 1e-6),
+        ("power", "_input", "power", 1e-6),
+        ("in", "_input", "voltage", 1e-3),
+        ("curr", "_input", "current", 1e-3),
+        ("freq", "_input", "clock", 1e-6),
+    )
     fans = 0
     for folder in tree.names("sys/class/hwmon"):
         base = f"sys/class/hwmon/{folder}"
@@ -262,7 +284,7 @@ def find_hwmon(tree, columns):
                         columns.add_file(channel, file, factor)
 
 
-def hwmon_channel(chip, quantity, label):
+def hwmon_channel(chip: str, quantity: str, label: str) -> str:
     if chip in CPU_CHIPS and quantity == "temp":
         core = re.fullmatch(r"core_(\d+)", label)
         if core:
@@ -276,7 +298,7 @@ def hwmon_channel(chip, quantity, label):
     return f"{chip}.{quantity}.{label}"
 
 
-def find_powercap(tree, columns):
+def find_powercap(tree: Tree, columns: Columns) -> None:
     for folder in tree.names("sys/class/powercap"):
         base = f"sys/class/powercap/{folder}"
         name = tree.text(base, "name")
@@ -290,13 +312,14 @@ def find_powercap(tree, columns):
             columns.add(POWERCAP_NAMES.get(name, f"{word(name)}.power"), EnergyCounter(file, limit))
 
 
-def find_cpufreq(tree, columns):
+def find_cpufreq(tree: Tree, columns: Columns) -> None:
     cores = []
     for folder in tree.names("sys/devices/system/cpu"):
-        found = re.fullmatch(r"cpu(\d+)", folder)
-        file = tree.open("sys/devices/system/cpu", folder, "cpufreq/scaling_cur_freq") if found else None
+        number = folder.removeprefix("cpu")
+        is_core = number.isdigit()
+        file = tree.open("sys/devices/system/cpu", folder, "cpufreq/scaling_cur_freq") if is_core else None
         if file is not None:
-            cores.append((found.group(1), Scaled(file, 1e-3)))
+            cores.append((number, Scaled(file, 1e-3)))
     if cores:
         columns.add("cpu.clock", Mean([sensor for _, sensor in cores]))
         for number, sensor in cores:
@@ -307,7 +330,7 @@ def find_cpufreq(tree, columns):
         columns.add("cpu.clock", CpuInfoClock(file))
 
 
-def find_thermal_zones(tree, columns):
+def find_thermal_zones(tree: Tree, columns: Columns) -> None:
     for folder in tree.names("sys/class/thermal"):
         if not folder.startswith("thermal_zone"):
             continue
@@ -319,7 +342,7 @@ def find_thermal_zones(tree, columns):
         columns.add_file("cpu.temp" if is_cpu else f"board.temp.{kind or folder}", file, 1e-3)
 
 
-def find_throttle(tree, columns):
+def find_throttle(tree: Tree, columns: Columns) -> None:
     counters = []
     for folder in tree.names("sys/devices/system/cpu"):
         if re.fullmatch(r"cpu\d+", folder):
@@ -330,7 +353,7 @@ def find_throttle(tree, columns):
         columns.add("cpu.throttle.count", Sum(found))
 
 
-def find_power_supply(tree, columns):
+def find_power_supply(tree: Tree, columns: Columns) -> None:
     for folder in tree.names("sys/class/power_supply"):
         base = f"sys/class/power_supply/{folder}"
         kind = tree.text(base, "type")
@@ -346,7 +369,7 @@ def find_power_supply(tree, columns):
             columns.add("battery.power", BatteryPower(tree.open(base, "status"), power, current, voltage))
 
 
-def find_drm(tree, columns):
+def find_drm(tree: Tree, columns: Columns) -> None:
     for folder in tree.names("sys/class/drm"):
         if not re.fullmatch(r"card\d+", folder):
             continue
@@ -359,19 +382,27 @@ def find_drm(tree, columns):
             columns.add("gpu.clock", StarredClock(states))
 
 
-def find_all(tree):
+def find_all(tree: Tree) -> Columns:
     columns = Columns()
     stat = tree.open("proc/stat", size=512)
     if stat is not None:
         columns.add("cpu.load", CpuLoad(stat))
-    for find in (find_powercap, find_cpufreq, find_hwmon, find_thermal_zones, find_throttle, find_power_supply, find_drm):
+    for find in (
+        find_powercap,
+        find_cpufreq,
+        find_hwmon,
+        find_thermal_zones,
+        find_throttle,
+        find_power_supply,
+        find_drm,
+    ):
         find(tree, columns)
     columns.add("probe.load", OwnCost())
     say_missing(tree, columns)
     return columns
 
 
-def say_missing(tree, columns):
+def say_missing(tree: Tree, columns: Columns) -> None:
     for channel, what, folder in (
         ("cpu.power", "package power", "sys/class/powercap"),
         ("cpu.temp", "processor temperature", "sys/class/hwmon"),
@@ -386,12 +417,12 @@ def say_missing(tree, columns):
 class Clock:
     """Seconds since boot, of this machine or, below another root, of the tree's own /proc/uptime."""
 
-    def __init__(self, tree):
-        self.file = None
+    def __init__(self, tree: Tree) -> None:
+        self.file: SensorFile | None = None
         if os.path.abspath(tree.root) != "/" and os.path.exists(tree.path("proc/uptime")):
             self.file = SensorFile(tree.path("proc/uptime"))
 
-    def now(self):
+    def now(self) -> float | None:
         if self.file is None:
             return time.clock_gettime(time.CLOCK_BOOTTIME)
         self.file.fetch()
@@ -399,7 +430,7 @@ class Clock:
         return float(words[0]) if words else None
 
 
-def fetch_all(clock, files, after):
+def fetch_all(clock: Clock, files: list[SensorFile], after: float) -> float | None:
     """Re-read all files at one moment later than `after`; returns that moment, None where none was found.
 
     A simulated clock that ticks during the sweep would mix two moments: then it is read again.
@@ -415,12 +446,12 @@ def fetch_all(clock, files, after):
     return None
 
 
-def row(t, values):
+def row(t: float, values: list[float | None]) -> str:
     cells = ["" if v is None else f"{v:.3f}".rstrip("0").rstrip(".") for v in values]
     return ",".join([f"{t:.3f}", *cells])
 
 
-def sample(clock, files, sensors, args):
+def sample(clock: Clock, files: list[SensorFile], sensors: list[Sensor], args: argparse.Namespace) -> None:
     """Print rows on an absolute schedule until the duration, in the clock's seconds, is over."""
     first = fetch_all(clock, files, -1.0)
     if first is None:
@@ -446,22 +477,22 @@ def sample(clock, files, sensors, args):
             return
 
 
-def say(text):
+def say(text: str) -> None:
     print(f"pinch probe: {text}", file=sys.stderr, flush=True)
 
 
-def word(text):
+def word(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "_", text.lower()).strip("_")
 
 
-def positive(text):
+def positive(text: str) -> float:
     value = float(text)
     if not 0 < value < 1e9:
         raise argparse.ArgumentTypeError(f"{text} is not a positive number")
     return value
 
 
-def main(arguments=None):
+def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="pinch probe", description="Print the sensors as CSV, one row a sample.")
     parser.add_argument("--root", default="/", help="read this tree instead of /")
     parser.add_argument("--interval", type=positive, default=1.0, help="seconds between samples (1)")

@@ -64,7 +64,8 @@ def _demo_book(app: QApplication) -> Path | None:
     failures: list[str] = []
     job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
     job.finished.connect(bar.accept)
-    job.failed.connect(lambda text: (failures.append(text), bar.reject()))
+    job.failed.connect(failures.append)
+    job.failed.connect(bar.reject)
     bar.canceled.connect(job.cancel)
     job.start()
     bar.exec()

@@ -93,7 +93,9 @@ class SettingDialog(_FormDialog):
 class LogDialog(_FormDialog):
     """Where a log belongs: existing or new device, setting and workload, by name."""
 
-    def __init__(self, path: Path, devices: list[Device], workloads: list[Workload], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, path: Path, devices: list[Device], workloads: list[Workload], parent: QWidget | None = None
+    ) -> None:
         super().__init__(f"Add {path.name} as a run", parent)
         self.device, self.setting, self.workload = QComboBox(), QLineEdit(), QComboBox()
         self.watts = QLineEdit()

@@ -7,7 +7,6 @@ from PyQt6.QtWidgets import QApplication
 
 from pinch.charts.theme import DARK, FIGURE_FACE, FONTS, LIGHT, TEXT_FACE, Theme
 
-
 ART = Path(__file__).parent / "art"
 
 
@@ -98,7 +97,8 @@ def _sheet(t: Theme) -> str:
     QPushButton:hover {{ border-color: {t.ink}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 12px; }}
     QPushButton:disabled {{ color: {t.quiet}; border-color: {t.hairline}; }}
-    QPushButton[role="main"] {{ background: {t.accent}; color: {t.paper}; border-color: {t.accent}; font-weight: bold; }}
+    QPushButton[role="main"] {{ background: {t.accent}; color: {t.paper}; border-color: {t.accent}; }}
+    QPushButton[role="main"] {{ font-weight: bold; }}
     QPushButton[role="main"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[role="main"]:disabled {{ background: {t.hairline}; color: {t.quiet}; border-color: {t.hairline}; }}
     QComboBox, QLineEdit, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{

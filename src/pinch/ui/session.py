@@ -65,7 +65,9 @@ class Session:
         """Whether a run is being recorded."""
         return self.recording is not None and not self.recording.wait(0)
 
-    def choose(self, device_id: int | None, setting_id: int | None, workload_id: int | None, run_id: int | None) -> None:
+    def choose(
+        self, device_id: int | None, setting_id: int | None, workload_id: int | None, run_id: int | None
+    ) -> None:
         """Look at something else; what does not fit together any more is let go."""
         if setting_id is not None and setting_id not in [s.id for s in self.settings(device_id)]:
             setting_id = None

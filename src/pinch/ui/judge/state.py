@@ -46,7 +46,13 @@ class JudgedRun:
         """The timeline."""
         title = f"{self.device.name}, {self.setting.name}: {self.headline}"
         return timeline_chart(
-            self.log, self.judged, title, self.setting.sustained_w, self.workload.score_unit, self.footnote, slot
+            self.log,
+            self.judged,
+            title,
+            self.setting.sustained_w,
+            self.workload.score_unit,
+            self.footnote,
+            slot,
         )
 
     @property
@@ -67,7 +73,9 @@ class JudgedRun:
             cards += [self._power_card(j.figures[j.power]), self._burst_card(), self._hold_card(j.power)]
         if j.clock:
             f = j.figures[j.clock]
-            cards.append(_card("Sustained clock", f, _hold_words(f), explain.explain_sustained(j, j.clock), 1e-3, "GHz"))
+            cards.append(
+                _card("Sustained clock", f, _hold_words(f), explain.explain_sustained(j, j.clock), 1e-3, "GHz")
+            )
         if j.temp:
             f = j.figures[j.temp]
             cards.append(_card("Settled temperature", f, self._headroom(f), explain.explain_temperature(j)))
@@ -131,7 +139,12 @@ class JudgedRun:
 
 
 def _card(
-    caption: str, f: ChannelFigures, second: str, explanation: Explanation, factor: float = 1.0, unit: str | None = None
+    caption: str,
+    f: ChannelFigures,
+    second: str,
+    explanation: Explanation,
+    factor: float = 1.0,
+    unit: str | None = None,
 ) -> Card:
     value = f.sustained.value * factor
     text = "–" if not math.isfinite(value) else _figures(value)

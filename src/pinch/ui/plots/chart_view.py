@@ -130,9 +130,10 @@ class ChartView(QWidget):
         words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
         plot.getAxis("right").setTicks([words])
         if panel.from_zero:
-            highest = [np.nanmax(line.y) for line in panel.lines] + [np.max(d.y) for d in panel.dots if len(d.y)]
+            highest = [float(np.nanmax(line.y)) for line in panel.lines]
+            highest += [float(np.max(d.y)) for d in panel.dots if len(d.y)]
             highest += [r.at for r in panel.rules if not r.upright]
-            plot.setYRange(0, 1.04 * max(map(float, highest), default=1.0), padding=0)
+            plot.setYRange(0, 1.04 * max(highest, default=1.0), padding=0)
 
     def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
         axis = {"bottom": ClockAxis("bottom")} if chart.clock else None
@@ -169,11 +170,16 @@ class ChartView(QWidget):
             return
         colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
         scatter = pg.ScatterPlotItem(
-            x=dots.x, y=dots.y, data=list(range(len(dots.x))), symbol="|" if dots.light else SYMBOLS[dots.slot % 6],
-            size=22 if dots.light else 9, pen=pg.mkPen(colour, width=1.0 if dots.light else 1.6), hoverable=True,
+            x=dots.x,
+            y=dots.y,
+            data=list(range(len(dots.x))),
+            symbol="|" if dots.light else SYMBOLS[dots.slot % 6],
+            size=22 if dots.light else 9,
+            pen=pg.mkPen(colour, width=1.0 if dots.light else 1.6),
+            hoverable=True,
             brush=colour if dots.light else theme.paper,
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
-        )  # fmt: skip
+        )
         if not dots.light:
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(int(points[0].data())))
         plot.addItem(scatter)

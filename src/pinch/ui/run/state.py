@@ -10,7 +10,7 @@ from pinch.recorder.recorder import News, Phase
 
 MOST_POINTS = 7200
 LIVE = (("cpu.power", "Power"), ("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", "Rate"))
-"""Channels that are shown large; the empty one is the workload's own rate. `cpu.load` stands in for one that is missing."""
+"""Channels that are shown large; the empty one is the workload's own rate. `cpu.load` stands in for a missing one."""
 
 
 @dataclass

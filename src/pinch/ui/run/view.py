@@ -102,7 +102,9 @@ class RunView(QWidget):
         self._filler = QWidget()
         column.addWidget(self._filler, 1)
 
-    def show_ready(self, device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> None:
+    def show_ready(
+        self, device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool
+    ) -> None:
         """Nothing is being recorded: show what would be, or what is missing."""
         self._subject = None
         missing = ""

@@ -64,7 +64,9 @@ def headline(result: ScaleResult) -> str:
     spot = result.scaling.nearly_all
     best = result.scaling.cells[int(np.argmax([c.score for c in result.scaling.cells]))]
     if any(w.code == "flat" for w in result.scaling.warnings):
-        return f"{device} already gives 95 % of its best {workload} at {spot.power_w:.1f} W, the least that was measured."
+        return (
+            f"{device} already gives 95 % of its best {workload} at {spot.power_w:.1f} W, the least that was measured."
+        )
     interval = f" ({spot.low_w:.1f} to {spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
     return (
         f"{device} reaches 95 % of its best {workload} at {spot.power_w:.1f} W{interval}; "
@@ -80,11 +82,19 @@ def chart(result: ScaleResult, slot: int, room: str) -> Chart:
     ]
     frames = result.workload.rate_channel == "frame.rate"
     status = "" if result.device.status == "retail" else f" · {result.device.status} unit"
-    footnote = f"{result.workload.name} · {len(points)} runs · {room} · settled package power, upright ticks: claimed{status}"
+    footnote = (
+        f"{result.workload.name} · {len(points)} runs · {room} · settled package power, upright ticks: claimed{status}"
+    )
     return scaling_chart(
-        headline(result), result.device.name, slot, points, result.scaling,
-        "Average frame rate" if frames else "Score", result.workload.score_unit, footnote,
-    )  # fmt: skip
+        headline(result),
+        result.device.name,
+        slot,
+        points,
+        result.scaling,
+        "Average frame rate" if frames else "Score",
+        result.workload.score_unit,
+        footnote,
+    )
 
 
 def explain_sweet_spot(result: ScaleResult) -> Explanation | None:
@@ -101,12 +111,16 @@ def explain_sweet_spot(result: ScaleResult) -> Explanation | None:
     return Explanation(
         "Nearly all of it",
         "The least measured power at which the fitted curve reaches 95 % of its best score.",
-        (f"0.95 × {best:.4g} = {0.95 * best:.4g} {result.workload.score_unit}", f"curve(P) = {0.95 * best:.4g}", f"P = {spot.power_w:.1f} W"),
+        (
+            f"0.95 × {best:.4g} = {0.95 * best:.4g} {result.workload.score_unit}",
+            f"curve(P) = {0.95 * best:.4g}",
+            f"P = {spot.power_w:.1f} W",
+        ),
         f"Measured range {s.curve.power[0]:.1f} to {s.curve.power[-1]:.1f} W; nothing is said outside it.",
         uncertainty,
         "scaling",
         (
-            "The curve never falls and never bends up (least squares); each point stands at its measured settled watts.",
+            "The curve never falls and never bends up (least squares); each point stands at its measured watts.",
             *(w.text for w in s.warnings),
             *(w.text for w in result.left_out),
         ),

@@ -109,7 +109,14 @@ class ScaleView(QWidget):
         self.show_working(1.0)
         self.result = None
         self.headline.setText(why)
-        for part in (self.chart, self.table, self._footnote, self._chart_button, self._spot_button, self.room):
+        for part in (
+            self.chart,
+            self.table,
+            self._footnote,
+            self._chart_button,
+            self._spot_button,
+            self.room,
+        ):
             part.hide()
         self._filler.show()
 
@@ -139,9 +146,14 @@ class ScaleView(QWidget):
             spread = f" {plus_minus(row.power_sd)}".rstrip()
             worst = next((s for s in ("drifting", "settled") if s in row.states), "")
             cells = (
-                row.setting, "" if row.claimed_w is None else f"{row.claimed_w:g}", f"{row.power_w:.1f}{spread}",
-                row.off_by, f"{row.score:.4g}", str(len(row.runs)), "   " + DRIFT_WORDS.get(worst, ""),
-            )  # fmt: skip
+                row.setting,
+                "" if row.claimed_w is None else f"{row.claimed_w:g}",
+                f"{row.power_w:.1f}{spread}",
+                row.off_by,
+                f"{row.score:.4g}",
+                str(len(row.runs)),
+                "   " + DRIFT_WORDS.get(worst, ""),
+            )
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, row.runs[-1])

@@ -85,7 +85,9 @@ class ContextStrip(QWidget):
         names = dict(settings)
         runs = session.runs(subject) if subject.device_id is not None and subject.workload_id is not None else []
         whole = subject.setting_id is None
-        self.run.offer([(r.id, run_words(r, names.get(r.setting_id, "") if whole else "")) for r in runs], subject.run_id)
+        self.run.offer(
+            [(r.id, run_words(r, names.get(r.setting_id, "") if whole else "")) for r in runs], subject.run_id
+        )
 
     def _picked(self) -> None:
         self._session.choose(self.device.chosen, self.setting.chosen, self.workload.chosen, self.run.chosen)

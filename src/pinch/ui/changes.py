@@ -1,0 +1,80 @@
+"""The operator's changes to the book, each one undoable step. No Qt."""
+
+from pathlib import Path
+
+from pinch import compose
+from pinch.bench.records import Run, Setting
+from pinch.core.channels import rate_channel
+from pinch.core.errors import PinchError
+from pinch.sources.runlog_csv import read_run_log
+from pinch.ui.session import Session
+
+
+class Changes:
+    """What can be changed from the window."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def add_computer(self) -> None:
+        """The computer at hand becomes a device of the book, and the subject."""
+        session = self._session
+        session.change("add this computer", lambda: compose.add_this_computer(session.book))
+        device = next(d for d in session.book.devices() if d.local)
+        built_in = next(w for w in session.book.workloads() if w.name == compose.ALL_CORES.name)
+        session.choose(device.id, session.settings(device.id)[0].id, built_in.id, None)
+
+    def add_rig(self) -> None:
+        """The simulated devices come into the book; the first becomes the subject."""
+        session = self._session
+        session.change("add the simulated devices", lambda: compose.add_rig(session.book))
+        device = next(d for d in session.book.devices() if d.rig)
+        own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
+        session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
+
+    def add_setting(self, setting: Setting) -> None:
+        """A new setting of the chosen device, which becomes the subject."""
+        session, subject = self._session, self._session.subject
+        session.change(f"add setting {setting.name}", lambda: session.book.save(setting))
+        session.choose(subject.device_id, session.settings(subject.device_id)[-1].id, subject.workload_id, None)
+
+    def import_log(self, path: Path, device: str, setting: str, claimed_w: float | None, workload: str) -> None:
+        """A Pinch CSV log becomes a run of the device, setting and workload of these names, and the subject.
+
+        Raises
+        ------
+        PinchError : the log or a name will not do; then nothing is added.
+        """
+        session, log, added = self._session, read_run_log(path), list[Run]()
+
+        def work() -> None:
+            rate = rate_channel(log.series) or "score.rate"
+            records = compose.find_or_add(session.book, device, setting, claimed_w, workload, rate)
+            added.append(compose.import_log(session.book, log, *records, path.name))
+
+        session.change(f"add {path.name}", work)
+        session.choose_run(added[0].id or 0)
+
+    def remove_run(self) -> None:
+        """The run leaves the lists; undo brings it back."""
+        self._change_run("remove run", removed=True)
+
+    def void_run(self, reason: str) -> None:
+        """The run stays, does not count, and says why."""
+        self._change_run("make run void", void=reason)
+
+    def keep_notes(self, text: str) -> None:
+        """The operator's notes on the run."""
+        run = self._session.run
+        if run is not None and text != run.notes and not self._session.book.read_only:
+            self._change_run("change notes", notes=text)
+
+    def _change_run(self, label: str, **fields: object) -> None:
+        session, run = self._session, self._session.run
+        if run is None:
+            raise PinchError("There is no run to change.")
+        if run.cut_off and session.recording_now:
+            raise PinchError("This run is still being recorded; stop it first.")
+        session.change(label, lambda: session.book.save(run.model_copy(update=fields)))
+        s = session.subject
+        session.choose(s.device_id, s.setting_id, s.workload_id, s.run_id)

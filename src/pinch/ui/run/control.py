@@ -1,0 +1,72 @@
+"""Recording from the window: start, mark, stop, and the news on their way to the page."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pinch import compose
+from pinch.core.errors import PinchError
+from pinch.recorder.recorder import News
+from pinch.ui.bridge import Bridge
+from pinch.ui.run.state import LiveRun
+from pinch.ui.session import Session
+
+
+class RecordingControl(QObject):
+    """`changed` when there is news of a recording, `ended` once it is over and kept."""
+
+    changed = pyqtSignal()
+    ended = pyqtSignal()
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._bridge = Bridge(self)
+        self._bridge.arrived.connect(self._news)
+        self.live: LiveRun | None = None
+
+    def start(self, request: compose.RunRequest) -> None:
+        """Start recording.
+
+        Raises
+        ------
+        PinchError : a run is being recorded already, or the request makes no sense.
+        """
+        if self._session.recording_now:
+            raise PinchError("A run is being recorded already.")
+        live = LiveRun(request.workload.rate_channel, request.idle_s + request.load_s)
+        self._session.recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
+        self.live = live
+        self._bridge.start()
+        self._session.refresh()
+
+    def mark(self) -> str | None:
+        """Mark the present moment; returns what to say about it."""
+        if self._session.recording is None or not self._session.recording_now or self.live is None:
+            return None
+        self.live.marks += 1
+        self._session.recording.mark(f"mark {self.live.marks}")
+        return f"Mark {self.live.marks} at {self.live.t_s:.0f} s."
+
+    def stop(self) -> None:
+        """End the recording; what was recorded is kept."""
+        if self._session.recording is not None:
+            self._session.recording.stop()
+
+    def close(self) -> None:
+        """End the recording and wait for it, so that nothing is left running."""
+        self.stop()
+        if self._session.recording is not None:
+            self._session.recording.wait(15.0)
+        self._bridge.stop()
+
+    def _news(self, news: list[News]) -> None:
+        if self.live is None:
+            return
+        for item in news:
+            self.live.note(item)
+        if self.live.status is None:
+            self.changed.emit()
+            return
+        self._bridge.stop()
+        if self._session.recording is not None:
+            self._session.recording.wait()
+        self.ended.emit()
