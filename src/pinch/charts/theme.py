@@ -56,7 +56,7 @@ DARK = Theme(
     "#A2ABB3",
     "#3A434C",
     "#EE8A74",
-    ("#7EA8EE", "#D9AC4E", "#5FC0C5", "#E58A7E", "#AC9FE3", "#BFA478"),
+    ("#8785E3", "#BA993F", "#5FC0C5", "#CB5A81", "#B0E6F2", "#D3C97A"),
     {
         "burst-power": ("#6B5A22", "#E8D18A"),
         "sustained-power": ("#54471F", "#D9BE6C"),

@@ -1,0 +1,207 @@
+"""The commands, run as commands: what they print, and how they refuse."""
+
+import contextlib
+import csv
+import io
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+from pinch.bench.book import open_book
+from pinch.cli.main import main
+from pinch.rig import catalogue
+from pinch.rig.demo import make_demo_book
+from pinch.rig.device import simulate_run
+from pinch.sources.runlog_csv import write_run_log
+
+JUDGE_KEYS = {
+    "load_start_s", "duration_s", "settled", "figures", "limits", "limiters", "limiter_share", "throttle", "sawtooth",
+    "collapse", "heat", "gaps", "warnings",
+}  # fmt: skip
+
+
+class CommandCase(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def run_command(self, *words: str | Path) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                status = main([str(w) for w in words])
+            except SystemExit as end:
+                status = int(end.code or 0)
+        return status, out.getvalue(), err.getvalue()
+
+    def json_of(self, *words: str | Path) -> dict[str, Any]:
+        status, out, err = self.run_command(*words, "--json")
+        self.assertEqual((status, err), (0, ""))
+        self.assertEqual(out.count("\n"), 1, "one object, one line")
+        found: dict[str, Any] = json.loads(out)
+        return found
+
+    def log(self, name: str = "run.csv") -> Path:
+        run = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 600, seed=2)
+        with open(self.folder / name, "w", encoding="utf-8") as file:
+            write_run_log(run.log, file)
+        return self.folder / name
+
+
+class TestJudge(CommandCase):
+    def test_json_has_the_stable_keys_and_numbers(self) -> None:
+        found = self.json_of("judge", self.log(), "--temp-limit", "95")
+        self.assertEqual(set(found), JUDGE_KEYS)
+        self.assertAlmostEqual(found["figures"]["cpu.power"]["sustained"], 45.0, delta=0.6)
+        self.assertAlmostEqual(found["limits"]["window_s"], 28.0, delta=1.0)
+        self.assertIsNone(found["figures"]["cpu.temp"]["hold"])
+        self.assertIsNone(found["throttle"]["first_heat_s"])
+        self.assertEqual(found["settled"]["end_s"], 620)
+        self.assertEqual([s["cause"] for s in found["limiters"]], ["burst-power", "sustained-power"])
+        self.assertAlmostEqual(sum(found["limiter_share"].values()), 1.0, places=5)
+
+    def test_plain_words(self) -> None:
+        status, out, _ = self.run_command("judge", self.log())
+        self.assertEqual(status, 0)
+        self.assertIn("sustained power limit", out.splitlines()[0])
+
+    def test_refusals_are_one_line_and_two(self) -> None:
+        broken, wide = self.folder / "broken.csv", self.folder / "no-load.csv"
+        broken.write_text("t_s,cpu.power\n1,2\n2,x\n")
+        wide.write_text("t_s,ambient.temp\n1,22\n2,22\n")
+        for path, reason in ((broken, "line 3"), (wide, "nothing to judge"), (self.folder / "none.csv", "no such file")):
+            status, out, err = self.run_command("judge", path, "--json")
+            self.assertEqual((status, out, err.count("\n")), (2, "", 1))
+            self.assertIn(str(path), err)
+            self.assertIn(reason, err)
+
+    def test_wrong_use(self) -> None:
+        for words in (["judge"], ["nonsense"], ["judge", "x", "--ambient", "warm"]):
+            self.assertEqual(self.run_command(*words)[0], 2)
+
+
+class TestScale(CommandCase):
+    def table(self, text: str) -> Path:
+        path = self.folder / "points.csv"
+        path.write_text(text)
+        return path
+
+    def test_json(self) -> None:
+        rows = "".join(f"Gannet,{p},{20 * p**0.5}\nGannet,{p * 1.001},{20.1 * p**0.5}\n" for p in (7, 10, 15, 20, 30))
+        found = self.json_of("scale", self.table("device,power_W,score\n" + rows), "--target", "80")
+        gannet = found["devices"]["Gannet"]
+        # 20.05 √P: 95 % of the best at 30 W is at 0.95² · 30 = 27.1 W, and 80 at (80 / 20.05)² = 15.9 W (closed forms;
+        # the curve between the points is PCHIP, hence the tolerance).
+        self.assertAlmostEqual(gannet["sweet_spots"]["95%"]["power_W"], 27.1, delta=0.4)
+        self.assertEqual(len(gannet["sweet_spots"]["95%"]["ci"]), 2)
+        self.assertAlmostEqual(gannet["target"]["power_W"], 15.9, delta=0.2)
+        self.assertTrue(all(len(row) == 4 for row in gannet["curve"]))
+        self.assertIsNone(gannet["sweet_spots"]["knee"])
+
+    def test_no_target_within_what_was_measured_is_null(self) -> None:
+        text = "device,power_W,score\nA,10,1\nA,20,2\nA,30,3\n"
+        self.assertIsNone(self.json_of("scale", self.table(text), "--target", "9")["devices"]["A"]["target"]["power_W"])
+
+    def test_refusals_name_the_line(self) -> None:
+        for text, reason in (
+            ("device,power_W\nA,1\n", "line 1: there is no column 'score'"),
+            ("device,power_W,score\nA,ten,1\n", "line 2: power_W is 'ten'"),
+            ("device,power_W,score\nA,-3,1\n", "line 2: power_W is -3"),
+            ("device,power_W,score\nA,3\n", "line 2: score is ''"),
+            ("device,power_W,score\n,3,1\n", "line 2: the row names no device"),
+            ("device,power_W,score\nA,10,1\nA,20,2\n", "A: a curve needs three"),
+            ("device,power_W,score\n", "no rows"),
+        ):
+            status, _, err = self.run_command("scale", self.table(text), "--json")
+            self.assertEqual((status, err.count("\n")), (2, 1))
+            self.assertIn(reason, err)
+
+
+class TestBooks(CommandCase):
+    def test_import_and_export_round_trip(self) -> None:
+        log, book = self.log(), self.folder / "b.pinch"
+        words = ("--device", "Sandpiper 14", "--setting", "Full", "--workload", "Tile Render", "--watts", "45")
+        for _ in range(2):
+            self.assertEqual(self.run_command("import", book, log, *words)[0], 0)
+        with contextlib.closing(open_book(book)) as opened:
+            self.assertEqual((len(opened.devices()), len(opened.runs())), (1, 2))
+        status, out, _ = self.run_command("export", book, "2", self.folder / "package")
+        self.assertEqual(status, 0)
+        with open(log) as one, open(out.strip()) as two:
+            first, second = list(csv.DictReader(one)), list(csv.DictReader(two))
+        self.assertEqual([{k: r[k] for k in sorted(r)} for r in first], [{k: r[k] for k in sorted(r)} for r in second])
+
+    def test_a_bad_log_or_setting_adds_nothing(self) -> None:
+        bad, book = self.folder / "bad.csv", self.folder / "b.pinch"
+        bad.write_text("t_s,cpu.power\n2,1\n1,1\n")
+        names = ("--device", "A", "--setting", "B", "--workload", "C")
+        self.assertEqual(self.run_command("import", book, bad, *names)[0], 2)
+        self.assertFalse(book.exists())
+        status, _, err = self.run_command("import", book, self.log(), *names, "--watts", "-5")
+        self.assertEqual(status, 2)
+        self.assertIn("sustained w", err)
+        with contextlib.closing(open_book(book)) as opened:
+            self.assertEqual(opened.devices(), [])
+
+    def test_record_a_rig_run(self) -> None:
+        book = self.folder / "r.pinch"
+        status, out, err = self.run_command(
+            "record", "--book", book, "--device", "Gannet", "--setting", "16 W", "--workload", "Tile Render, all cores",
+            "--length", "120", "--time-scale", "60",
+        )  # fmt: skip
+        self.assertEqual(status, 0, err)
+        self.assertRegex(out, r"Held 1[56]\.\d W \(claimed 16\)")
+
+    def test_unknown_names_are_listed(self) -> None:
+        status, _, err = self.run_command("record", "--book", self.folder / "x.pinch", "--device", "Nobody")
+        self.assertEqual(status, 2)
+        self.assertIn("Sandpiper 14", err)
+
+    def test_not_a_book(self) -> None:
+        path = self.folder / "x.pinch"
+        path.write_text("no book at all, but rather long, so that it may be taken for one; it is not one")
+        for words in (("open", path), ("export", path, "1", self.folder / "f")):
+            status, _, err = self.run_command(*words)
+            self.assertEqual((status, err.count("\n")), (2, 1))
+
+    def test_rig_lists_and_shows_its_tree(self) -> None:
+        self.assertIn("limpet: Limpet, mini PC", self.run_command("rig", "--list")[1])
+        tree = self.folder / "tree"
+        words = ["rig", "--tree", str(tree), "--duration", "3", "--load-after", "0.3", "--time-scale", "10"]
+        done = subprocess.run([sys.executable, "-m", "pinch", *words], capture_output=True, text=True, timeout=60)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertGreater(len(done.stdout.splitlines()), 5)
+        self.assertIn("coretemp", (tree / "sys/class/hwmon/hwmon0/name").read_text())
+
+
+class TestDemo(CommandCase):
+    def test_the_demo_book_is_the_cabin_test_and_the_same_every_time(self) -> None:
+        paths = [self.folder / "one.pinch", self.folder / "two.pinch"]
+        shares: list[float] = []
+
+        def heard(share: float) -> bool:
+            shares.append(share)
+            return True
+
+        for path in paths:
+            make_demo_book(path, heard)
+        dumps = []
+        for path in paths:
+            with contextlib.closing(open_book(path)) as book:
+                dumps.append([line for line in book.connection.iterdump()])
+                runs = book.runs()
+                self.assertEqual([d.name for d in book.devices()][2], "Limpet")
+                self.assertEqual(sum(bool(r.void) for r in runs), 1)
+                self.assertEqual({r.ambient_c for r in runs}, {22.0, 31.0})
+                self.assertEqual(book.devices()[3].status, "pre-production")
+        self.assertEqual(dumps[0], dumps[1])
+        self.assertEqual(shares[-1], 1.0)
+
+    def test_cancelling_leaves_nothing(self) -> None:
+        make_demo_book(self.folder / "x.pinch", lambda share: share < 0.05)
+        self.assertEqual(list(self.folder.iterdir()), [])

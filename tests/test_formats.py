@@ -1,0 +1,196 @@
+"""Files in and out: Pinch's CSV, the data package, charts as pictures."""
+
+import io
+import json
+import tempfile
+import unittest
+import xml.etree.ElementTree as ET
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from frictionless import Package, validate
+
+from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.charts.files import draw, write_chart
+from pinch.charts.scaling import MeasuredPoint, scaling_chart
+from pinch.charts.spec import Chart, minutes
+from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
+from pinch.charts.timeline import timeline_chart
+from pinch.core.errors import DataError, PinchError
+from pinch.core.judge import judge
+from pinch.core.limiter import CAUSES
+from pinch.core.runlog import Mark, RunLog, Series
+from pinch.core.scaling import Point, scale
+from pinch.publish.datapackage import write_run_package
+from pinch.sources.runlog_csv import read_run_log, write_run_log
+from tests import made
+
+HEADER = "t_s,cpu.power,cpu.temp\n"
+BAD_LOGS = {
+    "empty": (b"", "empty"),
+    "binary": (b"t_s,cpu.power\n1,2\n\x00\x01\x02", "line 3: it is not text"),
+    "not utf-8": (b"t_s,cpu.power\n1,2\n2,\xff\xfe\n", "line 3: it is not UTF-8"),
+    "only a header": (HEADER.encode(), "no samples"),
+    "other first column": (b"time,cpu.power\n1,2\n", "line 1: the first column"),
+    "no channel": (b"t_s\n1\n", "nothing else"),
+    "odd channel": (b"t_s,Power (W)\n1,2\n", "line 1: 'Power .W.' is not a channel name"),
+    "channel twice": (b"t_s,cpu.power,cpu.power\n1,2,3\n", "stands there twice"),
+    "truncated": ((HEADER + "1,2,3\n2,3").encode(), "line 3: the row has 2 cells, the header 3"),
+    "not a number": ((HEADER + "1,2,3\n2,hot,3\n").encode(), "line 3: 'hot' is not a number"),
+    "no time": ((HEADER + ",2,3\n").encode(), "line 2: the row has no time"),
+    "infinite": ((HEADER + "1,inf,3\n").encode(), "line 2: a value is infinite"),
+    "backwards": ((HEADER + "1,2,3\n5,2,3\n4,2,3\n").encode(), "line 4: time goes back, from 5 s to 4 s"),
+    "twice": ((HEADER + "1,2,3\n1,2,3\n").encode(), "line 3: time stands still"),
+    "open quote": ((HEADER + '1,"2,3\n').encode(), "broken|number|cells"),
+    "no sample": ((HEADER + "1,,\n2,,\n").encode(), "not one sample"),
+}
+
+
+class FolderCase(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+
+class TestRunLogCsv(FolderCase):
+    def test_every_bad_log_is_one_sentence_with_its_place(self) -> None:
+        path = self.folder / "log.csv"
+        for name, (data, reason) in BAD_LOGS.items():
+            with self.subTest(name):
+                path.write_bytes(data)
+                with self.assertRaisesRegex(DataError, reason) as caught:
+                    read_run_log(path)
+                self.assertTrue(str(caught.exception).startswith(str(path)))
+                self.assertNotIn("\n", str(caught.exception))
+        with self.assertRaisesRegex(DataError, "no such file"):
+            read_run_log(self.folder / "none.csv")
+        with self.assertRaisesRegex(DataError, "cannot be read"):
+            read_run_log(self.folder)
+
+    def test_round_trip_is_lossless(self) -> None:
+        rng = np.random.default_rng(4)
+        log = made.log(cpu_power=rng.uniform(0, 70, 300), cpu_temp=np.where(rng.uniform(size=300) < 0.2, np.nan, 71.25))
+        own_rate = Series("score.rate", np.array([10.5, 11.5]), np.array([1 / 3, 2 / 3]))
+        log = RunLog({**log.series, "score.rate": own_rate})
+        text = io.StringIO()
+        write_run_log(log, text)
+        path = self.folder / "log.csv"
+        path.write_text("\ufeff" + text.getvalue(), encoding="utf-8")
+        back = read_run_log(path)
+        self.assertEqual(set(back.series), set(log.series))
+        for name, s in log.series.items():
+            np.testing.assert_array_equal(back.series[name].t, s.t)
+            np.testing.assert_array_equal(back.series[name].values, s.values)
+
+
+class TestDataPackage(FolderCase):
+    def write(self, folder: Path, **run: object) -> Path:
+        device = Device(name="Sandpiper 14", notes="serial 123", rig="sandpiper")
+        setting = Setting(device_id=1, name="Even", sustained_w=28, notes="private")
+        fields = {"device_id": 1, "setting_id": 1, "workload_id": 1, "started": now(), "notes": "private", **run}
+        log = RunLog(made.two_level().series, (Mark(30.0, "door opened"),))
+        return write_run_package(log, folder, "run-1", device, setting, Workload(name="Tile Render"), Run(**fields))
+
+    def test_valid_by_the_reference_library(self) -> None:
+        table = self.write(self.folder / "new")
+        descriptor = table.parent / "datapackage.json"
+        report = validate(str(descriptor))
+        self.assertTrue(report.valid, report.flatten(["type", "note"]))
+        package = Package(str(descriptor))
+        rows = package.resources[0].read_rows()
+        self.assertEqual(len(rows), 450)
+        self.assertEqual(float(rows[99]["cpu.power"]), read_run_log(table).series["cpu.power"].values[99])
+        units = {f["name"]: f.get("unit") for f in json.loads(descriptor.read_text())["resources"][0]["schema"]["fields"]}
+        self.assertEqual((units["t_s"], units["cpu.power"], units["cpu.clock"]), ("s", "W", "MHz"))
+
+    def test_private_words_stay_at_home(self) -> None:
+        text = (self.write(self.folder).parent / "datapackage.json").read_text()
+        self.assertNotIn("serial", text)
+        self.assertNotIn("private", text)
+        self.assertIn("door opened", text)
+        self.assertIn("CC-BY-4.0", text)
+
+    def test_another_package_is_not_overwritten(self) -> None:
+        (self.folder / "datapackage.json").write_text("{}")
+        with self.assertRaisesRegex(PinchError, "another data package"):
+            self.write(self.folder)
+        self.assertEqual((self.folder / "datapackage.json").read_text(), "{}")
+
+    def test_nothing_half_written(self) -> None:
+        with mock.patch("os.replace", side_effect=OSError(28, "No space left on device")), self.assertRaisesRegex(PinchError, "cannot be written"):
+            self.write(self.folder)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+
+class TestCharts(FolderCase):
+    def timeline(self) -> Chart:
+        log = RunLog(made.two_level().series, (Mark(100.0, "door opened"),))
+        return timeline_chart(log, judge(log), "Held 35 W", 35.0, footnote="room 22 °C")
+
+    def scaling(self) -> Chart:
+        watts = [10.0, 20, 30, 40]
+        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W, run 1") for w in watts]
+        fitted = scale([Point(p.name, p.power_w, p.score) for p in points])
+        return scaling_chart("Curve", "Gannet", 3, points, fitted, "Score", "1/s")
+
+    def test_the_file_draws_the_very_data_of_the_spec(self) -> None:
+        for chart in (self.timeline(), self.scaling()):
+            figure = draw(chart, LIGHT, (1280, 720))
+            axes = figure.axes[-len(chart.panels) :]
+            for panel, axis in zip(chart.panels, axes, strict=True):
+                drawn = [line.get_xydata() for line in axis.lines]
+                for line in panel.lines:
+                    wanted = np.column_stack([line.x, line.y])
+                    self.assertTrue(any(np.array_equal(d, wanted, equal_nan=True) for d in drawn), panel.title)
+                for dots in panel.dots:
+                    self.assertTrue(any(np.array_equal(d, np.column_stack([dots.x, dots.y])) for d in drawn))
+
+    def test_the_spec_says_what_the_judgement_says(self) -> None:
+        chart = self.timeline()
+        self.assertEqual([p.key for p in chart.panels], ["power", "clock", "temp"])
+        self.assertEqual({s.cause for s in chart.strip}, {"burst-power", "sustained-power"})
+        self.assertEqual(chart.panels[0].rules[0].words, "claimed 35")
+        self.assertIn("sustained power", chart.alternative)
+
+    def test_claimed_watts_stand_beside_the_measured(self) -> None:
+        light, measured = self.scaling().panels[0].dots
+        np.testing.assert_allclose(light.x, [10, 20, 30, 40])
+        np.testing.assert_allclose(measured.x, [10.3, 20.3, 30.3, 40.3])
+        self.assertTrue(light.light and not measured.light)
+
+    def test_gaps_break_the_line(self) -> None:
+        log = made.two_level()
+        kept = {n: Series(n, s.t[(s.t < 200) | (s.t > 250)], s.values[(s.t < 200) | (s.t > 250)]) for n, s in log.series.items()}
+        chart = timeline_chart(RunLog(kept), judge(RunLog(kept)), "gap")
+        self.assertTrue(np.isnan(chart.panels[0].lines[0].y).any())
+        self.assertEqual(len(chart.gaps), 1)
+
+    def test_png_has_its_size_and_svg_real_text(self) -> None:
+        png, svg = self.folder / "a.png", self.folder / "a.svg"
+        write_chart(self.timeline(), png, DARK)
+        write_chart(self.timeline(), svg)
+        data = png.read_bytes()
+        self.assertEqual((int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")), (1280, 720))
+        texts = [e.text for e in ET.parse(svg).iter("{http://www.w3.org/2000/svg}text")]
+        for words in ("Held 35 W", "Power, W", "claimed 35", "What held it"):
+            self.assertIn(words, [(t or "").strip() for t in texts])
+        again = self.folder / "b.svg"
+        write_chart(self.timeline(), again)
+        self.assertEqual(svg.read_bytes(), again.read_bytes())
+
+    def test_wrong_endings_and_places_are_one_sentence(self) -> None:
+        for path, reason in ((self.folder / "a.bmp", "png or .svg"), (self.folder / "no" / "a.png", "cannot be written")):
+            with self.assertRaisesRegex(PinchError, reason):
+                write_chart(self.timeline(), path)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_minutes(self) -> None:
+        self.assertEqual([minutes(x) for x in (0, 59.6, 61, 3600, -5)], ["0:00", "1:00", "1:01", "1:00:00", "−0:05"])
+
+    def test_every_cause_has_colour_hatch_and_words(self) -> None:
+        for theme in (LIGHT, DARK):
+            self.assertEqual(set(theme.causes), set(CAUSES))
+        self.assertEqual((set(HATCHES), set(CAUSE_WORDS)), (set(CAUSES), set(CAUSES)))
+        self.assertEqual(len(set(HATCHES.values())), len(CAUSES), "told apart without colour")

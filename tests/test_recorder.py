@@ -1,0 +1,243 @@
+"""The recorder: phases, essential keeping, cosmetic showing, and clean-up on every way out."""
+
+import contextlib
+import math
+import os
+import signal
+import tempfile
+import threading
+import time
+import unittest
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from pinch import compose
+from pinch.bench import runlogs
+from pinch.bench.book import create_book, open_book
+from pinch.bench.records import Device, ExitStatus, Run, Workload
+from pinch.core.errors import PinchError
+from pinch.core.judge import judge
+from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.recorder import NEXT, News, Phase, Recorder
+from pinch.recorder.sources import ProbeProcess, Sample
+
+
+class Script:
+    """A sample source and a work source in one, on a clock that the test turns: one sample a call."""
+
+    def __init__(self, fail_at: int | None = None) -> None:
+        self.clock, self.fail_at = 1000.0, fail_at
+        self.told: list[str] = []
+        self.closed = 0
+
+    def open(self) -> tuple[str, ...]:
+        return ("cpu.power", "probe.load")
+
+    def read(self, wait_s: float = 0.0) -> list[Sample]:
+        if wait_s == 0.0:
+            return [Sample(self.clock - 0.2, (5.0,))] if self.told[-1:] == ["start"] else []
+        self.clock += 1.0
+        if self.fail_at is not None and self.clock >= 1000 + self.fail_at:
+            raise PinchError("The probe has ended.")
+        return [Sample(self.clock, (40.0 if self.told else 4.0, math.nan))]
+
+    def notes(self) -> list[str]:
+        return ["no fan"]
+
+    def start(self) -> None:
+        self.told.append("start")
+
+    def stop(self) -> None:
+        self.told.append("stop")
+
+    def close(self) -> None:
+        self.closed += 1
+
+
+class Shelf:
+    """A keeper in memory; fails after so many calls where asked to."""
+
+    def __init__(self, fail_after: int | None = None) -> None:
+        self.fail_after = fail_after
+        self.rows: dict[int, list[tuple[float, ...]]] = {}
+        self.marks: list[Mark] = []
+        self.ends: list[tuple[ExitStatus, str]] = []
+
+    def begin(self, channels: Sequence[str]) -> int:
+        self.rows[len(self.rows)] = []
+        return len(self.rows) - 1
+
+    def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
+        if self.fail_after is not None and len(self.rows[0]) >= self.fail_after:
+            raise PinchError("the disk is full.")
+        self.rows[stream] += list(zip(t.tolist(), *[c.tolist() for c in columns], strict=True))
+
+    def mark(self, mark: Mark) -> None:
+        self.marks.append(mark)
+
+    def end(self, status: ExitStatus, reason: str) -> None:
+        self.ends.append((status, reason))
+
+
+def recorder(script: Script, shelf: Shelf, load_s: float = 30.0) -> Recorder:
+    return Recorder(script, script, shelf, "score.rate", 10.0, load_s)
+
+
+class TestPhases(unittest.TestCase):
+    def test_idle_load_and_stop_by_the_sources_clock(self) -> None:
+        script, shelf = Script(), Shelf()
+        self.assertEqual(recorder(script, shelf).run(), ExitStatus.COMPLETE)
+        self.assertEqual(script.told, ["start", "stop"])
+        t = [row[0] for row in shelf.rows[0]]
+        self.assertEqual(t, list(np.arange(1.0, 41.0)))
+        self.assertEqual([row[1] for row in shelf.rows[0]], [4.0] * 10 + [40.0] * 30)
+        self.assertAlmostEqual(shelf.rows[1][0][0], 9.8)
+        self.assertEqual(shelf.ends, [(ExitStatus.COMPLETE, "")])
+        self.assertGreaterEqual(script.closed, 2)
+
+    def test_every_phase_but_the_last_leads_on(self) -> None:
+        self.assertEqual(set(NEXT), set(Phase))
+        self.assertEqual([p for p in Phase if not NEXT[p]], [Phase.ENDED])
+
+    def test_a_dying_source_keeps_what_came(self) -> None:
+        script, shelf = Script(fail_at=25), Shelf()
+        self.assertEqual(recorder(script, shelf).run(), ExitStatus.FAILED)
+        self.assertEqual(len(shelf.rows[0]), 24)
+        self.assertEqual(shelf.ends[0], (ExitStatus.FAILED, "The probe has ended."))
+        self.assertGreaterEqual(script.closed, 2)
+
+    def test_keeping_is_essential(self) -> None:
+        script, shelf, heard = Script(), Shelf(fail_after=20), list[News]()
+        made = recorder(script, shelf)
+        made.listen(heard.append)
+        self.assertEqual(made.run(), ExitStatus.FAILED)
+        self.assertEqual(len(shelf.rows[0]), 20)
+        self.assertEqual((heard[-1].status, heard[-1].reason), (ExitStatus.FAILED, "the disk is full."))
+        self.assertGreaterEqual(script.closed, 2, "the load ends all the same")
+
+    def test_showing_is_cosmetic(self) -> None:
+        script, shelf, calls = Script(), Shelf(), list[News]()
+
+        def broken(news: News) -> None:
+            calls.append(news)
+            raise RuntimeError("a chart failed")
+
+        made, heard = recorder(script, shelf), list[News]()
+        made.listen(broken)
+        made.listen(heard.append)
+        self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual(len(calls), 1)
+        self.assertGreater(len(heard), 40)
+        self.assertEqual([n for news in heard for n in news.notes], ["no fan"])
+
+    def test_marks_and_stopping(self) -> None:
+        script, shelf = Script(), Shelf()
+        made = recorder(script, shelf, load_s=1e6)
+
+        def act(news: News) -> None:
+            if news.t_s == 15.0 and "cpu.power" in news.values:
+                made.mark("lid closed")
+            if news.t_s == 25.0:
+                made.stop()
+
+        made.listen(act)
+        self.assertEqual(made.run(), ExitStatus.STOPPED)
+        self.assertEqual([(m.t_s, m.text) for m in shelf.marks], [(15.0, "lid closed")])
+        self.assertEqual(len(shelf.rows[0]), 25)
+
+    def test_a_stamp_that_does_not_go_forward_is_left_out(self) -> None:
+        class Stuttering(Script):
+            def read(self, wait_s: float = 0.0) -> list[Sample]:
+                samples = super().read(wait_s)
+                return [*samples, *samples] if wait_s else []
+
+        shelf = Shelf()
+        recorder(Stuttering(), shelf).run()
+        self.assertEqual([row[0] for row in shelf.rows[0]], list(np.arange(1.0, 41.0)))
+
+
+class TestForReal(unittest.TestCase):
+    """The rig and this very machine, through the same probe, recorder and book."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.book = create_book(Path(folder.name) / "a.pinch")
+        self.addCleanup(self.book.close)
+
+    def rig_request(self, load_s: float, scale: float = 60.0) -> compose.RunRequest:
+        compose.add_rig(self.book)
+        device = next(d for d in self.book.devices() if d.rig == "sandpiper")
+        setting = next(s for s in self.book.settings(device.id or 0) if s.name == "Full")
+        work = next(w for w in self.book.workloads() if w.name.startswith("Tile Render, all"))
+        return compose.RunRequest(device, setting, work, load_s, 15.0, 22.0, scale)
+
+    def test_rig_run_recorded_through_its_tree(self) -> None:
+        recording = compose.begin_recording(self.book, self.rig_request(240.0))
+        recording.mark("begun")
+        self.assertTrue(recording.wait(60))
+        run = self.book.get(Run, recording.run.id or 0)
+        self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
+        log = runlogs.read_log(self.book, run.id or 0)
+        self.assertEqual([m.text for m in log.marks], ["begun"])
+        judged = judge(log)
+        self.assertAlmostEqual(judged.figures["cpu.power"].sustained.value, 45.0, delta=1.5)
+        self.assertAlmostEqual(judged.limits.window_s.value, 28.0, delta=2.5)
+        self.assertAlmostEqual(judged.load_start_s, 16.0, delta=2.0)
+        self.assertGreater(judged.limiter_share["sustained-power"], 0.8)
+
+    def test_this_machine_under_the_built_in_load(self) -> None:
+        device = compose.add_this_computer(self.book)
+        setting = self.book.settings(device.id or 0)[0]
+        work = next(w for w in self.book.workloads() if w.name == compose.ALL_CORES.name)
+        recording = compose.begin_recording(self.book, compose.RunRequest(device, setting, work, 8.0, 3.0))
+        self.assertTrue(recording.wait(60))
+        run = self.book.get(Run, recording.run.id or 0)
+        self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
+        log = runlogs.read_log(self.book, run.id or 0)
+        self.assertGreaterEqual(len(log.series["score.rate"].t), 5)
+        self.assertGreater(log.series["score.rate"].values.min(), 50)
+        load = log.series["cpu.load"]
+        self.assertGreater(load.values[(load.t > 6) & (load.t < 10)].mean(), 70)
+        self.assertLess(log.series["probe.load"].values.max(), 10)
+        self.assertAlmostEqual(judge(log).load_start_s, 4.0, delta=2.0)
+
+    def test_a_killed_probe_ends_the_run_and_keeps_it(self) -> None:
+        recording = compose.begin_recording(self.book, self.rig_request(3600.0, 10.0))
+        time.sleep(3.0)
+        probe = recording._recorder._samples
+        assert isinstance(probe, ProbeProcess) and probe._process is not None
+        os.kill(probe._process.pid, signal.SIGKILL)
+        self.assertTrue(recording.wait(20))
+        run = self.book.get(Run, recording.run.id or 0)
+        self.assertEqual(run.status, ExitStatus.FAILED)
+        self.assertIn("probe has ended", run.reason)
+        self.assertGreater(run.samples or 0, 50)
+
+    def test_two_books_of_one_file_while_recording(self) -> None:
+        recording = compose.begin_recording(self.book, self.rig_request(600.0))
+        grown = []
+        with contextlib.closing(open_book(self.book.path)) as other:
+            for _ in range(4):
+                time.sleep(0.8)
+                grown.append(runlogs.log_size(other, recording.run.id or 0)[1])
+                self.book.save(Device(name=f"device {len(grown)}"))
+        recording.stop()
+        self.assertTrue(recording.wait(20))
+        self.assertEqual(grown, sorted(grown))
+        self.assertGreater(grown[-1], grown[0])
+        self.assertEqual(recording.status, ExitStatus.STOPPED)
+        self.assertEqual([t.name for t in threading.enumerate() if t.name == "recorder"], [])
+
+    def test_absurd_requests_are_refused_before_anything_is_kept(self) -> None:
+        request = self.rig_request(0.0)
+        with self.assertRaisesRegex(PinchError, "length of a run"):
+            compose.begin_recording(self.book, request)
+        with self.assertRaisesRegex(PinchError, "60 times"):
+            compose.begin_recording(self.book, self.rig_request(60.0, 1000.0))
+        other = compose.RunRequest(request.device, request.setting, Workload(id=1, name="Nothing"), 60.0)
+        with self.assertRaisesRegex(PinchError, "no workload called Nothing"):
+            compose.begin_recording(self.book, other)
+        self.assertEqual(self.book.runs(), [])
