@@ -16,11 +16,17 @@ def main() -> int:
             os.environ[f"XDG_{name}_HOME"] = str(Path(home) / name.lower())
         loader = unittest.defaultTestLoader
         names = [f"tests.{name.removeprefix('tests.')}" for name in sys.argv[1:]]
-        suite = loader.loadTestsFromNames(names) if names else loader.discover(str(HERE), top_level_dir=str(HERE.parent))
+        suite = (
+            loader.loadTestsFromNames(names) if names else loader.discover(str(HERE), top_level_dir=str(HERE.parent))
+        )
         result = unittest.TextTestRunner(verbosity=1).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = result.testsRun - failed - len(result.skipped)
-    print(f"{passed} passed, {failed} failed, {len(result.skipped)} skipped" if result.skipped else f"{passed} passed, {failed} failed")
+    print(
+        f"{passed} passed, {failed} failed, {len(result.skipped)} skipped"
+        if result.skipped
+        else f"{passed} passed, {failed} failed"
+    )
     return 1 if failed or not passed else 0
 
 

@@ -12,10 +12,14 @@ from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
 def log(**columns: FloatArray) -> RunLog:
     """A 1 Hz log; `cpu_power=…` becomes `cpu.power`."""
     n = len(next(iter(columns.values())))
-    return runlog_from_columns(np.arange(1.0, n + 1.0), {k.replace("_", "."): np.asarray(v, float) for k, v in columns.items()})
+    return runlog_from_columns(
+        np.arange(1.0, n + 1.0), {k.replace("_", "."): np.asarray(v, float) for k, v in columns.items()}
+    )
 
 
-def two_level(idle: int = 20, burst: int = 30, rest: int = 400, p0: float = 4.0, p2: float = 60.0, p1: float = 35.0) -> RunLog:
+def two_level(
+    idle: int = 20, burst: int = 30, rest: int = 400, p0: float = 4.0, p2: float = 60.0, p1: float = 35.0
+) -> RunLog:
     """Idle, a burst and a sustained level, clock and temperature to match, with a little noise."""
     rng = np.random.default_rng(7)
     power = np.concatenate([np.full(idle, p0), np.full(burst, p2), np.full(rest, p1)])
@@ -24,7 +28,9 @@ def two_level(idle: int = 20, burst: int = 30, rest: int = 400, p0: float = 4.0,
     clock += 5.0 * rng.standard_normal(len(clock))
     temp = np.concatenate([np.full(idle, 35.0), np.full(burst, 75.0), np.full(rest, 70.0)])
     temp += 0.2 * rng.standard_normal(len(temp))
-    return log(cpu_power=power, cpu_clock=clock, cpu_temp=temp, cpu_load=np.where(np.arange(len(power)) < idle, 1.0, 100.0))
+    return log(
+        cpu_power=power, cpu_clock=clock, cpu_temp=temp, cpu_load=np.where(np.arange(len(power)) < idle, 1.0, 100.0)
+    )
 
 
 def book_with_cell(path: Path) -> tuple[Book, Device, Setting, Workload]:

@@ -189,7 +189,7 @@ class TestUnusable(BookCase):
         self.refused(self.path, "table is missing")
 
     def test_records_from_outside_are_checked(self) -> None:
-        self.book.connection.execute("UPDATE device SET record = '{\"name\": 5, \"evil\": 1}'")
+        self.book.connection.execute('UPDATE device SET record = \'{"name": 5, "evil": 1}\'')
         with self.assertRaisesRegex(BookError, "a device in it cannot be read"):
             self.book.devices()
         run = self.add(made.two_level())

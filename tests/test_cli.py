@@ -74,7 +74,11 @@ class TestJudge(CommandCase):
         broken, wide = self.folder / "broken.csv", self.folder / "no-load.csv"
         broken.write_text("t_s,cpu.power\n1,2\n2,x\n")
         wide.write_text("t_s,ambient.temp\n1,22\n2,22\n")
-        for path, reason in ((broken, "line 3"), (wide, "nothing to judge"), (self.folder / "none.csv", "no such file")):
+        for path, reason in (
+            (broken, "line 3"),
+            (wide, "nothing to judge"),
+            (self.folder / "none.csv", "no such file"),
+        ):
             status, out, err = self.run_command("judge", path, "--json")
             self.assertEqual((status, out, err.count("\n")), (2, "", 1))
             self.assertIn(str(path), err)
@@ -193,7 +197,7 @@ class TestDemo(CommandCase):
         dumps = []
         for path in paths:
             with contextlib.closing(open_book(path)) as book:
-                dumps.append([line for line in book.connection.iterdump()])
+                dumps.append(list(book.connection.iterdump()))
                 runs = book.runs()
                 self.assertEqual([d.name for d in book.devices()][2], "Limpet")
                 self.assertEqual(sum(bool(r.void) for r in runs), 1)

@@ -102,7 +102,9 @@ class TestDataPackage(FolderCase):
         rows = package.resources[0].read_rows()
         self.assertEqual(len(rows), 450)
         self.assertEqual(float(rows[99]["cpu.power"]), read_run_log(table).series["cpu.power"].values[99])
-        units = {f["name"]: f.get("unit") for f in json.loads(descriptor.read_text())["resources"][0]["schema"]["fields"]}
+        units = {
+            f["name"]: f.get("unit") for f in json.loads(descriptor.read_text())["resources"][0]["schema"]["fields"]
+        }
         self.assertEqual((units["t_s"], units["cpu.power"], units["cpu.clock"]), ("s", "W", "MHz"))
 
     def test_private_words_stay_at_home(self) -> None:
@@ -119,7 +121,10 @@ class TestDataPackage(FolderCase):
         self.assertEqual((self.folder / "datapackage.json").read_text(), "{}")
 
     def test_nothing_half_written(self) -> None:
-        with mock.patch("os.replace", side_effect=OSError(28, "No space left on device")), self.assertRaisesRegex(PinchError, "cannot be written"):
+        with (
+            mock.patch("os.replace", side_effect=OSError(28, "No space left on device")),
+            self.assertRaisesRegex(PinchError, "cannot be written"),
+        ):
             self.write(self.folder)
         self.assertEqual(list(self.folder.iterdir()), [])
 
@@ -162,7 +167,10 @@ class TestCharts(FolderCase):
 
     def test_gaps_break_the_line(self) -> None:
         log = made.two_level()
-        kept = {n: Series(n, s.t[(s.t < 200) | (s.t > 250)], s.values[(s.t < 200) | (s.t > 250)]) for n, s in log.series.items()}
+        kept = {
+            n: Series(n, s.t[(s.t < 200) | (s.t > 250)], s.values[(s.t < 200) | (s.t > 250)])
+            for n, s in log.series.items()
+        }
         chart = timeline_chart(RunLog(kept), judge(RunLog(kept)), "gap")
         self.assertTrue(np.isnan(chart.panels[0].lines[0].y).any())
         self.assertEqual(len(chart.gaps), 1)
@@ -181,7 +189,10 @@ class TestCharts(FolderCase):
         self.assertEqual(svg.read_bytes(), again.read_bytes())
 
     def test_wrong_endings_and_places_are_one_sentence(self) -> None:
-        for path, reason in ((self.folder / "a.bmp", "png or .svg"), (self.folder / "no" / "a.png", "cannot be written")):
+        for path, reason in (
+            (self.folder / "a.bmp", "png or .svg"),
+            (self.folder / "no" / "a.png", "cannot be written"),
+        ):
             with self.assertRaisesRegex(PinchError, reason):
                 write_chart(self.timeline(), path)
         self.assertEqual(list(self.folder.iterdir()), [])

@@ -111,7 +111,9 @@ class TestStates(unittest.TestCase):
 
 
 class TestLimiterAgainstTruth(unittest.TestCase):
-    def check(self, device: RigDevice, setting: str, work: RigWork, load_s: int, room: float, least: float) -> Judgement:
+    def check(
+        self, device: RigDevice, setting: str, work: RigWork, load_s: int, room: float, least: float
+    ) -> Judgement:
         run = simulated(device, setting, work, load_s, room)
         judged = judge(run.log, known(device, room, work.cap))
         self.assertGreaterEqual(agreement(run, judged), least, f"{setting}: {judged.limiter_share}")
@@ -155,7 +157,9 @@ class TestLimiterAgainstTruth(unittest.TestCase):
         log = made.two_level()
         count = np.zeros(450)
         count[300:] = np.minimum(np.arange(150), 10)
-        with_counter = dict(log.series) | {"cpu.throttle.count": Series("cpu.throttle.count", np.arange(1.0, 451.0), count)}
+        with_counter = dict(log.series) | {
+            "cpu.throttle.count": Series("cpu.throttle.count", np.arange(1.0, 451.0), count)
+        }
         judged = judge(RunLog(with_counter))
         heat = [s for s in judged.limiters if s.cause == "heat"]
         self.assertEqual(judged.throttle.events, 10)
@@ -184,7 +188,9 @@ class TestCollapse(unittest.TestCase):
         self.assertFalse(find_collapse(power, 40.0, np.ones(50, dtype=bool), 1.0).any())
 
     def test_clock_lock_cures_it(self) -> None:
-        faulty = judge(simulated(catalogue.LIMPET, "Firmware 54, faulty", catalogue.TILE, 600, 31.0).log, known(catalogue.LIMPET))
+        faulty = judge(
+            simulated(catalogue.LIMPET, "Firmware 54, faulty", catalogue.TILE, 600, 31.0).log, known(catalogue.LIMPET)
+        )
         cured = simulated(catalogue.LIMPET, "Firmware 54, clock lock 3.1", catalogue.TILE, 600, 31.0)
         self.assertGreater(len(faulty.collapses), 2)
         self.assertEqual(len(judge(cured.log, known(catalogue.LIMPET)).collapses), 0)

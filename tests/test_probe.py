@@ -166,7 +166,9 @@ class TestSensors(TreeCase):
 
     def test_absolute_schedule_on_this_machine(self) -> None:
         done = subprocess.run(
-            [sys.executable, "-I", "-S", str(PROBE), "--interval", "0.05", "--duration", "2"], capture_output=True, text=True
+            [sys.executable, "-I", "-S", str(PROBE), "--interval", "0.05", "--duration", "2"],
+            capture_output=True,
+            text=True,
         )
         t = [float(r[0]) for r in list(csv.reader(io.StringIO(done.stdout)))[1:]]
         self.assertGreaterEqual(len(t), 30)
@@ -175,7 +177,13 @@ class TestSensors(TreeCase):
 
     def test_it_stands_alone_and_ends_with_its_reader(self) -> None:
         self.assertNotIn("pinch.", PROBE.read_text().replace("pinch probe", ""))
-        process = subprocess.Popen([sys.executable, "-I", "-S", "-", "--interval", "0.05"], stdin=open(PROBE), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        source = self.enterContext(open(PROBE))
+        process = subprocess.Popen(
+            [sys.executable, "-I", "-S", "-", "--interval", "0.05"],
+            stdin=source,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+        )
         assert process.stdout is not None
         process.stdout.readline()
         process.stdout.close()
@@ -214,16 +222,17 @@ class TestPretendTree(TreeCase):
         self.assertAlmostEqual(shown, 5e6, delta=1)
 
 
-class TestLoad(unittest.TestCase):
-    COMMAND = [sys.executable, "-m", "pinch.sources.load", "--threads", "2", "--interval", "0.1"]
+COMMAND = (sys.executable, "-m", "pinch.sources.load", "--threads", "2", "--interval", "0.1")
 
+
+class TestLoad(unittest.TestCase):
     def children(self, pid: int) -> list[psutil.Process]:
         with contextlib.suppress(psutil.NoSuchProcess):
             return psutil.Process(pid).children(recursive=True)
         return []
 
     def test_it_reports_a_rate_only_under_load(self) -> None:
-        work = WorkProcess(self.COMMAND)
+        work = WorkProcess(COMMAND)
         work.open()
         self.addCleanup(work.close)
         time.sleep(1.0)
@@ -243,7 +252,7 @@ class TestLoad(unittest.TestCase):
         # The load's parent is killed outright, as a crashing Pinch would be.
         parent = subprocess.Popen(
             [sys.executable, "-c", "import subprocess, sys, time\n"
-             f"p = subprocess.Popen({self.COMMAND!r}, stdin=subprocess.PIPE, text=True, stdout=subprocess.DEVNULL)\n"
+             f"p = subprocess.Popen({COMMAND!r}, stdin=subprocess.PIPE, text=True, stdout=subprocess.DEVNULL)\n"
              "p.stdin.write('start\\n'); p.stdin.flush(); print(p.pid, flush=True); time.sleep(60)"],
             stdout=subprocess.PIPE, text=True,
         )  # fmt: skip
@@ -260,7 +269,7 @@ class TestLoad(unittest.TestCase):
         self.assertEqual((len(gone), alive), (2, []))
 
     def test_workers_die_with_a_killed_master(self) -> None:
-        process = subprocess.Popen(self.COMMAND, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True)
+        process = subprocess.Popen(COMMAND, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True)
         assert process.stdin is not None
         process.stdin.write("start\n")
         process.stdin.flush()

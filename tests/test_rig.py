@@ -92,12 +92,12 @@ class TestDevice(unittest.TestCase):
         capped = simulate_run(catalogue.SANDPIPER, setting, catalogue.SKERRY_CAPPED, 120).log
         free = simulate_run(catalogue.SANDPIPER, setting, catalogue.SKERRY, 120).log
         self.assertAlmostEqual(np.nanmean(capped.series["frame.rate"].values[-60:]), 40.0, delta=0.8)
-        self.assertLess(capped.series["cpu.power"].values[-60:].mean(), 0.7 * free.series["cpu.power"].values[-60:].mean())
+        self.assertLess(
+            capped.series["cpu.power"].values[-60:].mean(), 0.7 * free.series["cpu.power"].values[-60:].mean()
+        )
 
     def test_pauses_rest(self) -> None:
-        run = simulate_run(
-            catalogue.LIMPET, catalogue.LIMPET.setting("Stock"), catalogue.TILE, 120, pauses=((60, 80),)
-        )
+        run = simulate_run(catalogue.LIMPET, catalogue.LIMPET.setting("Stock"), catalogue.TILE, 120, pauses=((60, 80),))
         self.assertLess(run.log.series["cpu.power"].values[20 + 65 : 20 + 79].max(), 6.0)
         self.assertEqual(set(run.truth[20 + 62 : 20 + 78]), {"waiting"})
 

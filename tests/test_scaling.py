@@ -28,7 +28,8 @@ class TestCurve(unittest.TestCase):
             y = 40 * p**0.4 + rng.normal(0, 6, len(p))
             shape = [{"type": "ineq", "fun": lambda g: np.diff(g)}]
             shape += [{"type": "ineq", "fun": lambda g: -np.diff(np.diff(g) / np.diff(p))}]
-            solved = minimize(lambda g: ((g - y) ** 2).sum(), np.sort(y), constraints=shape, options={"maxiter": 500, "ftol": 1e-14})
+            options = {"maxiter": 500, "ftol": 1e-14}
+            solved = minimize(lambda g, y=y: ((g - y) ** 2).sum(), np.sort(y), constraints=shape, options=options)
             ours = fit_concave(p, y)
             self.assertLessEqual(((ours.score - y) ** 2).sum(), solved.fun * (1 + 1e-6))
             np.testing.assert_allclose(ours.score, solved.x, rtol=2e-3)
@@ -63,7 +64,11 @@ class TestSweetSpot(unittest.TestCase):
         rng = np.random.default_rng(14)
         watts = [8.0, 12, 18, 26, 36, 48]
         truth = scale(points(watts, [10 * w**0.5 for w in watts])).nearly_all.power_w
-        runs = [Point(f"{w:g}", w * (1 + rng.normal(0, 0.003)), 10 * w**0.5 * (1 + rng.normal(0, 0.01))) for w in watts for _ in range(5)]
+        runs = [
+            Point(f"{w:g}", w * (1 + rng.normal(0, 0.003)), 10 * w**0.5 * (1 + rng.normal(0, 0.01)))
+            for w in watts
+            for _ in range(5)
+        ]
         s = scale(runs)
         self.assertTrue(s.nearly_all.low_w <= truth <= s.nearly_all.high_w)
         self.assertLess(s.nearly_all.high_w - s.nearly_all.low_w, 8)

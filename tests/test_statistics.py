@@ -5,7 +5,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
-from scipy.stats import linregress
+from scipy.stats import linregress, theilslopes
 
 from pinch.core import changepoint, counters, robust, settle
 
@@ -80,6 +80,16 @@ class TestScaleAndSlope(unittest.TestCase):
         slope = robust.theil_sen(x, y)
         self.assertTrue(slope.low <= 1.00211681802045 <= slope.high)
         self.assertAlmostEqual(slope.value, 1.0021168, delta=0.002)
+
+    def test_slope_and_interval_as_scipy_has_them(self) -> None:
+        # scipy.stats.theilslopes as the reference, with and without tied values.
+        rng = np.random.default_rng(10)
+        for digits in (6, 0):
+            t, v = np.arange(40.0), np.round(rng.normal(0, 3, 40) + 0.05 * np.arange(40), digits)
+            ours, theirs = robust.theil_sen(t, v), theilslopes(v, t)
+            self.assertAlmostEqual(ours.value, theirs.slope, places=12)
+            self.assertAlmostEqual(ours.low, theirs.low_slope, places=12)
+            self.assertAlmostEqual(ours.high, theirs.high_slope, places=12)
 
     def test_no_slope_in_noise_and_a_slope_in_a_drift(self) -> None:
         rng = np.random.default_rng(8)

@@ -7,13 +7,15 @@ exactly. Between the points it is drawn by PCHIP, which keeps it from falling.
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.optimize import brentq, nnls
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
+
+if TYPE_CHECKING:
+    from scipy.interpolate import PchipInterpolator
 
 
 @dataclass(frozen=True)
@@ -24,7 +26,9 @@ class ConcaveCurve:
     score: FloatArray
 
     @cached_property
-    def _interpolator(self) -> PchipInterpolator:
+    def _interpolator(self) -> "PchipInterpolator":
+        from scipy.interpolate import PchipInterpolator
+
         return PchipInterpolator(self.power, self.score, extrapolate=False)
 
     def at(self, power: FloatArray) -> FloatArray:
@@ -37,6 +41,8 @@ class ConcaveCurve:
             return float("nan")
         if score == self.score[0]:
             return float(self.power[0])
+        from scipy.optimize import brentq
+
         segment = int(np.argmax(self.score >= score))
         low, high = self.power[segment - 1], self.power[segment]
         return float(brentq(lambda p: float(self._interpolator(p)) - score, low, high, xtol=1e-6))
@@ -49,6 +55,8 @@ def fit_concave(power: FloatArray, score: FloatArray) -> ConcaveCurve:
     ------
     DataError : fewer than three different powers.
     """
+    from scipy.optimize import nnls
+
     knots = np.unique(power)
     if len(knots) < 3:
         raise DataError("scaling points", f"a curve needs three different powers, there are {len(knots)}")

@@ -52,8 +52,8 @@ class SimulatedDevice:
         self._wobble = 0.0
         self._energy = self._done = 0.0
         self._power, self._clock, self._truth = self._chip.idle_w, self._chip.lowest_ghz, "waiting"
-        for _ in range(6000):  # ten minutes of idling: it starts at rest, not at ambient
-            self._heat.step(self._idle_w())
+        for _ in range(20):  # at rest, not at ambient: leakage and temperature settle on each other
+            self._heat.rest(self._idle_w())
         self._limiter.average_w = self._idle_w()
 
     def start(self, work: RigWork) -> None:

@@ -5,7 +5,7 @@ Each part keeps its own state and steps by a fixed time; `rig.device` joins them
 
 from bisect import bisect_left
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -38,7 +38,7 @@ class Chip:
 
     def clock_for(self, power_w: float, temp_c: float, activity: float, ceiling_ghz: float) -> float:
         """Highest clock within a power budget, GHz, between the lowest and the ceiling."""
-        grid, watts = _power_table(self)
+        grid, watts = self._power_table
         room = (power_w - self.idle_w - self.leakage_w(temp_c)) / activity
         i = bisect_left(watts, room)
         if i == 0:
@@ -48,15 +48,15 @@ class Chip:
         part = (room - watts[i - 1]) / (watts[i] - watts[i - 1])
         return min(grid[i - 1] + part * (grid[i] - grid[i - 1]), ceiling_ghz)
 
+    @cached_property
+    def _power_table(self) -> tuple[list[float], list[float]]:
+        """Clocks in GHz and the dynamic power of the whole chip at each, W."""
+        grid = np.linspace(self.lowest_ghz, self.one_core_ghz, 400).tolist()
+        return grid, [self.dynamic_w(f, 1.0) for f in grid]
+
     def power_at(self, ghz: float, temp_c: float, activity: float) -> float:
         """Package power at a clock under load, W."""
         return self.idle_w + self.leakage_w(temp_c) + self.dynamic_w(ghz, activity)
-
-
-@lru_cache(maxsize=32)
-def _power_table(chip: Chip) -> tuple[list[float], list[float]]:
-    grid = np.linspace(chip.lowest_ghz, chip.one_core_ghz, 400).tolist()
-    return grid, [chip.dynamic_w(f, 1.0) for f in grid]
 
 
 class TwoLevelLimiter:
@@ -90,16 +90,8 @@ class HeatPath:
     """The temperatures of a cooler's two nodes, stepped exactly for power held constant over `dt`."""
 
     def __init__(self, cooler: Cooler, ambient_c: float, dt: float) -> None:
-        from scipy.linalg import expm
-
-        g1, g2 = 1.0 / cooler.die_r, 1.0 / cooler.sink_r
-        rate = np.array([[-g1 / cooler.die_c, g1 / cooler.die_c], [g1 / cooler.sink_c, -(g1 + g2) / cooler.sink_c]])
-        drive = np.array([1.0 / cooler.die_c, 0.0])
-        step = expm(rate * dt)
-        gain = np.linalg.solve(rate, (step - np.eye(2)) @ drive)
-        (self._a, self._b), (self._c, self._d) = step.tolist()
-        self._p, self._q = gain.tolist()
-        self.ambient_c = ambient_c
+        (self._a, self._b, self._c, self._d), (self._p, self._q) = _exact_step(cooler, dt)
+        self.ambient_c, self._cooler = ambient_c, cooler
         self._die = self._sink = 0.0
 
     @property
@@ -112,11 +104,28 @@ class HeatPath:
         """Sink temperature, °C."""
         return self.ambient_c + self._sink
 
+    def rest(self, power_w: float) -> None:
+        """Put both nodes where they settle at a steady `power_w`."""
+        self._sink = self._cooler.sink_r * power_w
+        self._die = self._sink + self._cooler.die_r * power_w
+
     def step(self, power_w: float) -> None:
         """Advance by one step at `power_w`."""
         die, sink = self._die, self._sink
         self._die = self._a * die + self._b * sink + self._p * power_w
         self._sink = self._c * die + self._d * sink + self._q * power_w
+
+
+@lru_cache(maxsize=64)
+def _exact_step(cooler: Cooler, dt: float) -> tuple[list[float], list[float]]:
+    """Transition matrix, row by row, and gain of constant power over `dt`, from the matrix exponential."""
+    from scipy.linalg import expm
+
+    g1, g2 = 1.0 / cooler.die_r, 1.0 / cooler.sink_r
+    rate = np.array([[-g1 / cooler.die_c, g1 / cooler.die_c], [g1 / cooler.sink_c, -(g1 + g2) / cooler.sink_c]])
+    drive = np.array([1.0 / cooler.die_c, 0.0])
+    step = expm(rate * dt)
+    return step.ravel().tolist(), np.linalg.solve(rate, (step - np.eye(2)) @ drive).tolist()
 
 
 @dataclass(frozen=True)

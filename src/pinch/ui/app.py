@@ -19,7 +19,9 @@ from pinch.ui.window import MainWindow
 def make_application(theme: str = "light") -> QApplication:
     """The one application, dressed, with the shipped fonts."""
     existing = QApplication.instance()
-    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    if isinstance(existing, QApplication):
+        return existing
+    app = QApplication(sys.argv[:1])
     app.setApplicationName("Pinch")
     app.setDesktopFileName("org.pinch.Pinch")
     app.setStyle("Fusion")

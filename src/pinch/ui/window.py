@@ -1,6 +1,7 @@
 """The main window: spine, context strip, desk, margin and footer around one session."""
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtGui import QCloseEvent, QIcon
@@ -135,6 +136,8 @@ class MainWindow(QMainWindow):
             (
                 "&Go",
                 [
+                    *((f"{name} page", partial(self.show_page, n), key) for n, (name, key) in enumerate(PAGES)),
+                    None,
                     ("Start recording", self.run_view.ask_start, "Ctrl+R"),
                     ("Mark this moment", self.mark, "Ctrl+M"),
                     ("Stop recording", self.recording.stop, "Ctrl+."),
@@ -366,10 +369,17 @@ class MainWindow(QMainWindow):
         self._write(lambda: write_run_package(shown.log, folder, f"run-{shown.run.id}", *records), folder)
 
     def _write(self, work: Callable[[], object], path: Path) -> None:
-        self.writing = Job(lambda _: work(), self)
-        self.writing.finished.connect(lambda _: self.notices.done(f"{path} is written."))
+        def write(_: Callable[[float], bool]) -> Path:
+            work()
+            return path
+
+        self.writing = Job(write, self)
+        self.writing.finished.connect(self._written)
         self.writing.failed.connect(self.notices.error)
         self.writing.start()
+
+    def _written(self, path: Path) -> None:
+        self.notices.done(f"{path} is written.")
 
     def copy_finding(self) -> None:
         """The finding of the page goes to the clipboard."""
@@ -399,4 +409,7 @@ class MainWindow(QMainWindow):
         """A recording ends and is kept; nothing is left running."""
         self.scaling.cancel()
         self.recording.close()
+        if self.writing is not None:
+            self.writing.cancel()
+            self.writing.wait()
         super().closeEvent(event)

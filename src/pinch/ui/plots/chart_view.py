@@ -117,7 +117,7 @@ class ChartView(QWidget):
             plot.addItem(pg.FillBetweenItem(*edges, brush=colour))
         for line in panel.lines:
             style = Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(theme.devices[line.slot % 6], width=1.4, style=style)
+            pen = pg.mkPen(theme.devices[line.slot % 6], width=1.0, style=style)
             curve = plot.plot(line.x, line.y, pen=pen, connect="finite")
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
@@ -137,7 +137,7 @@ class ChartView(QWidget):
 
     def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
         axis = {"bottom": ClockAxis("bottom")} if chart.clock else None
-        plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis)
+        plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis, enableMenu=False)
         dress(plot, title, unit)
         plot.setMouseEnabled(x=True, y=False)
         if chart.clock:  # levels are named at the right, outside the curves

@@ -14,7 +14,6 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "") -> None:
     """Give a plot the look of the notebook; values on the bottom axis are shown only where asked for."""
     theme = look.theme()
     plot.hideButtons()
-    plot.setMenuEnabled(False)
     plot.showGrid(y=True, alpha=GRID_ALPHA)
     if title:
         quiet_unit = f"<span style='color:{theme.quiet}'>{unit}</span>"

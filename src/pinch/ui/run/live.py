@@ -82,7 +82,7 @@ class LiveView(QWidget):
         self._curves.clear()
         first = None
         for row, (name, caption) in enumerate(wanted):
-            plot = self._graphics.addPlot(row=row, col=0, axisItems={"bottom": ClockAxis("bottom")})
+            plot = self._graphics.addPlot(row=row, col=0, axisItems={"bottom": ClockAxis("bottom")}, enableMenu=False)
             dress(plot, caption, unit_of(name))
             plot.setMouseEnabled(x=False, y=False)
             plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
@@ -90,5 +90,5 @@ class LiveView(QWidget):
                 first = plot
             else:
                 plot.setXLink(first)
-            self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.4))
+            self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.0))
         self._shown = [name for name, _ in wanted]

@@ -15,7 +15,6 @@ class SpineEntry(QAbstractButton):
         self.setText(name)
         self.setCheckable(True)
         self.setToolTip(f"{name} ({key})")
-        self.setShortcut(key)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._count = ""

@@ -1,0 +1,177 @@
+#!/usr/bin/env python3
+"""The figures that Pinch wants to reach, measured on this machine: .venv/bin/python bench/figures.py
+
+Each line gives the figure, its goal, and a reference of the same machine (a fixed piece of pure Python and NumPy work),
+so that runs on different machines can be compared.
+"""
+
+import contextlib
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+ROOT = Path(__file__).resolve().parent.parent
+PROBE = ROOT / "src" / "pinch" / "sources" / "probe.py"
+
+import numpy as np
+import psutil
+
+from pinch.bench import runlogs
+from pinch.bench.book import create_book
+from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.core.judge import judge
+from pinch.core.runlog import RunLog, runlog_from_columns
+from pinch.rig import catalogue
+from pinch.rig.demo import make_demo_book
+from pinch.rig.device import SimulatedDevice, simulate_run
+from pinch.rig.tree import PretendTree
+
+
+def best(work: object, times: int = 5) -> float:
+    """Least wall time of several tries, s."""
+    taken = []
+    for _ in range(times):
+        start = time.perf_counter()
+        work()  # type: ignore[operator]
+        taken.append(time.perf_counter() - start)
+    return min(taken)
+
+
+def reference() -> float:
+    """A fixed piece of work: a million additions in Python and a sort of a million doubles, s."""
+    values = np.random.default_rng(0).standard_normal(1_000_000)
+
+    def work() -> None:
+        total = 0
+        for i in range(1_000_000):
+            total += i
+        np.sort(values)
+
+    return best(work)
+
+
+def say(name: str, value: str, goal: str) -> None:
+    print(f"{name:<52} {value:>22}   goal {goal}", flush=True)
+
+
+def hour_log(channels: int) -> RunLog:
+    log = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 3580).log
+    columns = {name: np.interp(np.arange(1.0, 3601), s.t, s.values) for name, s in log.series.items()}
+    rng = np.random.default_rng(1)
+    for i in range(channels - len(columns)):
+        columns[f"cpu.core.{i}.clock"] = np.round(columns["cpu.clock"] + rng.normal(0, 20, 3600))
+    return runlog_from_columns(np.arange(1.0, 3601), columns)
+
+
+def probe_cost() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        sim = SimulatedDevice(catalogue.SANDPIPER, catalogue.SANDPIPER.settings[0])
+        tree = PretendTree(Path(folder), catalogue.SANDPIPER)
+        tree.show(sim.state())
+        for i in range(60 - 19):
+            path = Path(folder) / f"sys/class/hwmon/hwmon9/temp{i + 1}_input"
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text("50000\n")
+        (Path(folder) / "proc/uptime").unlink()  # its own clock, as on a real machine
+        process = subprocess.Popen(
+            [sys.executable, "-I", "-S", str(PROBE), "--root", folder], stdout=subprocess.PIPE, text=True
+        )
+        assert process.stdout is not None
+        channels = len(process.stdout.readline().split(",")) - 1
+        process.stdout.readline()
+        watched = psutil.Process(process.pid)
+        before = watched.cpu_times()
+        for _ in range(20):
+            process.stdout.readline()
+        after = watched.cpu_times()
+        share = 100 * (after.user + after.system - before.user - before.system) / 20
+        say(f"probe at 1 Hz, {channels} channels, % of a core", f"{share:.2f}", "≤ 1")
+        say("probe, resident memory, MB", f"{watched.memory_info().rss / 1e6:.1f}", "≤ 25")
+        process.kill()
+        process.communicate()
+        tree.close()
+
+
+def judging() -> None:
+    log = hour_log(20)
+    judge(log)
+    say("judging one hour × 20 channels, s", f"{best(lambda: judge(log)):.3f}", "≤ 0.3")
+
+
+def bytes_a_sample() -> None:
+    with tempfile.TemporaryDirectory() as folder, contextlib.closing(create_book(Path(folder) / "a.pinch")) as book:
+        device = book.save(Device(name="A"))
+        setting = book.save(Setting(device_id=device.id or 0, name="B"))
+        work = book.save(Workload(name="C"))
+        ids = {"device_id": device.id, "setting_id": setting.id, "workload_id": work.id}
+        empty = book.path.stat().st_size
+        samples = 0
+        for _ in range(4):
+            run = runlogs.add_log(book, book.save(Run(**ids, started=now())), hour_log(20))  # type: ignore[arg-type]
+            samples += run.samples or 0
+        book.connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        say("book, bytes a sample", f"{(book.path.stat().st_size - empty) / samples:.2f}", "≤ 4")
+
+
+STARTUP = """
+import time
+start = time.perf_counter()
+from pathlib import Path
+from pinch.bench.book import open_book
+from pinch.ui.app import make_application
+from pinch.ui.session import Session
+from pinch.ui.window import MainWindow
+import sys
+app = make_application()
+window = MainWindow(Session(open_book(Path(sys.argv[1]))))
+window.show()
+app.processEvents()
+print(time.perf_counter() - start)
+"""
+
+
+def startup() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "demo.pinch"
+        taken = best(lambda: make_demo_book(path), 1)
+        say("making the demo book, s", f"{taken:.1f}", "seconds")
+
+        def once() -> None:
+            subprocess.run([sys.executable, "-c", STARTUP, str(path)], check=True, capture_output=True)
+
+        say("window usable, whole process with the demo book, s", f"{best(once, 4):.2f}", "≤ 2")
+
+
+def panning() -> None:
+    from pinch.charts.spec import Chart, Line, Panel
+    from pinch.ui.app import make_application
+    from pinch.ui.plots.chart_view import ChartView
+
+    app = make_application()
+    log = hour_log(8)
+    panels = tuple(Panel(s.channel, "", (Line(s.t, s.values),)) for s in list(log.series.values())[:8])
+    view = ChartView()
+    view.resize(880, 640)
+    view.show()
+    view.show_chart(Chart("hour", panels, "Time", "min:s", clock=True))
+    app.processEvents()
+    frames = 60
+    start = time.perf_counter()
+    for i in range(frames):
+        view.plots[0].setXRange(10 * i, 10 * i + 1800, padding=0)
+        app.processEvents()  # paints once
+    rate = frames / (time.perf_counter() - start)
+    say("panning one hour × 8 channels, frames a second", f"{rate:.0f}", "≥ 30")
+
+
+def main() -> None:
+    say("reference work of this machine, s", f"{reference():.3f}", "none")
+    for figure in (probe_cost, judging, bytes_a_sample, startup, panning):
+        figure()
+
+
+main()

@@ -1,0 +1,325 @@
+"""The real window, driven offscreen: record, judge, chart, export, change, undo."""
+
+import csv
+import gc
+import io
+import tempfile
+import unittest
+import weakref
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QFontDatabase
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
+
+from pinch.bench.book import create_book
+from pinch.bench.records import Device, ExitStatus, Setting
+from pinch.sources.runlog_csv import read_run_log, write_run_log
+from pinch.ui import look
+from pinch.ui.app import make_application
+from pinch.ui.dialogs import LogDialog, SettingDialog
+from pinch.ui.session import Session
+from pinch.ui.window import JUDGE, RUN, SCALE, MainWindow
+from tests import made
+from tests.window_case import WindowCase
+
+TILE = "Tile Render, all cores"
+
+
+class TestFromNothing(WindowCase):
+    """A fresh book: from the first device to an exported chart."""
+
+    def test_the_whole_way_of_a_rig_run(self) -> None:
+        window, view = self.window, self.window.run_view
+        self.assertEqual(window.page, RUN)
+        self.assertIn("no device yet", view.headline.text())
+        self.assertFalse(view.start.isEnabled())
+        view.add_rig.click()
+        self.choose("Sandpiper 14", "Full", TILE, None)
+        self.assertIn(f"Ready to run {TILE} on Sandpiper 14 at Full (45 W).", view.headline.text())
+        view.length.setValue(4.0)
+        view.rest.setValue(15.0)
+        view.room.setValue(22.0)
+        view.pace.setCurrentIndex(2)
+        view.start.click()
+        self.wait_for(lambda: "Under load" in view.headline.text())
+        self.assertFalse(view.start.isEnabled())
+        view.mark.click()
+        self.wait_for(lambda: self.window.recording.live and len(self.window.recording.live.series["cpu.power"]) > 60)
+        self.assertRegex(view.live.values["cpu.power"].value.text(), r"^(64|4[45])\.\d$")
+        self.assertIn("19 channels", window.footer.rate.text())
+        self.assertIn("recording", window.spine.entries[RUN].accessibleName())
+        self.wait_for(lambda: not self.session.recording_now and "is in the book" in window.notices.words.text(), 40)
+        view.judge.click()
+        self.assertEqual(window.page, JUDGE)
+        shown = window.judge_view.shown
+        assert shown is not None
+        self.assertEqual(shown.run.status, ExitStatus.COMPLETE)
+        self.assertEqual([m.text for m in shown.log.marks], ["mark 1"])
+        self.assertIn("after a", window.judge_view.headline.text())
+        self.write_and_check(window)
+
+    def write_and_check(self, window: MainWindow) -> None:
+        for name in ("chart.png", "chart.svg"):
+            path = self.folder / name
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                window.asking.write_chart()
+            self.wait_for(path.exists)
+            self.assertGreater(path.stat().st_size, 10_000)
+        target = self.folder / "package"
+        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)):
+            window.asking.write_log()
+        self.wait_for((target / "datapackage.json").exists)
+        shown = window.judge_view.shown
+        assert shown is not None
+        back = read_run_log(target / f"run-{shown.run.id}.csv")
+        np.testing.assert_array_equal(back.series["cpu.power"].values, shown.log.series["cpu.power"].values)
+
+    def test_this_computer_is_recorded_and_judged(self) -> None:
+        window, view = self.window, self.window.run_view
+        view.add_computer.click()
+        view.length.setValue(0.1)
+        view.rest.setValue(2.0)
+        view.ask_start()
+        self.wait_for(lambda: "is in the book" in window.notices.words.text(), 40)
+        window.show_page(JUDGE)
+        shown = window.judge_view.shown
+        assert shown is not None
+        self.assertIn("score.rate", shown.log.series)
+        self.assertEqual(shown.judged.settled.state, "too-short")
+        captions = [card.card.caption for card in window.judge_view.cards]
+        self.assertIn("Score rate", captions)
+
+    def test_a_run_can_be_stopped_and_is_kept(self) -> None:
+        self.window.run_view.add_rig.click()
+        self.window.run_view.pace.setCurrentIndex(2)
+        self.window.run_view.start.click()
+        self.wait_for(lambda: "Under load" in self.window.run_view.headline.text())
+        QTest.keyClick(self.window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+        self.wait_for(lambda: "Stopped; the run is kept" in self.window.notices.words.text())
+        self.assertEqual(self.session.book.runs()[0].status, ExitStatus.STOPPED)
+
+    def test_closing_the_window_ends_the_recording(self) -> None:
+        self.window.run_view.add_rig.click()
+        self.window.run_view.start.click()
+        self.wait_for(lambda: self.window.recording.live and self.window.recording.live.series)
+        self.window.close()
+        self.assertFalse(self.session.recording_now)
+        self.assertEqual(self.session.book.runs()[0].status, ExitStatus.STOPPED)
+
+    def test_a_log_becomes_a_run_and_undo_takes_it_back(self) -> None:
+        path = self.folder / "log.csv"
+        with open(path, "w", encoding="utf-8") as file:
+            write_run_log(made.two_level(), file)
+        self.window.changes.import_log(path, "Limpet", "Stock", 35.0, "Tile Render")
+        self.assertEqual(self.session.book.runs()[0].source, "log.csv")
+        self.window.show_page(JUDGE)
+        self.assertIn("Held 35.0 W (claimed 35)", self.window.judge_view.headline.text())
+        self.window.undo()
+        self.assertEqual((self.session.book.runs(), self.session.book.devices()), ([], []))
+        self.assertIn("no run here yet", self.window.judge_view.headline.text())
+        self.window.redo()
+        self.assertEqual(len(self.session.book.runs()), 1)
+
+    def test_a_bad_log_is_said_and_adds_nothing(self) -> None:
+        path = self.folder / "log.csv"
+        path.write_text("t_s,cpu.power\n1,2\n1,x\n")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.window.safely(self.window.asking.import_log)
+        self.assertIn("line 3: 'x' is not a number", self.window.notices.words.text())
+        self.assertEqual(self.session.book.devices(), [])
+
+
+class TestDemoBook(WindowCase):
+    demo = True
+
+    def card(self, caption: str) -> QAbstractButton:
+        return next(c for c in self.window.judge_view.cards if c.card.caption == caption)
+
+    def test_clicking_a_figure_explains_it_with_its_numbers(self) -> None:
+        self.choose("Sandpiper 14", "Full", TILE)
+        QTest.mouseClick(self.card("Burst power"), Qt.MouseButton.LeftButton)
+        text = self.window.margin.text
+        judged = self.window.judge_view.shown.judged  # type: ignore[union-attr]
+        self.assertIn("τ = t_b / ln((P2 − P0) / (P2 − P1))", text)
+        self.assertIn(f"= {judged.limits.window_s.value:.1f} ± {judged.limits.window_s.u:.1f} s", text)
+        QTest.keyClick(self.card("Settled temperature"), Qt.Key.Key_Space)
+        self.assertIn("headroom", self.window.margin.text)
+
+    def test_clicking_the_strip_gives_the_evidence(self) -> None:
+        self.choose("Limpet", "45 W", TILE, -1)
+        heat = next(s for s in self.window.judge_view.shown.judged.limiters if s.cause == "heat")  # type: ignore[union-attr]
+        strip = self.window.judge_view.chart.plots[0].getViewBox()
+        scene = strip.mapViewToScene(QPointF((heat.start_s + heat.end_s) / 2, 0.5))
+        graphics = self.window.judge_view.chart.graphics
+        QTest.mouseClick(graphics.viewport(), Qt.MouseButton.LeftButton, pos=graphics.mapFromScene(scene))
+        self.wait_for(lambda: "Held by heat" in self.window.margin.text, 3)
+        self.assertIn(f"{heat.start_s:.0f} s to {heat.end_s:.0f} s", self.window.margin.text)
+
+    def test_the_screen_draws_the_very_data_of_the_spec(self) -> None:
+        self.choose("Sandpiper 14", "Even", TILE)
+        view = self.window.judge_view.chart
+        assert view.chart is not None
+        for panel, plot in zip(view.chart.panels, view.plots[1:], strict=True):
+            x, y = plot.listDataItems()[0].getOriginalDataset()
+            np.testing.assert_array_equal(x, panel.lines[0].x)
+            np.testing.assert_array_equal(y, panel.lines[0].y)
+
+    def test_every_run_of_the_demo_can_be_looked_at(self) -> None:
+        states, causes = set(), set()
+        for run in self.session.book.runs():
+            self.session.choose_run(run.id or 0)
+            shown = self.window.judge_view.shown
+            assert shown is not None, run
+            states.add(shown.judged.settled.state)
+            causes |= set(shown.judged.limiter_share)
+        self.assertEqual(states, {"settled", "drifting", "too-short"})
+        self.assertLessEqual({"burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap"}, causes)
+
+    def test_the_scale_page_stands_at_measured_watts(self) -> None:
+        self.choose("Sandpiper 14", None, TILE)
+        self.window.show_page(SCALE)
+        view = self.window.scale_view
+        self.wait_for(lambda: view.result is not None)
+        result = view.result
+        assert result is not None and result.scaling is not None
+        hush = [p for p in result.points if p.setting.name == "Hush"]
+        self.assertAlmostEqual(hush[0].power_w, 15.9, delta=0.5)
+        self.assertIn("reaches 95 %", view.headline.text())
+        self.assertIn("0.95 ×", self.window.margin.text)
+        self.assertEqual({p.run.ambient_c for p in result.points}, {22.0}, "one room at a time")
+        self.assertEqual(view.table.rowCount(), 7)
+        cells = [view.table.item(1, c).text() for c in range(4)]  # type: ignore[union-attr]
+        self.assertEqual((cells[0], cells[1]), ("Hush", "15"))
+        self.assertRegex(cells[3], r"^\+[4-8] %$")
+        view.table.cellActivated.emit(1, 0)
+        self.assertEqual(self.window.page, JUDGE)
+        self.assertEqual(self.session.setting.name, "Hush")  # type: ignore[union-attr]
+
+    def test_void_and_short_runs_are_left_out_with_their_reason(self) -> None:
+        self.choose("Sandpiper 14", None, TILE)
+        self.window.show_page(SCALE)
+        self.wait_for(lambda: self.window.scale_view.result is not None)
+        reasons = " ".join(w.text for w in self.window.scale_view.result.left_out)  # type: ignore[union-attr]
+        self.assertIn("too short to settle", reasons)
+
+    def test_notes_void_and_remove_can_be_undone(self) -> None:
+        self.choose("Sandpiper 14", "Even", TILE)
+        before = self.session.run
+        self.window.changes.keep_notes("fan fixed")
+        self.window.changes.void_run("lid closed")
+        self.assertTrue(self.window.judge_view.headline.text().startswith("Void: lid closed."))
+        count = len(self.session.book.runs())
+        self.window.changes.remove_run()
+        self.assertEqual(len(self.session.book.runs()), count - 1)
+        for label in ("remove run", "make run void", "change notes"):
+            self.assertIn(label, self.window._actions["Undo"].text())
+            self.window.undo()
+        self.session.choose_run(before.id or 0)  # type: ignore[union-attr]
+        self.assertEqual(self.session.run, before)
+
+    def test_the_strip_keeps_the_subject_between_pages(self) -> None:
+        self.choose("Gannet", "16 W", "Skerry Run", 1)
+        for page in (SCALE, RUN, JUDGE):
+            QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_3 + page), Qt.KeyboardModifier.AltModifier)
+            self.assertEqual(self.window.page, page)
+        strip = self.window.strip
+        self.assertEqual(
+            [p.box.currentText() for p in (strip.device, strip.setting, strip.workload)],
+            ["Gannet", "16 W", "Skerry Run"],
+        )
+        self.window.session.step_run(-1)
+        self.assertTrue(strip.run.box.currentText().startswith("1 ·"))
+
+    def test_both_themes_and_a_small_window(self) -> None:
+        self.window.resize(1024, 700)
+        self.window.switch_theme()
+        self.addCleanup(lambda: look.apply(make_application(), "light"))
+        self.assertEqual(look.theme().name, "dark")
+        self.app.processEvents()
+        self.assertLessEqual(self.window.width(), 1024)
+        image = self.window.grab().toImage()
+        self.assertEqual(image.pixelColor(500, 690).name().upper(), look.theme().spine)
+
+    def test_copy_open_and_new_book(self) -> None:
+        target = self.folder / "copy"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            self.window.asking.copy_book()
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(self.folder / "new.pinch"), "")):
+            self.window.asking.new_book()
+        self.assertEqual(self.session.book.devices(), [])
+        self.assertEqual(self.window.footer.book.text(), "new.pinch · saved")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(target) + ".pinch", "")):
+            self.window.asking.open_book()
+        self.assertEqual(len(self.session.book.devices()), 4)
+        (self.folder / "bad.pinch").write_text("x" * 200)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(self.folder / "bad.pinch"), "")):
+            self.window.safely(self.window.asking.open_book)
+        self.assertIn("not a book of Pinch", self.window.notices.words.text())
+        self.assertEqual(len(self.session.book.devices()), 4, "the open book stays")
+
+    def test_copying_the_finding(self) -> None:
+        self.window.copy_finding()
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        self.assertEqual(clipboard.text(), self.window.judge_view.headline.text())
+
+    def test_every_control_has_an_accessible_name(self) -> None:
+        for page in (RUN, JUDGE, SCALE):
+            self.window.show_page(page)
+            for button in self.window.findChildren(QAbstractButton):
+                if button.isVisible():
+                    self.assertTrue(button.text() or button.accessibleName(), button)
+
+
+class TestDialogs(WindowCase):
+    def test_a_setting_is_checked_before_it_is_taken(self) -> None:
+        device = self.session.book.save(Device(name="This computer", local=True))
+        dialog = SettingDialog(device)
+        dialog.name.setText("Quiet")
+        for watts, reason in (("-5", "sustained w"), ("lots", "not a number of watts"), ("99999", "sustained w")):
+            dialog.sustained.setText(watts)
+            dialog.accept()
+            self.assertIn(reason, dialog.error.text())
+            self.assertEqual(dialog.result(), 0)
+        dialog.sustained.setText("15,5 W")
+        dialog.accept()
+        self.assertEqual(dialog.setting, Setting(device_id=device.id or 0, name="Quiet", sustained_w=15.5))
+
+    def test_a_log_needs_names(self) -> None:
+        dialog = LogDialog(Path("x.csv"), [], [])
+        dialog.accept()
+        self.assertIn("The device: name", dialog.error.text())
+
+
+class TestWindowItself(unittest.TestCase):
+    def test_shipped_fonts_are_loaded(self) -> None:
+        make_application()
+        self.assertLessEqual({"Karla", "B612"}, set(QFontDatabase.families()))
+
+    def test_a_closed_window_dies(self) -> None:
+        app = make_application()
+        with tempfile.TemporaryDirectory() as folder:
+            session = Session(create_book(Path(folder) / "a.pinch"))
+            window = MainWindow(session)
+            window.show()
+            reference = weakref.ref(window.judge_view)
+            window.close()
+            window.deleteLater()
+            session.close()
+            del window, session
+            for _ in range(3):  # a deletion may defer others
+                app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+                app.processEvents()
+                gc.collect()
+            self.assertIsNone(reference())
+
+    def test_csv_module_reads_what_the_window_writes(self) -> None:
+        # RFC 4180 as Python's csv module reads it: the header and each row have the same number of cells.
+        text = io.StringIO()
+        write_run_log(made.two_level(), text)
+        rows = list(csv.reader(io.StringIO(text.getvalue()), strict=True))
+        self.assertEqual({len(row) for row in rows}, {len(rows[0])})

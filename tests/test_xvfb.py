@@ -1,0 +1,61 @@
+"""A few checks on a real X display, where one can be had: the program starts, shows its window, and ends."""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+SCREEN = "-screen 0 1400x900x24"
+SCRIPT = """
+import sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+from pinch.ui import app as start
+
+def look():
+    window = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "judge_view"))
+    picture = QApplication.primaryScreen().grabWindow(0)
+    picture.save(sys.argv[2])
+    print(QApplication.platformName(), window.page, window.width(), window.height(), flush=True)
+    window.close()
+
+make = start.make_application
+def with_timer(*args):
+    application = make(*args)
+    QTimer.singleShot(2500, look)
+    return application
+start.make_application = with_timer
+from pathlib import Path
+sys.exit(start.run_app(None if sys.argv[1] == "own" else Path(sys.argv[1])))
+"""
+
+
+@unittest.skipUnless(shutil.which("xvfb-run"), "needs Xvfb")
+class TestRealDisplay(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def show(self, book: str) -> str:
+        environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "XDG_DATA_HOME": str(self.folder)}
+        done = subprocess.run(
+            ["xvfb-run", "-a", "-s", SCREEN, sys.executable, "-c", SCRIPT, book, str(self.folder / "s.png")],
+            capture_output=True, text=True, timeout=90, env=environment,
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return done.stdout
+
+    def test_own_book_is_made_and_shown(self) -> None:
+        self.assertTrue(self.show("own").startswith("xcb 0 1280 800"))
+        self.assertTrue((self.folder / "pinch" / "bench.pinch").exists())
+        self.assertGreater((self.folder / "s.png").stat().st_size, 5000)
+
+    def test_a_book_with_runs_opens_on_judge(self) -> None:
+        from tests.window_case import demo_book
+
+        self.assertTrue(self.show(str(demo_book())).startswith("xcb 1 1280 800"))

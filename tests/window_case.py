@@ -1,0 +1,76 @@
+"""What the tests of the window share: one application, a session on a book of its own, and waiting without sleeping."""
+
+import contextlib
+import tempfile
+import time
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent
+from PyQt6.QtWidgets import QApplication
+
+from pinch.bench.book import Book, create_book, open_book
+from pinch.rig.demo import make_demo_book
+from pinch.ui.app import make_application
+from pinch.ui.session import Session
+from pinch.ui.window import MainWindow
+
+_demo: list[Path] = []
+
+
+def demo_book() -> Path:
+    """The demo book, made once for all tests."""
+    if not _demo:
+        _demo.append(Path(tempfile.mkdtemp(prefix="pinch-demo-")) / "cabin-test.pinch")
+        make_demo_book(_demo[0])
+    return _demo[0]
+
+
+class WindowCase(unittest.TestCase):
+    """A window on an empty book, or on a copy of the demo book."""
+
+    demo = False
+
+    def setUp(self) -> None:
+        self.app: QApplication = make_application()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.session = Session(self.make_book())
+        self.window = MainWindow(self.session)
+        self.addCleanup(self.close)
+        self.window.show()
+        self.app.processEvents()
+
+    def make_book(self) -> Book:
+        path = self.folder / "book.pinch"
+        if not self.demo:
+            return create_book(path)
+        with contextlib.closing(open_book(demo_book())) as original:
+            original.copy_to(path)
+        return open_book(path)
+
+    def close(self) -> None:
+        self.window.close()
+        self.session.close()
+        self.window.deleteLater()
+        self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+    def wait_for(self, condition: Callable[[], object], seconds: float = 30.0) -> None:
+        """Let the window work until a condition holds; fails where it does not come."""
+        until = time.monotonic() + seconds
+        while not condition():
+            self.assertLess(time.monotonic(), until, "it did not come")
+            self.app.processEvents()
+            time.sleep(0.005)
+
+    def choose(self, device: str, setting: str | None, workload: str, run: int | None = 0) -> None:
+        """Choose a subject by names; `run` counts among the runs of the cell."""
+        book = self.session.book
+        d = next(d for d in book.devices() if d.name == device)
+        s = next((s.id for s in book.settings(d.id or 0) if s.name == setting), None)
+        w = next(w for w in book.workloads() if w.name == workload)
+        runs = [r.id for r in book.runs(d.id, w.id) if s is None or r.setting_id == s]
+        self.session.choose(d.id, s, w.id, runs[run] if run is not None and runs else None)
+        self.app.processEvents()
