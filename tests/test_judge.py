@@ -104,6 +104,8 @@ class TestStates(unittest.TestCase):
         judged = judge(RunLog(kept))
         self.assertEqual([(g.start_s, g.end_s) for g in judged.gaps], [(200, 240)])
         self.assertAlmostEqual(judged.figures["cpu.power"].sustained.value, 35.0, delta=0.02)
+        self.assertNotIn("waiting", judged.limiter_share)
+        self.assertAlmostEqual(judged.limiter_share["unknown"], 39 / 430, delta=0.01)
 
     def test_nothing_to_judge(self) -> None:
         with self.assertRaises(DataError):

@@ -146,7 +146,7 @@ class TestDemoBook(WindowCase):
         judged = self.window.judge_view.shown.judged  # type: ignore[union-attr]
         self.assertIn("τ = t_b / ln((P2 − P0) / (P2 − P1))", text)
         self.assertIn(f"= {judged.limits.window_s.value:.1f} ± {judged.limits.window_s.u:.1f} s", text)
-        QTest.keyClick(self.card("Settled temperature"), Qt.Key.Key_Space)
+        QTest.keyClick(self.card("Temperature"), Qt.Key.Key_Space)
         self.assertIn("headroom", self.window.margin.text)
 
     def test_clicking_the_strip_gives_the_evidence(self) -> None:

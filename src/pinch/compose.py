@@ -199,7 +199,7 @@ def add_this_computer(book: Book) -> Device:
     device = next((d for d in book.devices() if d.local), None)
     if device is None:
         device = book.save(Device(name="This computer", form=Form.OTHER, chip=_chip_name(), local=True))
-        book.save(Setting(device_id=device.id or 0, name="as it is"))
+        book.save(Setting(device_id=device.id or 0, name="Default"))
     named = {w.name for w in book.workloads()}
     for workload in (ALL_CORES, ONE_CORE):
         if workload.name not in named:

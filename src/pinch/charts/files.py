@@ -1,6 +1,8 @@
 """Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
 
 import os
+import re
+import textwrap
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -64,7 +66,7 @@ def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
     axes: Any = figure.subplots(len(heights), 1, sharex=True, squeeze=False, height_ratios=heights)
     rows: list[Axes] = list(axes[:, 0])
     figure.subplots_adjust(left=0.075, right=0.86, top=0.86, bottom=0.13, hspace=0.28)
-    figure.text(0.03, 0.94, chart.title, color=theme.ink, fontsize=15, fontweight="bold", va="center", wrap=True)
+    figure.text(0.03, 0.94, _title(chart.title), color=theme.ink, fontsize=15, fontweight="bold", va="center")
     if chart.footnote:
         figure.text(0.03, 0.025, chart.footnote, color=theme.quiet, fontsize=9)
     if chart.strip:
@@ -78,6 +80,11 @@ def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
     else:
         rows[-1].set_xlim(left=0)
     return figure
+
+
+def _title(text: str) -> str:
+    """A title in lines that fit, no number parted from its unit."""
+    return textwrap.fill(re.sub(r"(\d) (%|W|s|GHz|°C|fps)(?!\w)", "\\1\u00a0\\2", text), 105)
 
 
 def _set_up() -> None:

@@ -16,7 +16,7 @@ from pinch.recorder.recorder import News
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
     parser.add_argument("--device", default="This computer", help="a device of the book or of the rig (this computer)")
-    parser.add_argument("--setting", default="as it is", help="its setting; a new name makes one on this computer")
+    parser.add_argument("--setting", default="Default", help="its setting; a new name makes one on this computer")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
     parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load (300)")

@@ -45,7 +45,8 @@ def _times(count: int) -> str:
 def _held(j: Judgement, claimed_w: float | None) -> str:
     if j.power is not None and j.figures[j.power].sustained.known:
         claimed = f" (claimed {claimed_w:g})" if claimed_w else ""
-        return f"Held {j.figures[j.power].sustained.value:.1f} W{claimed}"
+        between = " between collapses" if j.collapses else ""
+        return f"Held {j.figures[j.power].sustained.value:.1f} W{claimed}{between}"
     if j.rate is not None and j.figures[j.rate].sustained.known:
         return f"Held {j.figures[j.rate].sustained.value:.4g} per second"
     return ""

@@ -160,6 +160,7 @@ def _signals(
         (column("cpu.throttle.heat") > 0.5) | rising,
         column("cpu.throttle.power") > 0.5,
         load.active[part],
+        np.isfinite(column(load.channel)),
     )
 
 

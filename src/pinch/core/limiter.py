@@ -33,7 +33,7 @@ class Signals:
     """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
 
     `capped` is true where the frame rate is within 1.5 % of a known cap; `heat_flag` and `power_flag` are true where
-    the log itself says that the machine throttled.
+    the log itself says that the machine throttled. `logged` is false where nothing was recorded.
     """
 
     power: FloatArray
@@ -44,6 +44,7 @@ class Signals:
     heat_flag: BoolArray
     power_flag: BoolArray
     active: BoolArray
+    logged: BoolArray
 
 
 @dataclass(frozen=True)
@@ -189,7 +190,7 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     hot |= s.heat_flag
     hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)
     capped = s.capped & ~at_burst & ~at_sustained
-    waiting = ~s.active | ((s.load < BUSY_LOAD) & ~at_burst & ~at_sustained & ~ceiling)
+    waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & ~at_burst & ~at_sustained & ~ceiling)
     ordered = {
         "heat": hot & s.active,
         "frame-cap": capped & s.active,
@@ -257,7 +258,7 @@ def _evidence_words(levels: Levels) -> Mapping[str, str]:
         "power and temperature below their limits",
         "frame-cap": "frame rate within 1.5 % of the cap, power below its limits",
         "waiting": "load below 90 %, or a pause, and nothing else binding",
-        "unknown": "no channel of this log explains it",
+        "unknown": "nothing was logged here, or no channel of this log explains it",
     }
 
 

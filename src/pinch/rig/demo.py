@@ -20,7 +20,7 @@ from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
 from pinch.rig.device import simulate_run
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 3
+VERSION = 4
 """Part of the demo book's file name: raised when the demo changes."""
 
 
@@ -86,7 +86,7 @@ def demo_runs() -> list[DemoRun]:
     for repeat in range(2):
         runs += [DemoRun(sandpiper, s, tile, 900) for s in ("Hush", "18 W", "22 W", "Even", "35 W", "Full")]
         runs += [DemoRun(old, s, tile, 900) for s in ("Hush", "20 W", "25 W", "30 W", "Full")]
-        runs += [DemoRun(limpet, s, tile, 600) for s in ("20 W", "28 W", "Stock", "45 W", "54 W")]
+        runs += [DemoRun(limpet, s, tile, 780) for s in ("20 W", "28 W", "Stock", "45 W", "54 W")]
         steps = ("7 W", "10 W", "13 W", "16 W", "20 W", "25 W", "30 W")
         runs += [DemoRun(gannet, s, tile, 600) for s in steps]
         runs += [DemoRun(gannet, s, skerry, 600) for s in steps]

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtGui import QCloseEvent, QIcon
+from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from pinch import compose
@@ -27,6 +27,7 @@ from pinch.ui.scale.view import ScaleView
 from pinch.ui.session import Session
 from pinch.ui.shell.context_strip import ContextStrip
 from pinch.ui.shell.footer import Footer
+from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.notices import Notices
 from pinch.ui.shell.spine import Spine
@@ -34,6 +35,7 @@ from pinch.ui.shell.spine import Spine
 ICON = look.ART / "pinch.svg"
 PAGES = [("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
 RUN, JUDGE, SCALE = range(3)
+NARROW_MARGIN = 212
 RECORDING_NOTES = [
     "Every second each sensor that Linux offers is read by a small process of its own. Power comes from energy "
     "counters, so nothing between two seconds is missed.",
@@ -404,6 +406,11 @@ class MainWindow(QMainWindow):
         look.apply(app, "light" if look.theme().name == "dark" else "dark")
         self.scaling.forget()
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A small window gives the page more room than the margin."""
+        super().resizeEvent(event)
+        self.margin.setFixedWidth(MARGIN_WIDTH if self.width() >= 1180 else NARROW_MARGIN)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""

@@ -78,7 +78,7 @@ class JudgedRun:
             )
         if j.temp:
             f = j.figures[j.temp]
-            cards.append(_card("Settled temperature", f, self._headroom(f), explain.explain_temperature(j)))
+            cards.append(_card("Temperature", f, self._headroom(f), explain.explain_temperature(j)))
         if j.rate:
             f = j.figures[j.rate]
             unit = self.workload.score_unit
@@ -88,16 +88,15 @@ class JudgedRun:
 
     def _power_card(self, f: ChannelFigures) -> Card:
         claimed = self.setting.sustained_w
-        second = plus_minus(f.sustained.u)
-        if claimed:
-            second = f"claimed {claimed:g}" if not second else f"{second}, claimed {claimed:g}"
-        return _card("Sustained power", f, second, explain.explain_sustained(self.judged, f.channel))
+        words = [f"claimed {claimed:g}"] if claimed else []
+        words += [plus_minus(f.sustained.u)] if math.isfinite(f.sustained.u) else []
+        return _card("Sustained power", f, ", ".join(words), explain.explain_sustained(self.judged, f.channel))
 
     def _burst_card(self) -> Card:
         limits = self.judged.limits
         if not math.isfinite(limits.burst.value):
             return Card("Burst power", "none", "", "no burst in this run", explain.explain_burst(self.judged))
-        second = f"for {limits.burst_s.value:.0f} s"
+        second = f"{limits.burst_s.value:.0f} s"
         if math.isfinite(limits.window_s.value):
             second += f", window {'≥ ' if limits.bounded else ''}{limits.window_s.value:.0f} s"
         return Card("Burst power", f"{limits.burst.value:.1f}", "W", second, explain.explain_burst(self.judged))

@@ -46,7 +46,7 @@ class FigureCard(QAbstractButton):
         painter.setPen(QColor(theme.hairline))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
         painter.setPen(QColor(theme.quiet))
-        painter.setFont(look.text_font(9))
+        painter.setFont(look.text_font(8.5))
         painter.drawText(left, 18, self._fitted(painter, card.caption))
         painter.drawText(left, 60, self._fitted(painter, card.second))
         painter.setFont(look.figure_font(15))

@@ -3,7 +3,7 @@
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.files import clock_step
@@ -173,9 +173,9 @@ class ChartView(QWidget):
             x=dots.x,
             y=dots.y,
             data=list(range(len(dots.x))),
-            symbol="|" if dots.light else SYMBOLS[dots.slot % 6],
+            symbol=_upright() if dots.light else SYMBOLS[dots.slot % 6],
             size=22 if dots.light else 9,
-            pen=pg.mkPen(colour, width=1.0 if dots.light else 1.6),
+            pen=pg.mkPen(colour, width=1.6),
             hoverable=True,
             brush=colour if dots.light else theme.paper,
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
@@ -188,7 +188,11 @@ class ChartView(QWidget):
         theme = look.theme()
         colour = theme.accent if rule.accent or rule.upright else theme.quiet
         style = Qt.PenStyle.DashLine if rule.upright else Qt.PenStyle.DotLine
-        line = pg.InfiniteLine(rule.at, angle=90 if rule.upright else 0, pen=pg.mkPen(colour, width=1.7, style=style))
+        line = pg.InfiniteLine(
+            rule.at,
+            angle=90 if rule.upright else 0,
+            pen=pg.mkPen(colour, width=1.7 if rule.accent else 1.0, style=style),
+        )
         plot.addItem(line)
         if rule.upright:
             label = pg.InfLineLabel(line, rule.words, position=0.06, color=colour, anchors=[(0, 1), (0, 1)])
@@ -199,6 +203,14 @@ class ChartView(QWidget):
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)
+
+
+def _upright() -> QPainterPath:
+    """A thin upright stroke: a claim, where measured points have bodies."""
+    path = QPainterPath()
+    path.moveTo(0.0, -0.5)
+    path.lineTo(0.0, 0.5)
+    return path
 
 
 class StripLegend(QWidget):

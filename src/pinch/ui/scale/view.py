@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.compose import ScaleResult
-from pinch.core.explain import DRIFT_WORDS, Explanation
+from pinch.core.explain import Explanation
 from pinch.ui import look
 from pinch.ui.judge.state import plus_minus
 from pinch.ui.plots.chart_view import ChartView
@@ -152,7 +152,7 @@ class ScaleView(QWidget):
                 row.off_by,
                 f"{row.score:.4g}",
                 str(len(row.runs)),
-                "   " + DRIFT_WORDS.get(worst, ""),
+                f"   {worst}",
             )
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)
