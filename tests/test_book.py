@@ -287,6 +287,15 @@ class TestUndo(BookCase):
         self.assertIsNone(self.undo.redo_label)
         self.assertIsNone(self.undo.redo())
 
+    def test_a_change_that_fails_half_way_leaves_nothing(self) -> None:
+        before = self.dump()
+        with self.assertRaises(BookError), self.undo.step("add a log"):
+            device = self.book.save(Device(name="Limpet"))
+            self.book.save(Setting(device_id=device.id or 0, name="Stock"))
+            raise BookError(self.path, "the disk is full")
+        self.assertEqual(self.dump(), before)
+        self.assertIsNone(self.undo.undo_label)
+
     def test_another_connection_is_not_undone(self) -> None:
         with contextlib.closing(open_book(self.path)) as other:
             other.save(Device(name="Gannet"))

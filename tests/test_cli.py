@@ -111,6 +111,12 @@ class TestScale(CommandCase):
         text = "device,power_W,score\nA,10,1\nA,20,2\nA,30,3\n"
         self.assertIsNone(self.json_of("scale", self.table(text), "--target", "9")["devices"]["A"]["target"]["power_W"])
 
+    def test_plain_words(self) -> None:
+        status, out, _ = self.run_command("scale", self.table("device,power_W,score\nA,10,5\nA,20,8\nA,30,9\n"))
+        self.assertEqual(status, 0)
+        self.assertRegex(out.splitlines()[0], r"^A: 95 % of the best score at 2\d\.\d W$")
+        self.assertIn("No setting was repeated", out)
+
     def test_refusals_name_the_line(self) -> None:
         for text, reason in (
             ("device,power_W\nA,1\n", "line 1: there is no column 'score'"),

@@ -12,9 +12,9 @@ import numpy as np
 from frictionless import Package, validate
 
 from pinch.bench.records import Device, Run, Setting, Workload, now
-from pinch.charts.files import draw, write_chart
+from pinch.charts.files import clock_step, draw, write_chart
 from pinch.charts.scaling import MeasuredPoint, scaling_chart
-from pinch.charts.spec import Chart, minutes
+from pinch.charts.spec import Chart, Line, Panel, Rule, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
 from pinch.charts.timeline import timeline_chart
 from pinch.core.errors import DataError, PinchError
@@ -129,6 +129,28 @@ class TestDataPackage(FolderCase):
         self.assertEqual(list(self.folder.iterdir()), [])
 
 
+class TestSpec(unittest.TestCase):
+    def panel(self, from_zero: bool, *rules: Rule) -> Panel:
+        return Panel(
+            "T", "°C", (Line(np.arange(3.0), np.array([40.0, np.nan, 60.0])),), rules=rules, from_zero=from_zero
+        )
+
+    def test_all_that_is_drawn_is_in_view(self) -> None:
+        self.assertEqual(self.panel(True).y_range, (0.0, 66.0))
+        self.assertEqual(self.panel(False).y_range, (38.0, 62.0))
+        low, high = self.panel(False, Rule(95.0, "limit"), Rule(22.0, "room"), Rule(500.0, "x", upright=True)).y_range
+        self.assertTrue(low < 22.0 and 95.0 < high < 110.0)
+        self.assertEqual(Panel("empty", "").y_range, (0.0, 1.0))
+
+    def test_numbers_stay_with_their_units(self) -> None:
+        self.assertEqual(unbroken("For 92 % at 45.0 W, 3 s"), "For 92\u00a0% at 45.0\u00a0W, 3\u00a0s")
+        self.assertEqual(unbroken("2 Ways, 5 settings"), "2 Ways, 5 settings")
+
+    def test_ticks_of_a_time_axis_are_round_and_few(self) -> None:
+        for span, most, step in ((900, 10, 120), (60, 10, 10), (3600, 6, 600), (5, 10, 1)):
+            self.assertEqual(clock_step(span, most), step)
+
+
 class TestCharts(FolderCase):
     def timeline(self) -> Chart:
         log = RunLog(made.two_level().series, (Mark(100.0, "door opened"),))
@@ -182,7 +204,7 @@ class TestCharts(FolderCase):
         data = png.read_bytes()
         self.assertEqual((int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")), (1280, 720))
         texts = [e.text for e in ET.parse(svg).iter("{http://www.w3.org/2000/svg}text")]
-        for words in ("Held 35 W", "Power, W", "claimed 35", "What held it"):
+        for words in ("Held 35\u00a0W", "Power, W", "claimed 35", "What held it"):
             self.assertIn(words, [(t or "").strip() for t in texts])
         again = self.folder / "b.svg"
         write_chart(self.timeline(), again)

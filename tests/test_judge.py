@@ -12,6 +12,7 @@ from pinch.core.finding import finding
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.limiter import smooth
 from pinch.core.runlog import RunLog, Series
+from pinch.core.sawtooth import find_sawtooth
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.device import SimulatedRun, simulate_run
@@ -171,6 +172,33 @@ class TestLimiterAgainstTruth(unittest.TestCase):
         judged = judge(made.log(cpu_load=np.r_[np.zeros(20), np.full(200, 100.0)]))
         self.assertEqual(set(judged.limiter_share), {"unknown"})
         self.assertLessEqual({"no-power", "no-temp", "unknown-limiter"}, {w.code for w in judged.warnings})
+
+
+class TestSawtooth(unittest.TestCase):
+    def test_a_known_triangle(self) -> None:
+        # A triangle of period 37 s between 2500 and 4500 MHz, with noise: 5 % to 95 % of a triangle is 90 % of it.
+        t = np.arange(800.0)
+        values = 2500 + 2000 * np.abs(2 * ((t / 37) % 1) - 1) + np.random.default_rng(2).normal(0, 30, 800)
+        found = find_sawtooth(values, 1.0)
+        assert found is not None
+        self.assertAlmostEqual(found.period_s, 37, delta=1)
+        self.assertAlmostEqual(found.swing, 1800, delta=60)
+
+    def test_noise_drift_and_a_step_are_none(self) -> None:
+        rng, t = np.random.default_rng(3), np.arange(600.0)
+        for values in (rng.normal(3500, 20, 600), 3500 - t + rng.normal(0, 5, 600), np.full(600, 3500.0)):
+            self.assertIsNone(find_sawtooth(values, 1.0))
+
+    def test_period_of_the_rig_and_its_window(self) -> None:
+        run = simulated(catalogue.LIMPET, "45 W", catalogue.TILE, 900, 31.0)
+        judged = judge(run.log, known(catalogue.LIMPET))
+        heat = np.array([c == "heat" for c in run.truth])
+        begins = np.flatnonzero(heat[1:] & ~heat[:-1])
+        assert judged.sawtooth is not None
+        self.assertAlmostEqual(judged.sawtooth.period_s, float(np.median(np.diff(begins))), delta=1.5)
+        # The flat stretch before the first tooth is no part of the settled window.
+        self.assertGreaterEqual(judged.settled.start_s, begins[0] - judged.sawtooth.period_s)
+        self.assertEqual(judged.settled.state, "settled")
 
 
 class TestCollapse(unittest.TestCase):

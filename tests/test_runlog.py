@@ -6,7 +6,8 @@ import numpy as np
 
 from pinch.core.channels import is_channel_name, power_channel, unit_of
 from pinch.core.errors import DataError
-from pinch.core.runlog import RunLog, Series, gaps_of, runlog_from_columns
+from pinch.core.phases import find_burst, find_load
+from pinch.core.runlog import EvenLog, RunLog, Series, gaps_of, runlog_from_columns
 
 
 def series(t: list[float], values: list[float]) -> Series:
@@ -73,3 +74,47 @@ class TestChannels(unittest.TestCase):
         self.assertTrue(is_channel_name("fan.1.speed"))
         for wrong in ("power", "CPU.power", "cpu..power", "cpu.power; DROP", ""):
             self.assertFalse(is_channel_name(wrong), wrong)
+
+
+class TestPhases(unittest.TestCase):
+    """Load and burst by their definitions in docs/methods.md (common practice, no source)."""
+
+    def even(self, power: list[float], load: list[float] | None = None) -> EvenLog:
+        t = np.arange(1.0, len(power) + 1.0)
+        columns = {"cpu.power": np.array(power)} | ({"cpu.load": np.array(load)} if load else {})
+        return runlog_from_columns(t, columns).even()
+
+    def test_the_first_bin_gives_away_when_load_began(self) -> None:
+        load = find_load(self.even([4.0] * 20 + [0.75 * 4 + 0.25 * 44] + [44.0] * 60), "cpu.power")
+        self.assertEqual((load.first, load.last, load.idle), (20, 81, 4.0))
+        self.assertAlmostEqual(load.onset, 0.25)
+
+    def test_a_blip_before_the_load_is_not_the_load(self) -> None:
+        load = find_load(self.even([4.0] * 10 + [30.0, 30.0] + [4.0] * 10 + [44.0] * 60), "cpu.power")
+        self.assertEqual(load.first, 22)
+
+    def test_cooling_down_is_not_part_of_it(self) -> None:
+        load = find_load(self.even([4.0] * 10 + [44.0] * 60 + [4.0] * 30), "cpu.power")
+        self.assertEqual((load.first, load.last), (10, 70))
+        self.assertEqual(int(load.active.sum()), 60)
+
+    def test_a_steady_log_is_all_load(self) -> None:
+        load = find_load(self.even([44.0, 44.2, 43.9] * 20), "cpu.power")
+        self.assertEqual((load.first, load.last), (0, 60))
+        self.assertTrue(np.isnan(load.idle))
+
+    def test_work_that_goes_on_in_a_fault_is_active(self) -> None:
+        power, busy = [4.0] * 10 + [44.0] * 30 + [5.0] * 10 + [44.0] * 30, [1.0] * 10 + [100.0] * 70
+        self.assertEqual(int(find_load(self.even(power, busy), "cpu.power").active.sum()), 70)
+        self.assertEqual(int(find_load(self.even(power), "cpu.power").active.sum()), 60)
+
+    def test_a_burst_is_at_least_four_percent_higher(self) -> None:
+        rng = np.random.default_rng(5)
+        for level, found in ((1.10, True), (1.02, False)):
+            power = np.concatenate([np.full(25, 40 * level), np.full(200, 40.0)]) + rng.normal(0, 0.05, 225)
+            self.assertEqual(find_burst(power), 25 if found else None)
+
+    def test_the_rise_itself_is_not_the_burst(self) -> None:
+        power = np.concatenate([[20.0, 45.0], np.full(25, 60.0), np.full(200, 40.0)])
+        power += np.random.default_rng(6).normal(0, 0.05, len(power))
+        self.assertEqual(find_burst(power), 27)

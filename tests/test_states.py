@@ -67,7 +67,7 @@ class TestCards(unittest.TestCase):
         self.assertEqual(cards["Power held"].value, f"{100 * figures['cpu.power'].hold:.0f}")
         self.assertIn("claimed 45", cards["Sustained power"].second)
         self.assertIn("window 28 s", cards["Burst power"].second)
-        self.assertRegex(cards["Temperature"].second, r"^\d+ K below its limit$")
+        self.assertRegex(cards["Temperature"].second, r"^\d+ K to its limit$")
 
     def test_the_footnote_names_conditions_and_status(self) -> None:
         for words in ("Tile Render", "room 22 °C", "mains", "pre-production unit"):

@@ -92,6 +92,7 @@ class TestFromNothing(WindowCase):
         self.assertEqual(shown.judged.settled.state, "too-short")
         captions = [card.card.caption for card in window.judge_view.cards]
         self.assertIn("Score rate", captions)
+        self.write_and_check(window)
 
     def test_a_run_can_be_stopped_and_is_kept(self) -> None:
         self.window.run_view.add_rig.click()
@@ -117,7 +118,7 @@ class TestFromNothing(WindowCase):
         self.window.changes.import_log(path, "Limpet", "Stock", 35.0, "Tile Render")
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
         self.window.show_page(JUDGE)
-        self.assertIn("Held 35.0 W (claimed 35)", self.window.judge_view.headline.text())
+        self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.judge_view.headline.text())
         self.window.undo()
         self.assertEqual((self.session.book.runs(), self.session.book.devices()), ([], []))
         self.assertIn("no run here yet", self.window.judge_view.headline.text())
@@ -188,7 +189,7 @@ class TestDemoBook(WindowCase):
         assert result is not None and result.scaling is not None
         hush = [p for p in result.points if p.setting.name == "Hush"]
         self.assertAlmostEqual(hush[0].power_w, 15.9, delta=0.5)
-        self.assertIn("reaches 95 %", view.headline.text())
+        self.assertIn("reaches 95\u00a0%", view.headline.text())
         self.assertIn("0.95 ×", self.window.margin.text)
         self.assertEqual({p.run.ambient_c for p in result.points}, {22.0}, "one room at a time")
         self.assertEqual(view.table.rowCount(), 7)

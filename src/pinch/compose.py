@@ -6,6 +6,7 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import platformdirs
@@ -113,34 +114,48 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     PinchError : the request makes no sense, or the book cannot be written.
     """
     _check(request)
-    ids = (request.device.id or 0, request.setting.id or 0, request.workload.id or 0)
-    rig = request.device.rig
-    run = book.save(
-        Run(
-            device_id=ids[0],
-            setting_id=ids[1],
-            workload_id=ids[2],
-            repeat=book.next_repeat(*ids),
-            started=now(),
-            ambient_c=request.ambient_c,
-            source="rig" if rig else "this computer",
-        )
-    )
+    source = "rig" if request.device.rig else "this computer"
+    run = _new_run(book, request.device, request.setting, request.workload, source, request.ambient_c)
+    probe, work, clean_up = _sources(request, run.id or 1)
     keeper = BookKeeper(book.path, run)
-    clean_up: Callable[[], None] = lambda: None  # noqa: E731
-    if rig:
-        folder = tempfile.mkdtemp(prefix="pinch-rig-")
-        clean_up = lambda: shutil.rmtree(folder, ignore_errors=True)  # noqa: E731
-        work = WorkProcess(rig_command(request, run.id or 1, Path(folder)), ready_line=True)
-        probe = ProbeProcess(Path(folder), time_scale=request.time_scale)
-    else:
-        work, probe = WorkProcess(load_command(request.workload.one_core)), ProbeProcess()
     recorder = Recorder(probe, work, keeper, request.workload.rate_channel, request.idle_s, request.load_s)
     for listener in listeners:
         recorder.listen(listener)
     recording = Recording(book.path, run, recorder, clean_up)
     recording.start()
     return recording
+
+
+def _sources(request: RunRequest, seed: int) -> tuple[ProbeProcess, WorkProcess, Callable[[], None]]:
+    """Where samples and rates come from, and what is to be cleaned up afterwards."""
+    if not request.device.rig:
+        return ProbeProcess(), WorkProcess(load_command(request.workload.one_core)), _nothing
+    folder = tempfile.mkdtemp(prefix="pinch-rig-")
+    work = WorkProcess(rig_command(request, seed, Path(folder)), ready_line=True)
+    probe = ProbeProcess(Path(folder), time_scale=request.time_scale)
+    return probe, work, partial(shutil.rmtree, folder, ignore_errors=True)
+
+
+def _nothing() -> None:
+    """There is nothing to clean up."""
+
+
+def _new_run(
+    book: Book, device: Device, setting: Setting, workload: Workload, source: str, ambient_c: float | None = None
+) -> Run:
+    """A run that begins now, the next repeat of its cell, kept in the book."""
+    ids = (device.id or 0, setting.id or 0, workload.id or 0)
+    return book.save(
+        Run(
+            device_id=ids[0],
+            setting_id=ids[1],
+            workload_id=ids[2],
+            repeat=book.next_repeat(*ids),
+            started=now(),
+            ambient_c=ambient_c,
+            source=source,
+        )
+    )
 
 
 def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
@@ -374,17 +389,7 @@ def find_or_add(
 
 def import_log(book: Book, log: RunLog, device: Device, setting: Setting, workload: Workload, source: str) -> Run:
     """Add a log as a run: all of it, or nothing."""
-    ids = (device.id or 0, setting.id or 0, workload.id or 0)
-    run = book.save(
-        Run(
-            device_id=ids[0],
-            setting_id=ids[1],
-            workload_id=ids[2],
-            repeat=book.next_repeat(*ids),
-            started=now(),
-            source=source,
-        )
-    )
+    run = _new_run(book, device, setting, workload, source)
     try:
         return runlogs.add_log(book, run, log)
     except BookError:

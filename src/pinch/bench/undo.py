@@ -45,9 +45,14 @@ class UndoStack:
 
     @contextmanager
     def step(self, label: str) -> Iterator[None]:
-        """All changes inside are one step with this label."""
+        """All changes inside are one step with this label; where they fail, all of them are taken back."""
         self._take()
-        yield
+        try:
+            yield
+        except BaseException:
+            self._run(self._take())
+            self._take()
+            raise
         statements = self._take()
         if statements:
             self._done = [*self._done[1 - MOST_STEPS :], Step(label, statements)]
@@ -66,13 +71,16 @@ class UndoStack:
             return None
         step = source[-1]
         self._take()
-        with self._book.change() as connection:
-            connection.execute("PRAGMA defer_foreign_keys = ON")
-            for statement in step.statements:
-                connection.execute(statement)
+        self._run(step.statements)
         source.pop()
         target.append(Step(step.label, self._take()))
         return step.label
+
+    def _run(self, statements: tuple[str, ...]) -> None:
+        with self._book.change() as connection:
+            connection.execute("PRAGMA defer_foreign_keys = ON")
+            for statement in statements:
+                connection.execute(statement)
 
     def _take(self) -> tuple[str, ...]:
         rows = self._book.query("SELECT statement FROM temp.undo_log ORDER BY id DESC")

@@ -1,14 +1,13 @@
 """Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
 
 import os
-import re
 import textwrap
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pinch.charts.spec import Chart, Panel, minutes
+from pinch.charts.spec import Chart, Panel, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, TEXT_FACE, Theme
 from pinch.core.errors import PinchError
 
@@ -17,6 +16,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 DPI = 100
+TITLE_WIDTH = 105
 _MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 _HATCH = {
     "dots": "..",
@@ -66,7 +66,15 @@ def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
     axes: Any = figure.subplots(len(heights), 1, sharex=True, squeeze=False, height_ratios=heights)
     rows: list[Axes] = list(axes[:, 0])
     figure.subplots_adjust(left=0.075, right=0.86, top=0.86, bottom=0.13, hspace=0.28)
-    figure.text(0.03, 0.94, _title(chart.title), color=theme.ink, fontsize=15, fontweight="bold", va="center")
+    figure.text(
+        0.03,
+        0.94,
+        textwrap.fill(unbroken(chart.title), TITLE_WIDTH),
+        color=theme.ink,
+        fontsize=15,
+        fontweight="bold",
+        va="center",
+    )
     if chart.footnote:
         figure.text(0.03, 0.025, chart.footnote, color=theme.quiet, fontsize=9)
     if chart.strip:
@@ -78,13 +86,8 @@ def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
         rows[-1].xaxis.set_major_formatter(lambda x, _: minutes(x))
         rows[-1].xaxis.set_major_locator(_clock_locator(rows[-1].get_xlim()))
     else:
-        rows[-1].set_xlim(left=0)
+        rows[-1].set_xlim(0, 1.12 * rows[-1].get_xlim()[1])
     return figure
-
-
-def _title(text: str) -> str:
-    """A title in lines that fit, no number parted from its unit."""
-    return textwrap.fill(re.sub(r"(\d) (%|W|s|GHz|°C|fps)(?!\w)", "\\1\u00a0\\2", text), 105)
 
 
 def _set_up() -> None:
@@ -173,7 +176,7 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
             axis.annotate(
                 line.label,
                 (line.x[-1], line.y[-1]),
-                xytext=(9, 0),
+                xytext=(9, 9),
                 textcoords="offset points",
                 color=colour,
                 fontweight="bold",
@@ -190,7 +193,7 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
             dots.y,
             linestyle="none",
             marker=marker,
-            markersize=11 if dots.light else 7,
+            markersize=20 if dots.light else 7,
             markerfacecolor=theme.paper,
             markeredgecolor=colour,
             markeredgewidth=1.4,
@@ -199,8 +202,7 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
     for mark in chart.marks:
         axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
-    if panel.from_zero:
-        axis.set_ylim(bottom=0)
+    axis.set_ylim(*panel.y_range)
 
 
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:
@@ -208,13 +210,12 @@ def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) 
         axis.axvline(at, color=colour, linewidth=1.0, linestyle="--")
         axis.annotate(
             words,
-            (at, 1.0),
+            (at, 0.04),
             xycoords=("data", "axes fraction"),
-            xytext=(4, -4),
+            xytext=(5, 0),
             textcoords="offset points",
             color=colour,
             fontsize=9,
-            va="top",
         )
     else:
         axis.axhline(at, color=colour, linewidth=0.9, linestyle=":")

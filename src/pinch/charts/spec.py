@@ -3,7 +3,10 @@
 x and y are (n,) arrays in the units named by the panel. `slot` is a device's place in the theme's colours and markers.
 """
 
+import re
 from dataclasses import dataclass
+
+import numpy as np
 
 from pinch.core.runlog import FloatArray
 
@@ -72,6 +75,18 @@ class Panel:
     from_zero: bool = True
     key: str = ""
 
+    @property
+    def y_range(self) -> tuple[float, float]:
+        """Lowest and highest y to show, with a little air, so that screen and file agree."""
+        ys = [line.y for line in self.lines] + [dots.y for dots in self.dots]
+        ys.append(np.array([rule.at for rule in self.rules if not rule.upright]))
+        known = np.concatenate([y[np.isfinite(y)] for y in ys])
+        if len(known) == 0:
+            return 0.0, 1.0
+        low, high = (0.0 if self.from_zero else float(known.min())), float(known.max())
+        air = 0.1 * (high - low) or 1.0
+        return low if self.from_zero else low - air, high + air
+
 
 @dataclass(frozen=True)
 class Chart:
@@ -88,6 +103,11 @@ class Chart:
     marks: tuple[Rule, ...] = ()
     footnote: str = ""
     alternative: str = ""
+
+
+def unbroken(text: str) -> str:
+    """The text with no number parted from its unit at the end of a line."""
+    return re.sub(r"(\d) (%|W|s|K|GHz|°C|fps)(?!\w)", "\\1\u00a0\\2", text)
 
 
 def minutes(seconds: float) -> str:

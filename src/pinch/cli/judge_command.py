@@ -61,12 +61,18 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
         ],
         "limiter_share": {cause: number(share) for cause, share in j.limiter_share.items()},
         "throttle": throttle,
-        "sawtooth": None,
+        "sawtooth": _sawtooth_json(j),
         "collapse": [{"start_s": number(c.start_s), "end_s": number(c.end_s)} for c in j.collapses],
         "heat": None,
         "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
         "warnings": warnings_json(j.warnings),
     }
+
+
+def _sawtooth_json(j: Judgement) -> dict[str, Any] | None:
+    if j.sawtooth is None or j.clock is None:
+        return None
+    return {"period_s": number(j.sawtooth.period_s), "clock_pp_MHz": number(j.sawtooth.swing)}
 
 
 def _figures_json(f: ChannelFigures) -> dict[str, Any]:

@@ -21,8 +21,9 @@ from pinch.core.figures import (
     unknown,
 )
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
+from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
-METHOD_VERSION = 1
+METHOD_VERSION = 2
 """Raised when any figure of a judgement may move for the same log."""
 
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
@@ -51,6 +52,7 @@ class Judgement:
     temp: str | None
     rate: str | None
     limits: PowerLimits
+    sawtooth: Sawtooth | None
     limiters: tuple[Segment, ...]
     limiter_share: Mapping[str, float]
     throttle: Throttle
@@ -88,7 +90,8 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     usable = load.active.copy()
     usable[load.first : load.last] &= ~fault
     must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
-    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle)
+    tooth = find_sawtooth(signals.clock if clock else signals.power, even.step_s)
+    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth)
     figures = _figures(even, load, window, usable, burst_bins)
 
     causes = limiter.smooth(limiter.classify(signals, levels))
@@ -108,6 +111,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         temp,
         rate,
         _limits(signals, levels, figures, power, load, burst_bins, window, causes, even.step_s),
+        tooth,
         tuple(found),
         share,
         _throttle(log, found, start),
@@ -263,13 +267,11 @@ def _warnings(
     result += [
         Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
     ]
-    result += [
-        Note(
-            "collapse",
-            f"Power collapsed from {c.start_s:.0f} s to {c.end_s:.0f} s: a fault, left out of the figures.",
-        )
-        for c in collapses
-    ]
+    if collapses:
+        lost = sum(c.end_s - c.start_s for c in collapses)
+        times = "once" if len(collapses) == 1 else f"{len(collapses)} times"
+        where = f"Power collapsed {times}, first at {collapses[0].start_s:.0f} s, for {lost:.0f} s in all"
+        result.append(Note("collapse", f"{where}: a fault, left out of the figures."))
     if share.get("unknown", 0.0) > 0.5:
         result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
     return result

@@ -14,6 +14,7 @@ from pinch.core.channels import unit_of
 from pinch.core.figures import Settled
 from pinch.core.phases import Load
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
+from pinch.core.sawtooth import Sawtooth, over_periods
 
 BATCH = 5
 LATEST_START = 2.0 / 3.0
@@ -39,7 +40,14 @@ def mser(values: FloatArray, batch: int = BATCH) -> int:
     return int(np.argmin(spread[: m // 2 + 1])) * batch
 
 
-def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, channels: tuple[str, ...]) -> Settled:
+def find_window(
+    log: EvenLog,
+    load: Load,
+    burst_bins: int,
+    usable: BoolArray,
+    channels: tuple[str, ...],
+    sawtooth: Sawtooth | None = None,
+) -> Settled:
     """The settled window of the loaded part of a log.
 
     Parameters
@@ -47,7 +55,9 @@ def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, ch
     burst_bins : bins after load start in which the burst ended, 0 without one.
     usable : (n,) bins that may enter a figure: active and outside faults.
     channels : those that must have settled.
+    sawtooth : where there is one, channels are averaged over whole periods before they are looked at.
     """
+    period = max(1, round(sawtooth.period_s / log.step_s)) if sawtooth else 1
     length = load.last - load.first
     start, decided_by = burst_bins, "burst"
     for channel in channels:
@@ -56,15 +66,15 @@ def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, ch
             usable[load.first : load.last] & np.isfinite(log.columns[channel][load.first : load.last])
         )
         kept = kept[kept >= burst_bins]
-        if len(kept) < 2 * BATCH:
+        if len(kept) < 2 * BATCH + period:
             continue
-        begin = int(kept[mser(log.columns[channel][load.first : load.last][kept])])
+        begin = int(kept[mser(over_periods(log.columns[channel][load.first : load.last][kept], period))])
         if begin > start:
             start, decided_by = begin, channel
     if start > LATEST_START * length:
         start, decided_by = int(LATEST_START * length), "two thirds of the load"
     window = slice(load.first + start, load.last)
-    drift = _drift(log, window, usable, channels)
+    drift = _drift(log, window, usable, channels, period)
     drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
     seconds = (length - start) * log.step_s
     state = "too-short" if seconds < SHORTEST_S else "drifting" if drifting else "settled"
@@ -79,16 +89,19 @@ def find_window(log: EvenLog, load: Load, burst_bins: int, usable: BoolArray, ch
     )
 
 
-def _drift(log: EvenLog, window: slice, usable: BoolArray, channels: tuple[str, ...]) -> Mapping[str, float]:
+def _drift(
+    log: EvenLog, window: slice, usable: BoolArray, channels: tuple[str, ...], period: int
+) -> Mapping[str, float]:
     """Change over the window per channel, as a share of the mean (temperature: K); 0 where the slope may be 0."""
     result: dict[str, float] = {}
     t = log.starts[window]
     for channel in channels:
         values = log.columns[channel][window]
         have = usable[window] & np.isfinite(values)
-        if have.sum() < 3 * BATCH:
+        if have.sum() < 3 * BATCH + period:
             continue
-        slope = robust.theil_sen(t[have], values[have])
+        means = over_periods(values[have], period)
+        slope = robust.theil_sen(t[have][: len(means)], means)
         change = 0.0 if slope.holds_zero else slope.value * float(t[-1] - t[0])
         mean = float(values[have].mean())
         result[channel] = change if unit_of(channel) == "°C" else change / mean if mean else 0.0

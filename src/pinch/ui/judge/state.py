@@ -110,7 +110,7 @@ class JudgedRun:
         room = self.judged.levels.temp_limit_c - f.sustained.value
         if not math.isfinite(room):
             return "limit not known"
-        return "at its limit" if room < 1.0 else f"{room:.0f} K below its limit"
+        return "at its limit" if room < 1.0 else f"{room:.0f} K to its limit"
 
     def overview(self) -> list[str]:
         """What the margin says before anything is clicked."""

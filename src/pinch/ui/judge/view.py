@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.charts.spec import unbroken
 from pinch.core.explain import Explanation
 from pinch.ui import look
 from pinch.ui.judge.state import Card, JudgedRun
@@ -115,7 +116,7 @@ class JudgeView(QWidget):
         """Show a judged run."""
         same = self._shown is not None and self._shown.run.id == judged.run.id
         self._shown = judged
-        self.headline.setText(judged.headline)
+        self.headline.setText(unbroken(judged.headline))
         self._fill_cards(judged.cards())
         self.chart.show_chart(judged.chart(slot), keep_range=same)
         self._set_there(True)

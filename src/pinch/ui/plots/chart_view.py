@@ -29,6 +29,33 @@ class ClockAxis(pg.AxisItem):  # type: ignore[misc]
         return [minutes(v) for v in values]
 
 
+class WordAxis(pg.AxisItem):  # type: ignore[misc]
+    """The right edge of a plot: levels that matter, named by words at their height."""
+
+    def __init__(self) -> None:
+        super().__init__("right")
+        self._words: list[tuple[float, str]] = []
+
+    def name_levels(self, words: list[tuple[float, str]]) -> None:
+        """Name these levels."""
+        self._words = words
+        self.setTicks([[]])
+
+    def generateDrawSpecs(self, painter: QPainter) -> tuple[object, list[object], list[object]] | None:
+        """The base class leaves words out by exact comparison of rounded rectangles; here all are kept."""
+        specs = super().generateDrawSpecs(painter)
+        if specs is None:
+            return None
+        box = self.mapRectFromParent(self.geometry())
+        low, high = self.range
+        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextDontClip
+        texts: list[object] = []
+        for at, words in self._words:
+            y = box.bottom() - (at - low) / (high - low) * box.height()
+            texts.append((QRectF(box.left() + 6, y - 8, box.width() - 6, 16), flags, words))
+        return specs[0], specs[1], texts
+
+
 class ChartView(QWidget):
     """A chart. `strip_clicked` gives the place on the strip in x units, `dot_clicked` the index of a measured dot."""
 
@@ -127,23 +154,19 @@ class ChartView(QWidget):
             self._add_dots(plot, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule)
-        words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
-        plot.getAxis("right").setTicks([words])
-        if panel.from_zero:
-            highest = [float(np.nanmax(line.y)) for line in panel.lines]
-            highest += [float(np.max(d.y)) for d in panel.dots if len(d.y)]
-            highest += [r.at for r in panel.rules if not r.upright]
-            plot.setYRange(0, 1.04 * max(highest, default=1.0), padding=0)
+        if chart.clock:
+            words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
+            plot.getAxis("right").name_levels(words)
+        plot.setYRange(*panel.y_range, padding=0)
 
     def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
-        axis = {"bottom": ClockAxis("bottom")} if chart.clock else None
+        axis = {"bottom": ClockAxis("bottom"), "right": WordAxis()} if chart.clock else None
         plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis, enableMenu=False)
         dress(plot, title, unit)
         plot.setMouseEnabled(x=True, y=False)
         if chart.clock:  # levels are named at the right, outside the curves
             plot.showAxis("right")
             plot.getAxis("right").setWidth(RULE_WIDTH)
-            plot.getAxis("right").setTicks([[]])
         if self.plots:
             plot.setXLink(self.plots[0])
         self.plots.append(plot)
@@ -199,7 +222,7 @@ class ChartView(QWidget):
             label.setFont(look.text_font(9))
 
     def _label(self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str) -> None:
-        text = pg.TextItem(f"   {words}", color=colour, anchor=(0, 0.5))
+        text = pg.TextItem(f"   {words}", color=colour, anchor=(0, 1.0))
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)

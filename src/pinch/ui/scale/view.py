@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.charts.spec import unbroken
 from pinch.compose import ScaleResult
 from pinch.core.explain import Explanation
 from pinch.ui import look
@@ -92,7 +93,7 @@ class ScaleView(QWidget):
         """Show a finished result."""
         self.show_working(1.0)
         self.result = result
-        self.headline.setText(state.headline(result))
+        self.headline.setText(unbroken(state.headline(result)))
         there = bool(result.points)
         for part in (self.chart, self.table, self._footnote, self._chart_button):
             part.setVisible(there)

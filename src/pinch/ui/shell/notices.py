@@ -1,11 +1,13 @@
 """One line above the page for what went wrong or was done; it never blocks the window."""
 
 import qtawesome
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from pinch.ui import look
 from pinch.ui.shell.words import label
+
+DONE_MS = 8000
 
 
 class Notices(QWidget):
@@ -24,15 +26,21 @@ class Notices(QWidget):
         row.addWidget(self._icon)
         row.addWidget(self.words, 1)
         row.addWidget(self._close)
+        self._fade = QTimer(self)
+        self._fade.setSingleShot(True)
+        self._fade.setInterval(DONE_MS)
+        self._fade.timeout.connect(self.hide)
         self.hide()
 
     def error(self, text: str) -> None:
         """Something went wrong."""
         self._show(text, "mdi6.alert-outline", look.theme().accent)
+        self._fade.stop()
 
     def done(self, text: str) -> None:
-        """Something was done that the page does not show."""
+        """Something was done that the page does not show; the words go by themselves."""
         self._show(text, "mdi6.check", look.theme().ink)
+        self._fade.start()
 
     def _show(self, text: str, icon: str, colour: str) -> None:
         theme = look.theme()
