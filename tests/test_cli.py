@@ -179,6 +179,17 @@ class TestBooks(CommandCase):
             status, _, err = self.run_command(*words)
             self.assertEqual((status, err.count("\n")), (2, 1))
 
+    def test_rig_makes_a_log_with_its_truth(self) -> None:
+        log, truth = self.folder / "l.csv", self.folder / "t.csv"
+        words = ("rig", "--device", "limpet", "--setting", "45 W", "--ambient", "31", "--log", log, "--truth", truth)
+        self.assertEqual(self.run_command(*words, "--length", "500")[0], 0)
+        causes = [row["cause"] for row in csv.DictReader(io.StringIO(truth.read_text()))]
+        self.assertEqual(len(causes), 520)
+        share = self.json_of("judge", log, "--temp-limit", "95")["limiter_share"]
+        self.assertAlmostEqual(share["heat"], causes.count("heat") / 500, delta=0.05)
+        status, _, err = self.run_command("rig", "--log", self.folder / "no" / "l.csv")
+        self.assertEqual((status, err.count("\n")), (2, 1))
+
     def test_rig_lists_and_shows_its_tree(self) -> None:
         self.assertIn("limpet: Limpet, mini PC", self.run_command("rig", "--list")[1])
         tree = self.folder / "tree"

@@ -200,9 +200,9 @@ class TestSession(SessionCase):
         s = self.session.subject
         self.session.choose(s.device_id, s.setting_id, s.workload_id, s.run_id)
         self.assertEqual(heard, [])
-        Changes(self.session).keep_notes("warm")
+        Changes(self.session).keep_notes(1, "warm")
         self.assertEqual(heard, ["records"])
-        Changes(self.session).keep_notes("warm")
+        Changes(self.session).keep_notes(1, "warm")
         self.assertEqual(heard, ["records"], "no change, no step")
 
     def test_devices_keep_their_colours(self) -> None:

@@ -76,7 +76,8 @@ class TestFromNothing(WindowCase):
         shown = window.judge_view.shown
         assert shown is not None
         back = read_run_log(target / f"run-{shown.run.id}.csv")
-        np.testing.assert_array_equal(back.series["cpu.power"].values, shown.log.series["cpu.power"].values)
+        for name in ("cpu.load", "score.rate"):
+            np.testing.assert_array_equal(back.series[name].values, shown.log.series[name].values)
 
     def test_this_computer_is_recorded_and_judged(self) -> None:
         window, view = self.window, self.window.run_view
@@ -210,7 +211,11 @@ class TestDemoBook(WindowCase):
     def test_notes_void_and_remove_can_be_undone(self) -> None:
         self.choose("Sandpiper 14", "Even", TILE)
         before = self.session.run
-        self.window.changes.keep_notes("fan fixed")
+        self.window.margin.notes.setPlainText("fan fixed")
+        self.session.step_run(1)  # leaving the run keeps what was typed for it, and only for it
+        self.assertNotEqual(self.window.margin.notes.toPlainText(), "fan fixed")
+        self.session.step_run(-1)
+        self.assertEqual(self.session.run.notes, "fan fixed")  # type: ignore[union-attr]
         self.window.changes.void_run("lid closed")
         self.assertTrue(self.window.judge_view.headline.text().startswith("Void: lid closed."))
         count = len(self.session.book.runs())

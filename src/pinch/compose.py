@@ -251,7 +251,7 @@ class JudgeDesk:
 
     def __init__(self, book: Book) -> None:
         self._book = book
-        self._kept: dict[tuple[object, ...], tuple[RunLog, Judgement]] = {}
+        self._kept: dict[int, tuple[tuple[object, ...], RunLog, Judgement]] = {}
 
     def judge(self, run: Run) -> tuple[RunLog, Judgement]:
         """The log of a run and its judgement.
@@ -264,14 +264,15 @@ class JudgeDesk:
         setting = self._book.get(Setting, run.setting_id)
         workload = self._book.get(Workload, run.workload_id)
         known = known_of(device, setting, workload, run)
-        key = (run.id, *runlogs.log_size(self._book, run.id or 0), known)
-        if key not in self._kept:
-            log = runlogs.read_log(self._book, run.id or 0)
+        number = run.id or 0
+        state = (*runlogs.log_size(self._book, number), known)
+        if number not in self._kept or self._kept[number][0] != state:
+            log = runlogs.read_log(self._book, number)
             try:
-                self._kept[key] = log, judge(log, known)
+                self._kept[number] = state, log, judge(log, known)
             except DataError as error:
-                raise DataError(f"{self._book.path.name}, run {run.id}", error.reason) from None
-        return self._kept[key]
+                raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None
+        return self._kept[number][1:]
 
 
 @dataclass(frozen=True)

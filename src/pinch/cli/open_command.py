@@ -8,7 +8,7 @@ from pinch.cli.window import open_window
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("book", type=Path, nargs="?", help="a book; without one, the last one is opened")
+    parser.add_argument("book", type=Path, nargs="?", help="a book; without one, your own is opened")
 
 
 def run(args: argparse.Namespace) -> int:

@@ -7,8 +7,11 @@ from pathlib import Path
 
 from pinch import compose
 from pinch.bench.records import Device, Setting, Workload
+from pinch.core.errors import PinchError
 from pinch.recorder.sources import WorkProcess
 from pinch.rig import catalogue
+from pinch.rig.device import SimulatedRun, simulate_run
+from pinch.sources.runlog_csv import write_run_log
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -21,6 +24,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--ambient", type=float, default=22.0, metavar="C", help="room temperature, °C")
     parser.add_argument("--load-after", type=float, metavar="S", help="put it to work after so many real seconds")
     parser.add_argument("--duration", type=float, metavar="S", help="end after so many real seconds")
+    parser.add_argument("--log", type=Path, metavar="FILE", help="make a log at once, as CSV, and end")
+    parser.add_argument("--truth", type=Path, metavar="FILE", help="with --log: what limited it at each second, as CSV")
+    parser.add_argument("--length", type=int, default=600, metavar="S", help="with --log: seconds of load (600)")
     parser.add_argument("--list", action="store_true", help="list devices, settings and work, and end")
     parser.add_argument("--seed", type=int, default=1, help="seed of its noise")
 
@@ -31,6 +37,10 @@ def run(args: argparse.Namespace) -> int:
         _list()
         return 0
     setting = device.setting(args.setting or device.settings[0].name)
+    if args.log is not None:
+        made = simulate_run(device, setting, catalogue.work(args.work), args.length, args.ambient, args.seed)
+        _write_files(made, args.log, args.truth)
+        return 0
     request = compose.RunRequest(
         Device(name=device.name, rig=device.key),
         Setting(device_id=0, name=setting.name),
@@ -51,6 +61,17 @@ def run(args: argparse.Namespace) -> int:
     finally:
         process.close()
     return 0
+
+
+def _write_files(made: SimulatedRun, log: Path, truth: Path | None) -> None:
+    try:
+        with open(log, "w", encoding="utf-8") as file:
+            write_run_log(made.log, file)
+        if truth is not None:
+            rows = "".join(f"{second + 1},{cause}\n" for second, cause in enumerate(made.truth))
+            truth.write_text("t_s,cause\n" + rows, encoding="utf-8")
+    except OSError as error:
+        raise PinchError(f"{error.filename}: it cannot be written ({error.strerror}).") from None
 
 
 def _serve(process: WorkProcess, load_after: float | None, duration: float | None) -> None:

@@ -23,6 +23,13 @@ CLOCK_SHARE = 0.01
 TEMP_K = 2.0
 CAP_SHARE = 0.015
 LEVEL_BINS = 10
+SLOW_BINS = 10
+MEDIAN5_NOISE = 0.54
+"""Noise left by a running median of five, as a share."""
+STILL_CLOCK = 0.005
+WANDERING_POWER = 0.003
+FOLLOWS = 0.2
+"""Where both are held down together, clock wanders about 0.4 times as much as power."""
 SWITCH_COST = 1.49
 """In bins of evidence: two switches cost just less than three bins."""
 TOOTH_S = 300.0
@@ -63,6 +70,7 @@ class Levels:
     ceiling_given: bool
     power_tolerance_w: float
     temp_tolerance_k: float
+    clock_tolerance_mhz: float
 
 
 def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling_mhz: float | None) -> Levels:
@@ -73,8 +81,9 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
     power_noise = robust.noise_sd(_known(s.power))
     temp_tolerance = max(TEMP_K, 3.0 * robust.noise_sd(_known(s.temp)))
     limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, burst_bins, temp_tolerance)
-    ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s)
-    at_ceiling = s.clock >= (1.0 - CLOCK_SHARE) * ceiling
+    clock_tolerance = 3.0 * robust.noise_sd(_known(s.clock)) * MEDIAN5_NOISE
+    ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s, clock_tolerance)
+    at_ceiling = _median5(s.clock) >= ceiling - np.fmax(CLOCK_SHARE * ceiling, clock_tolerance)
     burst_w = float("nan")
     if burst_bins:
         plateau = s.power[:burst_bins]
@@ -97,6 +106,7 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         ceiling_mhz is not None,
         max(3.0 * power_noise, 0.0),
         temp_tolerance,
+        clock_tolerance,
     )
 
 
@@ -141,31 +151,59 @@ def recover_temp_limit(s: Signals, burst_bins: int, tolerance: float) -> float:
         return float("nan")
     fifth = max(3, len(near) // 5)
     power, temp = s.power[near], s.temp[near]
-    gave_way = np.median(power[:fifth]) >= (1.0 + POWER_SHARE) * np.median(power[-fifth:])
-    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= TEMP_K / 2
+    settled = float(np.median(power[-fifth:]))
+    came_from = s.power[max(burst_bins + 3, near[0] - LEVEL_BINS) : near[0]]
+    before = max(float(np.median(power[:fifth])), float(np.median(came_from)) if len(came_from) > 4 else 0.0)
+    gave_way = before >= (1.0 + POWER_SHARE) * settled
+    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= 0.75 * tolerance
     low, middle, high = np.percentile(power, [10, 50, 90])
     noise = robust.noise_sd(_known(s.power))
     toothed = high - low > max(2 * POWER_SHARE * middle, 4.0 * noise)
     return float(np.median(temp)) if (gave_way and flat) or toothed else float("nan")
 
 
-def recover_ceiling(s: Signals) -> float:
-    """The clock ceiling as the highest clock that is held much more steadily than power, MHz; NaN without one."""
+def recover_ceiling(s: Signals, tolerance_mhz: float) -> float:
+    """The clock ceiling as the highest clock held while power, not clock, wanders, MHz; NaN without one.
+
+    At a ceiling power follows leakage and work; at a power limit the clock does. Either the clock stands still, or,
+    under sensor noise, its slow part does while that of power does not.
+    """
     have = np.isfinite(s.clock) & np.isfinite(s.power) & s.active
-    if have.sum() < 10:
+    if have.sum() < 2 * SLOW_BINS:
         return float("nan")
-    top = float(np.sort(s.clock[have])[-2])  # the very highest may be a glitch
-    near = have & (s.clock >= (1.0 - CLOCK_SHARE) * top)
-    if near.sum() < 10:
+    smooth_clock = _median5(s.clock)
+    top = float(smooth_clock[have].max())
+    near = have & (smooth_clock >= top - max(CLOCK_SHARE * top, tolerance_mhz))
+    if near.sum() < SLOW_BINS:
         return float("nan")
-    steadier = _relative_spread(s.clock[near]) < 0.5 * _relative_spread(s.power[near])
-    return float(np.median(s.clock[near])) if steadier else float("nan")
+    clock, power = s.clock[near], s.power[near]
+    spread = _relative_spread(clock)
+    stands_still = spread < STILL_CLOCK and spread < FOLLOWS * _relative_spread(power)
+    slow = _slow_spread(power)
+    follows = slow > WANDERING_POWER and _slow_spread(clock) < FOLLOWS * slow
+    return float(np.median(clock)) if stands_still or follows else float("nan")
 
 
 def _relative_spread(values: FloatArray) -> float:
     """Distance of the 90 % from the 10 % point as a share of the median."""
     low, middle, high = np.percentile(values, [10, 50, 90])
     return float((high - low) / middle)
+
+
+def _slow_spread(values: FloatArray) -> float:
+    """Relative standard deviation of (n,) values over blocks of 10, less what their noise alone would give."""
+    count = len(values) // SLOW_BINS
+    if count < 4:
+        return 0.0
+    blocks = values[: count * SLOW_BINS].reshape(count, SLOW_BINS)
+    by_noise = float(np.var(np.diff(blocks, axis=1))) / 2.0 / SLOW_BINS
+    return float(np.sqrt(max(np.var(blocks.mean(axis=1)) - by_noise, 0.0)) / np.mean(values))
+
+
+def _median5(values: FloatArray) -> FloatArray:
+    """Running median of five (n,) values, (n,): blind to a glitch, and edges stay where they are."""
+    padded = np.concatenate([values[:1], values[:1], values, values[-1:], values[-1:]])
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 5), axis=1))
 
 
 def _calm(power: FloatArray) -> BoolArray:
@@ -179,13 +217,17 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     bins = np.arange(len(s.power))
     burst_tolerance = np.fmax(POWER_SHARE * levels.burst_w, levels.power_tolerance_w)
     sustained_tolerance = np.fmax(POWER_SHARE * levels.sustained_w, levels.power_tolerance_w)
-    at_burst = (np.abs(s.power - levels.burst_w) <= burst_tolerance) & (bins <= levels.burst_bins)
+    at_burst = np.abs(s.power - levels.burst_w) <= burst_tolerance
+    if levels.burst_w - levels.sustained_w < 2 * burst_tolerance:  # too close: only time tells them apart
+        at_burst &= bins <= levels.burst_bins
     at_sustained = np.abs(s.power - levels.sustained_w) <= sustained_tolerance
-    ceiling = s.clock >= (1.0 - CLOCK_SHARE) * levels.ceiling_mhz
+    clock = _median5(s.clock)
+    ceiling = clock >= levels.ceiling_mhz - np.fmax(CLOCK_SHARE * levels.ceiling_mhz, levels.clock_tolerance_mhz)
+    plainly = clock >= (1.0 - CLOCK_SHARE) * levels.ceiling_mhz  # a ceiling lost in noise must not hide heat
     allowed = np.where(
         (bins < levels.burst_bins) | ~np.isfinite(levels.sustained_w), levels.burst_w, levels.sustained_w
     )
-    below = np.where(np.isfinite(allowed), s.power < (1.0 - POWER_SHARE) * allowed, True) & ~ceiling
+    below = np.where(np.isfinite(allowed), s.power < (1.0 - POWER_SHARE) * allowed, True) & ~plainly
     hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
     hot |= s.heat_flag
     hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)

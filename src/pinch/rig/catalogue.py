@@ -9,7 +9,7 @@ from pinch.rig.parts import Chip, Cooler, HeatControl
 
 Named = TypeVar("Named")
 
-TARN_T8 = Chip("Tarn T8", 8, 0.6, 4.6, 5.0, switching=9.2)
+TARN_T8 = Chip("Tarn T8", 8, 0.6, 4.7, 5.0, switching=9.2)
 TARN_T6 = Chip("Tarn T6", 6, 0.6, 4.3, 4.7, switching=8.4, temp_limit_c=97.0)
 FELL_F12 = Chip("Fell F12", 6, 0.6, 4.0, 4.4, switching=6.6, idle_w=1.9, leak_w=0.8, temp_limit_c=92.0)
 

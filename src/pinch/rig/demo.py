@@ -20,7 +20,7 @@ from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
 from pinch.rig.device import simulate_run
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 4
+VERSION = 5
 """Part of the demo book's file name: raised when the demo changes."""
 
 

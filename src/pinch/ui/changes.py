@@ -63,18 +63,22 @@ class Changes:
         """The run stays, does not count, and says why."""
         self._change_run("make run void", void=reason)
 
-    def keep_notes(self, text: str) -> None:
-        """The operator's notes on the run."""
-        run = self._session.run
-        if run is not None and text != run.notes and not self._session.book.read_only:
-            self._change_run("change notes", notes=text)
+    def keep_notes(self, run_id: int, text: str) -> None:
+        """The operator's notes on a run."""
+        run = self._session.book.get(Run, run_id)
+        if text != run.notes:
+            self._change(run, "change notes", notes=text)
 
     def _change_run(self, label: str, **fields: object) -> None:
-        session, run = self._session, self._session.run
+        """Change the chosen run."""
+        run = self._session.run
         if run is None:
             raise PinchError("There is no run to change.")
-        if run.cut_off and session.recording_now:
+        self._change(run, label, **fields)
+        s = self._session.subject
+        self._session.choose(s.device_id, s.setting_id, s.workload_id, s.run_id)
+
+    def _change(self, run: Run, label: str, **fields: object) -> None:
+        if run.cut_off and self._session.recording_now:
             raise PinchError("This run is still being recorded; stop it first.")
-        session.change(label, lambda: session.book.save(run.model_copy(update=fields)))
-        s = session.subject
-        session.choose(s.device_id, s.setting_id, s.workload_id, s.run_id)
+        self._session.change(label, lambda: self._session.book.save(run.model_copy(update=fields)))

@@ -158,7 +158,7 @@ class MainWindow(QMainWindow):
         session.records_changed.connect(self._records_changed)
         session.subject_changed.connect(self.refresh)
         self.spine.chosen.connect(self.show_page)
-        self.margin.notes_left.connect(lambda text: self.safely(lambda: self.changes.keep_notes(text)))
+        self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
         self.recording.changed.connect(self._recording_changed)
         self.recording.ended.connect(self._recording_ended)
         run.start_wanted.connect(lambda request: self.safely(lambda: self.start(request)))
@@ -247,7 +247,7 @@ class MainWindow(QMainWindow):
             self.margin.tell("No run", ["Record a run on the Run page, or add one with Add, Run from a log."])
             self.judge_view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
             return
-        self.margin.show_notes(run.notes)
+        self.margin.show_notes(run.id, run.notes)
         try:
             judged = self._judged(run)
         except PinchError as error:
@@ -414,6 +414,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""
+        self.margin.leave_notes()
         self.scaling.cancel()
         self.recording.close()
         if self.writing is not None:

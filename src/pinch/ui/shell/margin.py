@@ -1,6 +1,7 @@
 """The margin: the explanation of what was clicked, and the operator's own notes."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
 
 from pinch.core.explain import Explanation
@@ -11,19 +12,19 @@ WIDTH = 268
 
 
 class NotesEdit(QPlainTextEdit):
-    """Notes that are kept when the operator leaves the field."""
+    """A field that says when the operator leaves it."""
 
-    left = pyqtSignal(str)
+    left = pyqtSignal()
 
-    def focusOutEvent(self, event: object) -> None:
-        super().focusOutEvent(event)  # type: ignore[arg-type]
-        self.left.emit(self.toPlainText())
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.left.emit()
 
 
 class Margin(QWidget):
-    """`notes_left` gives the text of the notes when they are left."""
+    """`notes_left` gives a run's id and its changed notes, once the operator leaves them or another run is shown."""
 
-    notes_left = pyqtSignal(str)
+    notes_left = pyqtSignal(int, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -41,7 +42,7 @@ class Margin(QWidget):
         self.notes.setAccessibleName("Your notes on this run")
         self.notes.setPlaceholderText("Notes on this run …")
         self.notes.setFixedHeight(110)
-        self.notes.left.connect(self.notes_left)
+        self.notes.left.connect(self.leave_notes)
         for part in (self._notes_rule, self._notes_title, self.notes):
             self._column.addWidget(part)
         self._column.addStretch(1)
@@ -56,14 +57,28 @@ class Margin(QWidget):
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(area)
         self.shown: Explanation | None = None
+        self._run_id: int | None = None
+        self._kept_notes = ""
         self.show_notes(None)
 
-    def show_notes(self, text: str | None) -> None:
-        """Offer the notes of a run; None: there is no run."""
-        for part in (self._notes_rule, self._notes_title, self.notes):
-            part.setVisible(text is not None)
-        if text is not None and text != self.notes.toPlainText():
+    def show_notes(self, run_id: int | None, text: str = "") -> None:
+        """Offer the notes of a run; None: there is no run. What was typed for the run before is handed over first."""
+        if run_id != self._run_id:
+            self.leave_notes()
+            self._run_id, self._kept_notes = run_id, text
             self.notes.setPlainText(text)
+        elif text != self._kept_notes:
+            self._kept_notes = text
+            self.notes.setPlainText(text)
+        for part in (self._notes_rule, self._notes_title, self.notes):
+            part.setVisible(run_id is not None)
+
+    def leave_notes(self) -> None:
+        """Hand over what was typed, if anything was."""
+        typed = self.notes.toPlainText()
+        if self._run_id is not None and typed != self._kept_notes:
+            self._kept_notes = typed
+            self.notes_left.emit(self._run_id, typed)
 
     def explain(self, e: Explanation) -> None:
         """Show an explanation."""
