@@ -174,6 +174,48 @@ class TestLimiterAgainstTruth(unittest.TestCase):
         self.assertLessEqual({"no-power", "no-temp", "unknown-limiter"}, {w.code for w in judged.warnings})
 
 
+def coarse(log: RunLog, seed: int) -> RunLog:
+    """The log as cheaper sensors give it: 1 °C and 1 W steps, power averaged over 2 s, noise of 2 %, 1 % and 2 %."""
+    rng, series = np.random.default_rng(seed), {}
+    for name, s in log.series.items():
+        values, noise = s.values, rng.standard_normal(len(s.values))
+        if name == "cpu.power":
+            values = np.convolve(values * (1 + 0.02 * noise), [0.5, 0.5])[: len(values)].round()
+        elif name == "cpu.clock":
+            values = (values * (1 + 0.01 * noise) / 25).round() * 25
+        elif name == "cpu.temp":
+            values = values.round()
+        elif name == "score.rate":
+            values = values * (1 + 0.02 * noise)
+        series[name] = Series(name, s.t, values)
+    return RunLog(series)
+
+
+class TestCoarseSensors(unittest.TestCase):
+    def test_the_same_verdicts(self) -> None:
+        for device, setting, work, room, least in (
+            (catalogue.SANDPIPER, "Full", catalogue.TILE, 22.0, 0.97),
+            (catalogue.SANDPIPER, "Hush", catalogue.TILE, 22.0, 0.97),
+            (catalogue.SANDPIPER, "Full", catalogue.TILE, 38.0, 0.9),
+            (catalogue.LIMPET, "45 W", catalogue.TILE, 31.0, 0.85),
+            (catalogue.LIMPET, "Stock", catalogue.TILE, 22.0, 0.97),
+        ):
+            run = simulated(device, setting, work, 900, room)
+            judged = judge(coarse(run.log, 3), known(device, room))
+            with self.subTest(f"{device.name}, {setting}, {room} °C"):
+                self.assertGreaterEqual(agreement(run, judged), least, judged.limiter_share)
+                precise = judge(run.log, known(device, room)).figures["cpu.power"].sustained.value
+                self.assertAlmostEqual(judged.figures["cpu.power"].sustained.value, precise, delta=0.02 * precise)
+
+    def test_a_sample_every_two_seconds(self) -> None:
+        run = simulated(catalogue.SANDPIPER, "Full", catalogue.TILE, 900)
+        half = {n: Series(n, s.t[1::2], s.values[1::2]) for n, s in run.log.series.items()}
+        judged = judge(RunLog(half), known(catalogue.SANDPIPER))
+        self.assertEqual(judged.gaps, ())
+        self.assertGreater(agreement(run, judged), 0.97)
+        self.assertAlmostEqual(judged.limits.window_s.value, 28.0, delta=2.5)
+
+
 class TestSawtooth(unittest.TestCase):
     def test_a_known_triangle(self) -> None:
         # A triangle of period 37 s between 2500 and 4500 MHz, with noise: 5 % to 95 % of a triangle is 90 % of it.

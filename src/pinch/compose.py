@@ -16,7 +16,7 @@ from pinch.bench.book import Book, BookError, open_book
 from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Workload, checked, now
 from pinch.core.errors import DataError, PinchError
 from pinch.core.figures import Note
-from pinch.core.judge import METHOD_VERSION, Judgement, Known, judge
+from pinch.core.judge import Judgement, Known, judge
 from pinch.core.runlog import FloatArray, Mark, RunLog
 from pinch.core.scaling import Point, Scaling, scale
 from pinch.recorder.recorder import Listener, Recorder
@@ -231,8 +231,7 @@ def _chip_name() -> str:
 
 def demo_book_path() -> Path:
     """The demo book in the user's cache, made on first use."""
-    folder = Path(platformdirs.user_cache_dir("pinch"))
-    return folder / f"cabin-test-{demo.VERSION}-{METHOD_VERSION}.pinch"
+    return Path(platformdirs.user_cache_dir("pinch")) / f"demo-{demo.VERSION}" / "cabin-test.pinch"
 
 
 def make_demo(path: Path, progress: Callable[[float], bool]) -> None:

@@ -21,7 +21,7 @@ from pinch.rig.device import simulate_run
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
 VERSION = 5
-"""Part of the demo book's file name: raised when the demo changes."""
+"""Part of the demo book's path: raised when the demo changes."""
 
 
 @dataclass(frozen=True)

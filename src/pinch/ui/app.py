@@ -62,6 +62,7 @@ def _demo_book(app: QApplication) -> Path | None:
     bar.setWindowTitle("Pinch")
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
     bar.setMinimumDuration(0)
+    bar.setMinimumWidth(340)
     job = Job(lambda progress: compose.make_demo(path, progress))
     failures: list[str] = []
     job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
