@@ -151,6 +151,14 @@ class TestDemoBook(WindowCase):
         QTest.keyClick(self.card("Temperature"), Qt.Key.Key_Space)
         self.assertIn("headroom", self.window.margin.text)
 
+    def test_a_long_log_is_judged_in_the_background(self) -> None:
+        self.choose("Gannet", "16 W", "Skerry Run")
+        with mock.patch("pinch.ui.judge.control.AT_ONCE_ROWS", 0):
+            self.choose("Limpet", "Stock", TILE)
+            self.assertIn("Judging", self.window.judge_view.headline.text())
+            self.wait_for(lambda: self.window.judge_view.shown is not None)
+        self.assertEqual(self.window.judge_view.shown.device.name, "Limpet")  # type: ignore[union-attr]
+
     def test_clicking_the_strip_gives_the_evidence(self) -> None:
         self.choose("Limpet", "45 W", TILE, -1)
         heat = next(s for s in self.window.judge_view.shown.judged.limiters if s.cause == "heat")  # type: ignore[union-attr]

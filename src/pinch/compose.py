@@ -250,7 +250,7 @@ class JudgeDesk:
 
     def __init__(self, book: Book) -> None:
         self._book = book
-        self._kept: dict[int, tuple[tuple[object, ...], RunLog, Judgement]] = {}
+        self._kept: dict[int, tuple[tuple[tuple[int, int], Known], RunLog, Judgement]] = {}
 
     def judge(self, run: Run) -> tuple[RunLog, Judgement]:
         """The log of a run and its judgement.
@@ -259,19 +259,41 @@ class JudgeDesk:
         ------
         PinchError : the log is damaged, empty, or cannot be judged.
         """
-        device = self._book.get(Device, run.device_id)
-        setting = self._book.get(Setting, run.setting_id)
-        workload = self._book.get(Workload, run.workload_id)
-        known = known_of(device, setting, workload, run)
-        number = run.id or 0
-        state = (*runlogs.log_size(self._book, number), known)
+        number, state = run.id or 0, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
             log = runlogs.read_log(self._book, number)
             try:
-                self._kept[number] = state, log, judge(log, known)
+                self._kept[number] = state, log, judge(log, state[1])
             except DataError as error:
                 raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None
         return self._kept[number][1:]
+
+    def knows(self, run: Run) -> bool:
+        """Whether the judgement of a run as it is now is there already."""
+        kept = self._kept.get(run.id or 0)
+        return kept is not None and kept[0] == self._state(run)
+
+    def take_over(self, other: "JudgeDesk") -> None:
+        """Take over what another desk on the same book has judged."""
+        self._kept.update(other._kept)
+
+    def _state(self, run: Run) -> tuple[tuple[int, int], Known]:
+        """What a judgement depends on: how far the log has grown, and what the records say."""
+        device = self._book.get(Device, run.device_id)
+        setting = self._book.get(Setting, run.setting_id)
+        workload = self._book.get(Workload, run.workload_id)
+        return runlogs.log_size(self._book, run.id or 0), known_of(device, setting, workload, run)
+
+
+def judge_from_file(path: Path, run: Run) -> JudgeDesk:
+    """A desk that has judged one run, with a connection of its own, for a thread of its own."""
+    book = open_book(path)
+    try:
+        desk = JudgeDesk(book)
+        desk.judge(run)
+        return desk
+    finally:
+        book.close()
 
 
 @dataclass(frozen=True)

@@ -12,11 +12,14 @@ from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload
 from pinch.charts.files import write_chart
 from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog
 from pinch.publish.datapackage import write_run_package
 from pinch.ui import look
 from pinch.ui.asking import Asking
 from pinch.ui.background import Job
 from pinch.ui.changes import Changes
+from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import JudgeView
 from pinch.ui.menus import fill_menus
@@ -62,6 +65,7 @@ class MainWindow(QMainWindow):
             self.desk.addWidget(page)
         self._lay_out()
         self.recording = RecordingControl(session, self)
+        self.judging = JudgeControl(session, self)
         self.scaling = ScaleControl(session, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
@@ -173,6 +177,8 @@ class MainWindow(QMainWindow):
         judge.log_wanted.connect(lambda: self.safely(self.asking.write_log))
         scale.run_wanted.connect(self._open_run)
         scale.room_chosen.connect(self._choose_room)
+        self.judging.finished.connect(self._judging_finished)
+        self.judging.failed.connect(self._not_judged)
         self.scaling.progressed.connect(scale.show_working)
         self.scaling.finished.connect(self._scaled)
         self.scaling.failed.connect(scale.show_nothing)
@@ -249,16 +255,26 @@ class MainWindow(QMainWindow):
             return
         self.margin.show_notes(run.id, run.notes)
         try:
-            judged = self._judged(run)
+            found = self.judging.judgement_of(run)
         except PinchError as error:
-            self.judge_view.show_nothing("This run cannot be judged.")
-            self.margin.tell("No judgement", [str(error)])
+            self._not_judged(str(error))
             return
-        self.judge_view.show_run(judged, self.session.slot(run.device_id))
-        self.margin.tell("This run", judged.overview())
+        if found is None:
+            self.judge_view.show_nothing("Judging this run …")
+            return
+        shown = self._judged(run, *found)
+        self.judge_view.show_run(shown, self.session.slot(run.device_id))
+        self.margin.tell("This run", shown.overview())
 
-    def _judged(self, run: Run) -> JudgedRun:
-        log, judged = self.session.desk.judge(run)
+    def _judging_finished(self, run_id: int) -> None:
+        if self.page == JUDGE and self.session.subject.run_id == run_id:
+            self.refresh()
+
+    def _not_judged(self, reason: str) -> None:
+        self.judge_view.show_nothing("This run cannot be judged.")
+        self.margin.tell("No judgement", [reason])
+
+    def _judged(self, run: Run, log: RunLog, judged: Judgement) -> JudgedRun:
         book = self.session.book
         records = (
             book.get(Device, run.device_id),
@@ -415,6 +431,7 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""
         self.margin.leave_notes()
+        self.judging.cancel()
         self.scaling.cancel()
         self.recording.close()
         if self.writing is not None:
