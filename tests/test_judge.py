@@ -290,12 +290,16 @@ class TestWords(unittest.TestCase):
         self.assertIn("sustained power limit", words)
 
     def test_the_burst_formula_holds_with_its_own_numbers(self) -> None:
-        lines = explain.explain_burst(self.judged).formula
+        lines = explain.explain_burst(self.judged, explain.ClaimedLimits(45.0, 64.0, 28.0)).formula
         limits = self.judged.limits
         redone = limits.burst_s.value / math.log(
             (limits.burst.value - limits.idle_w) / (limits.burst.value - limits.sustained.value)
         )
-        self.assertIn(f"= {redone:.1f} ±", lines[-1])
+        self.assertIn(f"= {redone:.1f} ±", lines[-2])
+        by_label = 28 * math.log((64 - limits.idle_w) / (64 - 45))
+        self.assertEqual(lines[-1], f"by its label: {by_label:.1f} s at 64 W, τ 28 s")
+        nothing = explain.explain_burst(self.judged, explain.ClaimedLimits(None, None, None))
+        self.assertIn("±", nothing.formula[-1])
 
     def test_every_figure_explains_itself(self) -> None:
         for name in self.judged.figures:

@@ -110,7 +110,8 @@ class TestSensors(TreeCase):
         energy = {"sys__class__powercap__intel-rapl:0__energy_uj": "1000000\n"}
         self.tick(0.5, **energy, proc__stat="cpu  1300 0 0 9100 0 0 0 0 0 0\n")
         found = row(process, header)
-        # The counter wraps: 1000000 − 262143000000 + 262143328850 µJ in 0.5 s are 2.6577 W.
+        # The counter wraps (units and range: sysfs-class-powercap; the wrap itself: common practice, no source):
+        # 1000000 − 262143000000 + 262143328850 µJ in 0.5 s are 2.6577 W.
         expected = {
             "t_s": 0.5, "cpu.load": 75.0, "cpu.power": 2.658, "cpu.clock": 2400, "cpu.core.0.clock": 3200,
             "cpu.core.1.clock": 1600, "cpu.temp": 64.25, "gpu.temp": 58, "gpu.power": 17.5, "gpu.clock": 1800,

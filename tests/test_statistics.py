@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from scipy.stats import linregress, theilslopes
 
-from pinch.core import changepoint, counters, robust, settle
+from pinch.core import changepoint, robust, settle
 
 DATA = Path(__file__).parent / "data"
 
@@ -146,16 +146,3 @@ class TestTransient(unittest.TestCase):
 
     def test_at_most_half_is_cut(self) -> None:
         self.assertLessEqual(settle.mser(np.linspace(0, 100, 1000)), 500)
-
-
-class TestCounter(unittest.TestCase):
-    def test_wrap_is_undone_at_the_stated_range(self) -> None:
-        # Units and range: kernel Documentation/ABI/testing/sysfs-class-powercap; the example range is from memory.
-        step = counters.energy_step_j(262143000000, 1000000, 262143328850)
-        self.assertAlmostEqual(step, 1.328850, places=9)
-
-    def test_a_reset_is_not_a_wrap(self) -> None:
-        self.assertTrue(np.isnan(counters.energy_step_j(5e9, 1e6, 262143328850)))
-
-    def test_longest_safe_gap(self) -> None:
-        self.assertAlmostEqual(counters.longest_safe_gap_s(262143328850, 45.0), 5825.41, places=2)

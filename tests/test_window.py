@@ -145,6 +145,7 @@ class TestDemoBook(WindowCase):
         self.choose("Sandpiper 14", "Full", TILE)
         QTest.mouseClick(self.card("Burst power"), Qt.MouseButton.LeftButton)
         text = self.window.margin.text
+        self.assertIn("by its label: 3", text)
         judged = self.window.judge_view.shown.judged  # type: ignore[union-attr]
         self.assertIn("τ = t_b / ln((P2 − P0) / (P2 − P1))", text)
         self.assertIn(f"= {judged.limits.window_s.value:.1f} ± {judged.limits.window_s.u:.1f} s", text)

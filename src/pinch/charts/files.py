@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pinch.charts.spec import Chart, Panel, minutes, unbroken
-from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, TEXT_FACE, Theme
+from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
 from pinch.core.errors import PinchError
 
 if TYPE_CHECKING:
@@ -185,9 +185,7 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
             )
     for dots in panel.dots:
         colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
-        marker = (
-            "|" if dots.light else _MARKER[("square", "circle", "diamond", "triangle", "plus", "cross")[dots.slot % 6]]
-        )
+        marker = "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
         axis.plot(
             dots.x,
             dots.y,

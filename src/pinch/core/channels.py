@@ -1,6 +1,7 @@
 """Channel names, `component.quantity[.part]`, and the fixed unit of each quantity."""
 
 import re
+from collections.abc import Container
 
 UNITS: dict[str, str] = {
     "power": "W",
@@ -43,15 +44,15 @@ def unit_of(channel: str) -> str:
     return ""
 
 
-def power_channel(available: object) -> str | None:
-    """Name of the channel that stands for package power among `available` (a container of names)."""
+def power_channel(available: Container[str]) -> str | None:
+    """Name of the channel that stands for package power among `available`."""
     return _first(SUSTAINED_POWER, available)
 
 
-def rate_channel(available: object) -> str | None:
-    """Name of the channel that stands for the work rate among `available` (a container of names)."""
+def rate_channel(available: Container[str]) -> str | None:
+    """Name of the channel that stands for the work rate among `available`."""
     return _first(RATES, available)
 
 
-def _first(wanted: tuple[str, ...], available: object) -> str | None:
-    return next((name for name in wanted if name in available), None)  # type: ignore[operator]
+def _first(wanted: tuple[str, ...], available: Container[str]) -> str | None:
+    return next((name for name in wanted if name in available), None)

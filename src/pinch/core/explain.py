@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from pinch.core.figures import ChannelFigures, Segment
 from pinch.core.judge import Judgement
+from pinch.core.limits import burst_length_s
 
 DRIFT_WORDS = {"settled": "settled", "drifting": "not settled: drifting", "too-short": "too short to settle"}
 
@@ -45,8 +46,23 @@ def explain_sustained(j: Judgement, channel: str) -> Explanation:
     )
 
 
-def explain_burst(j: Judgement) -> Explanation:
-    """The burst of power and the window of the limiter behind it."""
+@dataclass(frozen=True)
+class ClaimedLimits:
+    """What a setting's label says: sustained W, burst W, window s; None where it says nothing."""
+
+    sustained_w: float | None
+    burst_w: float | None
+    window_s: float | None
+
+    def burst_length_s(self, idle_w: float) -> float:
+        """How long the burst would last by the label, s; NaN where it does not say enough."""
+        if self.sustained_w is None or self.burst_w is None or self.window_s is None:
+            return math.nan
+        return burst_length_s(idle_w, self.sustained_w, self.burst_w, self.window_s)
+
+
+def explain_burst(j: Judgement, claimed: ClaimedLimits) -> Explanation:
+    """The burst of power and the window of the limiter behind it, beside what the label says."""
     p = j.limits
     if j.power is None or not math.isfinite(p.burst.value):
         first = "" if j.power is None else f" The first 10 s of load had {j.figures[j.power].burst:.1f} W."
@@ -72,6 +88,9 @@ def explain_burst(j: Judgement) -> Explanation:
         cautions.append(
             "The limiter's window τ needs an idle phase before and a sustained power limit after the burst."
         )
+    by_label = claimed.burst_length_s(p.idle_w)
+    if math.isfinite(by_label):
+        formula.append(f"by its label: {by_label:.1f} s at {claimed.burst_w:g} W, τ {claimed.window_s:g} s")
     if p.bounded:
         cautions.append("Heat ended this burst, so its length and τ are lower bounds.")
     return Explanation(

@@ -23,9 +23,6 @@ from pinch.core.figures import (
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
-METHOD_VERSION = 2
-"""Raised when any figure of a judgement may move for the same log."""
-
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
 
 

@@ -7,7 +7,7 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline import timeline_chart
 from pinch.core import explain
-from pinch.core.explain import Explanation
+from pinch.core.explain import ClaimedLimits, Explanation
 from pinch.core.figures import ChannelFigures
 from pinch.core.finding import finding
 from pinch.core.judge import Judgement
@@ -94,12 +94,14 @@ class JudgedRun:
 
     def _burst_card(self) -> Card:
         limits = self.judged.limits
+        claimed = ClaimedLimits(self.setting.sustained_w, self.setting.burst_w, self.setting.window_s)
+        explained = explain.explain_burst(self.judged, claimed)
         if not math.isfinite(limits.burst.value):
-            return Card("Burst power", "none", "", "no burst in this run", explain.explain_burst(self.judged))
+            return Card("Burst power", "none", "", "no burst in this run", explained)
         second = f"{limits.burst_s.value:.0f} s"
         if math.isfinite(limits.window_s.value):
             second += f", window {'≥ ' if limits.bounded else ''}{limits.window_s.value:.0f} s"
-        return Card("Burst power", f"{limits.burst.value:.1f}", "W", second, explain.explain_burst(self.judged))
+        return Card("Burst power", f"{limits.burst.value:.1f}", "W", second, explained)
 
     def _hold_card(self, channel: str) -> Card:
         f = self.judged.figures[channel]

@@ -8,12 +8,12 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.files import clock_step
 from pinch.charts.spec import Chart, Dots, Panel, Rule, minutes
-from pinch.charts.theme import CAUSE_WORDS
+from pinch.charts.theme import CAUSE_WORDS, MARKERS
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 
-SYMBOLS = ("s", "o", "d", "t1", "+", "x")
+SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
 RULE_WIDTH = 78
 
@@ -196,7 +196,7 @@ class ChartView(QWidget):
             x=dots.x,
             y=dots.y,
             data=list(range(len(dots.x))),
-            symbol=_upright() if dots.light else SYMBOLS[dots.slot % 6],
+            symbol=_upright() if dots.light else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]],
             size=22 if dots.light else 9,
             pen=pg.mkPen(colour, width=1.6),
             hoverable=True,

@@ -32,7 +32,8 @@ class RecordingControl(QObject):
         """
         if self._session.recording_now:
             raise PinchError("A run is being recorded already.")
-        live = LiveRun(request.workload.rate_channel, request.idle_s + request.load_s)
+        subject = f"{request.workload.name} on {request.device.name} at {request.setting.name}"
+        live = LiveRun(request.workload.rate_channel, request.idle_s + request.load_s, subject)
         self._session.recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
         self.live = live
         self._bridge.start()

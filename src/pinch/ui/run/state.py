@@ -19,6 +19,7 @@ class LiveRun:
 
     rate_channel: str
     total_s: float
+    subject: str = ""
     phase: Phase = Phase.OPENING
     t_s: float = 0.0
     values: dict[str, float] = field(default_factory=dict)

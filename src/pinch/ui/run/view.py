@@ -145,7 +145,7 @@ class RunView(QWidget):
 
     def show_live(self, live: LiveRun, slot: int) -> None:
         """Show the recording so far."""
-        self.headline.setText(live.words + ".")
+        self.headline.setText(f"{live.words}: {live.subject}.")
         self.start.setEnabled(False)
         self.stop.setEnabled(True)
         self.mark.setEnabled(True)
