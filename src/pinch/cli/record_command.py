@@ -1,6 +1,7 @@
 """`pinch record --book FILE`: record this computer, or a device of the rig, into a book."""
 
 import argparse
+import signal
 import sys
 from pathlib import Path
 
@@ -30,11 +31,7 @@ def run(args: argparse.Namespace) -> int:
     try:
         request = _request(book, args)
         recording = compose.begin_recording(book, request, [_show])
-        try:
-            recording.wait()
-        except KeyboardInterrupt:
-            recording.stop()
-            recording.wait()
+        _wait_or_stop(recording)
         done = book.get(Run, recording.run.id or 0)
         print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
         if done.status is ExitStatus.FAILED:
@@ -44,6 +41,16 @@ def run(args: argparse.Namespace) -> int:
     finally:
         book.close()
     return 0
+
+
+def _wait_or_stop(recording: compose.Recording) -> None:
+    """Wait for the end; an interrupt ends the run in good order, and a second one does not cut that short."""
+    before = signal.signal(signal.SIGINT, lambda *_: recording.stop())
+    try:
+        while not recording.wait(0.5):
+            pass
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:

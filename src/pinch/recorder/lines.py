@@ -29,6 +29,7 @@ class LineProcess:
                 text=True,
                 bufsize=1,
                 env={**os.environ, "PYTHONUNBUFFERED": "1"},
+                start_new_session=True,  # an interrupt at the terminal is for Pinch, which ends its children itself
             )
         except OSError as error:
             raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None

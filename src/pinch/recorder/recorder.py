@@ -7,6 +7,7 @@ goes on. The load and the probe end on every way out.
 import contextlib
 import queue
 import threading
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -20,6 +21,8 @@ from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
 FLUSH_SAMPLES = 10
+FLUSH_S = 2.0
+"""Samples wait for the book no longer than this, in real seconds, and no more than so many of them."""
 
 
 class Phase(StrEnum):
@@ -215,13 +218,14 @@ class _Buffer:
         self._number = keeper.begin(channels)
         self._rows: list[tuple[float, ...]] = []
         self._last = -np.inf
+        self._flushed = time.monotonic()
 
     def add(self, t: float, values: tuple[float, ...]) -> None:
         if t <= self._last:
             return
         self._last = t
         self._rows.append((t, *values))
-        if len(self._rows) >= FLUSH_SAMPLES:
+        if len(self._rows) >= FLUSH_SAMPLES or time.monotonic() - self._flushed >= FLUSH_S:
             self.flush()
 
     def flush(self) -> None:
@@ -229,3 +233,4 @@ class _Buffer:
             table = np.array(self._rows)
             self._keeper.keep(self._number, table[:, 0], list(table[:, 1:].T))
             self._rows.clear()
+        self._flushed = time.monotonic()

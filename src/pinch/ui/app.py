@@ -1,5 +1,6 @@
 """Start of the window."""
 
+import os
 import sys
 from pathlib import Path
 
@@ -32,6 +33,7 @@ def make_application(theme: str = "light") -> QApplication:
 
 def run_app(book: Path | None, demo: bool = False) -> int:
     """Show the window until it is closed. Without a book, the operator's own one in the user's data is opened."""
+    _need_display()
     app = make_application()
     path = book or (_demo_book(app) if demo else _own_book())
     if path is None:
@@ -42,6 +44,12 @@ def run_app(book: Path | None, demo: bool = False) -> int:
     status = app.exec()
     session.close()
     return status
+
+
+def _need_display() -> None:
+    """Say in one sentence what Qt would only abort with."""
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise PinchError("There is no display to show the window on; the other commands work without one.")
 
 
 def _own_book() -> Path:
