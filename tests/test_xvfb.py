@@ -16,7 +16,10 @@ from PyQt6.QtWidgets import QApplication
 from pinch.ui import app as start
 
 def look():
-    window = next(w for w in QApplication.topLevelWidgets() if w.objectName() == "" and hasattr(w, "judge_view"))
+    window = next((w for w in QApplication.topLevelWidgets() if hasattr(w, "judge_view") and w.isVisible()), None)
+    if window is None:
+        QTimer.singleShot(500, look)
+        return
     picture = QApplication.primaryScreen().grabWindow(0)
     picture.save(sys.argv[2])
     print(QApplication.platformName(), window.page, window.width(), window.height(), flush=True)

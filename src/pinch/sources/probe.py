@@ -111,7 +111,7 @@ class EnergyCounter:
 
 
 class CpuLoad:
-    """Share of all processors' time that was not idle since the read before, %."""
+    """Share of the processors' time that was not idle since the read before, %; time that a host stole is left out."""
 
     def __init__(self, file: SensorFile) -> None:
         self.file = file
@@ -121,7 +121,7 @@ class CpuLoad:
         text = self.file.text
         if not text or not text.startswith("cpu "):
             return None
-        ticks = [int(x) for x in text.split("\n", 1)[0].split()[1:9]]
+        ticks = [int(x) for x in text.split("\n", 1)[0].split()[1:8]]
         total, idle = sum(ticks), ticks[3] + ticks[4]
         before, self.before = self.before, (total, idle)
         if before is None or total <= before[0]:
@@ -451,14 +451,16 @@ def row(t: float, values: list[float | None]) -> str:
     return ",".join([f"{t:.3f}", *cells])
 
 
-def sample(clock: Clock, files: list[SensorFile], sensors: list[Sensor], args: argparse.Namespace) -> None:
-    """Print rows on an absolute schedule until the duration, in the clock's seconds, is over."""
+def sample(clock: Clock, files: list[SensorFile], columns: Columns, args: argparse.Namespace) -> None:
+    """Print the header, then rows on an absolute schedule until the duration, in the clock's seconds, is over."""
+    sensors = list(columns.sensors.values())
     first = fetch_all(clock, files, -1.0)
     if first is None:
         say("the clock of the tree does not answer")
         return
     for sensor in sensors:
         sensor.read(first)  # only sets the counters' starting points
+    print(",".join(["t_s", *columns.sensors]), flush=True)
     every = args.interval / args.time_scale
     start, number, last = time.monotonic(), 0, first
     while args.duration is None or last - first < args.duration - 1e-3:
@@ -506,8 +508,7 @@ def main(arguments: list[str] | None = None) -> int:
     tree = Tree(args.root)
     columns = find_all(tree)
     try:
-        print(",".join(["t_s", *columns.sensors]), flush=True)
-        sample(Clock(tree), tree.files, list(columns.sensors.values()), args)
+        sample(Clock(tree), tree.files, columns, args)
     except (BrokenPipeError, KeyboardInterrupt):
         # The reader has gone: the end of the record, not an error. Keeps Python from flushing into the void.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
