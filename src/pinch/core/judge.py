@@ -97,7 +97,8 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     gaps = _gaps(log, (power, clock, temp, rate, deciding))
     start, end = float(even.edges[load.first]), float(even.edges[load.last])
     start += (1.0 - load.onset) * even.step_s
-    collapses = tuple(Span(start_of(even, load.first + a), start_of(even, load.first + b)) for a, b in runs_of(fault))
+    edges = even.edges[load.first :]
+    collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
     return Judgement(
         start,
         end,
@@ -118,11 +119,6 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         known,
         tuple(_warnings(even, load, power, temp, window, collapses, gaps, share)),
     )
-
-
-def start_of(even: EvenLog, index: int) -> float:
-    """Start of bin `index`, s."""
-    return float(even.edges[index])
 
 
 def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, str | None]:

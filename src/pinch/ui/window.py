@@ -73,8 +73,8 @@ class MainWindow(QMainWindow):
         self._actions = fill_menus(self, self._menus(), self.safely)
         self._connect()
         self._book_opened()
-        self.show_page(JUDGE if session.run else RUN)
-        self.session.refresh()
+        self._turn_to(JUDGE if session.run else RUN)
+        self._records_changed()
 
     def _lay_out(self) -> None:
         middle = QVBoxLayout()
@@ -199,9 +199,12 @@ class MainWindow(QMainWindow):
 
     def show_page(self, number: int) -> None:
         """Show a page; the subject stays."""
+        self._turn_to(number)
+        self.refresh()
+
+    def _turn_to(self, number: int) -> None:
         self.desk.setCurrentIndex(number)
         self.spine.show_page(number)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
