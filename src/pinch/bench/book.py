@@ -16,7 +16,8 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from pinch.bench import schema
-from pinch.bench.records import Device, Record, Run, Setting, Workload
+from pinch.bench.plans import Plan
+from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
 from pinch.core.errors import PinchError
 
 R = TypeVar("R", bound=Record)
@@ -24,6 +25,8 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Device: ("device", ()),
     Setting: ("setting", ("device_id",)),
     Workload: ("workload", ()),
+    Protocol: ("protocol", ()),
+    Plan: ("plan", ()),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -120,6 +123,28 @@ class Book:
     def workloads(self) -> list[Workload]:
         """All workloads in the order they were added."""
         return self._records(Workload)
+
+    def protocols(self) -> list[Protocol]:
+        """All protocols in the order they were added."""
+        return self._records(Protocol)
+
+    def plans(self) -> list[Plan]:
+        """All plans in the order they were added."""
+        return self._records(Plan)
+
+    def drafts(self, record: Record) -> dict[str, str]:
+        """What was typed into fields of a record and could not be kept as their value, by field."""
+        kind = _COLUMNS[type(record)][0]
+        rows = self.query("SELECT field, text FROM draft WHERE kind = ? AND record_id = ?", kind, record.id)
+        return {str(name): str(text) for name, text in rows}
+
+    def set_draft(self, record: Record, field: str, text: str | None) -> None:
+        """Keep what was typed into a field as it is; None lets go of it."""
+        key = (_COLUMNS[type(record)][0], record.id, field)
+        with self.change() as connection:
+            connection.execute("DELETE FROM draft WHERE kind = ? AND record_id = ? AND field = ?", key)
+            if text is not None:
+                connection.execute("INSERT INTO draft (kind, record_id, field, text) VALUES (?, ?, ?, ?)", (*key, text))
 
     def runs(self, device_id: int | None = None, workload_id: int | None = None) -> list[Run]:
         """Runs that were not removed, oldest first, of one device or workload where given."""

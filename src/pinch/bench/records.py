@@ -4,12 +4,43 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
+from pinch.bench.fields import (
+    Celsius,
+    Count,
+    Decibels,
+    FramesPerSecond,
+    Gigabytes,
+    Kelvin,
+    Kilograms,
+    Megahertz,
+    Millimetres,
+    Millivolts,
+    Minutes,
+    Name,
+    Nits,
+    Part,
+    Percent,
+    Pixels,
+    Seconds,
+    Transfers,
+    Watts,
+)
+from pinch.bench.parts import (
+    Battery,
+    Build,
+    ChangeNeed,
+    Claims,
+    Cooling,
+    Cores,
+    Display,
+    Exclusion,
+    Graphics,
+    Memory,
+    Offer,
+)
 from pinch.core.errors import PinchError
-
-Watts = Annotated[float, Field(gt=0, le=2000)]
-Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
 
 
 class Form(StrEnum):
@@ -21,6 +52,68 @@ class Form(StrEnum):
     OTHER = "other"
 
 
+class Status(StrEnum):
+    """How near to what is sold the unit is; follows every figure."""
+
+    RETAIL = "retail"
+    PRE_PRODUCTION = "pre-production"
+    SAMPLE = "engineering sample"
+
+
+class Came(StrEnum):
+    """How the unit came to the reviewer; follows every figure."""
+
+    UNKNOWN = "not noted"
+    BOUGHT = "bought"
+    LENT = "lent"
+    GIVEN = "given"
+    PAID = "paid for"
+
+
+class WorkKind(StrEnum):
+    """What a workload is."""
+
+    ALL_CORE = "all-core"
+    ONE_CORE = "one-core"
+    COMBINED = "combined"
+    GAME = "game scene"
+    TASK = "timed task"
+    IDLE = "idle"
+    RUNDOWN = "rundown"
+    OTHER = "other"
+
+
+class Repeatable(StrEnum):
+    """How alike two passes are; shown with the result."""
+
+    UNKNOWN = "not noted"
+    BUILT_IN = "built-in scene"
+    WALKED = "walked route"
+    FREE = "free play"
+
+
+class CoolRule(StrEnum):
+    """When a device counts as cool again."""
+
+    REST = "back near its idle temperature"
+    FIXED = "a fixed wait"
+
+
+class WindowRule(StrEnum):
+    """Where sustained figures are taken from."""
+
+    SETTLED = "the settled window, found by its own rule"
+    LAST_THIRD = "the last third of the load"
+
+
+class LowSchool(StrEnum):
+    """What a 1 % low is."""
+
+    PERCENTILE = "percentile"
+    WORST = "mean of worst"
+    TIME = "time share"
+
+
 class ExitStatus(StrEnum):
     """How a run ended; a run without a stop was cut off."""
 
@@ -29,38 +122,72 @@ class ExitStatus(StrEnum):
     FAILED = "failed"
 
 
-class Record(BaseModel):
+class Record(Part):
     """Common to all: immutable, unknown fields refused, `id` None until the book has kept it."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, str_strip_whitespace=True)
 
     id: int | None = None
 
 
-class Device(Record):
-    """A unit under test. `rig` is the key of a simulated device, `local` marks this computer."""
+class Listed(Record):
+    """A record with a name that stands in a list of the bench; an archived one is kept, but not offered."""
 
     name: Name
+    notes: str = ""
+    archived: bool = False
+
+
+class Device(Listed):
+    """A unit under test. `rig` is the key of a simulated device, `local` marks this computer; `untold` lists what
+    this computer could not know about itself."""
+
     form: Form = Form.OTHER
     chip: str = ""
-    status: str = "retail"
-    temp_limit_c: Annotated[float, Field(gt=20, le=150)] | None = None
+    cores: tuple[Cores, ...] = ()
+    graphics: Graphics = Graphics()
+    memory: Memory = Memory()
+    storage: str = ""
+    cooling: Cooling = Cooling()
+    mass_kg: Kilograms | None = Field(default=None, title="Mass")
+    width_mm: Millimetres | None = Field(default=None, title="Width")
+    depth_mm: Millimetres | None = Field(default=None, title="Depth")
+    height_mm: Millimetres | None = Field(default=None, title="Height")
+    display: Display = Display()
+    battery: Battery = Battery()
+    adapter_w: Watts | None = Field(default=None, title="Adapter")
+    temp_limit_c: Annotated[float, Field(gt=20, le=150, json_schema_extra={"unit": "°C"})] | None = Field(
+        default=None, title="Temperature limit"
+    )
+    claims: Claims = Claims()
+    builds: tuple[Build, ...] = ()
+    ports: str = ""
+    status: Status = Status.RETAIL
+    came: Came = Field(default=Came.UNKNOWN, title="How it came")
+    offers: tuple[Offer, ...] = ()
+    change_needs: tuple[ChangeNeed, ...] = ()
+    exclusions: tuple[Exclusion, ...] = ()
     rig: str | None = None
     local: bool = False
-    notes: str = ""
+    untold: tuple[str, ...] = ()
 
 
-class Setting(Record):
+class Setting(Listed):
     """A power state of a device, with what its label claims."""
 
     device_id: int
-    name: Name
-    sustained_w: Watts | None = None
-    burst_w: Watts | None = None
-    window_s: Annotated[float, Field(gt=0, le=3600)] | None = None
-    clock_ceiling_mhz: Annotated[float, Field(gt=0, le=20000)] | None = None
-    mains: bool = True
-    notes: str = ""
+    mode: str = ""
+    sustained_w: Watts | None = Field(default=None, title="Sustained limit")
+    burst_w: Watts | None = Field(default=None, title="Burst limit")
+    window_s: Annotated[float, Field(gt=0, le=3600, json_schema_extra={"unit": "s"})] | None = Field(
+        default=None, title="Burst window"
+    )
+    clock_ceiling_mhz: Megahertz | None = Field(default=None, title="Clock lock")
+    undervolt_mv: Millivolts | None = Field(default=None, title="Voltage offset")
+    mains: bool = Field(default=True, title="On mains")
+    graphics_path: str = Field(default="", title="Graphics path")
+    fan: str = Field(default="", title="Fan profile")
+    memory_speed_mts: Transfers | None = Field(default=None, title="Memory speed")
+    graphics_memory_gb: Gigabytes | None = Field(default=None, title="Graphics memory")
+    platform_profile: str = Field(default="", title="Platform profile")
 
     @model_validator(mode="after")
     def _burst_not_below_sustained(self) -> "Setting":
@@ -69,14 +196,50 @@ class Setting(Record):
         return self
 
 
-class Workload(Record):
-    """What is run. `rate_channel` carries the work done each second."""
+class Workload(Listed):
+    """What is run. `rate_channel` carries the work done each second; `length_s` is one pass."""
 
-    name: Name
-    rate_channel: str = "score.rate"
-    score_unit: str = "1/s"
-    frame_cap_fps: Annotated[float, Field(gt=0, le=2000)] | None = None
+    kind: WorkKind = WorkKind.OTHER
+    rate_channel: str = Field(default="score.rate", title="Rate channel")
+    score_unit: str = Field(default="1/s", title="Score unit")
+    higher_is_better: bool = Field(default=True, title="Higher is better")
+    length_s: Seconds = Field(default=600.0, title="Length of a pass")
+    passes: Count = 1
+    warm_up_pass: bool = Field(default=False, title="Warm-up pass first")
+    repeatable: Repeatable = Field(default=Repeatable.UNKNOWN, title="How repeatable")
+    resolution: Pixels = ""
+    preset: str = ""
+    upscaling: str = ""
+    inner_resolution: Pixels = Field(default="", title="Inner resolution")
+    frame_generation: str = Field(default="", title="Frame generation")
+    frame_cap_fps: FramesPerSecond | None = Field(default=None, title="Frame cap")
     one_core: bool = False
+
+    @property
+    def run_s(self) -> float:
+        """Time of one run: every pass, with the warm-up pass where there is one, s."""
+        return self.length_s * (self.passes + int(self.warm_up_pass))
+
+
+class Protocol(Listed):
+    """The conditions held constant over a test."""
+
+    ambient_c: Celsius | None = Field(default=None, title="Room temperature")
+    ambient_within_k: Kelvin | None = Field(default=None, title="Within")
+    brightness_nits: Nits | None = Field(default=None, title="Display brightness")
+    volume_percent: Percent | None = Field(default=None, title="Volume")
+    room_noise_db: Decibels | None = Field(default=None, title="Room noise")
+    radios: str = ""
+    background: str = Field(default="", title="Background work")
+    builds: tuple[Build, ...] = ()
+    warm_up_min: Minutes = Field(default=0.0, title="Warm-up")
+    cool_rule: CoolRule = Field(default=CoolRule.REST, title="Cool again")
+    cool_within_k: Kelvin = Field(default=2.0, title="Within this of idle")
+    cool_min: Minutes = Field(default=10.0, title="Wait where no time constant is known")
+    repeats: Count = 3
+    window_rule: WindowRule = Field(default=WindowRule.SETTLED, title="Sustained figures from")
+    low_school: LowSchool = Field(default=LowSchool.PERCENTILE, title="School of 1 % lows")
+    readings_min: Minutes = Field(default=0.0, title="Noise and surface readings, each run")
 
 
 class Run(Record):
@@ -102,6 +265,23 @@ class Run(Record):
         return self.status is None
 
 
+def standing(device: Device) -> str:
+    """Status of the unit and how it came, as they follow a figure into charts and reports; empty where it is a retail
+    unit of which nothing is noted."""
+    words = [] if device.status is Status.RETAIL else [f"{device.status} unit"]
+    if device.came is not Came.UNKNOWN:
+        words.append(
+            {Came.GIVEN: "given by the maker", Came.PAID: "review paid for"}.get(device.came, device.came.value)
+        )
+    return ", ".join(words)
+
+
+def workload_words(workload: Workload) -> str:
+    """A workload with how alike its passes are, as it stands beside a result."""
+    known = workload.repeatable is not Repeatable.UNKNOWN
+    return f"{workload.name} ({workload.repeatable})" if known else workload.name
+
+
 def now() -> datetime:
     """The present, in UTC, to the second."""
     return datetime.now(UTC).replace(microsecond=0)
@@ -117,8 +297,12 @@ def checked(record: type[Any], what: str, **fields: Any) -> Any:
     try:
         return record(**fields)
     except ValidationError as error:
-        first = error.errors()[0]
-        field = ".".join(str(part) for part in first["loc"]).replace("_", " ")
-        reason = first["msg"].removeprefix("Value error, ")
-        given = "" if not field else f" (it is {first['input']!r})"
-        raise PinchError(f"{what}: {field + ': ' if field else ''}{reason}{given}.") from None
+        field, reason = problem_of(error)
+        given = "" if not field else f" (it is {error.errors()[0]['input']!r})"
+        raise PinchError(f"{what}: {field.replace('_', ' ') + ': ' if field else ''}{reason}{given}.") from None
+
+
+def problem_of(error: ValidationError) -> tuple[str, str]:
+    """The first problem of a record that was refused: its field as a dotted path (empty: the whole), and the reason."""
+    first = error.errors()[0]
+    return ".".join(str(part) for part in first["loc"]), first["msg"].removeprefix("Value error, ")

@@ -28,8 +28,16 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE INDEX chunk_stream ON chunk (stream_id);
     CREATE INDEX mark_run ON mark (run_id);
     """,
+    """
+    CREATE TABLE protocol (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE plan (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE draft (
+        id INTEGER PRIMARY KEY, kind TEXT NOT NULL, record_id INTEGER NOT NULL, field TEXT NOT NULL,
+        text TEXT NOT NULL);
+    CREATE UNIQUE INDEX draft_field ON draft (kind, record_id, field);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
-TABLES = ("device", "setting", "workload", "run", "stream", "chunk", "mark")
+TABLES = ("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft")

@@ -13,7 +13,7 @@ import numpy as np
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError, create_book
-from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Workload
+from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Status, Workload
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
@@ -45,7 +45,7 @@ def device_record(device: RigDevice) -> Device:
         name=device.name,
         form=Form(device.form),
         chip=device.chip.name,
-        status=device.status,
+        status=Status(device.status),
         temp_limit_c=device.chip.temp_limit_c,
         rig=device.key,
         notes=device.notes,

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline import timeline_chart
 from pinch.core import explain
@@ -60,10 +60,8 @@ class JudgedRun:
         """Conditions of the run, for charts that leave the bench."""
         room = "room not noted" if self.run.ambient_c is None else f"room {self.run.ambient_c:g} °C"
         supply = "mains" if self.setting.mains else "battery"
-        words = [self.workload.name, f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}", room, supply]
-        if self.device.status != "retail":
-            words.append(f"{self.device.status} unit")
-        return " · ".join(words)
+        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}", room, supply]
+        return " · ".join([*words, *filter(None, [standing(self.device)])])
 
     def cards(self) -> list[Card]:
         """The figures in a row, those that this log gives."""

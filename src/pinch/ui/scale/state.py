@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.bench.records import standing, workload_words
 from pinch.charts.scaling import MeasuredPoint, scaling_chart
 from pinch.charts.spec import Chart
 from pinch.compose import ScaleResult
@@ -81,10 +82,9 @@ def chart(result: ScaleResult, slot: int, room: str) -> Chart:
         for p in result.points
     ]
     frames = result.workload.rate_channel == "frame.rate"
-    status = "" if result.device.status == "retail" else f" · {result.device.status} unit"
-    footnote = (
-        f"{result.workload.name} · {len(points)} runs · {room} · settled package power, upright ticks: claimed{status}"
-    )
+    words = [workload_words(result.workload), f"{len(points)} runs", room]
+    words += ["settled package power, upright ticks: claimed", *filter(None, [standing(result.device)])]
+    footnote = " · ".join(words)
     return scaling_chart(
         headline(result),
         result.device.name,

@@ -1,0 +1,264 @@
+"""Devices with their settings, workloads, protocols and plans as one JSON document, for another book or another person.
+
+Things refer to each other by name. The published schema (`docs/exchange.schema.json`) is made from these models.
+"""
+
+import json
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic.json_schema import SkipJsonSchema
+
+from pinch.bench.book import Book
+from pinch.bench.fields import Name, Part
+from pinch.bench.plans import Cell, Entry, Outcome, Plan
+from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, problem_of
+from pinch.core.errors import DataError
+
+MOST_BYTES = 20_000_000
+Hidden = SkipJsonSchema[None]
+
+
+class FileSetting(Setting):
+    """A setting below its device."""
+
+    id: Hidden = Field(default=None, exclude=True)
+    device_id: SkipJsonSchema[int] = Field(default=0, exclude=True)
+
+
+class FileDevice(Device):
+    """A device with its settings; what ties it to this machine or to the rig stays behind."""
+
+    id: Hidden = Field(default=None, exclude=True)
+    rig: Hidden = Field(default=None, exclude=True)
+    local: SkipJsonSchema[Literal[False]] = Field(default=False, exclude=True)
+    untold: SkipJsonSchema[tuple[str, ...]] = Field(default=(), exclude=True)
+    settings: tuple[FileSetting, ...] = ()
+
+
+class FileWorkload(Workload):
+    """A workload."""
+
+    id: Hidden = Field(default=None, exclude=True)
+
+
+class FileProtocol(Protocol):
+    """A protocol."""
+
+    id: Hidden = Field(default=None, exclude=True)
+
+
+class Place(Part):
+    """A cell of the matrix by names."""
+
+    device: Name
+    setting: Name
+    workload: Name
+
+
+class FileCell(Place):
+    """How often a workload is wanted at a setting."""
+
+    repeats: int = Field(default=3, ge=1, le=50)
+    priority: int = Field(default=2, ge=1, le=3)
+
+
+class FileEntry(Place):
+    """What happened to one repeat."""
+
+    repeat: int = Field(ge=1)
+    outcome: Outcome
+    started: str
+    ended: str
+    reason: str = ""
+
+
+class FilePlan(Plan):
+    """A plan; protocol, cells and entries by name."""
+
+    id: Hidden = Field(default=None, exclude=True)
+    protocol_id: Hidden = Field(default=None, exclude=True)
+    protocol: str = ""
+    cells: tuple[FileCell, ...] = ()  # type: ignore[assignment]
+    entries: tuple[FileEntry, ...] = ()  # type: ignore[assignment]
+
+
+class Exchange(BaseModel):
+    """The document."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", title="Pinch exchange")
+
+    pinch: Literal["exchange"] = "exchange"
+    version: Literal[1] = 1
+    devices: tuple[FileDevice, ...] = ()
+    workloads: tuple[FileWorkload, ...] = ()
+    protocols: tuple[FileProtocol, ...] = ()
+    plans: tuple[FilePlan, ...] = ()
+
+
+def schema_text() -> str:
+    """The JSON schema (draft 2020-12) of the document."""
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **Exchange.model_json_schema()}
+    return json.dumps(schema, indent=1, ensure_ascii=False, sort_keys=True) + "\n"
+
+
+def exchange_of(book: Book) -> Exchange:
+    """All of a book's records that are not archived."""
+    devices = [d for d in book.devices() if not d.archived]
+    settings = {d.id: [s for s in book.settings(d.id or 0) if not s.archived] for d in devices}
+    named = {s.id: (d.name, s.name) for d in devices for s in settings[d.id]}
+    workloads = {w.id: w.name for w in book.workloads()}
+    protocols = {p.id: p.name for p in book.protocols()}
+    plans = [_plan_out(p, named, workloads, protocols) for p in book.plans() if not p.archived]
+    hidden = {"id", "rig", "local", "untold"}
+    return Exchange(
+        devices=tuple(
+            FileDevice(
+                **_fields(d, hidden), settings=tuple(FileSetting(**_fields(s, {"id", "device_id"})) for s in own)
+            )
+            for d in devices
+            for own in [settings[d.id]]
+        ),
+        workloads=tuple(FileWorkload(**_fields(w, {"id"})) for w in _live(book.workloads())),
+        protocols=tuple(FileProtocol(**_fields(p, {"id"})) for p in _live(book.protocols())),
+        plans=tuple(plans),
+    )
+
+
+def read_exchange(path: Path) -> Exchange:
+    """Read a document.
+
+    Raises
+    ------
+    DataError : it cannot be read, is no JSON, or a field makes no sense; the sentence names the place.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise DataError(str(path), f"it is larger than {MOST_BYTES // 1_000_000} MB")
+        document = json.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise DataError(str(path), "it is not UTF-8 text") from None
+    except json.JSONDecodeError as error:
+        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
+    except RecursionError:
+        raise DataError(str(path), "it is nested too deeply") from None
+    try:
+        return Exchange.model_validate(document)
+    except ValidationError as error:
+        place, reason = problem_of(error)
+        raise DataError(str(path), f"{place or 'the document'}: {reason}") from None
+
+
+def write_exchange(exchange: Exchange, path: Path) -> None:
+    """Write a document.
+
+    Raises
+    ------
+    DataError : the file cannot be written.
+    """
+    text = exchange.model_dump_json(indent=1, exclude_defaults=True)
+    document = {"pinch": exchange.pinch, "version": exchange.version, **json.loads(text)}
+    try:
+        path.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be written: {error.strerror}") from None
+
+
+def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
+    """Add everything of a document to a book, under a new name where the name is taken; returns the plans.
+
+    Raises
+    ------
+    DataError : a plan speaks of something that is neither in the document nor in the book.
+    """
+    settings: dict[tuple[str, str], int] = {}
+    for kept in book.devices():
+        settings |= {(kept.name, s.name): s.id or 0 for s in book.settings(kept.id or 0)}
+    workloads = {w.name: w.id or 0 for w in book.workloads()}
+    protocols = {p.name: p.id or 0 for p in book.protocols()}
+    for device in exchange.devices:
+        new = Device(**_fields(device, {"settings"}))
+        saved = book.save(new.model_copy(update={"name": free_name(new.name, [d.name for d in book.devices()])}))
+        for setting in device.settings:
+            fields = _fields(setting, {"id"}) | {"device_id": saved.id}
+            settings[device.name, setting.name] = book.save(Setting(**fields)).id or 0
+    for workload in exchange.workloads:
+        name = free_name(workload.name, [w.name for w in book.workloads()])
+        workloads[workload.name] = book.save(Workload(**_fields(workload) | {"name": name})).id or 0
+    for protocol in exchange.protocols:
+        name = free_name(protocol.name, [p.name for p in book.protocols()])
+        protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id or 0
+    return [book.save(_plan_in(p, settings, workloads, protocols)) for p in exchange.plans]
+
+
+def free_name(name: str, taken: Iterable[str]) -> str:
+    """The name, with a number where it is taken."""
+    used, number, free = set(taken), 1, name
+    while free in used:
+        number += 1
+        free = f"{name} ({number})"
+    return free
+
+
+def _live(things: Iterable[Any]) -> list[Any]:
+    return [t for t in things if not t.archived]
+
+
+def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:
+    left_out = (without or set()) | {"id"}
+    return {name: getattr(record, name) for name in type(record).model_fields if name not in left_out}
+
+
+def _plan_out(
+    plan: Plan, settings: dict[int | None, tuple[str, str]], workloads: dict[int | None, str], protocols: dict[Any, str]
+) -> FilePlan:
+    def place(x: Cell | Entry) -> dict[str, str]:
+        device, setting = settings[x.setting_id]
+        return {"device": device, "setting": setting, "workload": workloads[x.workload_id]}
+
+    cells = [
+        FileCell(**place(c), repeats=c.repeats, priority=c.priority) for c in plan.cells if c.setting_id in settings
+    ]
+    entries = [
+        FileEntry(
+            **place(e),
+            repeat=e.repeat,
+            outcome=e.outcome,
+            started=e.started.isoformat(),
+            ended=e.ended.isoformat(),
+            reason=e.reason,
+        )
+        for e in plan.entries
+        if e.setting_id in settings
+    ]
+    fields = _fields(plan, {"protocol_id", "cells", "entries"})
+    return FilePlan(**fields, protocol=protocols.get(plan.protocol_id, ""), cells=tuple(cells), entries=tuple(entries))
+
+
+def _plan_in(
+    plan: FilePlan, settings: dict[tuple[str, str], int], workloads: dict[str, int], protocols: dict[str, int]
+) -> Plan:
+    where = f"plan {plan.name}"
+
+    def ids(place: Place) -> dict[str, int]:
+        key = (place.device, place.setting)
+        if key not in settings:
+            raise DataError(where, f"there is no setting {place.setting!r} of a device {place.device!r}")
+        if place.workload not in workloads:
+            raise DataError(where, f"there is no workload {place.workload!r}")
+        return {"setting_id": settings[key], "workload_id": workloads[place.workload]}
+
+    if plan.protocol and plan.protocol not in protocols:
+        raise DataError(where, f"there is no protocol {plan.protocol!r}")
+    names = set(Place.model_fields)
+    try:
+        cells = tuple(Cell(**ids(c), **c.model_dump(exclude=names)) for c in plan.cells)
+        entries = tuple(Entry(**ids(e), **e.model_dump(exclude=names)) for e in plan.entries)
+    except ValidationError as error:
+        raise DataError(where, ": ".join(problem_of(error))) from None
+    fields = _fields(plan, {"protocol", "protocol_id", "cells", "entries"})
+    return Plan(**fields, protocol_id=protocols.get(plan.protocol), cells=cells, entries=entries)

@@ -1,0 +1,169 @@
+"""What a device is made of and what its maker claims. Every field may stay empty: not known is not zero."""
+
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from pinch.bench.fields import (
+    Count,
+    Day,
+    Gigabytes,
+    Hertz,
+    Inches,
+    Megahertz,
+    Name,
+    Part,
+    Pixels,
+    Seconds,
+    Transfers,
+    WattHours,
+    Watts,
+)
+
+
+class CoreKind(StrEnum):
+    """What a group of cores is made for."""
+
+    PERFORMANCE = "performance"
+    EFFICIENCY = "efficiency"
+    LOW_POWER = "low-power"
+
+
+class Need(StrEnum):
+    """What it takes to change something on a device."""
+
+    SWITCH = "switch"
+    RESTART = "restart"
+    FIRMWARE = "firmware visit"
+
+
+class Aspect(StrEnum):
+    """What settings of a device can differ in."""
+
+    MODE = "mode"
+    LIMITS = "limits"
+    SUPPLY = "supply"
+    GRAPHICS_PATH = "graphics path"
+    FAN = "fan profile"
+    CLOCK_LOCK = "clock lock"
+    UNDERVOLT = "undervolt"
+    MEMORY_SPEED = "memory speed"
+    GRAPHICS_MEMORY = "graphics memory"
+    PROFILE = "platform profile"
+
+
+class Cores(Part):
+    """A group of equal cores."""
+
+    kind: CoreKind = CoreKind.PERFORMANCE
+    count: Count = 1
+    threads: Count | None = Field(default=None, title="Threads in all")
+    ceiling_mhz: Megahertz | None = Field(default=None, title="Highest clock")
+
+
+class Graphics(Part):
+    """Where frames are made."""
+
+    name: str = ""
+    shared: bool | None = Field(default=None, title="Shares the chip's power")
+    compute_units: Count | None = Field(default=None, title="Compute units")
+
+
+class Memory(Part):
+    """Main memory."""
+
+    kind: str = ""
+    size_gb: Gigabytes | None = Field(default=None, title="Size")
+    speed_mts: Transfers | None = Field(default=None, title="Speed")
+    timings: str = ""
+    modules: Count | None = None
+    dual_channel: bool | None = Field(default=None, title="Dual channel")
+    graphics_share_gb: Gigabytes | None = Field(default=None, title="Share for graphics")
+
+
+class Cooling(Part):
+    """What carries the heat away."""
+
+    fans: Annotated[int, Field(ge=0, le=20)] | None = Field(default=None, title="Fans (0: passive)")
+    heat_pipes: Annotated[int, Field(ge=0, le=40)] | None = Field(default=None, title="Heat pipes")
+
+
+class Display(Part):
+    """The built-in display."""
+
+    size_in: Inches | None = Field(default=None, title="Diagonal")
+    pixels: Pixels = ""
+    shape: str = ""
+    refresh_hz: Hertz | None = Field(default=None, title="Refresh")
+    variable_refresh: bool | None = Field(default=None, title="Variable refresh")
+
+
+class Battery(Part):
+    """The battery as designed, and as it is now."""
+
+    design_wh: WattHours | None = Field(default=None, title="By design")
+    full_wh: WattHours | None = Field(default=None, title="When full now")
+    charge_min: Annotated[float, Field(gt=0, le=1440, json_schema_extra={"unit": "min"})] | None = Field(
+        default=None, title="Empty to full"
+    )
+
+    @property
+    def usable_wh(self) -> float | None:
+        """What it holds now, else what it was designed for, Wh."""
+        return self.full_wh or self.design_wh
+
+
+class Claims(Part):
+    """Power limits as the maker gives them, and the range that the device lets the operator set."""
+
+    sustained_w: Watts | None = Field(default=None, title="Sustained")
+    burst_w: Watts | None = Field(default=None, title="Burst")
+    window_s: Seconds | None = Field(default=None, title="Burst window")
+    lowest_w: Watts | None = Field(default=None, title="Lowest to set")
+    highest_w: Watts | None = Field(default=None, title="Highest to set")
+    step_w: Watts | None = Field(default=None, title="In steps of")
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "Claims":
+        if self.burst_w is not None and self.sustained_w is not None and self.burst_w < self.sustained_w:
+            raise ValueError("the burst limit is below the sustained limit")
+        if self.lowest_w is not None and self.highest_w is not None and self.highest_w < self.lowest_w:
+            raise ValueError("the highest limit to set is below the lowest")
+        return self
+
+
+class Build(Part):
+    """A version of firmware, operating system or driver."""
+
+    what: Name = "OS"
+    version: str = ""
+    date: Day = ""
+
+
+class Offer(Part):
+    """What it cost where, so that a price can be quoted with its date."""
+
+    price: Annotated[float, Field(gt=0, le=1_000_000)] | None = None
+    currency: Annotated[str, Field(pattern=r"^([A-Za-z]{3})?$")] = ""
+    date: Day = ""
+    region: str = ""
+    seller: str = Field(default="", title="Kind of seller")
+    tax_in: bool | None = Field(default=None, title="Tax in the price")
+    configuration: str = ""
+
+
+class ChangeNeed(Part):
+    """What changing one aspect takes on this device, where it is not the usual."""
+
+    aspect: Aspect = Aspect.LIMITS
+    need: Need = Need.FIRMWARE
+
+
+class Exclusion(Part):
+    """Two things that cannot be had together. A `limits` value such as `> 25` means a sustained limit above 25 W."""
+
+    aspect: Aspect = Aspect.MODE
+    value: Name = "…"
+    never_with: Aspect = Field(default=Aspect.SUPPLY, title="Never with")
+    other: Name = Field(default="battery", title="Value")
