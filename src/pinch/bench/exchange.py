@@ -257,7 +257,7 @@ def _plan_in(
     names = set(Place.model_fields)
     try:
         cells = tuple(Cell(**ids(c), **c.model_dump(exclude=names)) for c in plan.cells)
-        entries = tuple(Entry(**ids(e), **e.model_dump(exclude=names)) for e in plan.entries)
+        entries = tuple(Entry.model_validate(ids(e) | e.model_dump(exclude=names)) for e in plan.entries)
     except ValidationError as error:
         raise DataError(where, ": ".join(problem_of(error))) from None
     fields = _fields(plan, {"protocol", "protocol_id", "cells", "entries"})

@@ -62,6 +62,27 @@ class PlanBench:
 
 
 @dataclass(frozen=True)
+class Line:
+    """A line of the run sheet, on the clock: what happened (with its outcome) or what is planned. Runs name their cell
+    and repeat."""
+
+    start: datetime
+    end: datetime
+    kind: str
+    words: str
+    outcome: Outcome | None = None
+    reason: str = ""
+    setting_id: int = 0
+    workload_id: int = 0
+    repeat: int = 0
+
+    @property
+    def is_run(self) -> bool:
+        """Whether it is a run still to do."""
+        return self.kind == "run" and self.outcome is None
+
+
+@dataclass(frozen=True)
 class PlannedSheet:
     """The run sheet of a plan. `crossed` are cells that cannot be, with the reason; `energy_wh` at the claimed limits,
     None where no setting claims one; `other_s` is the time without breaks that the other order rule would take."""
@@ -99,19 +120,53 @@ class PlannedSheet:
                 spans.append((min(s.start_s for s in steps), max(s.end_s for s in steps)))
         return spans
 
-    def run_words(self, job: Job) -> str:
+    def run_words(self, place: Cell | Entry, repeat: int) -> str:
         """A run in words."""
-        cell = self.cell_of(job)
-        setting = self.bench.settings[cell.setting_id]
+        setting, workload = self.bench.pair(place)
         device = self.bench.devices[setting.device_id]
         named = f"{device.name}, {setting.name}" if len(self.bench.devices) > 1 else setting.name
-        return f"{self.bench.workloads[cell.workload_id].name} at {named}, repeat {job.repeat}"
+        return f"{workload.name} at {named}, repeat {repeat}"
+
+    def lines(self) -> list[Line]:
+        """The whole sheet: what happened, then what is planned."""
+        lines = [
+            Line(
+                e.started.astimezone(self.at.tzinfo),
+                e.ended.astimezone(self.at.tzinfo),
+                "run",
+                self.run_words(e, e.repeat),
+                e.outcome,
+                e.reason,
+                e.setting_id,
+                e.workload_id,
+                e.repeat,
+            )
+            for e in self.plan.entries
+        ]
+        for s in self.sheet.steps:
+            cell = self.cell_of(s.job)
+            place = (cell.setting_id, cell.workload_id, s.job.repeat)
+            lines.append(Line(self.when(s.start_s), self.when(s.end_s), s.kind, self.step_words(s), None, "", *place))
+        return lines
+
+    @property
+    def left_out(self) -> list[str]:
+        """The runs that are left out, in words, repeats of a cell together."""
+        repeats: dict[Cell, list[int]] = {}
+        for job in self.sheet.left_out:
+            repeats.setdefault(self.cell_of(job), []).append(job.repeat)
+        words = []
+        for cell, numbers in repeats.items():
+            setting, workload = self.bench.pair(cell)
+            times = f"repeat {numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} repeats"
+            words.append(f"{workload.name} at {setting.name}, {times}")
+        return words
 
     def step_words(self, step: Step) -> str:
         """What is to be done in a step."""
         device = self.bench.device_of(self.cell_of(step.job).setting_id)
         if step.kind == "run":
-            return self.run_words(step.job)
+            return self.run_words(self.cell_of(step.job), step.job.repeat)
         if step.kind == "read":
             return "read noise and surface temperatures"
         if step.kind == "cool":

@@ -1,5 +1,6 @@
 """Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
 
+import io
 import os
 import textwrap
 from pathlib import Path
@@ -7,6 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pinch.charts.runsheet import SheetChart
+from pinch.charts.sheet_files import draw_sheet
 from pinch.charts.spec import Chart, Panel, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
 from pinch.core.errors import PinchError
@@ -29,7 +32,9 @@ _HATCH = {
 }
 
 
-def write_chart(chart: Chart, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)) -> None:
+def write_chart(
+    chart: Chart | SheetChart, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)
+) -> None:
     """Write a chart to `path`, .png or .svg; an existing file is replaced only by a complete one.
 
     Raises
@@ -55,11 +60,21 @@ def write_chart(chart: Chart, path: Path, theme: Theme = LIGHT, size: tuple[int,
         part.unlink(missing_ok=True)
 
 
-def draw(chart: Chart, theme: Theme, size: tuple[int, int]) -> "Figure":
+def svg_text(chart: SheetChart, theme: Theme, size: tuple[int, int]) -> str:
+    """A timeline as an SVG element to stand inside a page, without title."""
+    _set_up()
+    text = io.StringIO()
+    draw_sheet(chart, theme, size, bare=True).savefig(text, format="svg", transparent=True, metadata={"Date": None})
+    return text.getvalue()[text.getvalue().index("<svg") :]
+
+
+def draw(chart: Chart | SheetChart, theme: Theme, size: tuple[int, int]) -> "Figure":
     """The chart as a matplotlib figure of `size` pixels."""
     from matplotlib.figure import Figure
 
     _set_up()
+    if isinstance(chart, SheetChart):
+        return draw_sheet(chart, theme, size)
     figure = Figure(figsize=(size[0] / DPI, size[1] / DPI))
     strip_height = 0.32 if chart.strip else 0.0
     heights = ([strip_height] if chart.strip else []) + [1.0] * len(chart.panels)

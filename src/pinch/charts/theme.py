@@ -86,3 +86,18 @@ CAUSE_WORDS = {
     "waiting": "waiting",
     "unknown": "unknown",
 }
+
+
+def block_look(kind: str, slot: int, theme: Theme) -> tuple[str, str, str]:
+    """Fill, line and hatch of a block of a run sheet: runs are filled with their device's colour, done ones outlined in
+    it; waits are hatched."""
+    device = theme.devices[slot % len(theme.devices)]
+    return {
+        "run": (device, device, "none"),
+        "done": (theme.window, device, "none"),
+        "void": (theme.paper, theme.quiet, "crossed lines"),
+        "change": (theme.ink, theme.ink, "none"),
+        "cool": (*theme.causes["waiting"], "falling lines"),
+        "recharge": (*theme.causes["burst-power"], "dots"),
+        "read": (theme.accent, theme.accent, "none"),
+    }[kind]

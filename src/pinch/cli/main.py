@@ -15,6 +15,8 @@ COMMANDS = {
     "record": "record a run into a book",
     "judge": "judge a log",
     "scale": "score against measured watts from a table",
+    "plan": "the run sheet of a plan",
+    "records": "exchange devices, settings, workloads, protocols and plans as JSON",
     "rig": "start a simulated device",
     "import": "add a Pinch CSV log to a book as a run",
     "export": "write a run as CSV with datapackage.json",

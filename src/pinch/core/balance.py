@@ -55,7 +55,5 @@ def _three_orders(n: int) -> list[NDArray[np.int64]]:
     half = n // 2
     second = (i + half) % n
     if n % 2:
-        third = 3 * half - i - second
-    else:
-        third = np.where(i < half, n - 1 - 2 * i, n - 2 - 2 * (i - half))
-    return [i, second, third]
+        return [i, second, 3 * half - i - second]
+    return [i, second, np.where(i < half, n - 1 - 2 * i, n - 2 - 2 * (i - half))]

@@ -17,7 +17,7 @@ MOST_TERMS = 3
 SHORTEST_S = 120.0
 """A record shorter than this says nothing about slow parts."""
 LEAST_SHARE = 0.03
-"""A term with less of the whole resistance, or slower than the record is long, follows noise and drift, not the cooler."""
+"""A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
 
 @dataclass(frozen=True)

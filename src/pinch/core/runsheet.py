@@ -16,6 +16,8 @@ from pinch.core.sequence import Order, shortest_order
 
 TIME_LIMIT_S = 0.15
 """For finding the order of one device; then the best so far is used and its gap is told."""
+MORE_TRIES = 1
+"""Runs tried beyond those that fit before they were arranged anew."""
 
 
 @dataclass(frozen=True)
@@ -29,7 +31,7 @@ class Task:
 
 @dataclass(frozen=True)
 class Job:
-    """One run to be done, named by `cell` and `repeat`. After it the device needs `cool_s` until the next load, `cold_s`
+    """One run, named by `cell` and `repeat`. After it the device needs `cool_s` until the next load, `cold_s`
     until a run that `needs_cold`, and `recharge_s` for its battery. Priority 1 is the most wanted."""
 
     cell: int
@@ -118,9 +120,12 @@ def cool_wait_s(before: Job, after: Job) -> float:
 
 def wait_s(before: Job, after: Job, change: Change) -> float:
     """Least time between two runs of one device, s."""
-    cool = cool_wait_s(before, after)
-    work = 0.0 if before.setting == after.setting else sum(t.seconds for t in change(before.setting, after.setting))
-    return max(cool, before.recharge_s, before.readings_s + work)
+    work = before.readings_s + _work_s(before, after, change)
+    return max(cool_wait_s(before, after), before.recharge_s, work)
+
+
+def _work_s(before: Job, after: Job, change: Change) -> float:
+    return 0.0 if before.setting == after.setting else sum(t.seconds for t in change(before.setting, after.setting))
 
 
 def shortest(jobs: Sequence[Job], change: Change) -> Arrangement:
@@ -138,7 +143,7 @@ def shortest(jobs: Sequence[Job], change: Change) -> Arrangement:
 
 
 def balanced(jobs: Sequence[Job], change: Change, seed: int) -> Arrangement:
-    """Repeats interleaved in rounds over the settings; in a round each setting does the next repeat of its workloads."""
+    """Repeats interleaved in rounds; in a round each setting does the next repeat of its workloads."""
     cells: dict[int, dict[int, list[Job]]] = {}
     for job in jobs:
         cells.setdefault(job.setting, {}).setdefault(job.cell, []).append(job)
@@ -162,8 +167,8 @@ def make_sheet(
     steps, homeless = lay_out(arrangement.jobs, change, windows)
     if homeless:
         possible = [j for j in jobs if any(w.end_s - w.start_s >= j.run_s + j.readings_s for w in windows)]
-        ranked = sorted(possible, key=lambda j: (j.priority, j.repeat, j.cell))
-        arrangement, steps = _most_that_fit(ranked, change, windows, arrange)
+        whole = arrangement if len(possible) == len(jobs) else arrange(possible)
+        arrangement, steps = _most_that_fit(whole.jobs, change, windows, arrange)
         placed = {id(s.job) for s in steps if s.kind == "run"}
         homeless = [j for j in jobs if id(j) not in placed]
     return Sheet(tuple(steps), tuple(homeless), arrangement.continuous_s, arrangement.bound_s, arrangement.imbalance)
@@ -226,7 +231,8 @@ def _lay(job: Job, before: tuple[Job, float] | None, free_s: float, opened_s: fl
 
 
 def _device_order(jobs: list[Job], change: Change) -> tuple[list[Job], Order]:
-    """The best order of one device's jobs. Jobs that cost the same before and after are one kind."""
+    """The best order of one device's jobs, of equally good ones that with the least to change. Jobs that cost the same
+    before and after are one kind."""
     kinds: dict[tuple[object, ...], list[Job]] = {}
     for job in jobs:
         key = (job.setting, job.cool_s, job.cold_s, job.needs_cold, job.readings_s, job.recharge_s)
@@ -234,7 +240,8 @@ def _device_order(jobs: list[Job], change: Change) -> tuple[list[Job], Order]:
     queues = list(kinds.values())
     first = np.array([sum(t.seconds for t in change(None, q[0].setting)) for q in queues])
     cost = np.array([[wait_s(a[0], b[0], change) for b in queues] for a in queues]).reshape(len(queues), len(queues))
-    order = shortest_order(np.array([len(q) for q in queues]), first, cost, TIME_LIMIT_S)
+    work = np.array([[_work_s(a[0], b[0], change) for b in queues] for a in queues]).reshape(cost.shape)
+    order = shortest_order(np.array([len(q) for q in queues]), first, cost, work, TIME_LIMIT_S)
     taken = [iter(sorted(q, key=lambda j: (j.priority, j.repeat, j.cell))) for q in queues]
     return [next(taken[kind]) for kind in order.kinds], order
 
@@ -265,17 +272,35 @@ def _continuous(jobs: Sequence[Job], change: Change) -> float:
 
 
 def _most_that_fit(
-    ranked: list[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
+    whole: Sequence[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
 ) -> tuple[Arrangement, list[Step]]:
-    """The longest row of the most wanted jobs that fits, found by halving."""
+    """The longest row of the most wanted jobs that fits: found by halving in the order of all of them, then arranged
+    anew, which may leave room for one more."""
+    ranked = sorted(whole, key=lambda j: (j.priority, j.repeat, j.cell))
+
+    def fits_as_is(number: int) -> bool:
+        wanted = {id(j) for j in ranked[:number]}
+        return not lay_out([j for j in whole if id(j) in wanted], change, windows)[1]
+
     fits, too_many = 0, len(ranked) + 1
-    best: tuple[Arrangement, list[Step]] = (arrange([]), [])
     while too_many - fits > 1:
         middle = (fits + too_many) // 2
-        arrangement = arrange(ranked[:middle])
-        steps, homeless = lay_out(arrangement.jobs, change, windows)
-        if homeless:
-            too_many = middle
-        else:
-            fits, best = middle, (arrangement, steps)
+        fits, too_many = (middle, too_many) if fits_as_is(middle) else (fits, middle)
+    best = _arranged(ranked[:fits], change, windows, arrange)
+    while best is None:  # a new order may break at the end of a session where the old one did not
+        fits -= 1
+        best = _arranged(ranked[:fits], change, windows, arrange)
+    for more in range(fits + 1, min(fits + MORE_TRIES, len(ranked)) + 1):
+        found = _arranged(ranked[:more], change, windows, arrange)
+        if found is None:
+            break
+        best = found
     return best
+
+
+def _arranged(
+    jobs: list[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
+) -> tuple[Arrangement, list[Step]] | None:
+    arrangement = arrange(jobs)
+    steps, homeless = lay_out(arrangement.jobs, change, windows)
+    return None if homeless else (arrangement, steps)

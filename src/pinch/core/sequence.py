@@ -19,6 +19,8 @@ from pinch.core.runlog import FloatArray
 
 ENOUGH = 1e-6
 """Costs that differ by less count as equal."""
+CALM = 1e-4
+"""Weight of the work in the second search, small against every difference of cost that matters."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,9 @@ class Order:
         return 0.0 if self.proved or self.cost == 0 else (self.cost - self.bound) / self.cost
 
 
-def shortest_order(counts: NDArray[np.int64], first: FloatArray, cost: FloatArray, time_limit_s: float) -> Order:
+def shortest_order(
+    counts: NDArray[np.int64], first: FloatArray, cost: FloatArray, work: FloatArray, time_limit_s: float
+) -> Order:
     """Visit kind i `counts[i]` times.
 
     Parameters
@@ -48,46 +52,53 @@ def shortest_order(counts: NDArray[np.int64], first: FloatArray, cost: FloatArra
     counts : (k,) how often each kind is visited, at least once.
     first : (k,) price of beginning with a kind.
     cost : (k, k) price of going from one kind to another; the diagonal is used between equal things.
+    work : (k, k) what decides between orders of the same cost: the least of it is taken.
     time_limit_s : after this the best order so far is given, with its bound.
     """
     k = len(counts)
     if k == 0:
         return Order((), 0.0, 0.0)
-    whole = np.zeros((k + 1, k + 1))
-    whole[:k, :k], whole[k, :k] = cost, first
+    price, calm = np.zeros((k + 1, k + 1)), np.zeros((k + 1, k + 1))
+    price[:k, :k], price[k, :k], calm[:k, :k] = cost, first, work
     until = time.monotonic() + time_limit_s
-    walks = _Walks(np.append(counts, 1), whole)
-    best = walks.join(walks.pieces(walks.greedy()))
+    walks = _Walks(np.append(counts, 1))
+    best, bound = _search(walks, price, until)
+    total = walks.price(best, price)
+    calmest, _ = _search(walks, price + CALM * calm, until)
+    if walks.price(calmest, price) <= total + ENOUGH:
+        best = calmest
+    return Order(tuple(best[1:]), walks.price(best, price), min(bound, total))
+
+
+def _search(walks: "_Walks", cost: FloatArray, until: float) -> tuple[list[int], float]:
+    """The cheapest walk found until then, and the bound."""
+    best = walks.join(walks.pieces(walks.greedy(cost)), cost)
     bound = 0.0
     while True:
-        solved = walks.solve(max(0.01, until - time.monotonic()))
+        solved = walks.solve(cost, max(0.01, until - time.monotonic()))
         if solved is None:
-            break
+            return best, bound
         flows, value = solved
         bound = max(bound, value)
         pieces = walks.pieces(flows)
-        candidate = walks.join(pieces)
-        if walks.price(candidate) < walks.price(best):
-            best = candidate
-        if walks.price(best) <= bound + ENOUGH or len(pieces) == 1 or time.monotonic() >= until:
-            break
+        best = min(best, walks.join(pieces, cost), key=lambda walk: walks.price(walk, cost))
+        if walks.price(best, cost) <= bound + ENOUGH or len(pieces) == 1 or time.monotonic() >= until:
+            return best, bound
         walks.forbid(pieces)
-    total = walks.price(best)
-    return Order(tuple(best[1:]), total, min(bound, total))
 
 
 class _Walks:
     """Walks through k kinds and the depot, which is number k."""
 
-    def __init__(self, counts: NDArray[np.int64], cost: FloatArray) -> None:
-        self._counts, self._cost, self._n = counts, cost, len(counts)
+    def __init__(self, counts: NDArray[np.int64]) -> None:
+        self._counts, self._n = counts, len(counts)
         self._cuts: list[NDArray[np.float64]] = []
 
-    def price(self, walk: list[int]) -> float:
+    def price(self, walk: list[int], cost: FloatArray) -> float:
         """Cost of a closed walk."""
-        return float(self._cost[walk, walk[1:] + walk[:1]].sum())
+        return float(cost[walk, walk[1:] + walk[:1]].sum())
 
-    def solve(self, time_limit_s: float) -> tuple[NDArray[np.int64], float] | None:
+    def solve(self, cost: FloatArray, time_limit_s: float) -> tuple[NDArray[np.int64], float] | None:
         """Cheapest balanced flows under the cuts so far and the bound they prove; None where time ran out first."""
         from scipy.optimize import Bounds, LinearConstraint, milp
 
@@ -99,23 +110,23 @@ class _Walks:
         most = np.minimum.outer(self._counts, self._counts).astype(float)
         np.fill_diagonal(most, self._counts - 1)
         found = milp(
-            self._cost.ravel(),
+            cost.ravel(),
             integrality=np.full(n * n, int(bool(self._cuts))),  # without cuts the corners are whole anyway
             bounds=Bounds(0, most.ravel()),
             constraints=LinearConstraint(rows, low, high),
-            options={"time_limit": time_limit_s},
+            options={"time_limit": time_limit_s, "mip_rel_gap": 0.0},
         )
         if found.x is None or found.status != 0:
             return None
         return np.rint(found.x).astype(np.int64).reshape(n, n), float(found.fun)
 
-    def greedy(self) -> NDArray[np.int64]:
+    def greedy(self, cost: FloatArray) -> NDArray[np.int64]:
         """A first walk: always the cheapest next kind that is left, as flows."""
         left, at = self._counts.copy(), self._n - 1
         left[at] = 0
         flows = np.zeros((self._n, self._n), dtype=np.int64)
         while left.any():
-            following = int(np.argmin(np.where(left > 0, self._cost[at], np.inf)))
+            following = int(np.argmin(np.where(left > 0, cost[at], np.inf)))
             flows[at, following] += 1
             left[following] -= 1
             at = following
@@ -130,13 +141,13 @@ class _Walks:
         groups = sorted(range(number), key=lambda g: label[-1] != g)
         return [_circuit(flows, int(np.flatnonzero(label == g)[-1])) for g in groups]
 
-    def join(self, pieces: list[list[int]]) -> list[int]:
+    def join(self, pieces: list[list[int]], cost: FloatArray) -> list[int]:
         """One closed walk from the depot, each piece added where that costs least."""
         walk = pieces[0]
         for piece in pieces[1:]:
             a, b, p, q = np.array(walk), np.roll(walk, -1), np.array(piece), np.roll(piece, -1)
-            extra = self._cost[np.ix_(a, q)] + self._cost[np.ix_(p, b)].T
-            extra -= self._cost[a, b][:, None] + self._cost[p, q][None, :]
+            extra = cost[np.ix_(a, q)] + cost[np.ix_(p, b)].T
+            extra -= cost[a, b][:, None] + cost[p, q][None, :]
             i, j = np.unravel_index(int(np.argmin(extra)), extra.shape)
             turned = piece[j + 1 :] + piece[: j + 1]
             walk = walk[: i + 1] + turned + walk[i + 1 :]

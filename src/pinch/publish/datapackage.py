@@ -68,7 +68,7 @@ def describe(
     for field in fields[1:]:
         if not field["unit"]:
             del field["unit"]
-    hidden = {"id", "device_id", "notes", "rig", "local"}  # private or of this book only
+    hidden = {"id", "device_id", "notes", "rig", "local", "untold", "archived"}  # private or of this book only
     return {
         "profile": "tabular-data-package",
         "name": name,

@@ -1,0 +1,138 @@
+"""A run sheet that leaves Pinch: CSV, iCalendar (RFC 5545, by the icalendar package), and a page to print as PDF."""
+
+import csv
+import io
+import os
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from pinch.bench.planning import PlannedSheet
+from pinch.charts.files import svg_text
+from pinch.charts.runsheet import sheet_chart
+from pinch.charts.theme import FONTS, LIGHT
+from pinch.core.errors import PinchError
+from pinch.publish.methodology import methodology
+
+if TYPE_CHECKING:
+    from weasyprint.urls import URLFetcherResponse
+
+TEMPLATES = Path(__file__).parent / "templates"
+COLUMNS = ("start", "end", "minutes", "kind", "what", "state", "reason")
+CAUTION = (
+    "Loads make the case, the exhaust and the adapter hot. Do not leave charging batteries or long loads alone, follow "
+    "the makers' instructions, and leave work on mains and batteries to qualified people."
+)
+
+
+def write_sheet(planned: PlannedSheet, path: Path) -> None:
+    """Write the sheet to `path`, .csv, .ics, .pdf or .html; an existing file is replaced only by a complete one.
+
+    Raises
+    ------
+    PinchError : another ending, or the file cannot be written.
+    """
+    writers: dict[str, Callable[[PlannedSheet], bytes]] = {
+        ".csv": csv_bytes,
+        ".ics": calendar_bytes,
+        ".html": lambda p: page(p).encode(),
+        ".pdf": pdf_bytes,
+    }
+    writer = writers.get(path.suffix.lower())
+    if writer is None:
+        known = ", ".join(writers)
+        raise PinchError(f"{path}: a run sheet is written as {known}, not as {path.suffix or 'a file without ending'}.")
+    content = writer(planned)
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_bytes(content)
+        os.replace(part, path)
+    except OSError as error:
+        raise PinchError(f"{path}: the run sheet cannot be written ({error.strerror}).") from None
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def csv_bytes(planned: PlannedSheet) -> bytes:
+    """A row a line of the sheet, times as ISO 8601 with their offset."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for line in planned.lines():
+        minutes = (line.end - line.start).total_seconds() / 60.0
+        state = line.outcome or "planned"
+        times = (line.start.isoformat(timespec="seconds"), line.end.isoformat(timespec="seconds"))
+        writer.writerow([*times, f"{minutes:.1f}", line.kind, line.words, state, line.reason])
+    return text.getvalue().encode()
+
+
+def calendar_bytes(planned: PlannedSheet) -> bytes:
+    """One event a session with its runs, and one for each run still to do."""
+    from icalendar import Calendar, Event
+
+    calendar = Calendar()
+    calendar.add("prodid", "-//Pinch//run sheet//EN")
+    calendar.add("version", "2.0")
+    runs = [line for line in planned.lines() if line.is_run]
+    for number, (start, end) in enumerate(planned.spans(), 1):
+        inside = [r for r in runs if start - 1 <= r.start.timestamp() <= end]
+        words = "\n".join(f"{r.start:%H:%M} {r.words}" for r in inside)
+        title = f"{planned.plan.name}: session {number}, {len(inside)} runs"
+        calendar.add_component(
+            _event(Event(), title, planned.when(start), planned.when(end), f"s{number}", planned, words)
+        )
+    for number, run in enumerate(runs, 1):
+        calendar.add_component(_event(Event(), run.words, run.start, run.end, f"r{number}", planned, ""))
+    return bytes(calendar.to_ical())
+
+
+def page(planned: PlannedSheet) -> str:
+    """The sheet as a page of HTML that stands alone: times, boxes for readings by hand, methodology."""
+    from jinja2 import Environment, FileSystemLoader
+
+    environment = Environment(loader=FileSystemLoader(TEMPLATES), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    title = f"{planned.plan.name}: run sheet"
+    days: dict[str, list[Any]] = {}
+    for line in planned.lines():
+        days.setdefault(f"{line.start:%A %-d %B %Y}", []).append(line)
+    return environment.get_template("runsheet.html").render(
+        title=title,
+        planned=planned,
+        days=days,
+        timeline=svg_text(
+            sheet_chart(planned, title, {d: n for n, d in enumerate(planned.bench.devices)}), LIGHT, (1060, 200)
+        ),
+        method=methodology(planned.bench.protocol) if planned.plan.protocol_id else "",
+        caution=CAUTION,
+        theme=LIGHT,
+        left_out=planned.left_out,
+    )
+
+
+def pdf_bytes(planned: PlannedSheet) -> bytes:
+    """The page as PDF. Only the shipped fonts are read; nothing is fetched."""
+    from weasyprint import HTML
+
+    content = HTML(string=page(planned), base_url=FONTS.as_uri() + "/", url_fetcher=_shipped_only).write_pdf()
+    assert content is not None
+    return bytes(content)
+
+
+def _shipped_only(url: str, *_: object, **__: object) -> "URLFetcherResponse":
+    from weasyprint.urls import URLFetcher
+
+    if url.startswith(FONTS.as_uri() + "/"):
+        return URLFetcher().fetch(url)
+    raise ValueError(f"{url} is not part of Pinch")
+
+
+def _event(event: Any, title: str, start: datetime, end: datetime, key: str, planned: PlannedSheet, words: str) -> Any:
+    event.add("summary", title)
+    event.add("dtstart", start.astimezone(UTC))
+    event.add("dtend", end.astimezone(UTC))
+    event.add("dtstamp", planned.plan.created.astimezone(UTC))
+    event.add("uid", f"{planned.plan.created:%Y%m%dT%H%M%S}-{planned.plan.id or 0}-{key}@pinch")
+    if words:
+        event.add("description", words)
+    return event
