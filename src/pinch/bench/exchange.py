@@ -14,7 +14,7 @@ from pydantic.json_schema import SkipJsonSchema
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
-from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, problem_of
+from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, live, problem_of
 from pinch.core.errors import DataError
 
 MOST_BYTES = 20_000_000
@@ -106,12 +106,12 @@ def schema_text() -> str:
 
 def exchange_of(book: Book) -> Exchange:
     """All of a book's records that are not archived."""
-    devices = [d for d in book.devices() if not d.archived]
-    settings = {d.id: [s for s in book.settings(d.id or 0) if not s.archived] for d in devices}
+    devices = live(book.devices())
+    settings = {d.id: live(book.settings(d.id or 0)) for d in devices}
     named = {s.id: (d.name, s.name) for d in devices for s in settings[d.id]}
     workloads = {w.id: w.name for w in book.workloads()}
     protocols = {p.id: p.name for p in book.protocols()}
-    plans = [_plan_out(p, named, workloads, protocols) for p in book.plans() if not p.archived]
+    plans = [_plan_out(p, named, workloads, protocols) for p in live(book.plans())]
     hidden = {"id", "rig", "local", "untold"}
     return Exchange(
         devices=tuple(
@@ -121,8 +121,8 @@ def exchange_of(book: Book) -> Exchange:
             for d in devices
             for own in [settings[d.id]]
         ),
-        workloads=tuple(FileWorkload(**_fields(w, {"id"})) for w in _live(book.workloads())),
-        protocols=tuple(FileProtocol(**_fields(p, {"id"})) for p in _live(book.protocols())),
+        workloads=tuple(FileWorkload(**_fields(w, {"id"})) for w in live(book.workloads())),
+        protocols=tuple(FileProtocol(**_fields(p, {"id"})) for p in live(book.protocols())),
         plans=tuple(plans),
     )
 
@@ -202,10 +202,6 @@ def free_name(name: str, taken: Iterable[str]) -> str:
         number += 1
         free = f"{name} ({number})"
     return free
-
-
-def _live(things: Iterable[Any]) -> list[Any]:
-    return [t for t in things if not t.archived]
 
 
 def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:

@@ -199,7 +199,7 @@ def make_plan(plan: Plan, bench: PlanBench, at: datetime) -> PlannedSheet:
         for number, cell in enumerate(cells)
         for repeat in plan.wanted(cell)
     ]
-    change = _changes(bench, factor)
+    change = _changes(bench, factor, _set_last(plan, bench))
     rules = {
         OrderRule.SHORTEST: partial(runsheet.shortest, change=change),
         OrderRule.BALANCED: partial(runsheet.balanced, change=change, seed=plan.seed),
@@ -294,13 +294,23 @@ def recharge_s(device: Device, setting: Setting, workload: Workload, seconds: fl
     return full * min(1.0, setting.sustained_w * seconds / 3600.0 / battery.usable_wh)
 
 
-def _changes(bench: PlanBench, factor: float) -> Change:
+def _set_last(plan: Plan, bench: PlanBench) -> dict[int, int]:
+    """The setting that each device was left at, by the last run that was done on it."""
+    return {
+        bench.settings[e.setting_id].device_id: e.setting_id for e in plan.entries if e.outcome is not Outcome.SKIPPED
+    }
+
+
+def _changes(bench: PlanBench, factor: float, begun: Mapping[int, int]) -> Change:
+    """What changes take; `begun` is the setting that a device is at when planning begins, where that is known."""
     known: dict[tuple[int | None, int], tuple[Task, ...]] = {}
 
     def change(before: int | None, after: int) -> tuple[Task, ...]:
         if (before, after) not in known:
-            start = None if before is None else bench.settings[before]
-            tasks = tasks_between(bench.device_of(after), start, bench.settings[after])
+            device = bench.device_of(after)
+            number = begun.get(device.id or 0) if before is None else before
+            start = None if number is None else bench.settings[number]
+            tasks = () if number == after else tasks_between(device, start, bench.settings[after])
             known[before, after] = tuple(Task(t.kind, t.seconds * factor, t.words) for t in tasks)
         return known[before, after]
 
@@ -310,7 +320,7 @@ def _changes(bench: PlanBench, factor: float) -> Change:
 def _wait_factor(plan: Plan, bench: PlanBench) -> float:
     """What the waits really took against what was planned for them."""
     planned = actual = TRUST_S
-    change = _changes(bench, 1.0)
+    change = _changes(bench, 1.0, {})
     done = sorted((e for e in plan.entries if e.outcome is not Outcome.SKIPPED), key=lambda e: e.started)
     for before, after in pairwise(done):
         pause = (after.started - before.ended).total_seconds()

@@ -1,8 +1,9 @@
 """The records of the bench, checked on the way in. Watts, seconds, °C and MHz throughout."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime
 from enum import StrEnum
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -265,6 +266,14 @@ class Run(Record):
         return self.status is None
 
 
+L = TypeVar("L", bound=Listed)
+
+
+def live(records: Iterable[L]) -> list[L]:
+    """Those that are not archived."""
+    return [r for r in records if not r.archived]
+
+
 def standing(device: Device) -> str:
     """Status of the unit and how it came, as they follow a figure into charts and reports; empty where it is a retail
     unit of which nothing is noted."""
@@ -302,7 +311,27 @@ def checked(record: type[Any], what: str, **fields: Any) -> Any:
         raise PinchError(f"{what}: {field.replace('_', ' ') + ': ' if field else ''}{reason}{given}.") from None
 
 
+_WORDS = {
+    "less_than_equal": "it is at most {le:g}",
+    "less_than": "it is below {lt:g}",
+    "greater_than_equal": "it is at least {ge:g}",
+    "greater_than": "it is above {gt:g}",
+    "string_too_short": "it cannot be empty",
+    "string_too_long": "it has at most {max_length} characters",
+    "int_from_float": "it is a whole number",
+    "missing": "it is missing",
+    "extra_forbidden": "there is no such field",
+    "enum": "it is one of {expected}",
+    "float_type": "it is a number",
+    "int_type": "it is a whole number",
+    "string_type": "it is a text",
+    "string_pattern_mismatch": "it does not have the form that is wanted",
+}
+
+
 def problem_of(error: ValidationError) -> tuple[str, str]:
     """The first problem of a record that was refused: its field as a dotted path (empty: the whole), and the reason."""
     first = error.errors()[0]
-    return ".".join(str(part) for part in first["loc"]), first["msg"].removeprefix("Value error, ")
+    words = _WORDS.get(first["type"])
+    reason = words.format(**first.get("ctx", {})) if words else first["msg"].removeprefix("Value error, ")
+    return ".".join(str(part) for part in first["loc"]), reason

@@ -11,7 +11,7 @@ import numpy as np
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.sheet_files import draw_sheet
 from pinch.charts.spec import Chart, Panel, minutes, unbroken
-from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
+from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FILE_HATCHES, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
 from pinch.core.errors import PinchError
 
 if TYPE_CHECKING:
@@ -21,15 +21,6 @@ if TYPE_CHECKING:
 DPI = 100
 TITLE_WIDTH = 105
 _MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
-_HATCH = {
-    "dots": "..",
-    "level lines": "--",
-    "rising lines": "///",
-    "upright lines": "||",
-    "crossed lines": "xx",
-    "falling lines": "\\\\\\",
-    "none": "",
-}
 
 
 def write_chart(
@@ -128,7 +119,9 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
     shown: dict[str, None] = {}
     for s in chart.strip:
         fill, line = theme.causes[s.cause]
-        axis.axvspan(s.start, s.end, facecolor=fill, edgecolor=line, hatch=_HATCH[HATCHES[s.cause]], linewidth=0.0)
+        axis.axvspan(
+            s.start, s.end, facecolor=fill, edgecolor=line, hatch=FILE_HATCHES[HATCHES[s.cause]], linewidth=0.0
+        )
         shown[s.cause] = None
     axis.set_yticks([])
     axis.set_title("What held it", loc="left", fontsize=10, fontweight="bold", color=theme.ink, pad=4)
@@ -138,7 +131,7 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
         Patch(
             facecolor=theme.causes[c][0],
             edgecolor=theme.causes[c][1],
-            hatch=_HATCH[HATCHES[c]],
+            hatch=FILE_HATCHES[HATCHES[c]],
             linewidth=0.0,
             label=CAUSE_WORDS[c],
         )

@@ -50,6 +50,11 @@ class SheetChart:
     alternative: str = ""
 
     @property
+    def slot(self) -> int:
+        """Place of the device that the key is drawn in: that of the first block."""
+        return next((b.slot for row in self.rows for b in row.blocks), 0)
+
+    @property
     def kinds(self) -> list[str]:
         """The kinds of block that occur."""
         present = {b.kind for row in self.rows for b in row.blocks}

@@ -3,12 +3,11 @@
 from typing import TYPE_CHECKING
 
 from pinch.charts.runsheet import BLOCK_KINDS, SheetChart, clock
-from pinch.charts.theme import FIGURE_FACE, Theme, block_look
+from pinch.charts.theme import FIGURE_FACE, FILE_HATCHES, Theme, block_look
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-HATCH = {"none": "", "falling lines": "\\\\\\", "dots": "..", "crossed lines": "xx"}
 DPI = 100
 
 
@@ -29,7 +28,7 @@ def draw_sheet(chart: SheetChart, theme: Theme, size: tuple[int, int], bare: boo
                 (place - 0.36, 0.72),
                 facecolor=face,
                 edgecolor=edge,
-                hatch=HATCH[hatch],
+                hatch=FILE_HATCHES[hatch],
                 linewidth=0.6 if block.kind in ("run", "done", "void") else 0.0,
             )
     axis.set_xlim(chart.first_h, chart.last_h)
@@ -42,8 +41,8 @@ def draw_sheet(chart: SheetChart, theme: Theme, size: tuple[int, int], bare: boo
         spine.set_visible(False)
     axis.grid(axis="x", color=theme.hairline, linewidth=0.7)
     axis.set_axisbelow(True)
-    looks = [(BLOCK_KINDS[k], block_look(k, 0, theme)) for k in chart.kinds]
-    keys = [Patch(facecolor=f, edgecolor=e, hatch=HATCH[h], linewidth=0.6, label=w) for w, (f, e, h) in looks]
+    looks = [(BLOCK_KINDS[k], block_look(k, chart.slot, theme)) for k in chart.kinds]
+    keys = [Patch(facecolor=f, edgecolor=e, hatch=FILE_HATCHES[h], linewidth=0.6, label=w) for w, (f, e, h) in looks]
     axis.legend(
         handles=keys, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=7, frameon=False, fontsize=9,
         labelcolor=theme.quiet, handlelength=1.2,

@@ -77,6 +77,16 @@ HATCHES = {
     "waiting": "falling lines",
     "unknown": "none",
 }
+FILE_HATCHES = {
+    "dots": "..",
+    "level lines": "--",
+    "rising lines": "///",
+    "upright lines": "||",
+    "crossed lines": "xx",
+    "falling lines": "\\\\\\",
+    "none": "",
+}
+"""Hatches as matplotlib writes them."""
 CAUSE_WORDS = {
     "burst-power": "burst power",
     "sustained-power": "sustained power",
@@ -98,6 +108,6 @@ def block_look(kind: str, slot: int, theme: Theme) -> tuple[str, str, str]:
         "void": (theme.paper, theme.quiet, "crossed lines"),
         "change": (theme.ink, theme.ink, "none"),
         "cool": (*theme.causes["waiting"], "falling lines"),
-        "recharge": (*theme.causes["burst-power"], "dots"),
-        "read": (theme.accent, theme.accent, "none"),
+        "recharge": (*theme.causes["burst-power"], "upright lines"),
+        "read": (theme.margin, theme.ink, "dots"),
     }[kind]

@@ -1,6 +1,7 @@
 """What comes into a book: the simulated devices, this computer, a log, the demo."""
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
 import platformdirs
@@ -10,7 +11,7 @@ from pinch.bench.book import Book, BookError
 from pinch.bench.exchange import free_name
 from pinch.bench.records import Device, Repeatable, Run, Setting, WorkKind, Workload, checked, now
 from pinch.core.runlog import RunLog
-from pinch.rig import catalogue, demo
+from pinch.rig import catalogue, demo, demo_bench
 from pinch.sources.machine import platform_profiles, read_machine
 
 ALL_CORES = Workload(
@@ -30,13 +31,13 @@ def add_rig(book: Book) -> None:
     known = {d.rig for d in book.devices()}
     for device in catalogue.DEVICES:
         if device.key not in known:
-            kept = book.save(demo.device_record(device))
+            kept = book.save(demo_bench.device_record(device))
             for setting in device.settings:
-                book.save(demo.setting_record(kept.id or 0, setting))
+                book.save(demo_bench.setting_record(kept.id or 0, setting))
     named = {w.name for w in book.workloads()}
     for work in catalogue.WORK:
         if work.name not in named:
-            book.save(demo.workload_record(work))
+            book.save(demo_bench.workload_record(work))
 
 
 def add_this_computer(book: Book, root: Path = Path("/")) -> Device:
@@ -66,7 +67,7 @@ def demo_book_path() -> Path:
 def make_demo(path: Path, progress: Callable[[float], bool]) -> None:
     """Write the demo book to `path`; where `progress` answers False, nothing is left behind."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    demo.make_demo_book(path, progress)
+    demo.make_demo_book(path, progress, datetime.now().astimezone().date())
 
 
 def find_or_add(

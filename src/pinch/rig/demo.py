@@ -6,21 +6,22 @@ speed in a warm cabin on a small power budget: 31 °C below deck, 22 °C ashore;
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError, create_book
-from pinch.bench.records import Device, ExitStatus, Form, Run, Setting, Status, Workload
+from pinch.bench.records import ExitStatus, Run
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
-from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
+from pinch.rig.catalogue import RigDevice, RigWork
+from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
 from pinch.rig.device import simulate_run
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 5
+VERSION = 6
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -37,45 +38,6 @@ class DemoRun:
     void: str = ""
     gap: tuple[int, int] | None = None
     mark: tuple[float, str] | None = None
-
-
-def device_record(device: RigDevice) -> Device:
-    """A rig device as a record of the bench."""
-    return Device(
-        name=device.name,
-        form=Form(device.form),
-        chip=device.chip.name,
-        status=Status(device.status),
-        temp_limit_c=device.chip.temp_limit_c,
-        rig=device.key,
-        notes=device.notes,
-    )
-
-
-def setting_record(device_id: int, setting: RigSetting) -> Setting:
-    """A rig setting as a record of the bench."""
-    lock = setting.clock_lock_ghz
-    return Setting(
-        device_id=device_id,
-        name=setting.name,
-        sustained_w=setting.sustained_w,
-        burst_w=setting.burst_w,
-        window_s=setting.window_s,
-        mains=setting.mains,
-        clock_ceiling_mhz=None if lock is None else lock * 1000.0,
-    )
-
-
-def workload_record(work: RigWork) -> Workload:
-    """A rig workload as a record of the bench."""
-    unit = "fps" if work.channel == "frame.rate" else "tiles/s" if work.name.startswith("Tile") else "1/s"
-    return Workload(
-        name=work.name,
-        rate_channel=work.channel,
-        score_unit=unit,
-        frame_cap_fps=work.cap,
-        one_core=work.one_core,
-    )
 
 
 def demo_runs() -> list[DemoRun]:
@@ -109,9 +71,11 @@ def demo_runs() -> list[DemoRun]:
     return runs
 
 
-def make_demo_book(path: Path, progress: Callable[[float], bool] = lambda share: True) -> None:
-    """Write the demo book: the same data at every making. `progress` hears shares from 0 to 1; where it answers False,
-    nothing is left behind.
+def make_demo_book(
+    path: Path, progress: Callable[[float], bool] = lambda share: True, today: date = date(2026, 9, 21)
+) -> None:
+    """Write the demo book: the same data at every making on a day; only the plans speak of `today`. `progress` hears
+    shares from 0 to 1; where it answers False, nothing is left behind.
 
     Raises
     ------
@@ -124,6 +88,8 @@ def make_demo_book(path: Path, progress: Callable[[float], bool] = lambda share:
     book = create_book(part)
     try:
         whole = _fill(book, progress)
+        if whole:
+            add_plans(book, today)
     finally:
         book.close()
     if whole:
@@ -141,6 +107,7 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
     }
     runs = demo_runs()
     workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
+    add_more_records(book, {d.name: d.id or 0 for d in devices.values()})
     started = FIRST_DAY
     for number, demo in enumerate(runs):
         log = _log_of(demo, seed=number + 1)

@@ -5,9 +5,15 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, write_exchange
+from pinch.bench.plans import Outcome
+from pinch.bench.presets import Intent
+from pinch.bench.records import Setting, live
 from pinch.core.errors import PinchError
 from pinch.sources.runlog_csv import read_run_log
-from pinch.ui.dialogs import LogDialog, SettingDialog
+from pinch.ui.dialogs import LadderDialog, LogDialog
+from pinch.ui.plan.control import present
+from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -45,24 +51,89 @@ class Asking:
         self._window.chart_shown()
         path = self._save_name("Write the chart", "chart.png", "Pictures (*.png *.svg)")
         if path:
-            self._window.write_chart(path)
+            self._window.writing.chart(self._window.chart_shown(), path)
 
     def write_log(self) -> None:
         """The log as a data package."""
+        shown = self._window.judge_view.shown
+        if shown is None:
+            raise PinchError("There is no run on the Judge page to write.")
         name = QFileDialog.getExistingDirectory(self._window, "Folder for the log and datapackage.json")
         if name:
-            self._window.write_log(Path(name))
+            self._window.writing.log(shown, Path(name))
 
-    def add_setting(self) -> None:
-        """A new setting of the chosen device."""
+    def make_ladder(self) -> None:
+        """Settings of the chosen device with limits in even steps."""
         device = self._window.session.device
         if device is None:
             raise PinchError("Choose a device first; a setting belongs to one.")
-        if device.rig is not None:
-            raise PinchError(f"{device.name} is simulated; its settings are fixed.")
-        dialog = SettingDialog(device, self._window)
-        if dialog.exec() and dialog.setting is not None:
-            self._window.changes.add_setting(dialog.setting)
+        dialog = LadderDialog(device, self._window)
+        if dialog.exec():
+            self._window.show_bench(Setting)
+            made = self._window.benching.make_ladder(*dialog.limits())
+            self._window.notices.done(f"{made} new settings of {device.name}.")
+
+    def new_plan(self) -> None:
+        """A plan from what it is to find out."""
+        session = self._window.session
+        book = session.book
+        devices, workloads, protocols = live(book.devices()), live(book.workloads()), live(book.protocols())
+        if not devices or not workloads:
+            raise PinchError("A plan needs a device and a workload; enter them on the Bench page first.")
+        dialog = NewPlanDialog(devices, workloads, protocols, session.device, self._window)
+        if dialog.exec():
+            intent = dialog.intent.currentData()
+            chosen = [dialog.device.currentData()]
+            if intent is Intent.PAIR and dialog.other.currentData() != chosen[0]:
+                chosen.append(dialog.other.currentData())
+            self._window.planning.new(
+                intent,
+                dialog.plan_name,
+                chosen,
+                dialog.workload_ids,
+                dialog.repeats.value(),
+                dialog.protocol.currentData(),
+            )
+            self._window.show_plan(intent is Intent.EMPTY)
+
+    def sessions(self) -> None:
+        """When there is time for the plan."""
+        plan = self._window.planning.plan
+        if plan is None:
+            raise PinchError("There is no plan yet; make one first.")
+        dialog = SessionsDialog(plan.sessions, present(), self._window)
+        if dialog.exec():
+            self._window.planning.set_sessions(dialog.sessions)
+
+    def write_sheet(self) -> None:
+        """The run sheet to print, as a table or as a calendar."""
+        sheet = self._window.planning.sheet
+        if sheet is None:
+            raise PinchError("There is no run sheet yet; make a plan first.")
+        kinds = "Run sheets (*.pdf *.html *.csv *.ics)"
+        path = self._save_name("Write the run sheet", "run-sheet.pdf", kinds)
+        if path:
+            self._window.writing.sheet(sheet, path)
+
+    def write_records(self) -> None:
+        """Devices, settings, workloads, protocols and plans as JSON."""
+        path = self._save_name("Write the records", "bench.json", "Records of Pinch (*.json)")
+        if path:
+            write_exchange(exchange_of(self._window.session.book), path)
+            self._window.notices.done(f"{path} is written.")
+
+    def add_records(self) -> None:
+        """Records from a JSON file; nothing is added where something in it is wrong."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Add records", "", "Records of Pinch (*.json)")
+        if name:
+            exchange, session = read_exchange(Path(name)), self._window.session
+            session.change(f"add records of {Path(name).name}", lambda: add_exchange(session.book, exchange))
+            self._window.notices.done(f"The records of {Path(name).name} are in the book.")
+
+    def reason(self, outcome: Outcome) -> str | None:
+        """Why a run of the plan is void or skipped; None where the operator thought better of it."""
+        reason, given = QInputDialog.getText(self._window, f"This run is {outcome}", "Why?")
+        return reason.strip() if given else None
 
     def import_log(self) -> None:
         """A log as a run; what is wrong with it is said before anything is asked."""

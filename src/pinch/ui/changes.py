@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from pinch import compose
-from pinch.bench.records import Run, Setting
+from pinch.bench.records import Run
 from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
 from pinch.sources.runlog_csv import read_run_log
@@ -31,12 +31,6 @@ class Changes:
         device = next(d for d in session.book.devices() if d.rig)
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
-
-    def add_setting(self, setting: Setting) -> None:
-        """A new setting of the chosen device, which becomes the subject."""
-        session, subject = self._session, self._session.subject
-        session.change(f"add setting {setting.name}", lambda: session.book.save(setting))
-        session.choose(subject.device_id, session.settings(subject.device_id)[-1].id, subject.workload_id, None)
 
     def import_log(self, path: Path, device: str, setting: str, claimed_w: float | None, workload: str) -> None:
         """A Pinch CSV log becomes a run of the device, setting and workload of these names, and the subject.

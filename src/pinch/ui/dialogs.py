@@ -1,9 +1,8 @@
-"""Small dialogs: a new setting, a log to add, a reason to give."""
+"""Small dialogs: a ladder of limits, a log to add."""
 
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -14,17 +13,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.bench.entry import read_quantity
+from pinch.bench.ladder import rungs
 from pinch.bench.records import Device, Setting, Workload, checked
+from pinch.bench.sense import CAUTION
 from pinch.core.errors import PinchError
 from pinch.ui.shell.words import label
 
-SETTING_CAUTION = (
-    "Pinch only records what you set; it never changes a limit. Raising limits or lowering voltages can damage a "
-    "machine or its battery: follow the maker's instructions."
-)
 
-
-class _FormDialog(QDialog):
+class FormDialog(QDialog):
     """A form with an error line; it closes only once `read` has succeeded."""
 
     def __init__(self, title: str, parent: QWidget | None, caution: str = "") -> None:
@@ -58,39 +55,56 @@ class _FormDialog(QDialog):
         """Check what was typed; raise PinchError where it will not do."""
 
 
-class SettingDialog(_FormDialog):
-    """A new setting of a device; `setting` once it is accepted."""
+class LadderDialog(FormDialog):
+    """Limits in even steps; shows what they come to on the device."""
 
     def __init__(self, device: Device, parent: QWidget | None = None) -> None:
-        super().__init__(f"New setting of {device.name}", parent, SETTING_CAUTION)
-        self._device = device
-        self.name, self.sustained, self.burst = QLineEdit(), QLineEdit(), QLineEdit()
-        self.mains = QCheckBox("on mains")
-        self.mains.setChecked(True)
-        self.sustained.setPlaceholderText("as the label claims, W; may stay empty")
-        self.burst.setPlaceholderText("W; may stay empty")
+        super().__init__(f"Ladder of limits for {device.name}", parent, CAUTION)
+        self._allowed = device.claims
+        low, high = device.claims.lowest_w, device.claims.highest_w
+        self.low, self.high = QLineEdit(f"{low:g} W" if low else ""), QLineEdit(f"{high:g} W" if high else "")
+        self.count, self.steps = QLineEdit("7"), QComboBox()
+        self.steps.addItem("each by the same factor", True)
+        self.steps.addItem("each by the same watts", False)
+        self.preview = label("", wrap=True)
         for caption, widget in (
-            ("Name", self.name),
-            ("Sustained limit", self.sustained),
-            ("Burst limit", self.burst),
-            ("Supply", self.mains),
+            ("From", self.low),
+            ("To", self.high),
+            ("Rungs", self.count),
+            ("Steps", self.steps),
+            ("Comes to", self.preview),
         ):
             self.form.addRow(caption, widget)
-        self.setting: Setting | None = None
+        for edit in (self.low, self.high, self.count):
+            edit.textChanged.connect(self._show)
+        self.steps.currentIndexChanged.connect(self._show)
+        self._show()
 
     def read(self) -> None:
-        self.setting = checked(
-            Setting,
-            "The setting",
-            device_id=self._device.id,
-            name=self.name.text(),
-            sustained_w=_watts(self.sustained.text(), "The sustained limit"),
-            burst_w=_watts(self.burst.text(), "The burst limit"),
-            mains=self.mains.isChecked(),
-        )
+        self.limits()
+
+    def limits(self) -> tuple[float, float, int, bool]:
+        """From and to in W, how many, and whether by factor.
+
+        Raises
+        ------
+        PinchError : they make no ladder.
+        """
+        low, high = (read_quantity(edit.text(), "W").value for edit in (self.low, self.high))
+        count = int(read_quantity(self.count.text(), "").value)
+        geometric = bool(self.steps.currentData())
+        rungs(low, high, count, geometric, self._allowed)
+        return low, high, count, geometric
+
+    def _show(self) -> None:
+        try:
+            found = rungs(*self.limits(), self._allowed)
+            self.preview.setText(", ".join(f"{w:g} W" for w in found))
+        except PinchError as error:
+            self.preview.setText(str(error))
 
 
-class LogDialog(_FormDialog):
+class LogDialog(FormDialog):
     """Where a log belongs: existing or new device, setting and workload, by name."""
 
     def __init__(
@@ -122,13 +136,5 @@ class LogDialog(_FormDialog):
     @property
     def claimed_w(self) -> float | None:
         """Claimed watts of a new setting."""
-        return _watts(self.watts.text(), "The sustained limit")
-
-
-def _watts(text: str, what: str) -> float | None:
-    if not text.strip():
-        return None
-    try:
-        return float(text.strip().removesuffix("W").strip().replace(",", "."))
-    except ValueError:
-        raise PinchError(f"{what}: {text!r} is not a number of watts.") from None
+        text = self.watts.text().strip()
+        return read_quantity(text, "W").value if text else None

@@ -111,6 +111,18 @@ def _sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url({ART.as_posix()}/down-{t.name}.svg); width: 12px; height: 12px; }}
     #strip QComboBox {{ background: transparent; border: 1px solid transparent; font-weight: bold; padding: 0 2px; }}
     #strip QComboBox:hover, #strip QComboBox:focus {{ border-color: {t.quiet}; }}
+    *[role="problem"] {{ color: {t.accent}; font-weight: bold; }}
+    *[role="question"] {{ color: {t.ink}; font-style: italic; }}
+    QLineEdit[state="problem"] {{ border: 1px solid {t.accent}; }}
+    QPushButton[size="small"] {{ padding: 5px 6px; }}
+    QPushButton[size="quiet"] {{ padding: 4px 6px; border-color: {t.hairline}; color: {t.quiet}; }}
+    QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; color: {t.quiet};
+        padding: 4px 2px; margin-right: 18px; }}
+    QTabBar::tab:selected {{ color: {t.ink}; border-bottom: 2px solid {t.accent}; font-weight: bold; }}
+    QTabBar::tab:hover {{ color: {t.ink}; }}
+    QTabBar::tab:focus {{ color: {t.accent}; }}
+    QListWidget {{ background: transparent; border: none; outline: none; }}
+    QTableCornerButton::section {{ background: {t.paper}; border: none; }}
     QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none;
@@ -119,6 +131,8 @@ def _sheet(t: Theme) -> str:
     QProgressBar::chunk {{ background: {t.accent}; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; }}
     QScrollBar::handle:vertical {{ background: {t.hairline}; border-radius: 4px; min-height: 24px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 9px; }}
+    QScrollBar::handle:horizontal {{ background: {t.hairline}; border-radius: 4px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
     QToolTip {{ background: {t.margin}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px; }}
     """

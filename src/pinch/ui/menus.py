@@ -1,9 +1,16 @@
 """The menus: every action of the window with its keyboard way."""
 
 from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow, QMenu
+
+from pinch.bench.records import Setting
+
+if TYPE_CHECKING:
+    from pinch.ui.window import MainWindow
 
 Entry = tuple[str, Callable[[], object], str] | None
 """Words, what it does, and its keys; None is a line between groups."""
@@ -40,3 +47,91 @@ def _add(
     action.triggered.connect(lambda: safely(call))
     menu.addAction(action)
     return action
+
+
+def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
+    """What stands in the menus of the main window."""
+    asking, changes, benching, planning = window.asking, window.changes, window.benching, window.planning
+    session = window.session
+    pages = [(entry.text(), f"Alt+{number + 1}") for number, entry in enumerate(window.spine.entries)]
+
+    def new_setting() -> None:
+        window.show_bench(Setting)
+        benching.new()
+
+    return [
+        (
+            "&Book",
+            [
+                ("New book …", asking.new_book, "Ctrl+N"),
+                ("Open book …", asking.open_book, "Ctrl+O"),
+                ("Save a copy …", asking.copy_book, "Ctrl+Shift+S"),
+                None,
+                ("Write the chart …", asking.write_chart, "Ctrl+E"),
+                ("Write the log …", asking.write_log, "Ctrl+Shift+E"),
+                ("Write the run sheet …", asking.write_sheet, "Ctrl+P"),
+                ("Write the records …", asking.write_records, ""),
+                None,
+                ("Light or dark", window.switch_theme, "Ctrl+D"),
+                ("Close", window.close, "Ctrl+Q"),
+            ],
+        ),
+        (
+            "&Edit",
+            [
+                ("Undo", window.undo, "Ctrl+Z"),
+                ("Redo", window.redo, "Ctrl+Shift+Z"),
+                None,
+                ("Search the bench", window.search, "Ctrl+F"),
+                ("Copy the finding", window.copy_finding, "Ctrl+Shift+C"),
+                ("Copy this record as the next", benching.copy, "Ctrl+Shift+D"),
+                ("Archive this record, or bring it back", benching.archive, "Ctrl+Shift+A"),
+                None,
+                ("Make this run void …", asking.void_run, ""),
+                ("Remove this run", changes.remove_run, ""),
+            ],
+        ),
+        (
+            "&Add",
+            [
+                ("This computer", changes.add_computer, ""),
+                ("The simulated devices", changes.add_rig, ""),
+                None,
+                ("Record of the kind shown", benching.new, "Ctrl+Shift+N"),
+                ("Setting", new_setting, ""),
+                ("Ladder of limits …", asking.make_ladder, "Ctrl+L"),
+                ("Plan …", asking.new_plan, "Ctrl+Alt+N"),
+                None,
+                ("Run from a log …", asking.import_log, "Ctrl+I"),
+                ("Records from a file …", asking.add_records, ""),
+            ],
+        ),
+        (
+            "&Plan",
+            [
+                ("Sessions …", asking.sessions, "Ctrl+T"),
+                ("Copy this plan as the next", planning.copy, ""),
+                ("Archive this plan", planning.archive, ""),
+                None,
+                ("The chosen run is done", partial(window.note_outcome, "done"), "Ctrl+Return"),
+                ("… is void …", partial(window.note_outcome, "void"), ""),
+                ("… is skipped …", partial(window.note_outcome, "skipped"), ""),
+                ("Record the chosen run", window.record_planned, "Ctrl+Shift+R"),
+            ],
+        ),
+        (
+            "&Go",
+            [
+                *((f"{name} page", partial(window.show_page, n), key) for n, (name, key) in enumerate(pages)),
+                None,
+                ("Start recording", window.run_view.ask_start, "Ctrl+R"),
+                ("Mark this moment", window.mark, "Ctrl+M"),
+                ("Stop recording", window.recording.stop, "Ctrl+."),
+                None,
+                ("Next run", lambda: session.step_run(1), "Alt+Down"),
+                ("Previous run", lambda: session.step_run(-1), "Alt+Up"),
+                ("Fit the chart", window.fit, "Ctrl+0"),
+                ("Fold the margin", window.fold_margin, "F9"),
+            ],
+        ),
+    ]

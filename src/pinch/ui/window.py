@@ -2,27 +2,31 @@
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from pinch import compose
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload
-from pinch.charts.files import write_chart
+from pinch.bench.plans import Outcome
+from pinch.bench.records import Device, ExitStatus, Listed, Run, Setting, Workload, live
+from pinch.charts.runsheet import SheetChart
 from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
-from pinch.publish.datapackage import write_run_package
 from pinch.ui import look
 from pinch.ui.asking import Asking
-from pinch.ui.background import Job
+from pinch.ui.bench.control import BenchControl
+from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import JudgeView
-from pinch.ui.menus import fill_menus
+from pinch.ui.menus import fill_menus, window_menus
+from pinch.ui.plan.control import PlanControl
+from pinch.ui.plan.state import duration, explanation, matrix
+from pinch.ui.plan.view import MATRIX, SHEET, PlanView
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.view import RunView
 from pinch.ui.scale.control import ScaleControl
@@ -34,10 +38,12 @@ from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.notices import Notices
 from pinch.ui.shell.spine import Spine
+from pinch.ui.writing import Writing
 
 ICON = look.ART / "pinch.svg"
-PAGES = [("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
-RUN, JUDGE, SCALE = range(3)
+PAGES = [("Bench", "Alt+1"), ("Plan", "Alt+2"), ("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
+BENCH, PLAN, RUN, JUDGE, SCALE = range(5)
+REPLAN_MS = 60_000
 NARROW_MARGIN = 212
 RECORDING_NOTES = [
     "Every second each sensor that Linux offers is read by a small process of its own. Power comes from energy "
@@ -58,23 +64,30 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.spine, self.strip = Spine(PAGES), ContextStrip(session)
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
+        self.bench_view, self.plan_view = BenchView(), PlanView()
         self.run_view, self.judge_view, self.scale_view = RunView(), JudgeView(), ScaleView()
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
-        for page in (self.run_view, self.judge_view, self.scale_view):
+        for page in (self.bench_view, self.plan_view, self.run_view, self.judge_view, self.scale_view):
             self.desk.addWidget(page)
         self._lay_out()
         self.recording = RecordingControl(session, self)
         self.judging = JudgeControl(session, self)
         self.scaling = ScaleControl(session, self)
+        self.benching = BenchControl(session, self.bench_view, self.safely)
+        self.planning = PlanControl(session, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
-        self.writing: Job | None = None
-        self._actions = fill_menus(self, self._menus(), self.safely)
+        self.writing = Writing(self.notices, self)
+        self._actions = fill_menus(self, window_menus(self), self.safely)
         self._connect()
         self._book_opened()
-        self._turn_to(JUDGE if session.run else RUN)
+        self._turn_to(JUDGE if session.run else BENCH)
         self._records_changed()
+        QTimer.singleShot(300, self.planning.start_if_changed)  # for the hours left, once the window is there
+        clock = QTimer(self)
+        clock.timeout.connect(self._clock_went_on)
+        clock.start(REPLAN_MS)
 
     def _lay_out(self) -> None:
         middle = QVBoxLayout()
@@ -102,62 +115,9 @@ class MainWindow(QMainWindow):
         central.setLayout(whole)
         self.setCentralWidget(central)
 
-    def _menus(self) -> list[tuple[str, list[tuple[str, Callable[[], object], str] | None]]]:
-        asking, changes = self.asking, self.changes
-        return [
-            (
-                "&Book",
-                [
-                    ("New book …", asking.new_book, "Ctrl+N"),
-                    ("Open book …", asking.open_book, "Ctrl+O"),
-                    ("Save a copy …", asking.copy_book, "Ctrl+Shift+S"),
-                    None,
-                    ("Write the chart …", asking.write_chart, "Ctrl+E"),
-                    ("Write the log …", asking.write_log, "Ctrl+Shift+E"),
-                    None,
-                    ("Light or dark", self.switch_theme, "Ctrl+D"),
-                    ("Close", self.close, "Ctrl+Q"),
-                ],
-            ),
-            (
-                "&Edit",
-                [
-                    ("Undo", self.undo, "Ctrl+Z"),
-                    ("Redo", self.redo, "Ctrl+Shift+Z"),
-                    None,
-                    ("Copy the finding", self.copy_finding, "Ctrl+Shift+C"),
-                    ("Make this run void …", asking.void_run, ""),
-                    ("Remove this run", changes.remove_run, ""),
-                ],
-            ),
-            (
-                "&Add",
-                [
-                    ("This computer", changes.add_computer, ""),
-                    ("The simulated devices", changes.add_rig, ""),
-                    ("Setting …", asking.add_setting, ""),
-                    ("Run from a log …", asking.import_log, "Ctrl+I"),
-                ],
-            ),
-            (
-                "&Go",
-                [
-                    *((f"{name} page", partial(self.show_page, n), key) for n, (name, key) in enumerate(PAGES)),
-                    None,
-                    ("Start recording", self.run_view.ask_start, "Ctrl+R"),
-                    ("Mark this moment", self.mark, "Ctrl+M"),
-                    ("Stop recording", self.recording.stop, "Ctrl+."),
-                    None,
-                    ("Next run", lambda: self.session.step_run(1), "Alt+Down"),
-                    ("Previous run", lambda: self.session.step_run(-1), "Alt+Up"),
-                    ("Fit the chart", self.fit, "Ctrl+0"),
-                    ("Fold the margin", self.fold_margin, "F9"),
-                ],
-            ),
-        ]
-
     def _connect(self) -> None:
         session, run, judge, scale = self.session, self.run_view, self.judge_view, self.scale_view
+        bench, plan = self.bench_view, self.plan_view
         session.book_opened.connect(self._book_opened)
         session.records_changed.connect(self._records_changed)
         session.subject_changed.connect(self.refresh)
@@ -171,6 +131,28 @@ class MainWindow(QMainWindow):
         run.judge_wanted.connect(lambda: self.show_page(JUDGE))
         run.rig_wanted.connect(lambda: self.safely(self.changes.add_rig))
         run.computer_wanted.connect(lambda: self.safely(self.changes.add_computer))
+        for signal, call in (
+            (bench.rig_wanted, self.changes.add_rig),
+            (bench.computer_wanted, self.changes.add_computer),
+            (bench.ladder_wanted, self.asking.make_ladder),
+            (plan.new_wanted, self.asking.new_plan),
+            (plan.sessions_wanted, self.asking.sessions),
+            (plan.write_wanted, self.asking.write_sheet),
+            (plan.record_wanted, self.record_planned),
+        ):
+            signal.connect(partial(self.safely, call))
+        for asked, take in (
+            (plan.plan_chosen, self.planning.choose),
+            (plan.order_chosen, self.planning.set_order),
+            (plan.protocol_chosen, self.planning.set_protocol),
+            (plan.hours_typed, self.planning.fit_into),
+            (plan.matrix.repeats_typed, self.planning.set_repeats),
+            (plan.matrix.priority_wanted, self.planning.next_priority),
+            (plan.outcome_wanted, self.note_outcome),
+        ):
+            asked.connect(lambda *given, take=take: self.safely(partial(take, *given)))
+        self.planning.planned.connect(self._planned)
+        self.planning.failed.connect(self.notices.error)
         for view in (judge, scale):
             view.explained.connect(self.margin.explain)
             view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
@@ -208,11 +190,13 @@ class MainWindow(QMainWindow):
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
-        self.safely((self._refresh_run, self._refresh_judge, self._refresh_scale)[self.page])
+        pages = (self._refresh_bench, self._refresh_plan, self._refresh_run, self._refresh_judge, self._refresh_scale)
+        self.safely(pages[self.page])
         self._count()
 
     def _book_opened(self) -> None:
         self.scaling.forget()
+        self.planning.forget()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
 
@@ -223,15 +207,48 @@ class MainWindow(QMainWindow):
             self._actions[word].setEnabled(name is not None)
             self._actions[word].setText(f"{word}: {name}" if name else word)
         self.refresh()
+        if self.page != PLAN:
+            self.planning.start_if_changed()
+
+    def _clock_went_on(self) -> None:
+        if self.page == PLAN and self.plan_view.isVisible():
+            self.planning.start()
 
     def _count(self) -> None:
         session, subject = self.session, self.session.subject
         runs = session.book.runs()
         chosen = [r for r in runs if subject.device_id == r.device_id and subject.workload_id == r.workload_id]
         settings = {r.setting_id for r in chosen if not r.void}
+        devices = len(live(session.book.devices()))
+        self.spine.entries[BENCH].set_count("1 device" if devices == 1 else f"{devices} devices" if devices else "")
+        sheet = self.planning.sheet
+        self.spine.entries[PLAN].set_count(f"{duration(sheet.left_s)} left" if sheet and sheet.sheet.runs else "")
         self.spine.entries[RUN].set_count("recording" if session.recording_now else f"{len(runs)} runs")
         self.spine.entries[JUDGE].set_count(f"{len(chosen)} here" if chosen else "")
         self.spine.entries[SCALE].set_count(f"{len(settings)} points" if settings else "")
+
+    def _refresh_bench(self) -> None:
+        self.margin.show_notes(None)
+        self.benching.refresh()
+        self.margin.tell(*self.benching.margin())
+
+    def _refresh_plan(self) -> None:
+        self.margin.show_notes(None)
+        plan, book = self.planning.plan, self.session.book
+        protocols = live(book.protocols())
+        self.plan_view.show_plans(self.planning.plans, protocols, plan)
+        if plan is None:
+            self.margin.tell("The plan", ["A matrix of runs becomes a run sheet: in which order, until when."])
+            return
+        self.plan_view.matrix.show_matrix(matrix(book, plan, self.session.device))
+        self.planning.start()
+
+    def _planned(self) -> None:
+        sheet = self.planning.sheet
+        if sheet is not None and self.page == PLAN:
+            self.plan_view.show_sheet(sheet, {d: self.session.slot(d) for d in sheet.bench.devices})
+            self.margin.explain(explanation(sheet))
+        self._count()
 
     def _refresh_run(self) -> None:
         session, live = self.session, self.recording.live
@@ -316,6 +333,43 @@ class MainWindow(QMainWindow):
         self.session.choose_run(run_id)
         self.show_page(JUDGE)
 
+    def show_bench(self, kind: type[Listed]) -> None:
+        """Show the bench at a kind of record."""
+        self.bench_view.choose_kind(kind)
+        self.show_page(BENCH)
+
+    def show_plan(self, as_matrix: bool) -> None:
+        """Show the plan, its matrix or its run sheet."""
+        self.plan_view.tabs.setCurrentIndex(MATRIX if as_matrix else SHEET)
+        self.show_page(PLAN)
+
+    def search(self) -> None:
+        """Search the list of the bench."""
+        self.show_page(BENCH)
+        self.bench_view.go_to_search()
+
+    # The plan
+
+    def note_outcome(self, outcome: str) -> None:
+        """The chosen run of the sheet is done, void or skipped; the latter two ask why."""
+        line = self.plan_view.chosen_line
+        if self.page != PLAN or line is None or not line.is_run:
+            raise PinchError("Choose a run of the run sheet that is still to do.")
+        result = Outcome(outcome)
+        reason = "" if result is Outcome.DONE else self.asking.reason(result)
+        if reason is not None:
+            self.planning.note(line, result, reason)
+
+    def record_planned(self) -> None:
+        """The chosen run of the sheet becomes the subject of the Run page."""
+        line = self.plan_view.chosen_line
+        if line is None or not line.is_run:
+            raise PinchError("Choose a run of the run sheet that is still to do.")
+        device = self.session.book.get(Setting, line.setting_id).device_id
+        self.session.choose(device, line.setting_id, line.workload_id, None)
+        self.run_view.length.setValue((line.end - line.start).total_seconds() / 60.0)
+        self.show_page(RUN)
+
     # Recording
 
     def start(self, request: compose.RunRequest) -> None:
@@ -348,7 +402,9 @@ class MainWindow(QMainWindow):
             self.notices.error(f"The run failed: {live.reason} What was recorded is kept.")
         else:
             whole = live.status is ExitStatus.COMPLETE
-            self.notices.done("The run is in the book." if whole else "Stopped; the run is kept.")
+            planned = self.planning.note_run(self.session.book.get(Run, recording.run.id or 0))
+            kept = "The run is in the book, and done in the plan." if planned else "The run is in the book."
+            self.notices.done(kept if whole else "Stopped; the run is kept.")
 
     # Changes and what leaves the book
 
@@ -364,50 +420,29 @@ class MainWindow(QMainWindow):
         if label:
             self.notices.done(f"Done again: {label}.")
 
-    def chart_shown(self) -> Chart:
+    def chart_shown(self) -> Chart | SheetChart:
         """The chart of the present page.
 
         Raises
         ------
         PinchError : it shows none.
         """
-        chart = self.scale_view.chart.chart if self.page == SCALE else self.judge_view.chart.chart
-        if self.page == RUN or chart is None:
+        shown: dict[int, Chart | SheetChart | None] = {
+            PLAN: self.plan_view.timeline.chart if self.planning.plan else None,
+            JUDGE: self.judge_view.chart.chart,
+            SCALE: self.scale_view.chart.chart,
+        }
+        chart = shown.get(self.page)
+        if chart is None:
             raise PinchError("There is no chart on this page to write.")
         return chart
-
-    def write_chart(self, path: Path) -> None:
-        """Write the chart of the page, off the interface thread."""
-        chart, theme = self.chart_shown(), look.theme()
-        self._write(lambda: write_chart(chart, path, theme), path)
-
-    def write_log(self, folder: Path) -> None:
-        """Write the run's log as a data package, off the interface thread."""
-        shown = self.judge_view.shown
-        if shown is None:
-            raise PinchError("There is no run on the Judge page to write.")
-        records = (shown.device, shown.setting, shown.workload, shown.run)
-        self._write(lambda: write_run_package(shown.log, folder, f"run-{shown.run.id}", *records), folder)
-
-    def _write(self, work: Callable[[], object], path: Path) -> None:
-        def write(_: Callable[[float], bool]) -> Path:
-            work()
-            return path
-
-        self.writing = Job(write, self)
-        self.writing.finished.connect(self._written)
-        self.writing.failed.connect(self.notices.error)
-        self.writing.start()
-
-    def _written(self, path: Path) -> None:
-        self.notices.done(f"{path} is written.")
 
     def copy_finding(self) -> None:
         """The finding of the page goes to the clipboard."""
         clipboard = QApplication.clipboard()
-        view = self.scale_view if self.page == SCALE else self.judge_view
+        views = (self.bench_view, self.plan_view, self.run_view, self.judge_view, self.scale_view)
         if clipboard is not None:
-            clipboard.setText(view.headline.text())
+            clipboard.setText(views[self.page].headline.text())
             self.notices.done("The finding is on the clipboard.")
 
     def fit(self) -> None:
@@ -434,10 +469,10 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""
         self.margin.leave_notes()
+        self.bench_view.form.leave()
         self.judging.cancel()
         self.scaling.cancel()
         self.recording.close()
-        if self.writing is not None:
-            self.writing.cancel()
-            self.writing.wait()
+        self.planning.cancel()
+        self.writing.close()
         super().closeEvent(event)

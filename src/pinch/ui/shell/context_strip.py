@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from pinch.bench.records import Run
+from pinch.bench.records import Listed, Run
 from pinch.ui.session import Session
 from pinch.ui.shell.words import hairline, label
 
@@ -76,12 +76,12 @@ class ContextStrip(QWidget):
     def refresh(self) -> None:
         """Offer what the book holds now."""
         session, subject = self._session, self._session.subject
-        self.device.offer([(d.id, d.name) for d in session.book.devices()], subject.device_id)
-        settings = [(s.id, s.name) for s in session.settings(subject.device_id)]
+        self.device.offer(_live(session.book.devices(), subject.device_id), subject.device_id)
+        settings = _live(session.settings(subject.device_id), subject.setting_id)
         self.setting.offer([(None, ALL_SETTINGS), *settings] if settings else [], subject.setting_id)
         if subject.setting_id is None and settings:
             self.setting.box.setCurrentIndex(0)
-        self.workload.offer([(w.id, w.name) for w in session.book.workloads()], subject.workload_id)
+        self.workload.offer(_live(session.book.workloads(), subject.workload_id), subject.workload_id)
         names = dict(settings)
         runs = session.runs(subject) if subject.device_id is not None and subject.workload_id is not None else []
         whole = subject.setting_id is None
@@ -91,6 +91,11 @@ class ContextStrip(QWidget):
 
     def _picked(self) -> None:
         self._session.choose(self.device.chosen, self.setting.chosen, self.workload.chosen, self.run.chosen)
+
+
+def _live(records: Sequence[Listed], chosen: int | None) -> list[tuple[int | None, str]]:
+    """What is offered: records that are not archived, and the chosen one."""
+    return [(r.id, r.name) for r in records if not r.archived or r.id == chosen]
 
 
 def run_words(run: Run, setting: str = "") -> str:

@@ -1,0 +1,1 @@
+"""The Bench page: devices, settings, workloads and protocols."""

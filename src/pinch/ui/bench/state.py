@@ -1,0 +1,192 @@
+"""What the Bench page shows: kinds of record, their lists, their forms in sections, and words about them. No Qt."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pinch.bench.book import Book
+from pinch.bench.records import (
+    Device,
+    ExitStatus,
+    Listed,
+    Protocol,
+    Setting,
+    Workload,
+    standing,
+    workload_words,
+)
+from pinch.bench.sense import is_raised
+from pinch.publish.methodology import methodology
+
+KINDS: dict[str, type[Listed]] = {
+    "Devices": Device,
+    "Settings": Setting,
+    "Workloads": Workload,
+    "Protocols": Protocol,
+}
+ONE = {Device: "device", Setting: "setting", Workload: "workload", Protocol: "protocol"}
+
+
+@dataclass(frozen=True)
+class Section:
+    """A group of fields of a form."""
+
+    title: str
+    fields: tuple[str, ...]
+
+
+SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
+    Device: (
+        Section("Unit", ("name", "form", "status", "came", "chip", "storage")),
+        Section("Cores", ("cores",)),
+        Section("Graphics", ("graphics.name", "graphics.shared", "graphics.compute_units")),
+        Section(
+            "Memory",
+            (
+                "memory.kind",
+                "memory.size_gb",
+                "memory.speed_mts",
+                "memory.timings",
+                "memory.modules",
+                "memory.dual_channel",
+                "memory.graphics_share_gb",
+            ),
+        ),
+        Section(
+            "Limits as claimed",
+            (
+                "claims.sustained_w",
+                "claims.burst_w",
+                "claims.window_s",
+                "claims.lowest_w",
+                "claims.highest_w",
+                "claims.step_w",
+                "temp_limit_c",
+            ),
+        ),
+        Section("Power", ("battery.design_wh", "battery.full_wh", "battery.charge_min", "adapter_w")),
+        Section(
+            "Cooling and case", ("cooling.fans", "cooling.heat_pipes", "mass_kg", "width_mm", "depth_mm", "height_mm")
+        ),
+        Section(
+            "Display",
+            ("display.size_in", "display.pixels", "display.shape", "display.refresh_hz", "display.variable_refresh"),
+        ),
+        Section("Builds: firmware, OS, drivers", ("builds",)),
+        Section("What changing takes, where it is more than a switch", ("change_needs",)),
+        Section("Not to be had together", ("exclusions",)),
+        Section("Offers", ("offers",)),
+        Section("Notes", ("ports", "notes")),
+    ),
+    Setting: (
+        Section("Setting", ("name", "mode", "mains")),
+        Section("Limits as claimed", ("sustained_w", "burst_w", "window_s")),
+        Section("Chip", ("clock_ceiling_mhz", "undervolt_mv", "platform_profile")),
+        Section("Cooling, graphics and memory", ("fan", "graphics_path", "memory_speed_mts", "graphics_memory_gb")),
+        Section("Notes", ("notes",)),
+    ),
+    Workload: (
+        Section("Workload", ("name", "kind", "repeatable")),
+        Section("Score", ("score_unit", "higher_is_better", "rate_channel")),
+        Section("One run", ("length_s", "passes", "warm_up_pass")),
+        Section(
+            "Frames",
+            ("resolution", "preset", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps"),
+        ),
+        Section("Notes", ("notes",)),
+    ),
+    Protocol: (
+        Section("Protocol", ("name", "repeats", "warm_up_min")),
+        Section("Room", ("ambient_c", "ambient_within_k", "room_noise_db")),
+        Section("Machine", ("brightness_nits", "volume_percent", "radios", "background")),
+        Section("Builds: firmware, OS, drivers", ("builds",)),
+        Section("Cooling between runs", ("cool_rule", "cool_within_k", "cool_min")),
+        Section("Readings and figures", ("readings_min", "window_rule", "low_school")),
+        Section("Notes", ("notes",)),
+    ),
+}
+WIDE = {"notes", "ports", "background", "window_rule", "cool_rule"}
+"""Fields that take two places of a row, for their long texts."""
+
+EMPTY_WORDS = {
+    Device: "No device yet. Enter the first one, or let this computer fill itself in.",
+    Setting: "No setting of this device yet. Enter one, or make a ladder of limits.",
+    Workload: "No workload yet. Enter what you run.",
+    Protocol: "No protocol yet. It holds the conditions constant, and prints as the methodology of a report.",
+}
+
+
+@dataclass(frozen=True)
+class Item:
+    """A line of the list."""
+
+    id: int
+    name: str
+    detail: str
+    archived: bool
+
+
+def items(book: Book, kind: type[Listed], device_id: int | None, search: str, archived: bool) -> list[Item]:
+    """The list of a kind, searched by every word in name, details and notes."""
+    words = search.casefold().split()
+    found = []
+    for record in _records(book, kind, device_id):
+        if record.archived and not archived:
+            continue
+        text = f"{record.name} {detail(record)} {record.notes}".casefold()
+        if all(word in text for word in words):
+            found.append(Item(record.id or 0, record.name, detail(record), record.archived))
+    return found
+
+
+def _records(book: Book, kind: type[Listed], device_id: int | None) -> Sequence[Listed]:
+    if kind is Device:
+        return book.devices()
+    if kind is Setting:
+        return book.settings(device_id) if device_id else []
+    return book.workloads() if kind is Workload else book.protocols()
+
+
+def detail(record: Listed) -> str:
+    """The second line of a record in the list."""
+    if isinstance(record, Device):
+        words = [str(record.form), record.chip, standing(record)]
+    elif isinstance(record, Setting):
+        watts = record.sustained_w
+        words = [f"{watts:g} W" if watts else "", "mains" if record.mains else "battery", record.fan]
+    elif isinstance(record, Workload):
+        words = [str(record.kind), f"{record.run_s / 60:g} min", record.score_unit]
+    elif isinstance(record, Protocol):
+        words = [f"{record.repeats} repeats", f"{record.ambient_c:g} °C" if record.ambient_c is not None else ""]
+    else:
+        words = []
+    return " · ".join(filter(None, words))
+
+
+def headline(record: Listed, device: Device | None) -> str:
+    """What the form is about."""
+    if isinstance(record, Setting) and device is not None:
+        return f"{record.name} of {device.name}"
+    return record.name
+
+
+def margin_words(book: Book, record: Listed, device: Device | None) -> list[str]:
+    """What the margin says beside a form."""
+    if isinstance(record, Device):
+        runs = book.runs(record.id)
+        done = sum(r.status is ExitStatus.COMPLETE and not r.void for r in runs)
+        words = [f"{len(book.settings(record.id or 0))} settings, {len(runs)} runs, {done} of them whole and not void."]
+        stands = standing(record)
+        words.append(f"Every figure says: {stands}." if stands else "A retail unit: figures say nothing more.")
+        if record.untold:
+            words.append(f"Linux does not tell: {', '.join(record.untold)}. Enter what you know.")
+        return words
+    if isinstance(record, Setting):
+        words = ["What is left empty is as the device comes."]
+        if device is not None and is_raised(record, device):
+            words.append("This setting goes beyond what the maker claims. See the caution below the form.")
+        return words
+    if isinstance(record, Workload):
+        return [f"Charts name it: {workload_words(record)}."]
+    if isinstance(record, Protocol):
+        return ["The methodology paragraph of a report:", methodology(record)]
+    return []

@@ -1,0 +1,1 @@
+"""The Plan page: matrix, run sheet and timeline."""
