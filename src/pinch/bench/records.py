@@ -236,11 +236,11 @@ class Protocol(Listed):
     warm_up_min: Minutes = Field(default=0.0, title="Warm-up")
     cool_rule: CoolRule = Field(default=CoolRule.REST, title="Cool again")
     cool_within_k: Kelvin = Field(default=2.0, title="Within this of idle")
-    cool_min: Minutes = Field(default=10.0, title="Wait where no time constant is known")
+    cool_min: Minutes = Field(default=10.0, title="Wait without a time constant")
     repeats: Count = 3
     window_rule: WindowRule = Field(default=WindowRule.SETTLED, title="Sustained figures from")
     low_school: LowSchool = Field(default=LowSchool.PERCENTILE, title="School of 1 % lows")
-    readings_min: Minutes = Field(default=0.0, title="Noise and surface readings, each run")
+    readings_min: Minutes = Field(default=0.0, title="Readings after each run")
 
 
 class Run(Record):

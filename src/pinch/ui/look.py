@@ -114,8 +114,8 @@ def _sheet(t: Theme) -> str:
     *[role="problem"] {{ color: {t.accent}; font-weight: bold; }}
     *[role="question"] {{ color: {t.ink}; font-style: italic; }}
     QLineEdit[state="problem"] {{ border: 1px solid {t.accent}; }}
-    QPushButton[size="small"] {{ padding: 5px 6px; }}
-    QPushButton[size="quiet"] {{ padding: 4px 6px; border-color: {t.hairline}; color: {t.quiet}; }}
+    QPushButton[role="small"] {{ padding: 5px 6px; }}
+    QPushButton[role="slight"] {{ padding: 4px 6px; border-color: {t.hairline}; color: {t.quiet}; }}
     QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; color: {t.quiet};
         padding: 4px 2px; margin-right: 18px; }}
     QTabBar::tab:selected {{ color: {t.ink}; border-bottom: 2px solid {t.accent}; font-weight: bold; }}

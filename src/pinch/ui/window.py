@@ -9,23 +9,20 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 
 from pinch import compose
 from pinch.bench.plans import Outcome
-from pinch.bench.records import Device, ExitStatus, Listed, Run, Setting, Workload, live
+from pinch.bench.records import ExitStatus, Listed, Run, Setting, live
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
-from pinch.core.judge import Judgement
-from pinch.core.runlog import RunLog
 from pinch.ui import look
 from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
 from pinch.ui.judge.control import JudgeControl
-from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import JudgeView
 from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.plan.control import PlanControl
-from pinch.ui.plan.state import duration, explanation, matrix
+from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.view import RunView
@@ -37,20 +34,14 @@ from pinch.ui.shell.footer import Footer
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.notices import Notices
+from pinch.ui.shell.pages import BENCH, JUDGE, PAGES, PLAN, RUN, SCALE
 from pinch.ui.shell.spine import Spine
+from pinch.ui.showing import Showing
 from pinch.ui.writing import Writing
 
 ICON = look.ART / "pinch.svg"
-PAGES = [("Bench", "Alt+1"), ("Plan", "Alt+2"), ("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
-BENCH, PLAN, RUN, JUDGE, SCALE = range(5)
 REPLAN_MS = 60_000
 NARROW_MARGIN = 212
-RECORDING_NOTES = [
-    "Every second each sensor that Linux offers is read by a small process of its own. Power comes from energy "
-    "counters, so nothing between two seconds is missed.",
-    "The rest before the load gives the idle level, which the burst window is worked out from.",
-    "The run is in the book as it grows: what was recorded stays, whatever happens.",
-]
 
 
 class MainWindow(QMainWindow):
@@ -78,6 +69,7 @@ class MainWindow(QMainWindow):
         self.planning = PlanControl(session, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
+        self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
         self._connect()
@@ -151,18 +143,18 @@ class MainWindow(QMainWindow):
             (plan.outcome_wanted, self.note_outcome),
         ):
             asked.connect(lambda *given, take=take: self.safely(partial(take, *given)))
-        self.planning.planned.connect(self._planned)
+        self.planning.planned.connect(self.showing.planned)
         self.planning.failed.connect(self.notices.error)
         for view in (judge, scale):
             view.explained.connect(self.margin.explain)
             view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
         judge.log_wanted.connect(lambda: self.safely(self.asking.write_log))
         scale.run_wanted.connect(self._open_run)
-        scale.room_chosen.connect(self._choose_room)
-        self.judging.finished.connect(self._judging_finished)
-        self.judging.failed.connect(self._not_judged)
+        scale.room_chosen.connect(self.showing.choose_room)
+        self.judging.finished.connect(self.showing.judging_finished)
+        self.judging.failed.connect(self.showing.not_judged)
         self.scaling.progressed.connect(scale.show_working)
-        self.scaling.finished.connect(self._scaled)
+        self.scaling.finished.connect(self.showing.scaled)
         self.scaling.failed.connect(scale.show_nothing)
 
     def safely(self, call: Callable[[], object]) -> None:
@@ -190,9 +182,9 @@ class MainWindow(QMainWindow):
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
-        pages = (self._refresh_bench, self._refresh_plan, self._refresh_run, self._refresh_judge, self._refresh_scale)
+        pages = (self.showing.bench, self.showing.plan, self.showing.run, self.showing.judge, self.showing.scale)
         self.safely(pages[self.page])
-        self._count()
+        self.count()
 
     def _book_opened(self) -> None:
         self.scaling.forget()
@@ -214,7 +206,8 @@ class MainWindow(QMainWindow):
         if self.page == PLAN and self.plan_view.isVisible():
             self.planning.start()
 
-    def _count(self) -> None:
+    def count(self) -> None:
+        """The live counts of the spine."""
         session, subject = self.session, self.session.subject
         runs = session.book.runs()
         chosen = [r for r in runs if subject.device_id == r.device_id and subject.workload_id == r.workload_id]
@@ -226,108 +219,6 @@ class MainWindow(QMainWindow):
         self.spine.entries[RUN].set_count("recording" if session.recording_now else f"{len(runs)} runs")
         self.spine.entries[JUDGE].set_count(f"{len(chosen)} here" if chosen else "")
         self.spine.entries[SCALE].set_count(f"{len(settings)} points" if settings else "")
-
-    def _refresh_bench(self) -> None:
-        self.margin.show_notes(None)
-        self.benching.refresh()
-        self.margin.tell(*self.benching.margin())
-
-    def _refresh_plan(self) -> None:
-        self.margin.show_notes(None)
-        plan, book = self.planning.plan, self.session.book
-        protocols = live(book.protocols())
-        self.plan_view.show_plans(self.planning.plans, protocols, plan)
-        if plan is None:
-            self.margin.tell("The plan", ["A matrix of runs becomes a run sheet: in which order, until when."])
-            return
-        self.plan_view.matrix.show_matrix(matrix(book, plan, self.session.device))
-        self.planning.start()
-
-    def _planned(self) -> None:
-        sheet = self.planning.sheet
-        if sheet is not None and self.page == PLAN:
-            self.plan_view.show_sheet(sheet, {d: self.session.slot(d) for d in sheet.bench.devices})
-            self.margin.explain(explanation(sheet))
-        self._count()
-
-    def _refresh_run(self) -> None:
-        session, live = self.session, self.recording.live
-        devices = session.book.devices()
-        may_add = not session.book.read_only and not session.recording_now
-        self.run_view.offer_devices(
-            may_add and not any(d.local for d in devices), may_add and not any(d.rig for d in devices)
-        )
-        self.margin.show_notes(None)
-        if session.recording_now and live is not None:
-            self.run_view.show_live(live, session.slot(session.subject.device_id or 0))
-        else:
-            self.run_view.show_ready(session.device, session.setting, session.workload, bool(devices))
-            self.run_view.judge.setVisible(live is not None)
-        untold = ["What this machine does not tell:", *live.notes] if live is not None and live.notes else []
-        self.margin.tell("What is recorded", RECORDING_NOTES + untold)
-
-    def _refresh_judge(self) -> None:
-        run = self.session.run
-        if run is None:
-            self.margin.show_notes(None)
-            self.margin.tell("No run", ["Record a run on the Run page, or add one with Add, Run from a log."])
-            self.judge_view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
-            return
-        self.margin.show_notes(run.id, run.notes)
-        try:
-            found = self.judging.judgement_of(run)
-        except PinchError as error:
-            self._not_judged(str(error))
-            return
-        if found is None:
-            self.judge_view.show_nothing("Judging this run …")
-            return
-        shown = self._judged(run, *found)
-        self.judge_view.show_run(shown, self.session.slot(run.device_id))
-        self.margin.tell("This run", shown.overview())
-
-    def _judging_finished(self, run_id: int) -> None:
-        if self.page == JUDGE and self.session.subject.run_id == run_id:
-            self.refresh()
-
-    def _not_judged(self, reason: str) -> None:
-        self.judge_view.show_nothing("This run cannot be judged.")
-        self.margin.tell("No judgement", [reason])
-
-    def _judged(self, run: Run, log: RunLog, judged: Judgement) -> JudgedRun:
-        book = self.session.book
-        records = (
-            book.get(Device, run.device_id),
-            book.get(Setting, run.setting_id),
-            book.get(Workload, run.workload_id),
-        )
-        return JudgedRun(run, *records, log, judged)
-
-    def _refresh_scale(self) -> None:
-        self.margin.show_notes(None)
-        device, workload = self.session.device, self.session.workload
-        if device is None or workload is None:
-            lack = "a device" if device is None else "a workload"
-            self.scale_view.show_nothing(f"Choose {lack} above to see its score against watts.")
-            self.margin.tell("Score against watts", ["Points stand at the power that was measured, not at the label."])
-            return
-        self.scale_view.offer_rooms(self.scaling.rooms(device, workload), self.scaling.room)
-        if self.scaling.start(device, workload):
-            self.scale_view.show_working(0.0)
-        else:
-            self.scale_view.explain_spot()
-
-    def _scaled(self, result: compose.ScaleResult) -> None:
-        self.scale_view.show_result(result, self.session.slot(result.device.id or 0))
-        if self.page == SCALE:
-            if result.scaling is None:
-                self.margin.tell("Left out", [w.text for w in result.left_out] or ["No run is there yet."])
-            self.scale_view.explain_spot()
-
-    def _choose_room(self, room: float | None) -> None:
-        self.scaling.room = room
-        if self.session.device and self.session.workload:
-            self.scaling.start(self.session.device, self.session.workload)
 
     def _open_run(self, run_id: int) -> None:
         self.session.choose_run(run_id)

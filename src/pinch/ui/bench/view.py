@@ -122,7 +122,7 @@ class BenchView(QWidget):
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         for button in (self.new, self.copy, self.archive):
-            button.setProperty("size", "small")
+            button.setProperty("role", "small")
             buttons.addWidget(button)
         left.addLayout(buttons)
         for wide in (self.ladder, self.computer, self.rig):

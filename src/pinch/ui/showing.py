@@ -1,0 +1,147 @@
+"""What each page shows of the session's subject, on the page and in the margin."""
+
+from typing import TYPE_CHECKING
+
+from pinch import compose
+from pinch.bench.records import Device, Run, Setting, Workload, live
+from pinch.core.errors import PinchError
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog
+from pinch.ui.judge.state import JudgedRun
+from pinch.ui.plan.state import explanation, matrix
+from pinch.ui.shell.pages import JUDGE, PLAN, SCALE
+
+if TYPE_CHECKING:
+    from pinch.ui.window import MainWindow
+
+RECORDING_NOTES = [
+    "Every second each sensor that Linux offers is read by a small process of its own. Power comes from energy "
+    "counters, so nothing between two seconds is missed.",
+    "The rest before the load gives the idle level, which the burst window is worked out from.",
+    "The run is in the book as it grows: what was recorded stays, whatever happens.",
+]
+
+
+class Showing:
+    """One method for each page; what is worked out in the background comes back to one of the others."""
+
+    def __init__(self, window: "MainWindow") -> None:
+        self._window = window
+
+    def bench(self) -> None:
+        """The record that is chosen on the bench."""
+        self._window.margin.show_notes(None)
+        self._window.benching.refresh()
+        self._window.margin.tell(*self._window.benching.margin())
+
+    def plan(self) -> None:
+        """The chosen plan; its run sheet comes from the background."""
+        self._window.margin.show_notes(None)
+        plan, book = self._window.planning.plan, self._window.session.book
+        protocols = live(book.protocols())
+        self._window.plan_view.show_plans(self._window.planning.plans, protocols, plan)
+        if plan is None:
+            self._window.margin.tell("The plan", ["A matrix of runs becomes a run sheet: in which order, until when."])
+            return
+        self._window.plan_view.matrix.show_matrix(matrix(book, plan, self._window.session.device))
+        self._window.planning.start()
+
+    def planned(self) -> None:
+        """A run sheet is there."""
+        sheet = self._window.planning.sheet
+        if sheet is not None and self._window.page == PLAN:
+            self._window.plan_view.show_sheet(sheet, {d: self._window.session.slot(d) for d in sheet.bench.devices})
+            self._window.margin.explain(explanation(sheet))
+        self._window.count()
+
+    def run(self) -> None:
+        """What is to be recorded, or what is being recorded."""
+        session, recorded = self._window.session, self._window.recording.live
+        devices = session.book.devices()
+        may_add = not session.book.read_only and not session.recording_now
+        self._window.run_view.offer_devices(
+            may_add and not any(d.local for d in devices), may_add and not any(d.rig for d in devices)
+        )
+        self._window.margin.show_notes(None)
+        if session.recording_now and recorded is not None:
+            self._window.run_view.show_live(recorded, session.slot(session.subject.device_id or 0))
+        else:
+            self._window.run_view.show_ready(session.device, session.setting, session.workload, bool(devices))
+            self._window.run_view.judge.setVisible(recorded is not None)
+        untold = (
+            ["What this machine does not tell:", *recorded.notes] if recorded is not None and recorded.notes else []
+        )
+        self._window.margin.tell("What is recorded", RECORDING_NOTES + untold)
+
+    def judge(self) -> None:
+        """The chosen run, judged."""
+        run = self._window.session.run
+        if run is None:
+            self._window.margin.show_notes(None)
+            self._window.margin.tell("No run", ["Record a run on the Run page, or add one with Add, Run from a log."])
+            self._window.judge_view.show_nothing(
+                "There is no run here yet. Choose another subject above, or record one."
+            )
+            return
+        self._window.margin.show_notes(run.id, run.notes)
+        try:
+            found = self._window.judging.judgement_of(run)
+        except PinchError as error:
+            self.not_judged(str(error))
+            return
+        if found is None:
+            self._window.judge_view.show_nothing("Judging this run …")
+            return
+        shown = self._judged(run, *found)
+        self._window.judge_view.show_run(shown, self._window.session.slot(run.device_id))
+        self._window.margin.tell("This run", shown.overview())
+
+    def judging_finished(self, run_id: int) -> None:
+        """The judgement of a run is there."""
+        if self._window.page == JUDGE and self._window.session.subject.run_id == run_id:
+            self._window.refresh()
+
+    def not_judged(self, reason: str) -> None:
+        """A run cannot be judged."""
+        self._window.judge_view.show_nothing("This run cannot be judged.")
+        self._window.margin.tell("No judgement", [reason])
+
+    def _judged(self, run: Run, log: RunLog, judged: Judgement) -> JudgedRun:
+        book = self._window.session.book
+        records = (
+            book.get(Device, run.device_id),
+            book.get(Setting, run.setting_id),
+            book.get(Workload, run.workload_id),
+        )
+        return JudgedRun(run, *records, log, judged)
+
+    def scale(self) -> None:
+        """The chosen device and workload over their watts."""
+        self._window.margin.show_notes(None)
+        device, workload = self._window.session.device, self._window.session.workload
+        if device is None or workload is None:
+            lack = "a device" if device is None else "a workload"
+            self._window.scale_view.show_nothing(f"Choose {lack} above to see its score against watts.")
+            self._window.margin.tell(
+                "Score against watts", ["Points stand at the power that was measured, not at the label."]
+            )
+            return
+        self._window.scale_view.offer_rooms(self._window.scaling.rooms(device, workload), self._window.scaling.room)
+        if self._window.scaling.start(device, workload):
+            self._window.scale_view.show_working(0.0)
+        else:
+            self._window.scale_view.explain_spot()
+
+    def scaled(self, result: compose.ScaleResult) -> None:
+        """The points and the curve are there."""
+        self._window.scale_view.show_result(result, self._window.session.slot(result.device.id or 0))
+        if self._window.page == SCALE:
+            if result.scaling is None:
+                self._window.margin.tell("Left out", [w.text for w in result.left_out] or ["No run is there yet."])
+            self._window.scale_view.explain_spot()
+
+    def choose_room(self, room: float | None) -> None:
+        """Other runs count: those at another room temperature."""
+        self._window.scaling.room = room
+        if self._window.session.device and self._window.session.workload:
+            self._window.scaling.start(self._window.session.device, self._window.session.workload)
