@@ -17,13 +17,13 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
 
 from pinch import compose
 from pinch.bench.book import create_book
-from pinch.bench.records import Device, ExitStatus, Setting
+from pinch.bench.records import ExitStatus
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
 from pinch.ui.app import make_application
-from pinch.ui.dialogs import LogDialog, SettingDialog
+from pinch.ui.dialogs import LogDialog
 from pinch.ui.session import Session
-from pinch.ui.window import JUDGE, RUN, SCALE, MainWindow
+from pinch.ui.window import BENCH, JUDGE, PLAN, RUN, SCALE, MainWindow
 from tests import made
 from tests.window_case import WindowCase
 
@@ -35,7 +35,8 @@ class TestFromNothing(WindowCase):
 
     def test_the_whole_way_of_a_rig_run(self) -> None:
         window, view = self.window, self.window.run_view
-        self.assertEqual(window.page, RUN)
+        self.assertEqual(window.page, BENCH)
+        window.show_page(RUN)
         self.assertIn("no device yet", view.headline.text())
         self.assertFalse(view.start.isEnabled())
         view.add_rig.click()
@@ -82,6 +83,7 @@ class TestFromNothing(WindowCase):
 
     def test_this_computer_is_recorded_and_judged(self) -> None:
         window, view = self.window, self.window.run_view
+        window.show_page(RUN)
         view.add_computer.click()
         view.length.setValue(0.1)
         view.rest.setValue(2.0)
@@ -97,6 +99,7 @@ class TestFromNothing(WindowCase):
         self.write_and_check(window)
 
     def test_a_run_can_be_stopped_and_is_kept(self) -> None:
+        self.window.show_page(RUN)
         self.window.run_view.add_rig.click()
         self.window.run_view.pace.setCurrentIndex(2)
         self.window.run_view.start.click()
@@ -106,6 +109,7 @@ class TestFromNothing(WindowCase):
         self.assertEqual(self.session.book.runs()[0].status, ExitStatus.STOPPED)
 
     def test_closing_the_window_ends_the_recording(self) -> None:
+        self.window.show_page(RUN)
         self.window.run_view.add_rig.click()
         self.window.run_view.start.click()
         self.wait_for(lambda: self.window.recording.live and self.window.recording.live.series)
@@ -243,8 +247,8 @@ class TestDemoBook(WindowCase):
 
     def test_the_strip_keeps_the_subject_between_pages(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run", 1)
-        for page in (SCALE, RUN, JUDGE):
-            QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_3 + page), Qt.KeyboardModifier.AltModifier)
+        for page in (SCALE, BENCH, RUN, PLAN, JUDGE):
+            QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_1 + page), Qt.KeyboardModifier.AltModifier)
             self.assertEqual(self.window.page, page)
         strip = self.window.strip
         self.assertEqual(
@@ -288,7 +292,7 @@ class TestDemoBook(WindowCase):
         self.assertEqual(clipboard.text(), self.window.judge_view.headline.text())
 
     def test_every_control_has_an_accessible_name(self) -> None:
-        for page in (RUN, JUDGE, SCALE):
+        for page in (BENCH, PLAN, RUN, JUDGE, SCALE):
             self.window.show_page(page)
             for button in self.window.findChildren(QAbstractButton):
                 if button.isVisible():
@@ -296,19 +300,6 @@ class TestDemoBook(WindowCase):
 
 
 class TestDialogs(WindowCase):
-    def test_a_setting_is_checked_before_it_is_taken(self) -> None:
-        device = self.session.book.save(Device(name="This computer", local=True))
-        dialog = SettingDialog(device)
-        dialog.name.setText("Quiet")
-        for watts, reason in (("-5", "sustained w"), ("lots", "not a number of watts"), ("99999", "sustained w")):
-            dialog.sustained.setText(watts)
-            dialog.accept()
-            self.assertIn(reason, dialog.error.text())
-            self.assertEqual(dialog.result(), 0)
-        dialog.sustained.setText("15,5 W")
-        dialog.accept()
-        self.assertEqual(dialog.setting, Setting(device_id=device.id or 0, name="Quiet", sustained_w=15.5))
-
     def test_a_log_needs_names(self) -> None:
         dialog = LogDialog(Path("x.csv"), [], [])
         dialog.accept()

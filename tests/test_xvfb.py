@@ -61,4 +61,4 @@ class TestRealDisplay(unittest.TestCase):
     def test_a_book_with_runs_opens_on_judge(self) -> None:
         from tests.window_case import demo_book
 
-        self.assertTrue(self.show(str(demo_book())).startswith("xcb 1 1280 800"))
+        self.assertTrue(self.show(str(demo_book())).startswith("xcb 3 1280 800"))

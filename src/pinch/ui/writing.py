@@ -51,6 +51,9 @@ class Writing(QObject):
             return path
 
         self.job = Job(write, self)
-        self.job.finished.connect(lambda written: self._notices.done(f"{written} is written."))
+        self.job.finished.connect(self._written)
         self.job.failed.connect(self._notices.error)
         self.job.start()
+
+    def _written(self, path: Path) -> None:
+        self._notices.done(f"{path} is written.")

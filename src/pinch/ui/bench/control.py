@@ -91,9 +91,9 @@ class BenchControl(QObject):
             ]
         return record.name, state.margin_words(self._session.book, record, self._session.device)
 
-    def choose(self, record_id: int) -> None:
-        """Show another record; it becomes the subject."""
-        session, kind, s = self._session, self._view.kind, self._session.subject
+    def choose(self, record_id: int, kind: type[Listed] | None = None) -> None:
+        """Show another record, of the kind that is shown where none is named; it becomes the subject."""
+        session, kind, s = self._session, kind or self._view.kind, self._session.subject
         if kind is Device:
             session.choose(record_id, None, s.workload_id, None)
         elif kind is Setting:
@@ -113,6 +113,9 @@ class BenchControl(QObject):
         if entered.question:
             self._asked[(*self._key(record), path)] = entered.question
         book = self._session.book
+        if entered.record == record and path not in book.drafts(record):
+            self._session.subject_changed()  # nothing but the question has gone
+            return
         if entered.record is None:
             self._session.change(f"type {caption}", lambda: book.set_draft(record, path, text))
             return
@@ -225,7 +228,7 @@ class BenchControl(QObject):
     def _change_and_choose(self, words: str, work: Callable[[], Listed]) -> None:
         kept: list[Listed] = []
         self._session.change(words, lambda: kept.append(work()))
-        self.choose(kept[0].id or 0)
+        self.choose(kept[0].id or 0, type(kept[0]))
 
     def _save(self, record: Listed, words: str) -> None:
         self._session.change(words, lambda: self._session.book.save(record))

@@ -88,6 +88,7 @@ class FieldEdit(QWidget):
             line = QLineEdit()
             line.setPlaceholderText({Kind.DAY: "2026-09-01", Kind.PIXELS: "1920×1080"}.get(self.wanted.kind, ""))
             line.editingFinished.connect(self._finished)
+            line.returnPressed.connect(self._confirmed)
             return line
         box = Choice()
         flags = [w for w, meant in FLAGS.items() if self.wanted.optional or meant is not None]
@@ -96,6 +97,11 @@ class FieldEdit(QWidget):
         box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         box.activated.connect(self._finished)
         return box
+
+    def _confirmed(self) -> None:
+        """Enter on an unchanged value answers what was asked back about it."""
+        if self.text == self._shown and self.message.text():
+            self.entered.emit(self.wanted.path, self.text)
 
     def _finished(self) -> None:
         if self.text != self._shown:

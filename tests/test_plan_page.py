@@ -1,0 +1,308 @@
+"""The Plan page in the real window: from an empty book to a printed sheet, and a plan that lives."""
+
+from datetime import datetime, timedelta
+from unittest import mock
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
+
+from pinch.bench.parts import Aspect, Battery, Claims, Exclusion
+from pinch.bench.plans import Outcome, Plan, Session
+from pinch.bench.presets import Intent
+from pinch.bench.records import Device, Form, Protocol, Setting, WorkKind, Workload
+from pinch.ui.plan.control import present
+from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.plan.state import duration, read_session, sheet_lines
+from pinch.ui.plan.view import MATRIX, SHEET
+from pinch.ui.window import PLAN, RUN
+from tests.window_case import WindowCase
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+class PlanCase(WindowCase):
+    def planned(self) -> None:
+        """Wait until the present plan is planned."""
+        control = self.window.planning
+        self.wait_for(lambda: control._job is None and control.sheet and control.sheet.plan == control.plan)
+
+    def plan(self) -> Plan:
+        plan = self.window.planning.plan
+        assert plan is not None
+        return plan
+
+    def type_cell(self, setting: str, workload: str, text: str) -> None:
+        """Choose a cell and type into it as a person does."""
+        table = self.window.plan_view.matrix
+        assert table.matrix is not None
+        row = [s.name for s in table.matrix.settings].index(setting)
+        column = [w.name for w in table.matrix.workloads].index(workload)
+        table.setCurrentCell(row, column)
+        table.setFocus()
+        QTest.keyClicks(table, text[:1])
+        QApplication.processEvents()
+        editor = QApplication.focusWidget()
+        if editor is not table and editor is not None:
+            QTest.keyClicks(editor, text[1:])
+            QTest.keyClick(editor, Qt.Key.Key_Return)
+        QApplication.processEvents()
+
+
+class TestFromNothing(PlanCase):
+    """The whole way: a handheld with seven limits, two workloads, battery and mains, three evenings."""
+
+    def enter_the_bench(self) -> None:
+        book = self.session.book
+        rule = Exclusion(aspect=Aspect.LIMITS, value="> 25", never_with=Aspect.SUPPLY, other="battery")
+        device = book.save(
+            Device(
+                name="Gannet",
+                form=Form.HANDHELD,
+                claims=Claims(lowest_w=7, highest_w=30, step_w=1),
+                battery=Battery(full_wh=48, charge_min=80),
+                exclusions=(rule,),
+            )
+        )
+        self.session.choose(device.id, None, None, None)
+        self.window.show_bench(Setting)
+        self.window.benching.make_ladder(7, 30, 7, True)
+        names = [s.name for s in book.settings(device.id or 0)]
+        self.assertEqual(len(names), 7)
+        for watts in (15.0, 30.0):
+            book.save(Setting(device_id=device.id or 0, name=f"{watts:g} W at anchor", sustained_w=watts, mains=False))
+        for name, kind, length in (("Tile Render", WorkKind.ALL_CORE, 600), ("Rundown", WorkKind.RUNDOWN, 7200)):
+            book.save(Workload(name=name, kind=kind, length_s=length))
+        book.save(Protocol(name="Cabin", cool_min=8, readings_min=2))
+        self.session.refresh()
+
+    def test_to_a_printed_sheet_and_on(self) -> None:
+        self.window.show_page(PLAN)
+        self.assertIn("No plan yet", self.window.plan_view.headline.text())
+        self.enter_the_bench()
+        protocol = self.session.book.protocols()[0].id
+        device = self.session.subject.device_id or 0
+        tile = self.session.book.workloads()[0].id or 0
+        self.window.planning.new(Intent.LADDER, "Three evenings", [device], [tile], 3, protocol)
+        self.window.show_plan(as_matrix=True)
+        self.type_cell("15 W at anchor", "Rundown", "1")
+        self.type_cell("30 W", "Tile Render", "4")
+        self.planned()
+        self.assertEqual(len(self.plan().cells), 8)
+        self.assertIn("23 runs to do", self.window.plan_view.totals.text())
+        self.assertTrue(self.window.planning.sheet and self.window.planning.sheet.sheet.proved)
+
+        evenings = tuple(Session(start=present() + timedelta(days=n, hours=1), minutes=150.0) for n in range(3))
+        self.window.planning.set_sessions(evenings)
+        self.planned()
+        headline = self.window.plan_view.headline.text()
+        self.assertRegex(headline, r"^Done \w+ \d+ \w+ at \d\d:\d\d: \d+ runs, .* in 3 sessions\.")
+        self.assertIn("Left out", self.window.margin.text)
+        self.assertEqual(len(self.window.plan_view.timeline.chart.rows), 3)  # type: ignore[union-attr]
+        self.assertRegex(self.window.spine.entries[PLAN].accessibleName(), r"Plan \d+ h \d\d left")
+        self.print_it()
+
+        before = [line for line in self.window.plan_view.lines if line.is_run]
+        self.window.show_plan(as_matrix=False)
+        for _ in range(2):
+            QTest.keyClick(self.window, Qt.Key.Key_Return, CONTROL)
+            self.planned()
+        with mock.patch.object(QInputDialog, "getText", return_value=("the room was too warm", True)):
+            self.window.plan_view.void.click()
+            self.planned()
+            self.window.plan_view.skip.click()
+            self.planned()
+        outcomes = [e.outcome for e in self.plan().entries]
+        self.assertEqual(outcomes, [Outcome.DONE, Outcome.DONE, Outcome.VOID, Outcome.SKIPPED])
+        lines = self.window.plan_view.lines
+        self.assertEqual([x.outcome for x in lines[:4]], outcomes)
+        self.assertIn("(the room was too warm)", sheet_lines(lines)[2].words)
+        after = [line for line in lines if line.is_run]
+        voided = before[2]
+        again = [x for x in after if (x.setting_id, x.workload_id) == (voided.setting_id, voided.workload_id)]
+        self.assertGreater(max((x.repeat for x in again), default=99), 3, "the void one is wanted again")
+        self.window.undo()
+        self.assertEqual(len(self.plan().entries), 3)
+
+    def print_it(self) -> None:
+        path = self.folder / "sheet.pdf"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            QTest.keyClick(self.window, Qt.Key.Key_P, CONTROL)
+        self.wait_for(path.exists)
+        self.assertTrue(path.read_bytes().startswith(b"%PDF-"))
+
+
+class TestOnTheDemo(PlanCase):
+    demo = True
+
+    def setUp(self) -> None:
+        super().setUp()
+        evenings = tuple(Session(start=present() + timedelta(days=n, hours=1), minutes=210.0) for n in range(2))
+        plan = next(p for p in self.session.book.plans() if p.name.startswith("Gannet"))
+        self.session.book.save(plan.model_copy(update={"sessions": evenings}))  # the demo's own are in the past by now
+        self.window.show_page(PLAN)
+        self.planned()
+
+    def test_the_demo_shows_all_of_it(self) -> None:
+        view = self.window.plan_view
+        kinds = {b.kind for row in view.timeline.chart.rows for b in row.blocks}  # type: ignore[union-attr]
+        self.assertLessEqual({"run", "done", "void", "cool", "change", "read"}, kinds)
+        self.assertIn("cannot be: Gannet: limits > 25 never with supply battery", self.window.margin.text)
+        self.assertIn("measured in run", self.window.margin.text)
+        self.assertIn("proved: no order is shorter", self.window.margin.text)
+
+    def test_the_matrix_takes_numbers_and_refuses_words(self) -> None:
+        view = self.window.plan_view
+        view.tabs.setCurrentIndex(MATRIX)
+        cells = len(self.plan().cells)
+        self.type_cell("13 W", "Skerry Run", "2")
+        self.assertEqual(len(self.plan().cells), cells + 1)
+        self.type_cell("13 W", "Skerry Run", "x")
+        self.assertIn("not a number", self.window.notices.words.text())
+        QTest.keyClick(view.matrix, Qt.Key.Key_P)
+        self.assertEqual(self.plan().cells[-1].priority, 1)
+        QTest.keyClick(view.matrix, Qt.Key.Key_P)
+        self.assertIn("if time", [view.matrix.item(2, c).text()[-7:] for c in range(3)][1])  # type: ignore[union-attr]
+        QTest.keyClick(view.matrix, Qt.Key.Key_Delete)
+        self.assertEqual(len(self.plan().cells), cells)
+        crossed = view.matrix.item(9, 0)
+        assert crossed is not None
+        self.assertEqual(crossed.text(), "cannot be")
+        self.assertIn("never with", crossed.toolTip())
+
+    def test_order_and_protocol(self) -> None:
+        view = self.window.plan_view
+        view.order.setCurrentIndex(1)
+        view.order.activated.emit(1)
+        self.planned()
+        self.assertIn("drawn with seed 1", self.window.margin.text)
+        self.window.planning.set_protocol(None)
+        self.planned()
+        self.assertNotIn("read", {line.kind for line in view.lines})
+
+    def test_what_fits_into_two_hours(self) -> None:
+        view = self.window.plan_view
+        view.hours.setFocus()
+        QTest.keyClicks(view.hours, "2")
+        QTest.keyClick(view.hours, Qt.Key.Key_Return)
+        self.planned()
+        sheet = self.window.planning.sheet
+        assert sheet is not None
+        self.assertLessEqual(sheet.left_s, 7200.0)
+        self.assertIn("left out", view.headline.text())
+        self.assertTrue(all(j.priority >= 2 or j.repeat > 1 for j in sheet.sheet.left_out))
+        self.window.planning.fit_into("")
+        self.planned()
+        self.assertEqual(self.plan().sessions, ())
+        self.window.safely(lambda: self.window.planning.fit_into("soon"))
+        self.assertIn("not a number", self.window.notices.words.text())
+
+    def test_a_block_of_the_timeline_is_a_line_of_the_sheet(self) -> None:
+        view = self.window.plan_view
+        chart = view.timeline.chart
+        assert chart is not None
+        block = next(b for b in chart.rows[-1].blocks if b.kind == "run")
+        place = view.timeline._box(len(chart.rows) - 1, block).center()
+        QTest.mouseClick(view.timeline, Qt.MouseButton.LeftButton, pos=QPointF(place).toPoint())
+        self.assertEqual(view.table.currentRow(), block.line)
+        self.assertIs(view.timeline.block_at(place), block)
+        self.assertTrue(view.done.isEnabled())
+        view.choose_line(0)
+        self.assertFalse(view.done.isEnabled(), "what is done is done")
+
+    def test_a_run_of_the_sheet_is_recorded_and_done(self) -> None:
+        view = self.window.plan_view
+        tile = next(w.id for w in self.session.book.workloads() if w.name.startswith("Tile Render, all"))
+        view.choose_line(next(n for n, x in enumerate(view.lines) if x.is_run and x.workload_id == tile))
+        line = view.chosen_line
+        assert line is not None
+        view.record.click()
+        self.assertEqual(self.window.page, RUN)
+        self.assertEqual(self.session.subject.setting_id, line.setting_id)
+        run = self.window.run_view
+        self.assertAlmostEqual(run.length.value(), (line.end - line.start).total_seconds() / 60, delta=0.06)
+        entries = len(self.plan().entries)
+        run.length.setValue(1.0)
+        run.rest.setValue(2.0)
+        run.pace.setCurrentIndex(2)
+        run.start.click()
+        self.wait_for(lambda: "done in the plan" in self.window.notices.words.text(), 40)
+        entry = self.plan().entries[-1]
+        self.assertEqual((len(self.plan().entries), entry.outcome), (entries + 1, Outcome.DONE))
+        self.assertEqual((entry.setting_id, entry.run_id), (line.setting_id, self.session.book.runs()[-1].id))
+
+    def test_copy_and_archive(self) -> None:
+        self.window.planning.copy()
+        self.planned()
+        self.assertEqual((self.plan().name, self.plan().entries), ("Gannet, three evenings (2)", ()))
+        self.window.planning.archive()
+        self.planned()
+        self.assertEqual(self.plan().name, "Gannet, three evenings")
+        self.assertEqual(self.window.plan_view.plan.count(), 2)
+        self.window.plan_view.plan.setCurrentIndex(0)
+        self.window.plan_view.plan.activated.emit(0)
+        self.planned()
+        self.assertIn("imbalance", self.window.margin.text)
+
+    def test_a_new_plan_is_asked_for(self) -> None:
+        def fill(dialog: NewPlanDialog) -> int:
+            dialog.intent.setCurrentIndex(list(Intent).index(Intent.PAIR))
+            for box, name in ((dialog.device, "Sandpiper 14"), (dialog.other, "Sandpiper 14, last year's")):
+                box.setCurrentText(name)
+            dialog.repeats.setValue(2)
+            return int(QDialog.DialogCode.Accepted)
+
+        with mock.patch.object(NewPlanDialog, "exec", fill):
+            self.window.asking.new_plan()
+        self.planned()
+        self.assertEqual(self.plan().name, "Sandpiper 14, A against B")
+        devices = {self.session.book.get(Setting, c.setting_id).device_id for c in self.plan().cells}
+        self.assertEqual(len(devices), 2)
+        with mock.patch.object(NewPlanDialog, "exec", lambda d: d.intent.setCurrentIndex(6) or 1):
+            self.window.asking.new_plan()
+        self.planned()
+        self.assertEqual(self.session.book.workloads()[-1].length_s, 3600.0, "a soak makes its own workload")
+        self.window.undo()
+        self.assertNotEqual(self.session.book.workloads()[-1].length_s, 3600.0)
+
+
+class TestDialogsAndWords(PlanCase):
+    def test_sessions_are_typed(self) -> None:
+        now = datetime(2026, 9, 1, 18, 0).astimezone()
+        dialog = SessionsDialog((), now, self.window)
+        dialog.add.click()
+        dialog.add.click()
+        self.assertEqual([e.text() for e in dialog.rows[1]], ["2026-09-02", "19:30", "3 h"])
+        dialog.rows[0][2].setText("27 h")
+        dialog.accept()
+        self.assertIn("overlaps", dialog.error.text())
+        dialog.rows[0][2].setText("2 h 30")
+        dialog.rows[1][1].setText("half past")
+        dialog.accept()
+        self.assertIn("not a time of day", dialog.error.text())
+        dialog.rows[1][1].setText("8.15")
+        dialog.rows[1][2].setText("")
+        dialog.accept()
+        self.assertEqual([s.minutes for s in dialog.sessions], [150.0, None])
+        self.assertEqual(f"{dialog.sessions[1].start.astimezone():%d %H:%M}", "02 08:15")
+        dialog.remove.click()
+        self.assertEqual(len(dialog.rows), 1)
+
+    def test_today_is_meant_where_no_day_is_typed(self) -> None:
+        now = datetime(2026, 9, 1, 18, 0).astimezone()
+        self.assertEqual(read_session("", "19:30", "3", now).start.date(), now.date())
+
+    def test_durations(self) -> None:
+        self.assertEqual([duration(s) for s in (0, 30, 90, 3599, 3600, 37800)],
+                         ["0 min", "30 s", "2 min", "1 h 00", "1 h 00", "10 h 30"])  # fmt: skip
+
+    def test_without_records_a_plan_says_what_it_needs(self) -> None:
+        self.window.safely(self.window.asking.new_plan)
+        self.assertIn("needs a device and a workload", self.window.notices.words.text())
+        for call in (self.window.asking.sessions, self.window.asking.write_sheet, self.window.planning.copy):
+            self.window.safely(call)
+            self.assertIn("make", self.window.notices.words.text())
+        self.window.show_page(PLAN)
+        self.window.plan_view.tabs.setCurrentIndex(SHEET)
+        self.window.safely(lambda: self.window.note_outcome("done"))
+        self.assertIn("Choose a run", self.window.notices.words.text())
