@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from datetime import timedelta
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -118,7 +119,7 @@ def bytes_a_sample() -> None:
 
 
 STARTUP = """
-import time
+import os, time
 start = time.perf_counter()
 from pathlib import Path
 from pinch.bench.book import open_book
@@ -130,7 +131,8 @@ app = make_application()
 window = MainWindow(Session(open_book(Path(sys.argv[1]))))
 window.show()
 app.processEvents()
-print(time.perf_counter() - start)
+print(time.perf_counter() - start, flush=True)
+os._exit(0)  # nothing is to be saved, and Qt need not be taken down
 """
 
 
@@ -144,6 +146,77 @@ def startup() -> None:
             subprocess.run([sys.executable, "-c", STARTUP, str(path)], check=True, capture_output=True)
 
         say("window usable, whole process with the demo book, s", f"{best(once, 4):.2f}", "≤ 2")
+
+
+def planning() -> None:
+    from pinch.bench.planning import PlanBench, make_plan
+    from pinch.bench.plans import Cell, OrderRule, Plan, Session
+    from pinch.bench.records import Protocol
+
+    settings = {
+        n: Setting(id=n, device_id=1, name=f"{n}", sustained_w=5.0 + n, memory_speed_mts=6000.0 + 800 * (n % 3))
+        for n in range(1, 11)
+    }
+    workloads = {n: Workload(id=n, name=f"w{n}", length_s=300.0 * n) for n in (1, 2)}
+    bench = PlanBench({1: Device(id=1, name="A")}, settings, workloads, Protocol(name="P", readings_min=2))
+    at = now()
+    cells = [Cell(setting_id=s, workload_id=w, repeats=10, priority=1 + s % 3) for s in settings for w in workloads]
+    for order in OrderRule:
+        plan = Plan(name="P", order=order, cells=tuple(cells), created=at)
+        sheet = make_plan(plan, bench, at).sheet
+        steps = f"{len(sheet.runs)} runs, {len(sheet.steps)} steps"
+        say(f"planning {steps}, {order}, s", f"{best(lambda p=plan: make_plan(p, bench, at)):.3f}", "≤ 0.3")
+    evenings = tuple(Session(start=at + timedelta(days=n), minutes=180.0) for n in range(5))
+    plan = Plan(name="P", cells=tuple(cells), created=at, sessions=evenings)
+    left = len(make_plan(plan, bench, at).sheet.left_out)
+    say(
+        f"the same cut to five evenings ({left} left out), s",
+        f"{best(lambda: make_plan(plan, bench, at)):.3f}",
+        "≤ 0.3",
+    )
+
+
+OPENING = """
+import os, sys, time
+from pathlib import Path
+from pinch.bench.book import open_book
+from pinch.ui.app import make_application
+from pinch.ui.session import Session
+from pinch.ui.window import BENCH, MainWindow
+app = make_application()
+start = time.perf_counter()
+window = MainWindow(Session(open_book(Path(sys.argv[1]))))
+window.show_page(BENCH)
+window.show()
+app.processEvents()
+print(time.perf_counter() - start, flush=True)
+os._exit(0)  # nothing is to be saved, and Qt need not be taken down
+"""
+
+
+def large_book() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        empty, large = Path(folder) / "empty.pinch", Path(folder) / "large.pinch"
+        create_book(empty).close()
+        with contextlib.closing(create_book(large)) as book:
+            works = [book.save(Workload(name=f"w{n}")).id or 0 for n in range(5)]
+            log = runlog_from_columns(np.arange(1.0, 61.0), {"cpu.power": np.full(60, 20.0)})
+            for n in range(60):
+                device = book.save(Device(name=f"device {n}")).id or 0
+                for m in range(10):
+                    setting = book.save(Setting(device_id=device, name=f"{m}", sustained_w=5.0 + m)).id or 0
+                    for work in works:
+                        ids = {"device_id": device, "setting_id": setting, "workload_id": work}
+                        runlogs.add_log(book, book.save(Run(**ids, started=now())), log)
+        taken = {}
+        for path in (empty, large):
+
+            def once(path: Path = path) -> float:
+                done = subprocess.run([sys.executable, "-c", OPENING, str(path)], check=True, capture_output=True)
+                return float(done.stdout)
+
+            taken[path] = min(once() for _ in range(3))
+        say("Bench with 60 devices, 3000 runs later than empty, s", f"{taken[large] - taken[empty]:.2f}", "≤ 1")
 
 
 def panning() -> None:
@@ -170,7 +243,7 @@ def panning() -> None:
 
 def main() -> None:
     say("reference work of this machine, s", f"{reference():.3f}", "none")
-    for figure in (probe_cost, judging, bytes_a_sample, startup, panning):
+    for figure in (probe_cost, judging, bytes_a_sample, startup, planning, large_book, panning):
         figure()
 
 

@@ -12,10 +12,10 @@ import jsonschema
 from pinch import compose
 from pinch.bench import schema
 from pinch.bench.book import Book, create_book, open_book
-from pinch.bench.exchange import add_exchange, exchange_of, free_name, read_exchange, schema_text, write_exchange
+from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, schema_text, write_exchange
 from pinch.bench.parts import CoreKind
 from pinch.bench.plans import Outcome
-from pinch.bench.records import Came, Device, Form, Protocol, Setting, Status, standing
+from pinch.bench.records import Came, Device, Form, Protocol, Setting, Status, free_name, standing
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
 from pinch.publish.methodology import methodology

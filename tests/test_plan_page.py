@@ -197,6 +197,21 @@ class TestOnTheDemo(PlanCase):
         self.window.safely(lambda: self.window.planning.fit_into("soon"))
         self.assertIn("not a number", self.window.notices.words.text())
 
+    def test_sessions_that_are_over_move_on(self) -> None:
+        past = tuple(Session(start=present() - timedelta(days=9 - n, hours=-1), minutes=120.0) for n in range(3))
+        self.window.planning.set_sessions(past)
+        self.planned()
+        self.assertIn("the sessions are over", self.window.plan_view.headline.text())
+        self.window.planning.move_on()
+        self.planned()
+        moved = self.plan().sessions
+        self.assertEqual([(b.start - a.start).days for a, b in zip(past, moved, strict=True)], [9, 9, 9])
+        self.assertIn("in 3 sessions", self.window.plan_view.headline.text())
+        ahead = (past[0], *moved)
+        self.window.planning.set_sessions(ahead)
+        self.window.planning.move_on()
+        self.assertEqual(self.plan().sessions, moved)
+
     def test_a_block_of_the_timeline_is_a_line_of_the_sheet(self) -> None:
         view = self.window.plan_view
         chart = view.timeline.chart

@@ -101,7 +101,7 @@ class TestFiles(unittest.TestCase):
 
 class TestTimeline(unittest.TestCase):
     def chart(self) -> SheetChart:
-        return sheet_chart(planned(), "Title", {4: 3})
+        return sheet_chart(planned(), "Title")
 
     def test_a_row_a_day_and_a_block_a_line(self) -> None:
         chart = self.chart()

@@ -4,7 +4,6 @@ Things refer to each other by name. The published schema (`docs/exchange.schema.
 """
 
 import json
-from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, Literal
 
@@ -14,7 +13,7 @@ from pydantic.json_schema import SkipJsonSchema
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
-from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, live, problem_of
+from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
 from pinch.core.errors import DataError
 
 MOST_BYTES = 20_000_000
@@ -193,15 +192,6 @@ def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
         name = free_name(protocol.name, [p.name for p in book.protocols()])
         protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id or 0
     return [book.save(_plan_in(p, settings, workloads, protocols)) for p in exchange.plans]
-
-
-def free_name(name: str, taken: Iterable[str]) -> str:
-    """The name, with a number where it is taken."""
-    used, number, free = set(taken), 1, name
-    while free in used:
-        number += 1
-        free = f"{name} ({number})"
-    return free
 
 
 def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:

@@ -44,13 +44,15 @@ class DeviceHeat:
 
 @dataclass(frozen=True)
 class PlanBench:
-    """The records that a plan speaks of, by id, and the measured cooling of devices where it is known."""
+    """The records that a plan speaks of, by id; the measured cooling of devices where it is known; the place of each
+    device in the colours of charts."""
 
     devices: Mapping[int, Device]
     settings: Mapping[int, Setting]
     workloads: Mapping[int, Workload]
     protocol: Protocol
     heat: Mapping[int, DeviceHeat] = field(default_factory=dict)
+    slots: Mapping[int, int] = field(default_factory=dict)
 
     def device_of(self, setting_id: int) -> Device:
         """The device that a setting belongs to."""
@@ -184,7 +186,8 @@ def plan_bench(book: Book, plan: Plan, heat: Mapping[int, DeviceHeat] | None = N
     workloads = {w: book.get(Workload, w) for w in used}
     devices = {d: book.get(Device, d) for d in {s.device_id for s in settings.values()}}
     protocol = book.get(Protocol, plan.protocol_id) if plan.protocol_id else Protocol(name="No protocol")
-    return PlanBench(devices, settings, workloads, protocol, heat or {})
+    slots = {d.id or 0: place for place, d in enumerate(book.devices())}
+    return PlanBench(devices, settings, workloads, protocol, heat or {}, slots)
 
 
 def make_plan(plan: Plan, bench: PlanBench, at: datetime) -> PlannedSheet:

@@ -274,6 +274,15 @@ def live(records: Iterable[L]) -> list[L]:
     return [r for r in records if not r.archived]
 
 
+def free_name(name: str, taken: Iterable[str]) -> str:
+    """The name, with a number where it is taken."""
+    used, number, free = set(taken), 1, name
+    while free in used:
+        number += 1
+        free = f"{name} ({number})"
+    return free
+
+
 def standing(device: Device) -> str:
     """Status of the unit and how it came, as they follow a figure into charts and reports; empty where it is a retail
     unit of which nothing is noted."""

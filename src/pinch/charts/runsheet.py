@@ -61,8 +61,8 @@ class SheetChart:
         return [k for k in BLOCK_KINDS if k in present]
 
 
-def sheet_chart(planned: PlannedSheet, title: str, slots: dict[int, int]) -> SheetChart:
-    """The timeline of a run sheet; `slots` are the places of devices in the colours."""
+def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
+    """The timeline of a run sheet."""
     rows: dict[datetime, list[Block]] = {}
     previous_end: datetime | None = None
     day = datetime.min
@@ -72,7 +72,7 @@ def sheet_chart(planned: PlannedSheet, title: str, slots: dict[int, int]) -> She
             day = line.start.replace(hour=0, minute=0, second=0, microsecond=0)
         previous_end = line.end
         device = planned.bench.device_of(line.setting_id)
-        rows.setdefault(day, []).append(_block(line, number, day, slots.get(device.id or 0, 0)))
+        rows.setdefault(day, []).append(_block(line, number, day, planned.bench.slots.get(device.id or 0, 0)))
     blocks = [b for row in rows.values() for b in row]
     first = min((b.start_h for b in blocks), default=9.0)
     last = max((b.end_h for b in blocks), default=18.0)

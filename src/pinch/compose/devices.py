@@ -8,8 +8,7 @@ import platformdirs
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError
-from pinch.bench.exchange import free_name
-from pinch.bench.records import Device, Repeatable, Run, Setting, WorkKind, Workload, checked, now
+from pinch.bench.records import Device, Repeatable, Run, Setting, WorkKind, Workload, checked, free_name, now
 from pinch.core.runlog import RunLog
 from pinch.rig import catalogue, demo, demo_bench
 from pinch.sources.machine import platform_profiles, read_machine

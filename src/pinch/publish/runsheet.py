@@ -100,9 +100,7 @@ def page(planned: PlannedSheet) -> str:
         title=title,
         planned=planned,
         days=days,
-        timeline=svg_text(
-            sheet_chart(planned, title, {d: n for n, d in enumerate(planned.bench.devices)}), LIGHT, (1060, 200)
-        ),
+        timeline=svg_text(sheet_chart(planned, title), LIGHT, (1060, 200)),
         method=methodology(planned.bench.protocol) if planned.plan.protocol_id else "",
         caution=CAUTION,
         theme=LIGHT,

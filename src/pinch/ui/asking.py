@@ -5,7 +5,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, write_exchange
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Setting, live
@@ -117,6 +116,8 @@ class Asking:
 
     def write_records(self) -> None:
         """Devices, settings, workloads, protocols and plans as JSON."""
+        from pinch.bench.exchange import exchange_of, write_exchange
+
         path = self._save_name("Write the records", "bench.json", "Records of Pinch (*.json)")
         if path:
             write_exchange(exchange_of(self._window.session.book), path)
@@ -124,6 +125,8 @@ class Asking:
 
     def add_records(self) -> None:
         """Records from a JSON file; nothing is added where something in it is wrong."""
+        from pinch.bench.exchange import add_exchange, read_exchange
+
         name, _ = QFileDialog.getOpenFileName(self._window, "Add records", "", "Records of Pinch (*.json)")
         if name:
             exchange, session = read_exchange(Path(name)), self._window.session

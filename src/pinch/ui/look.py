@@ -122,6 +122,11 @@ def _sheet(t: Theme) -> str:
     QTabBar::tab:hover {{ color: {t.ink}; }}
     QTabBar::tab:focus {{ color: {t.accent}; }}
     QListWidget {{ background: transparent; border: none; outline: none; }}
+    QCheckBox::indicator, QListWidget::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet};
+        border-radius: 2px; background: {t.margin}; }}
+    QCheckBox::indicator:checked, QListWidget::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
+        image: url({ART.as_posix()}/check-{t.name}.svg); }}
+    QCheckBox::indicator:focus {{ border: 2px solid {t.accent}; }}
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}
     QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}

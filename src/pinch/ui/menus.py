@@ -110,6 +110,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
             "&Plan",
             [
                 ("Sessions …", asking.sessions, "Ctrl+T"),
+                ("Move the sessions on to today", planning.move_on, ""),
                 ("Copy this plan as the next", planning.copy, ""),
                 ("Archive this plan", planning.archive, ""),
                 None,

@@ -50,7 +50,7 @@ class Showing:
         """A run sheet is there."""
         sheet = self._window.planning.sheet
         if sheet is not None and self._window.page == PLAN:
-            self._window.plan_view.show_sheet(sheet, {d: self._window.session.slot(d) for d in sheet.bench.devices})
+            self._window.plan_view.show_sheet(sheet)
             self._window.margin.explain(explanation(sheet))
         self._window.count()
 

@@ -33,7 +33,7 @@ from pinch.ui.shell.context_strip import ContextStrip
 from pinch.ui.shell.footer import Footer
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
-from pinch.ui.shell.notices import Notices
+from pinch.ui.shell.notices import Notices, load_icons
 from pinch.ui.shell.pages import BENCH, JUDGE, PAGES, PLAN, RUN, SCALE
 from pinch.ui.shell.spine import Spine
 from pinch.ui.showing import Showing
@@ -77,6 +77,7 @@ class MainWindow(QMainWindow):
         self._turn_to(JUDGE if session.run else BENCH)
         self._records_changed()
         QTimer.singleShot(300, self.planning.start_if_changed)  # for the hours left, once the window is there
+        QTimer.singleShot(300, load_icons)
         clock = QTimer(self)
         clock.timeout.connect(self._clock_went_on)
         clock.start(REPLAN_MS)

@@ -5,9 +5,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
-from pinch.bench.exchange import free_name
 from pinch.bench.ladder import rungs
-from pinch.bench.records import Device, Listed, Setting, Workload
+from pinch.bench.records import Device, Listed, Setting, Workload, free_name
 from pinch.bench.sense import CAUTION, is_raised
 from pinch.core.errors import PinchError
 from pinch.ui.bench import entering, state

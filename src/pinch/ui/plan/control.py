@@ -7,11 +7,10 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch import compose
 from pinch.bench.entry import read_quantity
-from pinch.bench.exchange import free_name
 from pinch.bench.planning import Line, PlannedSheet
 from pinch.bench.plans import MOST_REPEATS, Entry, OrderRule, Outcome, Plan, Session
 from pinch.bench.presets import Intent, propose
-from pinch.bench.records import ExitStatus, Run, checked, live
+from pinch.bench.records import ExitStatus, Run, checked, free_name, live
 from pinch.core.errors import PinchError
 from pinch.ui.background import Job
 from pinch.ui.plan.state import entry_now
@@ -162,6 +161,18 @@ class PlanControl(QObject):
     def set_sessions(self, sessions: tuple[Session, ...]) -> None:
         """Other times for testing."""
         self._save(self._need().model_copy(update={"sessions": sessions}), "change sessions")
+
+    def move_on(self) -> None:
+        """The sessions that are over go; where none is left, all of them move to today, or tomorrow if that is over."""
+        sessions, now = self._need().sessions, present()
+        ahead = tuple(s for s in sessions if s.end is None or s.end > now)
+        if not ahead and sessions:
+            first = min(sessions, key=lambda s: s.start)
+            days = (now.date() - first.start.astimezone().date()).days
+            if (first.end or now) + timedelta(days=days) <= now:
+                days += 1
+            ahead = tuple(s.model_copy(update={"start": s.start + timedelta(days=days)}) for s in sessions)
+        self.set_sessions(ahead)
 
     def fit_into(self, typed: str) -> None:
         """One session from now of the length that was typed; nothing typed: as long as it takes."""

@@ -45,6 +45,7 @@ class NewPlanDialog(FormDialog):
         self.workloads = QListWidget()
         self.repeats = QSpinBox()
         self.repeats.setRange(1, MOST_REPEATS)
+        self.repeats.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self._words = label("", "quiet", wrap=True)
         for intent in Intent:
             self.intent.addItem(str(intent), intent)

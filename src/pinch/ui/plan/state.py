@@ -46,7 +46,7 @@ def headline(planned: PlannedSheet) -> str:
         return "Everything that was wanted is done."
     if not runs:
         many = "One run is" if left_out == 1 else f"{left_out} runs are"
-        return f"{many} left out: the sessions are over, or too short for any of it."
+        return f"{many} left out: the sessions are over, or too short. See Plan, Move the sessions on."
     end = planned.when(planned.sheet.end_s)
     spans = planned.spans()
     sessions = "" if len(spans) < 2 else f" in {len(spans)} sessions"

@@ -115,7 +115,7 @@ class Timeline(QWidget):
     def _draw_key(self, painter: QPainter) -> None:
         assert self.chart is not None
         painter.setFont(look.text_font(8.5))
-        x = float(LABEL)
+        x = 0.0
         for kind in self.chart.kinds:
             self._draw_block(painter, QRectF(x, 4, 14, 11), kind, self.chart.slot, False)
             words = BLOCK_KINDS[kind]

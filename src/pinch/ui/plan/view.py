@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QHeaderView,
     QLineEdit,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QTabBar,
     QTableWidget,
@@ -88,6 +89,10 @@ class PlanView(QWidget):
             (self.skip, "This run will not be done"),
         ):
             button.setToolTip(tip)
+            button.setProperty("role", "small")
+        for box in (self.plan, self.order, self.protocol):
+            box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            box.currentTextChanged.connect(box.setToolTip)
         self.tabs.setAccessibleName("Part of the plan")
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
@@ -112,7 +117,7 @@ class PlanView(QWidget):
     def _lay_out(self) -> None:
         controls = QHBoxLayout(self._controls)
         controls.setContentsMargins(0, 0, 0, 0)
-        controls.setSpacing(12)
+        controls.setSpacing(10)
         for caption, widget, stretch in (
             ("Plan", self.plan, 3),
             ("Order", self.order, 2),
@@ -124,8 +129,10 @@ class PlanView(QWidget):
             controls.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
         middle = QHBoxLayout()
         middle.addWidget(self.tabs)
-        middle.addStretch(1)
-        middle.addWidget(self.totals)
+        self.totals.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # buttons come first
+        self.totals.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        middle.addSpacing(12)
+        middle.addWidget(self.totals, 1)
         self._actions = QWidget()
         actions = QHBoxLayout(self._actions)
         actions.setContentsMargins(12, 0, 0, 0)
@@ -193,16 +200,19 @@ class PlanView(QWidget):
         self.order.setCurrentIndex(self.order.findData(str(chosen.order)))
         self.protocol.setCurrentIndex(max(0, self.protocol.findData(chosen.protocol_id)))
 
-    def show_sheet(self, planned: PlannedSheet, slots: dict[int, int]) -> None:
+    def show_sheet(self, planned: PlannedSheet) -> None:
         """Show a finished run sheet; the chosen line stays the same run where it is still there."""
         words = state.headline(planned)
         self.headline.setText(unbroken(words))
         self.totals.setText(state.totals(planned))
+        self.totals.setToolTip(self.totals.text())
         before = self.chosen_line
         self.lines = planned.lines()
-        self.timeline.show_chart(sheet_chart(planned, words, slots))
+        self.timeline.show_chart(sheet_chart(planned, words))
         self._fill()
         self.choose_line(self._place_of(before))
+        if (item := self.table.item(self.table.currentRow(), 0)) is not None:
+            self.table.scrollToItem(item, QAbstractItemView.ScrollHint.PositionAtCenter)
 
     @property
     def chosen_line(self) -> Line | None:

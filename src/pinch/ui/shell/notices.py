@@ -1,6 +1,8 @@
 """One line above the page for what went wrong or was done; it never blocks the window."""
 
-import qtawesome
+import importlib
+import threading
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -8,6 +10,11 @@ from pinch.ui import look
 from pinch.ui.shell.words import label
 
 DONE_MS = 8000
+
+
+def load_icons() -> None:
+    """Load the icons beside the work: they take a third of a second, which neither the start nor a notice may take."""
+    threading.Thread(target=importlib.import_module, args=("qtawesome",), daemon=True).start()
 
 
 class Notices(QWidget):
@@ -43,6 +50,8 @@ class Notices(QWidget):
         self._fade.start()
 
     def _show(self, text: str, icon: str, colour: str) -> None:
+        import qtawesome
+
         theme = look.theme()
         self.setStyleSheet(f"Notices {{ background: {theme.window}; border-bottom: 1px solid {theme.hairline}; }}")
         self._icon.setPixmap(qtawesome.icon(icon, color=colour).pixmap(18, 18))
