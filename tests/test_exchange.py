@@ -19,7 +19,7 @@ from pinch.bench.records import Came, Device, Form, Protocol, Setting, Status, f
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
 from pinch.publish.methodology import methodology
-from pinch.sources.machine import platform_profiles, read_machine
+from pinch.sources.machine import POWER_ZONE, platform_profiles, read_machine
 from tests.window_case import demo_book
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -159,11 +159,11 @@ class TestThisComputer(InFolder):
             "sys/class/power_supply/BAT0/type": "Battery",
             "sys/class/power_supply/BAT0/energy_full_design": "62000000",
             "sys/class/power_supply/BAT0/energy_full": "60400000",
-            "sys/class/powercap/intel-rapl:0/constraint_0_name": "long_term",
-            "sys/class/powercap/intel-rapl:0/constraint_0_power_limit_uw": "28000000",
-            "sys/class/powercap/intel-rapl:0/constraint_0_time_window_us": "27983872",
-            "sys/class/powercap/intel-rapl:0/constraint_1_name": "short_term",
-            "sys/class/powercap/intel-rapl:0/constraint_1_power_limit_uw": "64000000",
+            f"{POWER_ZONE}/constraint_0_name": "long_term",
+            f"{POWER_ZONE}/constraint_0_power_limit_uw": "28000000",
+            f"{POWER_ZONE}/constraint_0_time_window_us": "27983872",
+            f"{POWER_ZONE}/constraint_1_name": "short_term",
+            f"{POWER_ZONE}/constraint_1_power_limit_uw": "64000000",
             "sys/class/hwmon/hwmon3/name": "coretemp",
             "sys/class/hwmon/hwmon3/temp1_crit": "100000",
             "sys/class/hwmon/hwmon5/fan1_input": "0",
@@ -206,7 +206,7 @@ class TestThisComputer(InFolder):
         self.write(
             self.laptop()
             | {
-                "sys/class/powercap/intel-rapl:0/constraint_0_power_limit_uw": "0",
+                f"{POWER_ZONE}/constraint_0_power_limit_uw": "0",
                 "sys/class/power_supply/BAT0/energy_full_design": "unknown",
                 "sys/class/hwmon/hwmon3/temp1_crit": "-1000",
                 "sys/devices/cpu_core/cpus": "x-y,,",

@@ -10,6 +10,8 @@ from pinch.bench.records import Device, Form
 FORMS = {"8": Form.LAPTOP, "9": Form.LAPTOP, "10": Form.LAPTOP, "14": Form.LAPTOP, "31": Form.LAPTOP}
 FORMS |= {"32": Form.LAPTOP, "11": Form.HANDHELD, "35": Form.MINI_PC}
 """Chassis types of the SMBIOS specification, 7.4.1."""
+POWER_ZONE = "sys/class/powercap/intel-rapl:0"
+"""Where the kernel shows the package's power limits."""
 NEVER_TOLD = ("adapter", "mass and size", "memory speed and timings", "price", "how it came")
 
 
@@ -148,7 +150,7 @@ def _battery(root: Path) -> Battery:
 
 
 def _claims(root: Path) -> Claims:
-    zone = root / "sys/class/powercap/intel-rapl:0"
+    zone = root / POWER_ZONE
     known: dict[str, int] = {_text(zone / f"constraint_{n}_name"): n for n in range(3)}
     long, short = known.get("long_term"), known.get("short_term")
     sustained = None if long is None else _scaled(zone / f"constraint_{long}_power_limit_uw", 1e-6)
