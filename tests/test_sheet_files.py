@@ -73,7 +73,7 @@ class TestFiles(unittest.TestCase):
     def test_the_page_has_boxes_for_readings_and_escapes(self) -> None:
         sheet = planned()
         text = page(sheet)
-        self.assertEqual(text.count('class="tick"'), len(sheet.sheet.runs))
+        self.assertEqual(text.count('<td class="tick"'), len(sheet.sheet.runs))
         for words in ("Left out, for want of time", "How it is tested", "Do not leave charging batteries", "<svg"):
             self.assertIn(words, text)
         risky = sheet.plan.model_copy(update={"name": "<script>alert(1)</script>"})

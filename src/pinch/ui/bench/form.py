@@ -165,6 +165,7 @@ class FormView(QScrollArea):
         self.edits: dict[str, FieldEdit] = {}
         self.adders: dict[str, QPushButton] = {}
         self._built_for: tuple[object, ...] = ()
+        self._shown: tuple[object, ...] = ()
 
     def show_record(
         self,
@@ -175,20 +176,17 @@ class FormView(QScrollArea):
         questions: Mapping[str, str],
         caution: str,
     ) -> None:
-        """Show a record with its drafts; the widgets stay while they fit, so that the focus stays too."""
+        """Show a record with its drafts; the widgets stay while they fit, so that focus and place stay too."""
         lists = [f for s in sections for f in s.fields if field_at(type(record), f).kind is Kind.ROWS]
-        key = (type(record), record.id, *(len(getattr(record, name)) for name in lists), bool(caution))
+        key = (type(record), *(len(getattr(record, name)) for name in lists), bool(caution))
+        place = self.verticalScrollBar()
+        at = place.value() if place is not None and self._shown == (type(record), record.id) else 0
         if key != self._built_for:
-            same = self._built_for[:2] == key[:2]
-            place = self.verticalScrollBar()
-            at = place.value() if place is not None and same else 0
-            self._build(record, sections, caution)
+            self._build(record, sections, caution).adjustSize()
             self._built_for = key
-            if place is not None:
-                inside = self.widget()
-                assert inside is not None
-                inside.adjustSize()
-                place.setValue(at)
+        self._shown = (type(record), record.id)
+        if place is not None:
+            place.setValue(at)
         for path, edit in self.edits.items():
             text = texts.get(path, text_at(record, path))
             edit.show_text(text, problems.get(path, ""), questions.get(path, ""))
@@ -199,7 +197,7 @@ class FormView(QScrollArea):
             if isinstance(edit.editor, QLineEdit) and edit.editor.hasFocus():
                 edit.editor.editingFinished.emit()
 
-    def _build(self, record: Listed, sections: tuple[Section, ...], caution: str) -> None:
+    def _build(self, record: Listed, sections: tuple[Section, ...], caution: str) -> QWidget:
         self.edits, self.adders = {}, {}
         inside = QWidget()
         column = QVBoxLayout(inside)
@@ -232,6 +230,7 @@ class FormView(QScrollArea):
             column.addWidget(label(caution, wrap=True))
         column.addStretch(1)
         self.setWidget(inside)
+        return inside
 
     def _rows(self, record: Listed, wanted: Field) -> RowsEdit:
         rows = RowsEdit(wanted, len(getattr(record, wanted.path)))
