@@ -6,7 +6,7 @@ from unittest import mock
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QLineEdit
+from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, QLineEdit
 
 from pinch.bench.parts import Claims
 from pinch.bench.records import Came, Device, Form, Protocol, Setting, Workload
@@ -219,6 +219,14 @@ class TestOnTheDemo(BenchCase):
         self.assertEqual((made, names[-2:]), (2, ["15 W", "22 W"]), "7 W and 30 W are there already")
         self.window.safely(lambda: self.window.benching.make_ladder(7, 30, 4, False))
         self.assertIn("all of these settings already", self.window.notices.words.text())
+
+    def test_settings_of_another_device(self) -> None:
+        with mock.patch.object(QInputDialog, "getItem", return_value=("Sandpiper 14", True)):
+            self.window.asking.copy_settings()
+        names = [s.name for s in self.session.book.settings(self.session.subject.device_id or 0)]
+        self.assertEqual(names[-7:], ["Hush", "Even", "Full", "Hush on battery", "18 W", "22 W", "35 W"])
+        self.window.undo()
+        self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 10)
 
     def test_the_protocol_prints_as_methodology(self) -> None:
         self.window.show_bench(Protocol)

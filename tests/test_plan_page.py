@@ -246,6 +246,41 @@ class TestOnTheDemo(PlanCase):
         self.assertEqual((len(self.plan().entries), entry.outcome), (entries + 1, Outcome.DONE))
         self.assertEqual((entry.setting_id, entry.run_id), (line.setting_id, self.session.book.runs()[-1].id))
 
+    def test_a_run_that_turns_out_void_is_wanted_again(self) -> None:
+        view = self.window.plan_view
+        number = next(n for n, x in enumerate(view.lines) if x.outcome is Outcome.DONE)
+        before = len(self.window.planning.sheet.sheet.runs)  # type: ignore[union-attr]
+        view.choose_line(number)
+        with mock.patch.object(QInputDialog, "getText", return_value=("wrong driver", True)):
+            view.void.click()
+        self.planned()
+        self.assertEqual(self.plan().entries[number].outcome, Outcome.VOID)
+        after = self.window.planning.sheet
+        assert after is not None
+        self.assertEqual(len(after.sheet.runs) + len(after.sheet.left_out), before + 2, "one was left out before")
+
+    def test_a_void_run_of_judge_is_void_in_its_plan(self) -> None:
+        run = next(r for r in self.session.book.runs() if not r.void)
+        entries = list(self.plan().entries)
+        entries[1] = entries[1].model_copy(update={"run_id": run.id})
+        self.session.book.save(self.plan().model_copy(update={"entries": tuple(entries)}))
+        self.session.choose_run(run.id or 0)
+        self.window.changes.void_run("the meter was off")
+        self.assertEqual(
+            (self.plan().entries[1].outcome, self.plan().entries[1].reason), (Outcome.VOID, "the meter was off")
+        )
+        self.window.undo()
+        self.assertEqual(self.plan().entries[1].outcome, Outcome.DONE)
+        self.window.planning.void(1, "too warm")
+        self.assertEqual(self.session.book.get(type(run), run.id or 0).void, "too warm")
+
+    def test_another_balanced_order(self) -> None:
+        self.window.planning.draw_again()
+        self.planned()
+        self.assertIn("drawn with seed 2", self.window.margin.text)
+        QTest.keyClick(self.window, Qt.Key.Key_PageDown, CONTROL)
+        self.assertEqual(self.window.plan_view.below.currentIndex(), MATRIX)
+
     def test_copy_and_archive(self) -> None:
         self.window.planning.copy()
         self.planned()

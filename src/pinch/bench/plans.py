@@ -103,6 +103,12 @@ class Plan(Listed):
             cells.insert(at, new)
         return self.model_copy(update={"cells": tuple(cells)})
 
+    def with_void(self, number: int, reason: str) -> "Plan":
+        """The plan with an entry that turned out void."""
+        entries = list(self.entries)
+        entries[number] = entries[number].model_copy(update={"outcome": Outcome.VOID, "reason": reason})
+        return self.model_copy(update={"entries": tuple(entries)})
+
     def wanted(self, cell: Cell) -> list[int]:
         """Numbers of the repeats still to do: those wanted and neither done nor skipped; a void one is done again
         under a new number."""

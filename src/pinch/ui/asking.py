@@ -72,6 +72,25 @@ class Asking:
             made = self._window.benching.make_ladder(*dialog.limits())
             self._window.notices.done(f"{made} new settings of {device.name}.")
 
+    def copy_settings(self) -> None:
+        """All settings of another device become settings of the chosen one."""
+        device, book = self._window.session.device, self._window.session.book
+        others = {d.name: d for d in live(book.devices()) if device is not None and d.id != device.id}
+        if device is None or not others:
+            raise PinchError("Choose a device first, and have another to copy from.")
+        name, given = QInputDialog.getItem(
+            self._window,
+            "Copy settings",
+            f"All settings become settings of {device.name}, from",
+            list(others),
+            0,
+            False,
+        )
+        if given:
+            self._window.show_bench(Setting)
+            copied = self._window.benching.copy_settings(others[name])
+            self._window.notices.done(f"{copied} settings of {name} are settings of {device.name}.")
+
     def new_plan(self) -> None:
         """A plan from what it is to find out."""
         session = self._window.session

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from pinch import compose
+from pinch.bench.plans import Outcome
 from pinch.bench.records import Run
 from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
@@ -50,11 +51,11 @@ class Changes:
         session.choose_run(added[0].id or 0)
 
     def remove_run(self) -> None:
-        """The run leaves the lists; undo brings it back."""
+        """The run leaves the lists, and its plan wants another; undo brings it back."""
         self._change_run("remove run", removed=True)
 
     def void_run(self, reason: str) -> None:
-        """The run stays, does not count, and says why."""
+        """The run stays, does not count, and says why; its plan wants another."""
         self._change_run("make run void", void=reason)
 
     def keep_notes(self, run_id: int, text: str) -> None:
@@ -75,4 +76,18 @@ class Changes:
     def _change(self, run: Run, label: str, **fields: object) -> None:
         if run.cut_off and self._session.recording_now:
             raise PinchError("This run is still being recorded; stop it first.")
-        self._session.change(label, lambda: self._session.book.save(run.model_copy(update=fields)))
+        book, changed = self._session.book, run.model_copy(update=fields)
+
+        def work() -> None:
+            book.save(changed)
+            if changed.removed or (changed.void and not run.void):
+                self._void_in_plans(changed)
+
+        self._session.change(label, work)
+
+    def _void_in_plans(self, run: Run) -> None:
+        book = self._session.book
+        for plan in book.plans():
+            for number, entry in enumerate(plan.entries):
+                if entry.run_id == run.id and entry.outcome is Outcome.DONE:
+                    book.save(plan.with_void(number, run.void or "the run was removed"))

@@ -235,6 +235,12 @@ class MainWindow(QMainWindow):
         self.plan_view.tabs.setCurrentIndex(MATRIX if as_matrix else SHEET)
         self.show_page(PLAN)
 
+    def turn_tab(self, by: int) -> None:
+        """The next (1) or previous (−1) tab of the page."""
+        tabs = {BENCH: self.bench_view.tabs, PLAN: self.plan_view.tabs}.get(self.page)
+        if tabs is not None:
+            tabs.setCurrentIndex((tabs.currentIndex() + by) % tabs.count())
+
     def search(self) -> None:
         """Search the list of the bench."""
         self.show_page(BENCH)
@@ -243,13 +249,16 @@ class MainWindow(QMainWindow):
     # The plan
 
     def note_outcome(self, outcome: str) -> None:
-        """The chosen run of the sheet is done, void or skipped; the latter two ask why."""
-        line = self.plan_view.chosen_line
-        if self.page != PLAN or line is None or not line.is_run:
+        """The chosen run of the sheet is done, void or skipped; the latter two ask why. One that was done can turn out
+        void."""
+        line, result = self.plan_view.chosen_line, Outcome(outcome)
+        was_done = line is not None and line.outcome is Outcome.DONE and result is Outcome.VOID
+        if self.page != PLAN or line is None or not (line.is_run or was_done):
             raise PinchError("Choose a run of the run sheet that is still to do.")
-        result = Outcome(outcome)
         reason = "" if result is Outcome.DONE else self.asking.reason(result)
-        if reason is not None:
+        if reason is not None and was_done:
+            self.planning.void(self.plan_view.table.currentRow(), reason)
+        elif reason is not None:
             self.planning.note(line, result, reason)
 
     def record_planned(self) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 from PyQt6.QtCore import QObject
 
 from pinch.bench.ladder import rungs
-from pinch.bench.records import Device, Listed, Setting, Workload, free_name
+from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
 from pinch.bench.sense import CAUTION, is_raised
 from pinch.core.errors import PinchError
 from pinch.ui.bench import entering, state
@@ -182,6 +182,26 @@ class BenchControl(QObject):
         record = self._need()
         verb = "bring back" if record.archived else "archive"
         self._save(record.model_copy(update={"archived": not record.archived}), f"{verb} {record.name}")
+
+    def copy_settings(self, source: Device) -> int:
+        """The settings of another device as settings of the chosen one, but for names that it has; returns how many.
+
+        Raises
+        ------
+        PinchError : there is nothing to copy.
+        """
+        device, book = self._need_device(), self._session.book
+        known = {s.name for s in book.settings(device.id or 0)}
+        new = [s for s in live(book.settings(source.id or 0)) if s.name not in known]
+        if not new:
+            raise PinchError(f"{device.name} has settings of all these names already.")
+
+        def work() -> Listed:
+            kept = [book.save(s.model_copy(update={"id": None, "device_id": device.id})) for s in new]
+            return kept[0]
+
+        self._change_and_choose(f"copy settings of {source.name}", work)
+        return len(new)
 
     def make_ladder(self, low_w: float, high_w: float, count: int, geometric: bool) -> int:
         """Settings of the device with these limits, each a copy of the chosen setting where there is one; returns how

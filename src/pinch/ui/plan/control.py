@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from datetime import datetime, timedelta
 
+from dateutil.tz import tzlocal
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch import compose
@@ -18,8 +19,8 @@ from pinch.ui.session import Session as BookSession
 
 
 def present() -> datetime:
-    """The present on the clock of the place."""
-    return datetime.now().astimezone().replace(microsecond=0)
+    """The present on the clock of the place, whose offset may change until a later session."""
+    return datetime.now(tzlocal()).replace(microsecond=0)
 
 
 class PlanControl(QObject):
@@ -188,6 +189,24 @@ class PlanControl(QObject):
         plan = self._need()
         entry = entry_now(plan, line, outcome, reason, present())
         self._save(plan.model_copy(update={"entries": (*plan.entries, entry)}), f"{outcome} {line.words}")
+
+    def void(self, number: int, reason: str) -> None:
+        """A run that was done turned out void: it is wanted again, and its record does not count any more."""
+        plan, book = self._need(), self._session.book
+        entry = plan.entries[number]
+
+        def work() -> None:
+            book.save(plan.with_void(number, reason))
+            if entry.run_id is not None:
+                book.save(book.get(Run, entry.run_id).model_copy(update={"void": reason or "void in the plan"}))
+
+        self._session.change("void a run of the plan", work)
+
+    def draw_again(self) -> None:
+        """Another balanced order, by the next seed."""
+        plan = self._need()
+        changed = plan.model_copy(update={"seed": plan.seed + 1, "order": OrderRule.BALANCED})
+        self._save(changed, f"draw the order with seed {plan.seed + 1}")
 
     def note_run(self, run: Run) -> bool:
         """A recorded run that the plan wanted is done; answers whether it was wanted."""

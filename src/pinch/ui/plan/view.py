@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.planning import Line, PlannedSheet
-from pinch.bench.plans import OrderRule, Plan
+from pinch.bench.plans import OrderRule, Outcome, Plan
 from pinch.bench.records import Protocol
 from pinch.charts.runsheet import sheet_chart
 from pinch.charts.spec import unbroken
@@ -85,7 +85,7 @@ class PlanView(QWidget):
             (self.write, "Write the sheet as PDF to print, CSV or calendar (Ctrl+P)"),
             (self.record, "Go to the Run page with this run"),
             (self.done, "This run is done (Ctrl+Return)"),
-            (self.void, "This run was done, but does not count"),
+            (self.void, "This run was done, but does not count; it is wanted again"),
             (self.skip, "This run will not be done"),
         ):
             button.setToolTip(tip)
@@ -259,8 +259,9 @@ class PlanView(QWidget):
     def _row_chosen(self, row: int) -> None:
         line = self.lines[row] if 0 <= row < len(self.lines) else None
         self.timeline.choose(row)
-        for button in (self.record, self.done, self.void, self.skip):
+        for button in (self.record, self.done, self.skip):
             button.setEnabled(line is not None and line.is_run)
+        self.void.setEnabled(line is not None and (line.is_run or line.outcome is Outcome.DONE))
 
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
