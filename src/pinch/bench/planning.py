@@ -185,7 +185,7 @@ def plan_bench(book: Book, plan: Plan, heat: Mapping[int, DeviceHeat] | None = N
     used = {c.workload_id for c in plan.cells} | {e.workload_id for e in plan.entries}
     workloads = {w: book.get(Workload, w) for w in used}
     devices = {d: book.get(Device, d) for d in {s.device_id for s in settings.values()}}
-    protocol = book.get(Protocol, plan.protocol_id) if plan.protocol_id else Protocol(name="No protocol")
+    protocol = book.get(Protocol, plan.protocol_id) if plan.protocol_id else Protocol(name="none")
     slots = {d.id or 0: place for place, d in enumerate(book.devices())}
     return PlanBench(devices, settings, workloads, protocol, heat or {}, slots)
 
@@ -339,7 +339,8 @@ def _notes(bench: PlanBench, with_watts: int, runs: int, factor: float) -> list[
     for key, device in bench.devices.items():
         heat = bench.heat.get(key)
         if bench.protocol.cool_rule is CoolRule.FIXED or heat is None:
-            why = "as the protocol fixes it" if heat else "from the protocol, no time constant is known yet"
+            source = "from the protocol" if bench.protocol.id else "the usual wait"
+            why = "as the protocol fixes it" if heat else f"{source}, as no time constant is known yet"
             notes.append(Note("cooling", f"{device.name} cools for {bench.protocol.cool_min:g} min, {why}."))
         else:
             notes.append(

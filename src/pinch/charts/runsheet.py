@@ -79,7 +79,8 @@ def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
     made = tuple(SheetRow(f"{d:%a %-d %b}", tuple(row)) for d, row in rows.items())
     runs = sum(b.kind == "run" for b in blocks)
     alternative = f"{title} {runs} runs on {len(made)} days, from {clock(first)} to {clock(last)}."
-    return SheetChart(title, made, first // 1, -(-last // 1), alternative=alternative)
+    footnote = f"{planned.plan.name} · order: {planned.plan.order} · protocol: {planned.bench.protocol.name}"
+    return SheetChart(title, made, first // 1, -(-last // 1), footnote, alternative)
 
 
 def clock(hours: float) -> str:

@@ -130,6 +130,9 @@ def _sheet(t: Theme) -> str:
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}
     QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}
+    QTableWidget {{ outline: none; }}
+    QTableWidget::item:focus {{ background: {t.window}; color: {t.ink}; border: none; }}
+    #matrix::item:focus {{ border: 2px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none;
         border-bottom: 1px solid {t.hairline}; padding: 4px 6px; }}
     QProgressBar {{ background: {t.spine}; border: none; max-height: 4px; }}

@@ -21,6 +21,7 @@ class MatrixTable(QTableWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName("Matrix of runs: settings down, workloads across")
+        self.setObjectName("matrix")
         self.matrix: Matrix | None = None
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         triggers = QAbstractItemView.EditTrigger
