@@ -4,7 +4,6 @@ import contextlib
 import os
 import sqlite3
 import struct
-import tempfile
 import unittest
 import zlib
 from pathlib import Path
@@ -18,15 +17,14 @@ from pinch.bench.undo import UndoStack
 from pinch.core.errors import DataError, PinchError
 from pinch.core.runlog import Mark, RunLog, Series
 from tests import made
+from tests.in_folder import InFolder
 
 
-class BookCase(unittest.TestCase):
+class BookCase(InFolder):
     """A folder and a book with one cell."""
 
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         self.path = self.folder / "a.pinch"
         self.book, *self.cell = made.book_with_cell(self.path)
         self.addCleanup(self.book.close)

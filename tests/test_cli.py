@@ -3,22 +3,18 @@
 import contextlib
 import csv
 import io
-import json
 import os
 import signal
 import subprocess
 import sys
-import tempfile
-import unittest
 from pathlib import Path
-from typing import Any
 
 from pinch.bench.book import open_book
-from pinch.cli.main import main
 from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import simulate_run
 from pinch.sources.runlog_csv import write_run_log
+from tests.in_folder import CommandCase
 
 JUDGE_KEYS = {
     "load_start_s", "duration_s", "settled", "figures", "limits", "limiters", "limiter_share", "throttle", "sawtooth",
@@ -26,28 +22,7 @@ JUDGE_KEYS = {
 }  # fmt: skip
 
 
-class CommandCase(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-    def run_command(self, *words: str | Path) -> tuple[int, str, str]:
-        out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            try:
-                status = main([str(w) for w in words])
-            except SystemExit as end:
-                status = int(end.code or 0)
-        return status, out.getvalue(), err.getvalue()
-
-    def json_of(self, *words: str | Path) -> dict[str, Any]:
-        status, out, err = self.run_command(*words, "--json")
-        self.assertEqual((status, err), (0, ""))
-        self.assertEqual(out.count("\n"), 1, "one object, one line")
-        found: dict[str, Any] = json.loads(out)
-        return found
-
+class LogCase(CommandCase):
     def log(self, name: str = "run.csv") -> Path:
         run = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 600, seed=2)
         with open(self.folder / name, "w", encoding="utf-8") as file:

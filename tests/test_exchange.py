@@ -3,7 +3,6 @@
 import contextlib
 import json
 import sqlite3
-import tempfile
 import unittest
 from pathlib import Path
 
@@ -20,24 +19,20 @@ from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
 from pinch.publish.methodology import methodology
 from pinch.sources.machine import POWER_ZONE, platform_profiles, read_machine
+from tests.in_folder import InFolder
 from tests.window_case import demo_book
 
 ROOT = Path(__file__).resolve().parent.parent
 
 
-class InFolder(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
+class BooksCase(InFolder):
     def new_book(self, name: str = "new.pinch") -> Book:
         book = create_book(self.folder / name)
         self.addCleanup(book.close)
         return book
 
 
-class TestExchange(InFolder):
+class TestExchange(BooksCase):
     def demo(self) -> Book:
         book = open_book(demo_book())
         self.addCleanup(book.close)
@@ -108,7 +103,7 @@ class TestExchange(InFolder):
             read_exchange(self.folder)
 
 
-class TestOldBook(InFolder):
+class TestOldBook(BooksCase):
     def test_a_book_of_version_1_opens_and_keeps_everything(self) -> None:
         path = self.folder / "old.pinch"
         with contextlib.closing(sqlite3.connect(path)) as old:
@@ -137,7 +132,7 @@ class TestOldBook(InFolder):
         self.assertEqual(book.drafts(device), {})
 
 
-class TestThisComputer(InFolder):
+class TestThisComputer(BooksCase):
     def write(self, files: dict[str, str]) -> None:
         for name, text in files.items():
             path = self.folder / name

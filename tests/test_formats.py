@@ -2,7 +2,6 @@
 
 import io
 import json
-import tempfile
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -25,6 +24,7 @@ from pinch.core.scaling import Point, scale
 from pinch.publish.datapackage import write_run_package
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from tests import made
+from tests.in_folder import InFolder
 
 HEADER = "t_s,cpu.power,cpu.temp\n"
 BAD_LOGS = {
@@ -47,14 +47,7 @@ BAD_LOGS = {
 }
 
 
-class FolderCase(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
-
-class TestRunLogCsv(FolderCase):
+class TestRunLogCsv(InFolder):
     def test_every_bad_log_is_one_sentence_with_its_place(self) -> None:
         path = self.folder / "log.csv"
         for name, (data, reason) in BAD_LOGS.items():
@@ -85,7 +78,7 @@ class TestRunLogCsv(FolderCase):
             np.testing.assert_array_equal(back.series[name].values, s.values)
 
 
-class TestDataPackage(FolderCase):
+class TestDataPackage(InFolder):
     def write(self, folder: Path, **run: object) -> Path:
         device = Device(name="Sandpiper 14", notes="serial 123", rig="sandpiper")
         setting = Setting(device_id=1, name="Even", sustained_w=28, notes="private")
@@ -151,7 +144,7 @@ class TestSpec(unittest.TestCase):
             self.assertEqual(clock_step(span, most), step)
 
 
-class TestCharts(FolderCase):
+class TestCharts(InFolder):
     def timeline(self) -> Chart:
         log = RunLog(made.two_level().series, (Mark(100.0, "door opened"),))
         return timeline_chart(log, judge(log), "Held 35 W", 35.0, footnote="room 22 °C")

@@ -23,10 +23,10 @@ from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import svg_text, write_chart
 from pinch.charts.runsheet import SheetChart, clock, sheet_chart
 from pinch.charts.theme import DARK, LIGHT, block_look
-from pinch.cli.main import main
 from pinch.compose import PlanDesk
 from pinch.core.errors import PinchError
 from pinch.publish.runsheet import calendar_bytes, csv_bytes, page, pdf_bytes, write_sheet
+from tests.in_folder import CommandCase, InFolder
 from tests.window_case import demo_book
 
 _made: list[PlannedSheet] = []
@@ -41,12 +41,7 @@ def planned() -> PlannedSheet:
     return _made[0]
 
 
-class TestFiles(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
+class TestFiles(InFolder):
     def test_csv_has_a_row_a_line(self) -> None:
         rows = list(csv.DictReader(io.StringIO(csv_bytes(planned()).decode()), strict=True))
         self.assertEqual(len(rows), len(planned().lines()))
@@ -160,22 +155,14 @@ PLAN = {
 }
 
 
-class TestCommands(unittest.TestCase):
+class TestCommands(CommandCase):
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
+        super().setUp()
         self.path = self.folder / "plan.json"
         self.path.write_text(json.dumps(PLAN))
 
-    def run_pinch(self, *words: str) -> tuple[int, str, str]:
-        out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            status = main(list(words))
-        return status, out.getvalue(), err.getvalue()
-
     def test_plan_prints_one_object(self) -> None:
-        status, out, _ = self.run_pinch("plan", str(self.path), "--json")
+        status, out, _ = self.run_command("plan", str(self.path), "--json")
         self.assertEqual(status, 0)
         sheet = json.loads(out)
         self.assertTrue(sheet["proved_optimal"])
@@ -190,7 +177,7 @@ class TestCommands(unittest.TestCase):
 
     def test_what_fits_into_an_hour(self) -> None:
         options = ["--json", "--hours", "1", "--at", "2026-09-02T08:00+02:00"]
-        status, out, _ = self.run_pinch("plan", str(self.path), *options)
+        status, out, _ = self.run_command("plan", str(self.path), *options)
         sheet = json.loads(out)
         self.assertEqual((status, sheet["steps"][0]["start"]), (0, "2026-09-02T08:00:00+02:00"))
         self.assertEqual(len(sheet["left_out"]), 1)
@@ -199,7 +186,7 @@ class TestCommands(unittest.TestCase):
 
     def test_plain_words_and_files(self) -> None:
         target = self.folder / "sheet.ics"
-        status, out, _ = self.run_pinch("plan", str(self.path), "--write", str(target))
+        status, out, _ = self.run_command("plan", str(self.path), "--write", str(target))
         self.assertEqual(status, 0)
         self.assertIn("no order is shorter", out)
         self.assertIn("cannot be: Tile Render at 30 W at anchor", out)
@@ -213,27 +200,27 @@ class TestCommands(unittest.TestCase):
             (["plan", str(self.path), "--write", str(self.folder / "a.doc")], "not as .doc"),
         ):
             with self.subTest(reason):
-                status, _, err = self.run_pinch(*words)
+                status, _, err = self.run_command(*words)
                 self.assertEqual(status, 2)
                 self.assertIn(reason, err)
                 self.assertEqual(err.count("\n"), 1)
         two = PLAN | {"plans": PLAN["plans"] * 2}
         self.path.write_text(json.dumps(two))
-        self.assertIn("2 plans, and one is needed", self.run_pinch("plan", str(self.path))[2])
+        self.assertIn("2 plans, and one is needed", self.run_command("plan", str(self.path))[2])
 
     def test_records_come_out_and_go_in(self) -> None:
         book, out = self.folder / "a.pinch", self.folder / "out.json"
-        self.assertEqual(self.run_pinch("records", str(book), "--add", str(self.path))[0], 0)
-        self.assertEqual(self.run_pinch("records", str(book), "--out", str(out))[0], 0)
+        self.assertEqual(self.run_command("records", str(book), "--add", str(self.path))[0], 0)
+        self.assertEqual(self.run_command("records", str(book), "--out", str(out))[0], 0)
         again = json.loads(out.read_text())
         self.assertEqual(again["plans"][0]["cells"][0]["setting"], "10 W")
-        sheets = [self.run_pinch("plan", str(file), "--json")[1] for file in (out, self.path)]
+        sheets = [self.run_command("plan", str(file), "--json")[1] for file in (out, self.path)]
         self.assertEqual(sheets[0], sheets[1])
         self.path.write_text(json.dumps(PLAN | {"devices": []}))
-        status = self.run_pinch("records", str(book), "--add", str(self.path))[0]
+        status = self.run_command("records", str(book), "--add", str(self.path))[0]
         self.assertEqual(status, 0, "its settings are in the book already")
         self.path.write_text(json.dumps({"plans": [PLAN["plans"][0] | {"protocol": "None such"}]}))
-        self.assertEqual(self.run_pinch("records", str(book), "--add", str(self.path))[0], 2)
+        self.assertEqual(self.run_command("records", str(book), "--add", str(self.path))[0], 2)
         with contextlib.closing(open_book(book)) as kept:
             self.assertEqual(len(kept.plans()), 2)
 

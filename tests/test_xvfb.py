@@ -4,9 +4,9 @@ import os
 import shutil
 import subprocess
 import sys
-import tempfile
 import unittest
-from pathlib import Path
+
+from tests.in_folder import InFolder
 
 SCREEN = "-screen 0 1400x900x24"
 SCRIPT = """
@@ -37,12 +37,7 @@ sys.exit(start.run_app(None if sys.argv[1] == "own" else Path(sys.argv[1])))
 
 
 @unittest.skipUnless(shutil.which("xvfb-run"), "needs Xvfb")
-class TestRealDisplay(unittest.TestCase):
-    def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-
+class TestRealDisplay(InFolder):
     def show(self, book: str) -> str:
         environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "XDG_DATA_HOME": str(self.folder)}
         done = subprocess.run(
