@@ -30,7 +30,7 @@ class LogCase(CommandCase):
         return self.folder / name
 
 
-class TestJudge(CommandCase):
+class TestJudge(LogCase):
     def test_json_has_the_stable_keys_and_numbers(self) -> None:
         found = self.json_of("judge", self.log(), "--temp-limit", "95")
         self.assertEqual(set(found), JUDGE_KEYS)
@@ -66,7 +66,7 @@ class TestJudge(CommandCase):
             self.assertEqual(self.run_command(*words)[0], 2)
 
 
-class TestScale(CommandCase):
+class TestScale(LogCase):
     def table(self, text: str) -> Path:
         path = self.folder / "points.csv"
         path.write_text(text)
@@ -109,7 +109,7 @@ class TestScale(CommandCase):
             self.assertIn(reason, err)
 
 
-class TestBooks(CommandCase):
+class TestBooks(LogCase):
     def test_import_and_export_round_trip(self) -> None:
         log, book = self.log(), self.folder / "b.pinch"
         words = ("--device", "Sandpiper 14", "--setting", "Full", "--workload", "Tile Render", "--watts", "45")
@@ -198,7 +198,7 @@ class TestBooks(CommandCase):
         self.assertIn("coretemp", (tree / "sys/class/hwmon/hwmon0/name").read_text())
 
 
-class TestDemo(CommandCase):
+class TestDemo(LogCase):
     def test_the_demo_book_is_the_cabin_test_and_the_same_every_time(self) -> None:
         paths = [self.folder / "one.pinch", self.folder / "two.pinch"]
         shares: list[float] = []
