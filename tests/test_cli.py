@@ -9,7 +9,8 @@ import subprocess
 import sys
 from pathlib import Path
 
-from pinch.bench.book import open_book
+from pinch.bench.book import create_book, open_book
+from pinch.bench.records import Device, ExitStatus
 from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import simulate_run
@@ -143,6 +144,16 @@ class TestBooks(LogCase):
         )  # fmt: skip
         self.assertEqual(status, 0, err)
         self.assertRegex(out, r"Held 1[56]\.\d W \(claimed 16\)")
+
+    def test_this_computer_is_recorded_whatever_it_calls_itself(self) -> None:
+        path = self.folder / "own.pinch"
+        with contextlib.closing(create_book(path)) as book:
+            book.save(Device(name="Sandpiper 14", local=True))
+        status, _, err = self.run_command("record", "--book", path, "--length", "4", "--idle", "1")
+        self.assertEqual(status, 0, err)
+        with contextlib.closing(open_book(path)) as book:
+            self.assertEqual([d.name for d in book.devices()], ["Sandpiper 14"])
+            self.assertEqual(book.runs()[0].status, ExitStatus.COMPLETE)
 
     def test_an_interrupt_ends_the_run_and_keeps_it(self) -> None:
         book = self.folder / "i.pinch"

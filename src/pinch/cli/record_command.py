@@ -16,7 +16,7 @@ from pinch.recorder.recorder import News
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
-    parser.add_argument("--device", default="This computer", help="a device of the book or of the rig (this computer)")
+    parser.add_argument("--device", help="a device of the book or of the rig (this computer)")
     parser.add_argument("--setting", default="Default", help="its setting; a new name makes one on this computer")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
@@ -54,10 +54,10 @@ def _wait_or_stop(recording: compose.Recording) -> None:
 
 
 def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
-    if args.device != "This computer":
+    if args.device is not None:
         compose.add_rig(book)
-    compose.add_this_computer(book)
-    device: Device = named(book.devices(), args.device, "device", lambda d: d.name)
+    here = compose.add_this_computer(book)
+    device: Device = here if args.device is None else named(book.devices(), args.device, "device", lambda d: d.name)
     settings = book.settings(device.id or 0)
     if device.local and args.setting not in [s.name for s in settings]:
         fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
