@@ -14,7 +14,7 @@ from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, schema_text, write_exchange
 from pinch.bench.parts import CoreKind
 from pinch.bench.plans import Outcome
-from pinch.bench.records import Came, Device, Form, Protocol, Setting, Status, free_name, standing
+from pinch.bench.records import Came, Device, Form, Protocol, Runner, Setting, Status, free_name, standing
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
 from pinch.publish.methodology import methodology
@@ -108,6 +108,8 @@ class TestOldBook(BooksCase):
         path = self.folder / "old.pinch"
         with contextlib.closing(sqlite3.connect(path)) as old:
             old.executescript((ROOT / "tests" / "data" / "book-v1.sql").read_text())
+            old.execute("INSERT INTO workload (record) VALUES (?)", ('{"name": "Built-in load, one core"}',))
+            old.commit()
         book = open_book(path)
         self.addCleanup(book.close)
         self.assertEqual(book.query("PRAGMA user_version"), [(schema.VERSION,)])
@@ -117,6 +119,7 @@ class TestOldBook(BooksCase):
         setting = book.settings(1)[0]
         self.assertEqual((setting.clock_ceiling_mhz, setting.mains, setting.mode), (3100.0, False, ""))
         self.assertEqual(book.workloads()[0].frame_cap_fps, 40.0)
+        self.assertEqual([w.runner for w in book.workloads()], [Runner.HAND, Runner.LOAD])
         self.assertEqual(book.runs()[0].samples, 10)
         self.assertEqual(compose.JudgeDesk(book).judge(book.runs()[0])[0].samples, 10)
         self.assertEqual((book.plans(), book.protocols()), ([], []))

@@ -236,6 +236,7 @@ class TestOnTheDemo(PlanCase):
         self.assertEqual(self.session.subject.setting_id, line.setting_id)
         run = self.window.run_view
         self.assertAlmostEqual(run.length.value(), (line.end - line.start).total_seconds() / 60, delta=0.06)
+        self.assertIn("Next on the run sheet", run.next_step.text())
         entries = len(self.plan().entries)
         run.length.setValue(1.0)
         run.rest.setValue(2.0)
@@ -280,6 +281,17 @@ class TestOnTheDemo(PlanCase):
         self.assertIn("drawn with seed 2", self.window.margin.text)
         QTest.keyClick(self.window, Qt.Key.Key_PageDown, CONTROL)
         self.assertEqual(self.window.plan_view.below.currentIndex(), MATRIX)
+
+    def test_the_run_page_follows_the_run_sheet(self) -> None:
+        self.choose("Limpet", "Stock", "Tile Render, all cores")
+        self.window.show_page(RUN)
+        run, line = self.window.run_view, self.window.planning.next_step()
+        assert line is not None
+        self.assertIn(line[0].words, run.next_step.text())
+        self.assertTrue(run.take_next.isVisible())
+        run.take_next.click()
+        self.assertEqual(self.session.subject.setting_id, line[0].setting_id)
+        self.assertFalse(run.take_next.isVisible())
 
     def test_copy_and_archive(self) -> None:
         self.window.planning.copy()

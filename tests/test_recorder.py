@@ -16,12 +16,12 @@ import numpy as np
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import create_book, open_book
-from pinch.bench.records import Device, ExitStatus, Run, Workload
+from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.recorder import NEXT, News, Phase, Recorder
-from pinch.recorder.sources import ProbeProcess, Sample
+from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
 
 
 class Script:
@@ -29,6 +29,7 @@ class Script:
 
     def __init__(self, fail_at: int | None = None) -> None:
         self.clock, self.fail_at = 1000.0, fail_at
+        self.far = Progress()
         self.told: list[str] = []
         self.closed = 0
 
@@ -45,6 +46,9 @@ class Script:
 
     def notes(self) -> list[str]:
         return ["no fan"]
+
+    def progress(self) -> Progress:
+        return self.far
 
     def start(self) -> None:
         self.told.append("start")
@@ -77,8 +81,9 @@ class Shelf:
     def mark(self, mark: Mark) -> None:
         self.marks.append(mark)
 
-    def end(self, status: ExitStatus, reason: str) -> None:
+    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         self.ends.append((status, reason))
+        self.passes = passes
 
 
 def recorder(script: Script, shelf: Shelf, load_s: float = 30.0) -> Recorder:
@@ -100,6 +105,38 @@ class TestPhases(unittest.TestCase):
     def test_every_phase_but_the_last_leads_on(self) -> None:
         self.assertEqual(set(NEXT), set(Phase))
         self.assertEqual([p for p in Phase if not NEXT[p]], [Phase.ENDED])
+
+    def test_passes_are_noted_and_the_last_ends_the_run(self) -> None:
+        script, shelf = Script(), Shelf()
+
+        class Timed(Script):
+            def progress(self) -> Progress:
+                since = self.clock - 1010.0
+                over = tuple(WorkPass(100.0 + n, 0) for n in range(3) if since >= 10 * (n + 1))
+                return Progress(min(3, 1 + int(max(0.0, since) // 10)) if since > 0 else 0, 3, over, len(over) == 3)
+
+        script = Timed()
+        made = Recorder(script, script, shelf, "score.rate", 10.0, math.inf, warm_up_pass=True)
+        self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual([p.score for p in shelf.passes], [100.0, 101.0, 102.0])
+        self.assertEqual([p.warm_up for p in shelf.passes], [True, False, False])
+        self.assertEqual([p.end_s - p.start_s for p in shelf.passes][1:], [10.0, 10.0])
+        self.assertEqual([m.text for m in shelf.marks], [f"pass {n} begins" for n in (1, 2, 3)])
+        self.assertEqual(script.told, ["start", "stop"])
+
+    def test_work_that_fails_fails_the_run(self) -> None:
+        script, shelf = Script(), Shelf()
+        script.far = Progress(1, 1, (WorkPass(None, 3),), False, "The command ended with exit status 3.")
+        self.assertEqual(recorder(script, shelf).run(), ExitStatus.FAILED)
+        self.assertEqual(shelf.ends, [(ExitStatus.FAILED, "The command ended with exit status 3.")])
+        self.assertEqual(shelf.passes[0].exit_status, 3)
+
+    def test_the_operator_says_when_work_by_hand_is_over(self) -> None:
+        script, shelf = Script(), Shelf()
+        made = Recorder(script, script, shelf, "score.rate", 5.0, math.inf)
+        made.listen(lambda news: made.finish() if news.t_s >= 60 else None)
+        self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual(len(shelf.rows[0]), 60)
 
     def test_a_dying_source_keeps_what_came(self) -> None:
         script, shelf = Script(fail_at=25), Shelf()

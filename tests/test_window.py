@@ -13,7 +13,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QFontDatabase
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
 from pinch import compose
 from pinch.bench.book import create_book
@@ -50,6 +50,8 @@ class TestFromNothing(WindowCase):
         self.wait_for(lambda: "Under load" in view.headline.text())
         self.assertFalse(view.start.isEnabled())
         view.mark.click()
+        with mock.patch.object(QInputDialog, "getText", return_value=("door opened", True)):
+            window.mark_with_text()
         self.wait_for(lambda: self.window.recording.live and len(self.window.recording.live.series["cpu.power"]) > 80)
         self.assertRegex(view.live.values["cpu.power"].value.text(), r"^(64|4[45])\.\d$")
         self.assertIn("19 channels", window.footer.rate.text())
@@ -60,7 +62,7 @@ class TestFromNothing(WindowCase):
         shown = window.judge_view.shown
         assert shown is not None
         self.assertEqual(shown.run.status, ExitStatus.COMPLETE)
-        self.assertEqual([m.text for m in shown.log.marks], ["mark 1"])
+        self.assertEqual([m.text for m in shown.log.marks], ["mark 1", "door opened"])
         self.assertIn("after a", window.judge_view.headline.text())
         self.write_and_check(window)
 

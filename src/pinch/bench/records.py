@@ -1,11 +1,12 @@
 """The records of the bench, checked on the way in. Watts, seconds, °C and MHz throughout."""
 
+import re
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from enum import StrEnum
 from typing import Annotated, Any, TypeVar
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from pinch.bench.fields import (
     Celsius,
@@ -82,6 +83,22 @@ class WorkKind(StrEnum):
     IDLE = "idle"
     RUNDOWN = "rundown"
     OTHER = "other"
+
+
+class Runner(StrEnum):
+    """What starts a workload on this computer; a simulated device runs its own."""
+
+    HAND = "by hand"
+    LOAD = "built-in load"
+    COMMAND = "a command"
+
+
+class ScoreFrom(StrEnum):
+    """Where the score of a command comes from."""
+
+    NONE = "no score"
+    PATTERN = "a pattern in its output"
+    TIME = "the time it takes"
 
 
 class Repeatable(StrEnum):
@@ -215,11 +232,37 @@ class Workload(Listed):
     frame_generation: str = Field(default="", title="Frame generation")
     frame_cap_fps: FramesPerSecond | None = Field(default=None, title="Frame cap")
     one_core: bool = False
+    runner: Runner = Field(default=Runner.HAND, title="Started")
+    command: str = Field(default="", max_length=4000, title="Command with its arguments")
+    folder: str = Field(default="", title="Working folder")
+    timeout_s: Seconds | None = Field(default=None, title="Longest time of a pass")
+    pause_s: Annotated[float, Field(ge=0, le=86400, json_schema_extra={"unit": "s"})] = Field(
+        default=0.0, title="Wait between passes"
+    )
+    score_from: ScoreFrom = Field(default=ScoreFrom.NONE, title="Score of a command")
+    score_pattern: str = Field(default="", max_length=1000, title="Pattern with (?P<score>…)")
+
+    @field_validator("score_pattern")
+    @classmethod
+    def _names_the_score(cls, pattern: str) -> str:
+        if pattern:
+            try:
+                named = re.compile(pattern).groupindex
+            except re.error as error:
+                raise ValueError(f"the pattern cannot be read: {error.msg}") from None
+            if "score" not in named:
+                raise ValueError("the pattern names no group (?P<score>…)")
+        return pattern
+
+    @property
+    def all_passes(self) -> int:
+        """Passes of one run with the warm-up pass."""
+        return self.passes + int(self.warm_up_pass)
 
     @property
     def run_s(self) -> float:
-        """Time of one run: every pass, with the warm-up pass where there is one, s."""
-        return self.length_s * (self.passes + int(self.warm_up_pass))
+        """Time of one run: every pass, with the warm-up pass where there is one, and the waits between them, s."""
+        return self.length_s * self.all_passes + self.pause_s * (self.all_passes - 1)
 
 
 class Protocol(Listed):
@@ -243,6 +286,16 @@ class Protocol(Listed):
     readings_min: Minutes = Field(default=0.0, title="Readings after each run")
 
 
+class Pass(Part):
+    """One pass of a run: from and to in the run's time, s; its score, and how a command ended."""
+
+    start_s: float
+    end_s: float
+    warm_up: bool = False
+    score: float | None = None
+    exit_status: int | None = None
+
+
 class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut."""
 
@@ -257,6 +310,7 @@ class Run(Record):
     status: ExitStatus | None = None
     reason: str = ""
     samples: int | None = None
+    passes: tuple[Pass, ...] = ()
     void: str = ""
     removed: bool = False
 
@@ -292,6 +346,11 @@ def standing(device: Device) -> str:
             {Came.GIVEN: "given by the maker", Came.PAID: "review paid for"}.get(device.came, device.came.value)
         )
     return ", ".join(words)
+
+
+def scores_of(run: Run) -> list[float]:
+    """The scores of the passes that count."""
+    return [p.score for p in run.passes if p.score is not None and not p.warm_up]
 
 
 def workload_words(workload: Workload) -> str:

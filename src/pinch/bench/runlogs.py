@@ -7,7 +7,7 @@ import numpy as np
 
 from pinch.bench import chunks
 from pinch.bench.book import Book, BookError
-from pinch.bench.records import ExitStatus, Run
+from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.core.channels import is_channel_name
 from pinch.core.runlog import FloatArray, Mark, RunLog, Series
 
@@ -39,8 +39,8 @@ def add_mark(book: Book, run_id: int, mark: Mark) -> None:
         connection.execute("INSERT INTO mark (run_id, t_s, text) VALUES (?, ?, ?)", (run_id, mark.t_s, mark.text))
 
 
-def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "") -> Run:
-    """Write the stop of a run: its small chunks become large ones, counts and status are kept."""
+def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes: tuple[Pass, ...] = ()) -> Run:
+    """Write the stop of a run: its small chunks become large ones, counts, passes and status are kept."""
     assert run.id is not None
     samples = 0
     for stream_id, channels in _streams(book, run.id):
@@ -55,7 +55,7 @@ def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "") -> Run:
                     "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)",
                     (stream_id, len(t[part]), packed),
                 )
-    return book.save(run.model_copy(update={"status": status, "reason": reason, "samples": samples}))
+    return book.save(run.model_copy(update={"status": status, "reason": reason, "samples": samples, "passes": passes}))
 
 
 def add_log(book: Book, run: Run, log: RunLog) -> Run:

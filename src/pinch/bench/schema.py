@@ -36,6 +36,10 @@ MIGRATIONS: tuple[str, ...] = (
         text TEXT NOT NULL);
     CREATE UNIQUE INDEX draft_field ON draft (kind, record_id, field);
     """,
+    """
+    UPDATE workload SET record = json_set(record, '$.runner', 'built-in load')
+        WHERE json_extract(record, '$.name') LIKE 'Built-in load%';
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 

@@ -26,6 +26,7 @@ from pinch.compose.recording import (
     Recording,
     RunRequest,
     begin_recording,
+    ends_by_itself,
     load_command,
     rig_command,
 )
@@ -45,6 +46,7 @@ __all__ = [
     "add_this_computer",
     "begin_recording",
     "demo_book_path",
+    "ends_by_itself",
     "find_or_add",
     "import_log",
     "judge_from_file",

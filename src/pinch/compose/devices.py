@@ -8,19 +8,24 @@ import platformdirs
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError
-from pinch.bench.records import Device, Repeatable, Run, Setting, WorkKind, Workload, checked, free_name, now
+from pinch.bench.records import Device, Repeatable, Run, Runner, Setting, WorkKind, Workload, checked, free_name, now
 from pinch.core.runlog import RunLog
 from pinch.rig import catalogue, demo, demo_bench
 from pinch.sources.machine import platform_profiles, read_machine
 
 ALL_CORES = Workload(
-    name="Built-in load, all cores", kind=WorkKind.ALL_CORE, score_unit="units/s", repeatable=Repeatable.BUILT_IN
+    name="Built-in load, all cores",
+    kind=WorkKind.ALL_CORE,
+    score_unit="units/s",
+    repeatable=Repeatable.BUILT_IN,
+    runner=Runner.LOAD,
 )
 ONE_CORE = Workload(
     name="Built-in load, one core",
     kind=WorkKind.ONE_CORE,
     score_unit="units/s",
     repeatable=Repeatable.BUILT_IN,
+    runner=Runner.LOAD,
     one_core=True,
 )
 

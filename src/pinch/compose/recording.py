@@ -1,5 +1,7 @@
 """Recording: a source, the recorder and the book joined."""
 
+import math
+import shlex
 import shutil
 import sys
 import tempfile
@@ -11,12 +13,12 @@ from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload
+from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, ScoreFrom, Setting, Workload
 from pinch.compose.devices import new_run
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.recorder import Listener, Recorder
-from pinch.recorder.sources import ProbeProcess, WorkProcess
+from pinch.recorder.sources import CommandProcess, HandWork, ProbeProcess, WorkProcess, WorkSource
 from pinch.rig import catalogue
 
 IDLE_S = 15.0
@@ -59,6 +61,10 @@ class Recording:
         """Ask it to end; what was recorded is kept."""
         self._recorder.stop()
 
+    def finish(self) -> None:
+        """The work is over, as the operator says."""
+        self._recorder.finish()
+
     def wait(self, timeout_s: float | None = None) -> bool:
         """Wait for the end; False where it has not come."""
         self._thread.join(timeout_s)
@@ -87,11 +93,11 @@ class BookKeeper:
     def mark(self, mark: Mark) -> None:
         runlogs.add_mark(self._open(), self._run.id or 0, mark)
 
-    def end(self, status: ExitStatus, reason: str) -> None:
+    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         book = self._open()
         try:
             current = book.get(Run, self._run.id or 0)  # the operator may have written notes meanwhile
-            runlogs.stop_run(book, current, status, reason)
+            runlogs.stop_run(book, current, status, reason, passes)
         finally:
             book.close()
             self._book = None
@@ -114,7 +120,9 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     run = new_run(book, request.device, request.setting, request.workload, source, request.ambient_c)
     probe, work, clean_up = _sources(request, run.id or 1)
     keeper = BookKeeper(book.path, run)
-    recorder = Recorder(probe, work, keeper, request.workload.rate_channel, request.idle_s, request.load_s)
+    workload = request.workload
+    length = math.inf if ends_by_itself(request.device, workload) else request.load_s
+    recorder = Recorder(probe, work, keeper, workload.rate_channel, request.idle_s, length, workload.warm_up_pass)
     for listener in listeners:
         recorder.listen(listener)
     recording = Recording(book.path, run, recorder, clean_up)
@@ -122,12 +130,17 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     return recording
 
 
-def _sources(request: RunRequest, seed: int) -> tuple[ProbeProcess, WorkProcess, Callable[[], None]]:
+def ends_by_itself(device: Device, workload: Workload) -> bool:
+    """Whether a run ends with its work, a command or the operator's, instead of after a length."""
+    return device.rig is None and workload.runner is not Runner.LOAD
+
+
+def _sources(request: RunRequest, seed: int) -> tuple[ProbeProcess, WorkSource, Callable[[], None]]:
     """Where samples and rates come from, and what is to be cleaned up afterwards."""
     if not request.device.rig:
-        return ProbeProcess(), WorkProcess(load_command(request.workload.one_core)), _nothing
+        return ProbeProcess(), _work_here(request.workload), _nothing
     folder = tempfile.mkdtemp(prefix="pinch-rig-")
-    work = WorkProcess(rig_command(request, seed, Path(folder)), ready_line=True)
+    work: WorkSource = WorkProcess(rig_command(request, seed, Path(folder)), ready_line=True)
     probe = ProbeProcess(Path(folder), time_scale=request.time_scale)
     return probe, work, partial(shutil.rmtree, folder, ignore_errors=True)
 
@@ -150,6 +163,41 @@ def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
     return [sys.executable, "-m", "pinch.rig.serve", *(str(x) for pair in options.items() for x in pair)]
 
 
+def _work_here(workload: Workload) -> WorkSource:
+    """What runs a workload on this computer."""
+    if workload.runner is Runner.LOAD:
+        return WorkProcess(load_command(workload.one_core))
+    if workload.runner is Runner.HAND:
+        return HandWork()
+    return CommandProcess(command_line(workload), workload.all_passes, workload.score_from is ScoreFrom.TIME)
+
+
+def command_line(workload: Workload) -> list[str]:
+    """Command line of the process that watches over a workload's command.
+
+    Raises
+    ------
+    PinchError : the command is empty, cannot be split into words, or does not exist.
+    """
+    try:
+        words = shlex.split(workload.command)
+    except ValueError as error:
+        raise PinchError(f"The command of {workload.name} cannot be read: {error}.") from None
+    folder = Path(workload.folder).expanduser() if workload.folder else None
+    if not words:
+        raise PinchError(f"{workload.name} has no command yet; enter one on the Bench page.")
+    if folder is not None and not folder.is_dir():
+        raise PinchError(f"The working folder of {workload.name} does not exist: {folder}.")
+    here = (folder / words[0]).resolve() if folder is not None and "/" in words[0] else None
+    if shutil.which(words[0]) is None and not (here is not None and here.is_file()):
+        raise PinchError(f"There is no command {words[0]!r} on this computer.")
+    options = ["--passes", str(workload.all_passes), "--pause", f"{workload.pause_s:g}"]
+    options += ["--timeout", f"{workload.timeout_s:g}"] if workload.timeout_s else []
+    options += ["--folder", str(folder)] if folder else []
+    options += [f"--pattern={workload.score_pattern}"] if workload.score_from is ScoreFrom.PATTERN else []
+    return [sys.executable, "-m", "pinch.sources.command", *options, "--", *words]
+
+
 def load_command(one_core: bool) -> list[str]:
     """Command line of the built-in load."""
     return [sys.executable, "-m", "pinch.sources.load", *(["--threads", "1"] if one_core else [])]
@@ -164,6 +212,8 @@ def _check(request: RunRequest) -> None:
         raise PinchError("Only a simulated device can run faster than time.")
     if not 0 < request.time_scale <= FASTEST:
         raise PinchError(f"The rig runs up to {FASTEST:g} times as fast as time, not {request.time_scale:g}.")
+    if request.device.rig is None and request.workload.runner is Runner.COMMAND:
+        command_line(request.workload)
     if request.device.rig:
         catalogue.work(request.workload.name)
         catalogue.device(request.device.rig).setting(request.setting.name)

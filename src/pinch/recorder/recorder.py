@@ -15,13 +15,13 @@ from typing import Protocol
 
 import numpy as np
 
-from pinch.bench.records import ExitStatus
+from pinch.bench.records import ExitStatus, Pass
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
 FLUSH_SAMPLES = 10
-FLUSH_S = 2.0
+FLUSH_S = 0.9
 """Samples wait for the book no longer than this, in real seconds, and no more than so many of them."""
 
 
@@ -57,7 +57,7 @@ class RunKeeper(Protocol):
     def mark(self, mark: Mark) -> None:
         """Keep a mark."""
 
-    def end(self, status: ExitStatus, reason: str) -> None:
+    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         """Write the stop."""
 
 
@@ -71,6 +71,8 @@ class News:
     notes: tuple[str, ...] = ()
     status: ExitStatus | None = None
     reason: str = ""
+    passes: tuple[int, int] = (0, 0)
+    """Passes begun, and wanted; none for work without passes."""
 
 
 Listener = Callable[[News], None]
@@ -81,7 +83,8 @@ class Recorder:
 
     Parameters
     ----------
-    idle_s, load_s : lengths by the source's clock, s.
+    idle_s, load_s : lengths by the source's clock, s; an endless load ends with its passes, or by `finish`.
+    warm_up_pass : the first pass does not count.
     rate_channel : channel that the rates of the work are kept under.
     """
 
@@ -93,12 +96,16 @@ class Recorder:
         rate_channel: str,
         idle_s: float,
         load_s: float,
+        warm_up_pass: bool = False,
     ) -> None:
         self._samples, self._work, self._keeper = samples, work, keeper
         self._rate_channel, self._idle_s, self._load_s = rate_channel, idle_s, load_s
         self._listeners: list[Listener] = []
         self._marks: queue.SimpleQueue[str] = queue.SimpleQueue()
-        self._stop = threading.Event()
+        self._stop, self._finish = threading.Event(), threading.Event()
+        self._warm_up_pass = warm_up_pass
+        self._begun: list[float] = []
+        self._passes: list[Pass] = []
         self._phase = Phase.OPENING
         self._t = 0.0
         self._noted = 0
@@ -122,6 +129,10 @@ class Recorder:
         """Ask the recording to end now; what was recorded is kept."""
         self._stop.set()
 
+    def finish(self) -> None:
+        """The work is over, as the operator says: the run is complete."""
+        self._finish.set()
+
     def run(self) -> ExitStatus:
         """Record until the length is over, `stop` is called, or something fails."""
         status, reason = ExitStatus.COMPLETE, ""
@@ -130,6 +141,8 @@ class Recorder:
             while self._phase in (Phase.IDLE, Phase.LOAD):
                 if self._stop.is_set():
                     status = ExitStatus.STOPPED
+                    break
+                if self._finish.is_set():
                     break
                 self._take()
             self._work.stop()
@@ -162,6 +175,7 @@ class Recorder:
             self._follow_schedule()
         for sample in self._work.read():
             self._keep_rate(sample)
+        self._follow_passes()
         while not self._marks.empty():
             self._keeper.mark(Mark(self._t, self._marks.get()))
 
@@ -179,6 +193,31 @@ class Recorder:
         elif self._phase is Phase.LOAD and self._t >= self._idle_s + self._load_s:
             self._go(Phase.CLOSING)
 
+    def _follow_passes(self) -> None:
+        """Note when passes begin and end; the last one ends the run."""
+        progress = self._work.progress()
+        while len(self._begun) < progress.begun:
+            self._begun.append(self._t)
+            if progress.wanted > 1:
+                self._keeper.mark(Mark(self._t, f"pass {len(self._begun)} begins"))
+            self._tell(News(self._phase, self._t, {}, passes=(len(self._begun), progress.wanted)))
+        for over in progress.passes[len(self._passes) :]:
+            number = len(self._passes)
+            warm_up = self._warm_up_pass and number == 0
+            self._passes.append(
+                Pass(
+                    start_s=self._begun[number],
+                    end_s=self._t,
+                    warm_up=warm_up,
+                    score=over.score,
+                    exit_status=over.exit_status,
+                )
+            )
+        if progress.failed:
+            raise PinchError(progress.failed)
+        if progress.over and self._phase is Phase.LOAD:
+            self._go(Phase.CLOSING)
+
     def _since_start(self, clock_s: float) -> float:
         """Seconds of the run; the first sample stands at 1 s, since it tells of the second before it."""
         if self._epoch is None:
@@ -190,7 +229,7 @@ class Recorder:
         try:
             for stream in self._streams.values():
                 stream.flush()
-            self._keeper.end(status, reason)
+            self._keeper.end(status, reason, tuple(self._passes))
         except PinchError as error:
             return ExitStatus.FAILED, reason or str(error)
         return status, reason

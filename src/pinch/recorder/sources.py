@@ -22,6 +22,26 @@ class Sample:
     values: tuple[float, ...]
 
 
+@dataclass(frozen=True)
+class WorkPass:
+    """One pass that is over: its score and, of a command, its exit status; None where there is none."""
+
+    score: float | None = None
+    exit_status: int | None = None
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far work has come by itself: passes begun of those wanted, those that are over, and whether all of it is;
+    `failed` says why it cannot go on. Work that goes on until it is stopped never changes."""
+
+    begun: int = 0
+    wanted: int = 0
+    passes: tuple[WorkPass, ...] = ()
+    over: bool = False
+    failed: str = ""
+
+
 class SampleSource(Protocol):
     """Samples all the time."""
 
@@ -52,6 +72,9 @@ class WorkSource(Protocol):
 
     def read(self) -> list[Sample]:
         """New rates, one value each, on the clock of the sample source."""
+
+    def progress(self) -> Progress:
+        """How far it has come."""
 
     def close(self) -> None:
         """End the load and the source; may be called again."""
@@ -116,6 +139,9 @@ class WorkProcess:
             return []
         return [_sample(line, 1) for line in self._process.lines() if not line.startswith("#")]
 
+    def progress(self) -> Progress:
+        return Progress()
+
     def close(self) -> None:
         if self._process is not None:
             self._process.close()
@@ -123,6 +149,82 @@ class WorkProcess:
     def _told(self, command: str) -> None:
         if self._process is not None:
             self._process.tell(command)
+
+
+class CommandProcess:
+    """A command watched over by a process of its own; it tells passes, not rates. A pass that ends badly is the last.
+
+    `time_is_score` takes the wall time of a pass as its score.
+    """
+
+    def __init__(self, command: Sequence[str], wanted: int, time_is_score: bool) -> None:
+        self._command, self._wanted, self._time_is_score = command, wanted, time_is_score
+        self._process: LineProcess | None = None
+        self._passes: list[WorkPass] = []
+        self._begun, self._over, self._failed = 0, False, ""
+
+    def open(self) -> None:
+        self._process = LineProcess(self._command)
+
+    def start(self) -> None:
+        if self._process is not None:
+            self._process.tell("start")
+
+    def stop(self) -> None:
+        if self._process is not None:
+            self._process.tell("stop")
+
+    def read(self) -> list[Sample]:
+        if self._process is not None:
+            for line in self._process.lines():
+                self._take(line.split(","))
+            if self._process.ended and not self._over and not self._failed:
+                note = self._process.notes[-1] if self._process.notes else "it ended before its last pass"
+                self._failed = f"The command failed: {note.rstrip('.')}."
+        return []
+
+    def progress(self) -> Progress:
+        return Progress(self._begun, self._wanted, tuple(self._passes), self._over, self._failed)
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+    def _take(self, cells: list[str]) -> None:
+        if cells[0] == "begun":
+            self._begun = int(cells[1])
+        elif cells[0] == "ended":
+            _, _, wall, status, score = cells
+            value = float(wall) if self._time_is_score else float(score) if score else None
+            self._passes.append(WorkPass(value, int(status)))
+            if int(status) == 124:
+                self._failed = "The command took too long and was ended."
+            elif int(status) != 0:
+                self._failed = f"The command ended with exit status {status}."
+        else:
+            self._over = not self._failed
+
+
+class HandWork:
+    """Work that the operator starts and ends: nothing is started here."""
+
+    def open(self) -> None:
+        """Nothing to get ready."""
+
+    def start(self) -> None:
+        """The operator starts it."""
+
+    def stop(self) -> None:
+        """The operator ends it."""
+
+    def read(self) -> list[Sample]:
+        return []
+
+    def progress(self) -> Progress:
+        return Progress()
+
+    def close(self) -> None:
+        """Nothing to end."""
 
 
 def _first_line(process: LineProcess, who: str) -> str:

@@ -5,9 +5,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from pinch.bench.entry import read_quantity
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
-from pinch.bench.records import Setting, live
+from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.sources.runlog_csv import read_run_log
 from pinch.ui.dialogs import LadderDialog, LogDialog
@@ -168,6 +169,20 @@ class Asking:
         if dialog.exec():
             device, workload = dialog.device.currentText(), dialog.workload.currentText()
             self._window.changes.import_log(path, device, dialog.setting.text(), dialog.claimed_w, workload)
+
+    def mark_text(self) -> str | None:
+        """What a mark says; None where the operator thought better of it."""
+        text, given = QInputDialog.getText(self._window, "Mark", "What happened?")
+        return text.strip() if given else None
+
+    def score(self, run_id: int) -> None:
+        """The score of a run by hand; nothing typed: there is none."""
+        book = self._window.session.book
+        workload = book.get(Workload, book.get(Run, run_id).workload_id)
+        words = f"Score of {workload.name}, {workload.score_unit} (may stay empty)"
+        typed, given = QInputDialog.getText(self._window, "The run is complete", words)
+        if given and typed.strip():
+            self._window.changes.keep_score(run_id, read_quantity(typed, "").value)
 
     def void_run(self) -> None:
         """Why a run does not count."""

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from pinch import compose
 from pinch.bench.plans import Outcome
-from pinch.bench.records import Run
+from pinch.bench.records import Pass, Run
 from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
 from pinch.sources.runlog_csv import read_run_log
@@ -57,6 +57,13 @@ class Changes:
     def void_run(self, reason: str) -> None:
         """The run stays, does not count, and says why; its plan wants another."""
         self._change_run("make run void", void=reason)
+
+    def keep_score(self, run_id: int, score: float) -> None:
+        """The score of a run as the operator reads it: one pass over all of its load."""
+        run = self._session.book.get(Run, run_id)
+        log, judged = self._session.desk.judge(run)
+        whole = Pass(start_s=judged.load_start_s, end_s=log.span_s[1], score=score)
+        self._change(run, "enter the score", passes=(whole,))
 
     def keep_notes(self, run_id: int, text: str) -> None:
         """The operator's notes on a run."""

@@ -119,7 +119,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("The chosen run is done", partial(window.note_outcome, "done"), "Ctrl+Return"),
                 ("… is void …", partial(window.note_outcome, "void"), ""),
                 ("… is skipped …", partial(window.note_outcome, "skipped"), ""),
-                ("Record the chosen run", window.record_planned, "Ctrl+Shift+R"),
+                ("Record the chosen or the next run", window.record_planned, "Ctrl+Shift+R"),
             ],
         ),
         (
@@ -128,7 +128,9 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 *((f"{name} page", partial(window.show_page, n), key) for n, (name, key) in enumerate(pages)),
                 None,
                 ("Start recording", window.run_view.ask_start, "Ctrl+R"),
+                ("Mark with a text …", window.mark_with_text, "Ctrl+Shift+M"),
                 ("Mark this moment", window.mark, "Ctrl+M"),
+                ("The work by hand is over", window.recording.finish, "Ctrl+Shift+."),
                 ("Stop recording", window.recording.stop, "Ctrl+."),
                 None,
                 ("Next tab", partial(window.turn_tab, 1), "Ctrl+PgDown"),

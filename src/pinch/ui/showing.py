@@ -9,7 +9,8 @@ from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plan.state import explanation, matrix
-from pinch.ui.shell.pages import JUDGE, PLAN, SCALE
+from pinch.ui.run.state import next_words
+from pinch.ui.shell.pages import JUDGE, PLAN, RUN, SCALE
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -52,6 +53,8 @@ class Showing:
         if sheet is not None and self._window.page == PLAN:
             self._window.plan_view.show_sheet(sheet)
             self._window.margin.explain(explanation(sheet))
+        if self._window.page == RUN:
+            self.next_step()
         self._window.count()
 
     def run(self) -> None:
@@ -68,10 +71,22 @@ class Showing:
         else:
             self._window.run_view.show_ready(session.device, session.setting, session.workload, bool(devices))
             self._window.run_view.judge.setVisible(recorded is not None)
+        self.next_step()
         untold = (
             ["What this machine does not tell:", *recorded.notes] if recorded is not None and recorded.notes else []
         )
         self._window.margin.tell("What is recorded", RECORDING_NOTES + untold)
+
+    def next_step(self) -> None:
+        """What the run sheet wants next; nothing while a run is recorded."""
+        found = self._window.planning.next_step()
+        if found is None or self._window.session.recording_now:
+            self._window.run_view.show_next("", True)
+            return
+        line, before = found
+        subject = self._window.session.subject
+        taken = (subject.setting_id, subject.workload_id) == (line.setting_id, line.workload_id)
+        self._window.run_view.show_next(next_words(line, before), taken)
 
     def judge(self) -> None:
         """The chosen run, judged."""

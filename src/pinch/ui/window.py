@@ -120,6 +120,7 @@ class MainWindow(QMainWindow):
         self.recording.ended.connect(self._recording_ended)
         run.start_wanted.connect(lambda request: self.safely(lambda: self.start(request)))
         run.stop_wanted.connect(self.recording.stop)
+        run.finish_wanted.connect(self.recording.finish)
         run.mark_wanted.connect(self.mark)
         run.judge_wanted.connect(lambda: self.show_page(JUDGE))
         run.rig_wanted.connect(lambda: self.safely(self.changes.add_rig))
@@ -132,6 +133,7 @@ class MainWindow(QMainWindow):
             (plan.sessions_wanted, self.asking.sessions),
             (plan.write_wanted, self.asking.write_sheet),
             (plan.record_wanted, self.record_planned),
+            (run.next_wanted, self.record_planned),
         ):
             signal.connect(partial(self.safely, call))
         for asked, take in (
@@ -262,8 +264,9 @@ class MainWindow(QMainWindow):
             self.planning.note(line, result, reason)
 
     def record_planned(self) -> None:
-        """The chosen run of the sheet becomes the subject of the Run page."""
-        line = self.plan_view.chosen_line
+        """The chosen run of the sheet, on other pages the next one, becomes the subject of the Run page."""
+        following = self.planning.next_step()
+        line = self.plan_view.chosen_line if self.page == PLAN else following[0] if following else None
         if line is None or not line.is_run:
             raise PinchError("Choose a run of the run sheet that is still to do.")
         device = self.session.book.get(Setting, line.setting_id).device_id
@@ -281,7 +284,17 @@ class MainWindow(QMainWindow):
 
     def mark(self) -> None:
         """Mark the present moment of the recording."""
-        said = self.recording.mark()
+        self._mark("")
+
+    def mark_with_text(self) -> None:
+        """Mark the moment at which this was asked for, with a text."""
+        if self.session.recording_now:
+            text = self.asking.mark_text()
+            if text is not None:
+                self._mark(text)
+
+    def _mark(self, text: str) -> None:
+        said = self.recording.mark(text)
         if said:
             self.notices.done(said)
 
@@ -299,6 +312,8 @@ class MainWindow(QMainWindow):
             return
         self.session.choose_run(recording.run.id or 0)
         self.session.refresh()
+        if live.by_hand and live.status is ExitStatus.COMPLETE:
+            self.safely(partial(self.asking.score, recording.run.id or 0))
         if live.status is ExitStatus.FAILED:
             self.notices.error(f"The run failed: {live.reason} What was recorded is kept.")
         else:

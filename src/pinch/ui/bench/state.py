@@ -89,6 +89,9 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Score", ("score_unit", "higher_is_better", "rate_channel")),
         Section("One run", ("length_s", "passes", "warm_up_pass")),
         Section(
+            "On this computer", ("runner", "command", "folder", "timeout_s", "pause_s", "score_from", "score_pattern")
+        ),
+        Section(
             "Frames",
             ("resolution", "preset", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps"),
         ),
@@ -104,7 +107,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
 }
-WIDE = {"notes", "ports", "background", "window_rule", "cool_rule"}
+WIDE = {"command", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
 EMPTY_WORDS = {

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
+from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing, workload_words
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline import timeline_chart
 from pinch.core import explain
@@ -82,7 +82,27 @@ class JudgedRun:
             unit = self.workload.score_unit
             caption = "Frame rate" if j.rate == "frame.rate" else "Score rate"
             cards.append(_card(caption, f, _hold_words(f), explain.explain_sustained(j, j.rate), unit=unit))
+        elif scores := scores_of(self.run):
+            cards.append(self._score_card(scores))
         return cards
+
+    def _score_card(self, scores: list[float]) -> Card:
+        """The mean over the passes that count."""
+        mean = sum(scores) / len(scores)
+        listed = ", ".join(f"{s:.4g}" for s in scores)
+        warm_up = sum(p.warm_up for p in self.run.passes)
+        explained = Explanation(
+            "Score",
+            "The mean over the passes of this run, as the workload or the operator gave it.",
+            (f"mean of {listed}", f"= {mean:.4g} {self.workload.score_unit}"),
+            f"{len(scores)} passes; {warm_up} to warm up, which do not count." if warm_up else f"{len(scores)} passes.",
+            f"From {min(scores):.4g} to {max(scores):.4g}."
+            if len(scores) > 1
+            else "One pass says nothing about chance.",
+            "passes",
+        )
+        spread = f"{min(scores):.4g} to {max(scores):.4g}" if len(scores) > 1 else "one pass"
+        return Card("Score", f"{mean:.4g}", self.workload.score_unit, spread, explained)
 
     def _power_card(self, f: ChannelFigures) -> Card:
         claimed = self.setting.sustained_w

@@ -184,6 +184,12 @@ class PlanControl(QObject):
         minutes = read_quantity(length, "min").value
         self.set_sessions((checked(Session, "The session", start=present(), minutes=minutes),))
 
+    def next_step(self) -> tuple[Line, list[Line]] | None:
+        """The next run of the sheet and what is to be done before it; None where nothing is planned."""
+        lines = [] if self.sheet is None else [x for x in self.sheet.lines() if x.outcome is None]
+        at = next((n for n, x in enumerate(lines) if x.is_run), None)
+        return None if at is None else (lines[at], lines[:at])
+
     def note(self, line: Line, outcome: Outcome, reason: str = "") -> None:
         """A run of the sheet is over, or will not be."""
         plan = self._need()

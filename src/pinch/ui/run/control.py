@@ -1,8 +1,11 @@
 """Recording from the window: start, mark, stop, and the news on their way to the page."""
 
+import math
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch import compose
+from pinch.bench.records import Runner
 from pinch.core.errors import PinchError
 from pinch.recorder.recorder import News
 from pinch.ui.bridge import Bridge
@@ -33,24 +36,32 @@ class RecordingControl(QObject):
         if self._session.recording_now:
             raise PinchError("A run is being recorded already.")
         subject = f"{request.workload.name} on {request.device.name} at {request.setting.name}"
-        live = LiveRun(request.workload.rate_channel, request.idle_s + request.load_s, subject)
+        endless = compose.ends_by_itself(request.device, request.workload)
+        length = math.inf if endless else request.idle_s + request.load_s
+        by_hand = endless and request.workload.runner is Runner.HAND
+        live = LiveRun(request.workload.rate_channel, length, subject, by_hand=by_hand)
         self._session.recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
         self.live = live
         self._bridge.start()
         self._session.refresh()
 
-    def mark(self) -> str | None:
-        """Mark the present moment; returns what to say about it."""
+    def mark(self, text: str = "") -> str | None:
+        """Mark the present moment, with a text or a number; returns what to say about it."""
         if self._session.recording is None or not self._session.recording_now or self.live is None:
             return None
         self.live.marks += 1
-        self._session.recording.mark(f"mark {self.live.marks}")
+        self._session.recording.mark(text or f"mark {self.live.marks}")
         return f"Mark {self.live.marks} at {self.live.t_s:.0f} s."
 
     def stop(self) -> None:
         """End the recording; what was recorded is kept."""
         if self._session.recording is not None:
             self._session.recording.stop()
+
+    def finish(self) -> None:
+        """The operator's work is over: the run is complete."""
+        if self._session.recording is not None:
+            self._session.recording.finish()
 
     def close(self) -> None:
         """End the recording and wait for it, so that nothing is left running."""

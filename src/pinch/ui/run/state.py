@@ -1,8 +1,10 @@
 """What the Run page knows of a recording: what came so far, thinned for the screen. No Qt."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from pinch.bench.planning import Line
 from pinch.bench.records import ExitStatus
 from pinch.charts.spec import minutes
 from pinch.core.channels import unit_of
@@ -27,6 +29,8 @@ class LiveRun:
     series: dict[str, list[float]] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     marks: int = 0
+    passes: tuple[int, int] = (0, 0)
+    by_hand: bool = False
     status: ExitStatus | None = None
     reason: str = ""
 
@@ -35,6 +39,8 @@ class LiveRun:
         self.phase, self.t_s = news.phase, news.t_s
         self.notes += news.notes
         self.status, self.reason = news.status, news.reason
+        if news.passes[1]:
+            self.passes = news.passes
         for channel, value in news.values.items():
             if math.isfinite(value):
                 self.values[channel] = value
@@ -64,8 +70,18 @@ class LiveRun:
         if self.phase is Phase.IDLE:
             return f"Resting before the load, {minutes(self.t_s)}"
         if self.phase is Phase.LOAD:
-            return f"Under load, {minutes(self.t_s)} of {minutes(self.total_s)}"
+            begun, wanted = self.passes
+            nth = f", pass {begun} of {wanted}" if wanted > 1 else ""
+            length = f" of {minutes(self.total_s)}" if math.isfinite(self.total_s) else ""
+            return f"Under load, {minutes(self.t_s)}{length}{nth}"
         return "Ending"
+
+
+def next_words(line: Line, before: Sequence[Line]) -> str:
+    """The next step of the run sheet: what to do first, what to run, and when."""
+    first = [x.words for x in before if x.kind not in ("cool", "read")]
+    todo = f"first {', then '.join(first)}; " if first else ""
+    return f"Next on the run sheet, {line.start:%H:%M}: {todo}{line.words}."
 
 
 def large_value(channel: str, value: float | None) -> tuple[str, str]:

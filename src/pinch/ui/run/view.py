@@ -1,5 +1,7 @@
 """The Run page: what is to be recorded, start, mark, stop, and the live values."""
 
+import math
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -11,8 +13,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.bench.records import Device, Setting, Workload
-from pinch.compose import RunRequest
+from pinch.bench.records import Device, Runner, Setting, Workload
+from pinch.compose import RunRequest, ends_by_itself
 from pinch.ui.run.live import LiveView
 from pinch.ui.run.state import LiveRun
 from pinch.ui.shell.words import hairline, label
@@ -33,6 +35,8 @@ class RunView(QWidget):
     rig_wanted = pyqtSignal()
     computer_wanted = pyqtSignal()
     judge_wanted = pyqtSignal()
+    finish_wanted = pyqtSignal()
+    next_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -52,6 +56,12 @@ class RunView(QWidget):
         self.mark.setToolTip("Mark this moment (Ctrl+M)")
         self.stop = QPushButton("Stop")
         self.stop.setToolTip("End the run now and keep it (Ctrl+.)")
+        self.next_step = label("", wrap=True)
+        self.take_next = QPushButton("Take it")
+        self.take_next.setToolTip("Choose device, setting and workload of the next run of the sheet (Ctrl+Shift+R)")
+        self.finish = QPushButton("It is over")
+        self.finish.setToolTip("The work that you do by hand is over: the run is complete (Ctrl+Shift+.)")
+        self.finish.hide()
         self.judge = QPushButton("Judge it")
         self.add_computer = QPushButton("Add this computer")
         self.add_rig = QPushButton("Add the simulated devices")
@@ -60,12 +70,16 @@ class RunView(QWidget):
         self.progress.setRange(0, 1000)
         self.live = LiveView()
         self._pace_field = _field("Pace of the rig", self.pace)
+        self._length_field = _field("Length", self.length)
+        self._how = label("", wrap=True)
         self._form = QWidget()
         self._lay_out()
         self._subject: tuple[Device, Setting, Workload] | None = None
         self.start.clicked.connect(self.ask_start)
         for button, signal in (
             (self.stop, self.stop_wanted),
+            (self.finish, self.finish_wanted),
+            (self.take_next, self.next_wanted),
             (self.mark, self.mark_wanted),
             (self.judge, self.judge_wanted),
             (self.add_computer, self.computer_wanted),
@@ -77,11 +91,12 @@ class RunView(QWidget):
         form = QHBoxLayout(self._form)
         form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(14)
-        for caption, widget in (("Length", self.length), ("Rest before", self.rest), ("Room", self.room)):
+        form.addWidget(self._length_field)
+        for caption, widget in (("Rest before", self.rest), ("Room", self.room)):
             form.addWidget(_field(caption, widget))
         form.addWidget(self._pace_field)
         form.addStretch(1)
-        for button in (self.judge, self.start, self.mark, self.stop):
+        for button in (self.judge, self.start, self.mark, self.finish, self.stop):
             form.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
         offers = QHBoxLayout()
         offers.setSpacing(10)
@@ -93,8 +108,13 @@ class RunView(QWidget):
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(10)
         column.addWidget(self.headline)
+        following = QHBoxLayout()
+        following.addWidget(self.next_step, 1)
+        following.addWidget(self.take_next, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(following)
         column.addLayout(offers)
         column.addWidget(hairline())
+        column.addWidget(self._how)
         column.addWidget(self._form)
         column.addWidget(self._caution)
         column.addWidget(self.progress)
@@ -115,20 +135,23 @@ class RunView(QWidget):
             missing = f"Choose {lack} above to record a run."
         elif device.rig is None and not device.local:
             missing = f"{device.name} is not this computer: add its logs with Add, Run from a log."
-        elif device.rig is None and not workload.name.startswith("Built-in load"):
-            missing = f"This computer cannot run {workload.name} by itself: choose a built-in load above."
-        elif device.rig is not None and workload.name.startswith("Built-in load"):
+        elif device.rig is not None and workload.runner is not Runner.HAND:
             missing = f"{device.name} is simulated: choose one of its own workloads above."
         else:
             self._subject = (device, setting, workload)
             claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
             self.headline.setText(f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}.")
+        self._how.setText("" if missing or device is None or workload is None else how_words(device, workload))
+        self._how.setVisible(bool(self._how.text()))
         if missing:
             self.headline.setText(missing)
         ready = self._subject is not None
         self._form.setVisible(any_device)
         self._caution.setVisible(any_device)
         self._pace_field.setVisible(device is not None and device.rig is not None)
+        by_itself = device is not None and workload is not None and ends_by_itself(device, workload)
+        self._length_field.setVisible(not by_itself)
+        self.finish.hide()
         self.start.setEnabled(ready)
         self.stop.setEnabled(False)
         self.mark.setEnabled(False)
@@ -137,6 +160,12 @@ class RunView(QWidget):
         self._filler.setVisible(not self.live.values)
         for field in (self.length, self.rest, self.room, self.pace):
             field.setEnabled(ready)
+
+    def show_next(self, words: str, taken: bool) -> None:
+        """Show the next step of the run sheet, if there is one, and offer to take it where it is not taken yet."""
+        self.next_step.setText(words)
+        self.next_step.setVisible(bool(words))
+        self.take_next.setVisible(bool(words) and not taken)
 
     def offer_devices(self, computer: bool, rig: bool) -> None:
         """Offer what can still be added."""
@@ -155,6 +184,8 @@ class RunView(QWidget):
         self._filler.hide()
         self.live.show()
         self.progress.show()
+        self.finish.setVisible(live.by_hand)
+        self.progress.setRange(0, 1000 if math.isfinite(live.total_s) else 0)
         self.progress.setValue(round(1000 * min(1.0, live.t_s / live.total_s)))
         self.live.refresh(live, slot)
 
@@ -166,6 +197,16 @@ class RunView(QWidget):
         rig = self._subject[0].rig is not None
         pace = float(self.pace.currentData()) if rig else 1.0
         self.start_wanted.emit(RunRequest(*self._subject, 60 * self.length.value(), self.rest.value(), room, pace))
+
+
+def how_words(device: Device, workload: Workload) -> str:
+    """How a run goes on this computer; empty where there is nothing to say. A command is shown before it is started."""
+    if device.rig is not None or workload.runner is Runner.LOAD:
+        return ""
+    if workload.runner is Runner.HAND:
+        return "You start and end the work yourself: Start begins the rest, It is over completes the run."
+    passes = "one pass" if workload.all_passes == 1 else f"{workload.all_passes} passes"
+    return f"It runs, {passes}: {workload.command or 'no command yet'}"
 
 
 def _number(name: str, low: float, high: float, value: float, unit: str, decimals: int) -> QDoubleSpinBox:
