@@ -6,6 +6,7 @@ import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
@@ -39,6 +40,9 @@ class WindowCase(unittest.TestCase):
         self.folder = Path(folder.name)
         self.session = Session(self.make_book())
         self.window = MainWindow(self.session)
+        going = mock.patch.object(self.window.asking, "go_on", return_value=True)  # the machine of a test is busy
+        self.go_on = going.start()
+        self.addCleanup(going.stop)
         self.addCleanup(self.close)
         self.window.show()
         self.app.processEvents()

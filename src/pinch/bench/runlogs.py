@@ -39,6 +39,11 @@ def add_mark(book: Book, run_id: int, mark: Mark) -> None:
         connection.execute("INSERT INTO mark (run_id, t_s, text) VALUES (?, ?, ?)", (run_id, mark.t_s, mark.text))
 
 
+def channels_of(book: Book, run_id: int) -> list[str]:
+    """The channels that a run has."""
+    return [name for _, channels in _streams(book, run_id) for name in channels]
+
+
 def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes: tuple[Pass, ...] = ()) -> Run:
     """Write the stop of a run: its small chunks become large ones, counts, passes and status are kept."""
     assert run.id is not None

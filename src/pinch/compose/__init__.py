@@ -1,5 +1,6 @@
 """The only wiring: joins a source, the recorder and the book. Used by cli and ui."""
 
+from pinch.compose.checking import gather_evidence
 from pinch.compose.devices import (
     ALL_CORES,
     ONE_CORE,
@@ -48,6 +49,7 @@ __all__ = [
     "demo_book_path",
     "ends_by_itself",
     "find_or_add",
+    "gather_evidence",
     "import_log",
     "judge_from_file",
     "known_of",

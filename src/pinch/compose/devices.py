@@ -108,7 +108,13 @@ def import_log(book: Book, log: RunLog, device: Device, setting: Setting, worklo
 
 
 def new_run(
-    book: Book, device: Device, setting: Setting, workload: Workload, source: str, ambient_c: float | None = None
+    book: Book,
+    device: Device,
+    setting: Setting,
+    workload: Workload,
+    source: str,
+    ambient_c: float | None = None,
+    notes: str = "",
 ) -> Run:
     """A run that begins now, the next repeat of its cell, kept in the book."""
     ids = (device.id or 0, setting.id or 0, workload.id or 0)
@@ -121,5 +127,6 @@ def new_run(
             started=now(),
             ambient_c=ambient_c,
             source=source,
+            notes=notes,
         )
     )

@@ -37,6 +37,7 @@ class RunRequest:
     idle_s: float = IDLE_S
     ambient_c: float | None = None
     time_scale: float = 1.0
+    notes: str = ""
 
 
 class Recording:
@@ -117,7 +118,7 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     """
     _check(request)
     source = "rig" if request.device.rig else "this computer"
-    run = new_run(book, request.device, request.setting, request.workload, source, request.ambient_c)
+    run = new_run(book, request.device, request.setting, request.workload, source, request.ambient_c, request.notes)
     probe, work, clean_up = _sources(request, run.id or 1)
     keeper = BookKeeper(book.path, run)
     workload = request.workload

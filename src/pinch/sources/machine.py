@@ -1,6 +1,7 @@
 """What Linux tells about the computer at hand, as a device of the bench, and a list of what it does not tell."""
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -57,6 +58,29 @@ def read_machine(root: Path = Path("/")) -> Device:
 def platform_profiles(root: Path = Path("/")) -> list[str]:
     """The platform profiles that the firmware offers, none where it offers none."""
     return _text(root / "sys/firmware/acpi/platform_profile_choices").split()
+
+
+@dataclass(frozen=True)
+class Present:
+    """How the machine is set just now; None or empty where Linux does not tell. Charge in %, power in W."""
+
+    on_mains: bool | None = None
+    charge: float | None = None
+    profile: str = ""
+    sustained_w: float | None = None
+
+
+def read_present(root: Path = Path("/")) -> Present:
+    """The present supply, charge, platform profile and sustained limit."""
+    supplies = _sorted(root / "sys/class/power_supply", "*")
+    mains = [_text(s / "online") == "1" for s in supplies if _text(s / "type") in ("Mains", "USB")]
+    batteries = [s for s in supplies if _text(s / "type") == "Battery" and _text(s / "scope") != "Device"]
+    return Present(
+        on_mains=any(mains) if mains else None,
+        charge=_number(batteries[0] / "capacity") if batteries else None,
+        profile=_text(root / "sys/firmware/acpi/platform_profile"),
+        sustained_w=_claims(root).sustained_w,
+    )
 
 
 def _text(path: Path) -> str:

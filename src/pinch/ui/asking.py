@@ -1,15 +1,17 @@
 """What the window asks the operator before it does something: files, names, reasons."""
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from pinch.bench.entry import read_quantity
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
+from pinch.recorder.preflight import Check
 from pinch.sources.runlog_csv import read_run_log
 from pinch.ui.dialogs import LadderDialog, LogDialog
 from pinch.ui.plan.control import present
@@ -169,6 +171,15 @@ class Asking:
         if dialog.exec():
             device, workload = dialog.device.currentText(), dialog.workload.currentText()
             self._window.changes.import_log(path, device, dialog.setting.text(), dialog.claimed_w, workload)
+
+    def go_on(self, warnings: Sequence[Check]) -> bool:
+        """Whether to start in spite of warnings, which then stay with the run."""
+        words = "\n".join(f"{c.name}: {c.evidence}" for c in warnings)
+        yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
+        answer = QMessageBox.question(
+            self._window, "Start all the same?", f"{words}\n\nStart all the same?", yes | no, no
+        )
+        return answer == yes
 
     def mark_text(self) -> str | None:
         """What a mark says; None where the operator thought better of it."""

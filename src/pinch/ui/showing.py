@@ -71,6 +71,7 @@ class Showing:
         else:
             self._window.run_view.show_ready(session.device, session.setting, session.workload, bool(devices))
             self._window.run_view.judge.setVisible(recorded is not None)
+            self._window.checking.start_if_new()
         self.next_step()
         untold = (
             ["What this machine does not tell:", *recorded.notes] if recorded is not None and recorded.notes else []

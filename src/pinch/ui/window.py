@@ -1,6 +1,7 @@
 """The main window: spine, context strip, desk, margin and footer around one session."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import QTimer
@@ -25,6 +26,7 @@ from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
 from pinch.ui.run.control import RecordingControl
+from pinch.ui.run.preflight import PreflightControl
 from pinch.ui.run.view import RunView
 from pinch.ui.scale.control import ScaleControl
 from pinch.ui.scale.view import ScaleView
@@ -67,6 +69,7 @@ class MainWindow(QMainWindow):
         self.scaling = ScaleControl(session, self)
         self.benching = BenchControl(session, self.bench_view, self.safely)
         self.planning = PlanControl(session, self)
+        self.checking = PreflightControl(session, self.run_view, self.planning, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
         self.showing = Showing(self)
@@ -278,9 +281,14 @@ class MainWindow(QMainWindow):
 
     def start(self, request: compose.RunRequest) -> None:
         """Start recording what the Run page asks for."""
+        warnings = self.checking.warnings
+        if warnings and not self.asking.go_on(warnings):
+            return
+        self.checking.cancel()
+        notes = "Started in spite of: " + " ".join(f"{c.name}: {c.evidence}" for c in warnings) if warnings else ""
         self.run_view.live.clear()
         self.notices.hide()
-        self.recording.start(request)
+        self.recording.start(replace(request, notes=notes))
 
     def mark(self) -> None:
         """Mark the present moment of the recording."""
@@ -390,5 +398,6 @@ class MainWindow(QMainWindow):
         self.scaling.cancel()
         self.recording.close()
         self.planning.cancel()
+        self.checking.cancel()
         self.writing.close()
         super().closeEvent(event)

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 from pinch.bench.records import Device, Runner, Setting, Workload
 from pinch.compose import RunRequest, ends_by_itself
 from pinch.ui.run.live import LiveView
+from pinch.ui.run.preflight import PreflightView
 from pinch.ui.run.state import LiveRun
 from pinch.ui.shell.words import hairline, label
 
@@ -69,6 +70,7 @@ class RunView(QWidget):
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 1000)
         self.live = LiveView()
+        self.preflight = PreflightView()
         self._pace_field = _field("Pace of the rig", self.pace)
         self._length_field = _field("Length", self.length)
         self._how = label("", wrap=True)
@@ -117,6 +119,7 @@ class RunView(QWidget):
         column.addWidget(self._how)
         column.addWidget(self._form)
         column.addWidget(self._caution)
+        column.addWidget(self.preflight)
         column.addWidget(self.progress)
         column.addWidget(self.live, 1)
         self._filler = QWidget()
@@ -182,6 +185,7 @@ class RunView(QWidget):
         for field in (self.length, self.rest, self.room, self.pace):
             field.setEnabled(False)
         self._filler.hide()
+        self.preflight.hide()
         self.live.show()
         self.progress.show()
         self.finish.setVisible(live.by_hand)
@@ -189,11 +193,16 @@ class RunView(QWidget):
         self.progress.setValue(round(1000 * min(1.0, live.t_s / live.total_s)))
         self.live.refresh(live, slot)
 
+    @property
+    def room_c(self) -> float | None:
+        """The room as entered, °C."""
+        return None if self.room.value() == self.room.minimum() else self.room.value()
+
     def ask_start(self) -> None:
         """Ask for what the page says."""
         if self._subject is None or not self.start.isEnabled():
             return
-        room = None if self.room.value() == self.room.minimum() else self.room.value()
+        room = self.room_c
         rig = self._subject[0].rig is not None
         pace = float(self.pace.currentData()) if rig else 1.0
         self.start_wanted.emit(RunRequest(*self._subject, 60 * self.length.value(), self.rest.value(), room, pace))

@@ -1,0 +1,86 @@
+"""Gathering the evidence before a run: a look through the probe, at Linux, and at the runs before."""
+
+import shutil
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from pinch.bench import runlogs
+from pinch.bench.book import Book, open_book
+from pinch.bench.planning import DeviceHeat
+from pinch.bench.records import Device, ExitStatus, Run
+from pinch.core.errors import PinchError
+from pinch.recorder.preflight import Evidence
+from pinch.recorder.sources import ProbeProcess
+from pinch.sources.machine import read_present
+
+LOOK_S = 2.5
+REST_S = 10.0
+MOST_RUNS = 5
+_CLOCKS = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME)
+
+
+def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evidence:
+    """What can be told before a run of a device, with a connection to the book and a thread of its own. Of a simulated
+    device that is the clock and the disk: it starts with the run."""
+    book = open_book(path)
+    try:
+        free = float(shutil.disk_usage(path.parent).free)
+        step = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME) - _CLOCKS
+        evidence = Evidence(clock_step_s=step, free_bytes=free)
+        return evidence if device.rig else _look(book, device, evidence, heat)
+    finally:
+        book.close()
+
+
+def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> Evidence:
+    channels, values = _glance()
+    runs = [r for r in book.runs(device.id) if not r.void and r.status is ExitStatus.COMPLETE][-MOST_RUNS:]
+    before = set(runlogs.channels_of(book, runs[-1].id or 0)) if runs else set()
+    missing = sorted(c for c in before - set(channels) if not c.startswith(("score.", "frame.", "probe.")))
+    present = read_present()
+    return replace(
+        e,
+        temp_c=values.get("cpu.temp"),
+        rest_c=_rest_of(book, runs),
+        slowest_s=heat.fit.slowest_s if heat else None,
+        on_mains=present.on_mains,
+        charge=present.charge,
+        load=values.get("cpu.load"),
+        profile=present.profile,
+        sustained_w=present.sustained_w,
+        channels=channels,
+        missing=tuple(missing),
+    )
+
+
+def _glance() -> tuple[tuple[str, ...], dict[str, float]]:
+    """The channels of this computer and their last values, from a short run of the probe."""
+    probe, values = ProbeProcess(interval_s=0.5), dict[str, float]()
+    try:
+        channels = probe.open()
+        until = time.monotonic() + LOOK_S
+        while time.monotonic() < until:
+            for sample in probe.read(0.2):
+                told = zip(channels, sample.values, strict=True)
+                values |= {name: value for name, value in told if np.isfinite(value)}
+    except PinchError:
+        return (), values
+    finally:
+        probe.close()
+    return channels, values
+
+
+def _rest_of(book: Book, runs: list[Run]) -> float | None:
+    """The lowest temperature at which runs of a device began, °C; None where none tells."""
+    starts = []
+    for run in runs:
+        try:
+            series = runlogs.read_log(book, run.id or 0).series.get("cpu.temp")
+        except PinchError:
+            continue
+        if series is not None and len(series.t):
+            starts.append(float(series.values[series.t <= series.t[0] + REST_S].mean()))
+    return min(starts, default=None)

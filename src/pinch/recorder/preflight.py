@@ -1,0 +1,169 @@
+"""Before a run: what is as it should be, what is not, and what cannot be told, each with its evidence."""
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+from pinch.bench.records import Protocol, Setting
+
+SETTLED_LOAD = 5.0
+"""Background load in % above which something else is at work. Common practice, no source."""
+FULL_CHARGE, CHARGED = 95.0, 80.0
+"""Charge in % that a run on battery begins with at least; below the second a machine on mains charges meanwhile. Common
+practice, no source."""
+LIMIT_OFF = 0.03
+MOST_STEP_S = 1.0
+LEAST_FREE = 500e6
+
+
+class Verdict(StrEnum):
+    """What a check found."""
+
+    GOOD = "good"
+    WARNING = "warning"
+    UNKNOWN = "not known"
+
+
+@dataclass(frozen=True)
+class Check:
+    """One line: what was looked at, what was found, and the evidence in words."""
+
+    name: str
+    verdict: Verdict
+    evidence: str
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What was read before a run; None or empty where nothing could be. Temperatures in °C, shares in %, power in W.
+
+    `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the
+    wall clock has jumped since Pinch began, `missing` the channels that only the run before had.
+    """
+
+    temp_c: float | None = None
+    rest_c: float | None = None
+    slowest_s: float | None = None
+    room_c: float | None = None
+    on_mains: bool | None = None
+    charge: float | None = None
+    load: float | None = None
+    profile: str = ""
+    sustained_w: float | None = None
+    clock_step_s: float = 0.0
+    channels: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    free_bytes: float = math.inf
+
+
+def preflight(e: Evidence, setting: Setting, protocol: Protocol) -> list[Check]:
+    """All checks that the evidence and the records speak of."""
+    made = [
+        _temperature(e, protocol.cool_within_k),
+        _room(e, protocol),
+        _supply(e, setting),
+        _charge(e, setting),
+        _load(e),
+        _profile(e, setting),
+        _limit(e, setting),
+        _clock(e),
+        _channels(e),
+        _disk(e),
+    ]
+    return [check for check in made if check is not None]
+
+
+def wait_s(e: Evidence, within_k: float) -> float | None:
+    """Time until the temperature is within so many kelvins of its rest, s; None where it cannot be told."""
+    if e.temp_c is None or e.rest_c is None or e.slowest_s is None:
+        return None
+    above = e.temp_c - e.rest_c
+    return 0.0 if above <= within_k else e.slowest_s * math.log(above / within_k)
+
+
+def _temperature(e: Evidence, within_k: float) -> Check | None:
+    if e.temp_c is None:
+        return None
+    if e.rest_c is None:
+        return Check("Temperature", Verdict.UNKNOWN, f"{e.temp_c:.1f} °C; no earlier rest to compare with.")
+    above = e.temp_c - e.rest_c
+    words = f"{e.temp_c:.1f} °C, {above:+.1f} K from where runs began ({e.rest_c:.1f} °C)"
+    if above <= within_k:
+        return Check("Temperature", Verdict.GOOD, f"{words}.")
+    wait = wait_s(e, within_k)
+    patience = "" if wait is None else f"; about {max(1.0, wait / 60.0):.0f} min to wait"
+    return Check("Temperature", Verdict.WARNING, f"{words}{patience}.")
+
+
+def _room(e: Evidence, protocol: Protocol) -> Check:
+    if e.room_c is None:
+        return Check("Room", Verdict.UNKNOWN, "Not noted; without it heat cannot be compared.")
+    if protocol.ambient_c is None:
+        return Check("Room", Verdict.GOOD, f"{e.room_c:g} °C.")
+    within = protocol.ambient_within_k or 1.0
+    words = f"{e.room_c:g} °C, the protocol wants {protocol.ambient_c:g} ± {within:g}."
+    near = abs(e.room_c - protocol.ambient_c) <= within
+    return Check("Room", Verdict.GOOD if near else Verdict.WARNING, words)
+
+
+def _supply(e: Evidence, setting: Setting) -> Check | None:
+    if e.on_mains is None:
+        return None
+    words = f"On {'mains' if e.on_mains else 'battery'}, the setting says {'mains' if setting.mains else 'battery'}."
+    return Check("Supply", Verdict.GOOD if e.on_mains == setting.mains else Verdict.WARNING, words)
+
+
+def _charge(e: Evidence, setting: Setting) -> Check | None:
+    if e.charge is None:
+        return None
+    wanted = CHARGED if setting.mains else FULL_CHARGE
+    good = e.charge >= wanted
+    why = "it charges while the run goes on" if setting.mains else "a run on battery begins full"
+    return Check("Charge", Verdict.GOOD if good else Verdict.WARNING, f"{e.charge:.0f} %{'' if good else f'; {why}'}.")
+
+
+def _load(e: Evidence) -> Check | None:
+    if e.load is None:
+        return None
+    busy = e.load > SETTLED_LOAD
+    words = f"{e.load:.1f} % of all cores{'; something else is at work' if busy else ''}."
+    return Check("Background", Verdict.WARNING if busy else Verdict.GOOD, words)
+
+
+def _profile(e: Evidence, setting: Setting) -> Check | None:
+    if not setting.platform_profile:
+        return None
+    if not e.profile:
+        return Check("Mode", Verdict.UNKNOWN, f"{setting.platform_profile} is wanted; Linux does not tell which is on.")
+    same = e.profile.casefold() == setting.platform_profile.casefold()
+    words = f"{e.profile} is on, {setting.platform_profile} is wanted."
+    return Check("Mode", Verdict.GOOD if same else Verdict.WARNING, words)
+
+
+def _limit(e: Evidence, setting: Setting) -> Check | None:
+    if setting.sustained_w is None or e.sustained_w is None:
+        return None
+    same = abs(e.sustained_w - setting.sustained_w) <= LIMIT_OFF * setting.sustained_w
+    words = f"{e.sustained_w:g} W is set, the setting says {setting.sustained_w:g} W."
+    return Check("Limit", Verdict.GOOD if same else Verdict.WARNING, words)
+
+
+def _clock(e: Evidence) -> Check | None:
+    if abs(e.clock_step_s) <= MOST_STEP_S:
+        return None
+    words = f"It has jumped by {e.clock_step_s:+.1f} s since Pinch began; samples keep their own clock."
+    return Check("Wall clock", Verdict.WARNING, words)
+
+
+def _channels(e: Evidence) -> Check | None:
+    if not e.channels:
+        return None
+    if e.missing:
+        return Check("Sensors", Verdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
+    return Check("Sensors", Verdict.GOOD, f"{len(e.channels)} channels, all that the last run had.")
+
+
+def _disk(e: Evidence) -> Check | None:
+    if e.free_bytes >= LEAST_FREE:
+        return None
+    return Check("Disk", Verdict.WARNING, f"Only {e.free_bytes / 1e6:.0f} MB are free where the book is.")
