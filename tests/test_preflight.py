@@ -54,7 +54,8 @@ class TestChecks(unittest.TestCase):
             (Evidence(sustained_w=28.4), "Limit", Verdict.GOOD, "28.4 W"),
             (Evidence(clock_step_s=-3600.0), "Wall clock", Verdict.WARNING, "-3600.0 s"),
             (Evidence(channels=("a.b",), missing=("fan.1.speed",)), "Sensors", Verdict.WARNING, "fan.1.speed"),
-            (Evidence(channels=("a.b",)), "Sensors", Verdict.GOOD, "1 channels"),
+            (Evidence(channels=("a.b",)), "Sensors", Verdict.GOOD, "1 channels; no earlier run"),
+            (Evidence(channels=("a.b",), missing=()), "Sensors", Verdict.GOOD, "all that the last run had"),
             (Evidence(free_bytes=2e7), "Disk", Verdict.WARNING, "20 MB"),
         ):
             with self.subTest(name=name, evidence=evidence):
@@ -113,7 +114,7 @@ class TestEvidence(InFolder):
             runlogs.add_log(book, book.save(run), log)
         evidence = compose.gather_evidence(book.path, device, None)
         self.assertAlmostEqual(evidence.rest_c or 0.0, 38.0, delta=0.2)
-        self.assertIn("imagined.temp", evidence.missing)
+        self.assertIn("imagined.temp", evidence.missing or ())
         self.assertIn("cpu.load", evidence.channels)
         self.assertIsNotNone(evidence.load)
         self.assertGreater(evidence.free_bytes, 0)

@@ -20,7 +20,7 @@ from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
-from pinch.recorder.recorder import NEXT, News, Phase, Recorder
+from pinch.recorder.recorder import NEXT, Alarm, News, Phase, Recorder
 from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
 
 
@@ -137,6 +137,18 @@ class TestPhases(unittest.TestCase):
         made.listen(lambda news: made.finish() if news.t_s >= 60 else None)
         self.assertEqual(made.run(), ExitStatus.COMPLETE)
         self.assertEqual(len(shelf.rows[0]), 60)
+
+    def test_an_alarm_ends_the_load_and_says_why(self) -> None:
+        script, shelf = Script(), Shelf()
+        alarm = Alarm("cpu.power", 39.0)
+        made = Recorder(script, script, shelf, "score.rate", 10.0, 30.0, alarms=[alarm, Alarm("fan.1.speed", 1.0)])
+        self.assertEqual(made.run(), ExitStatus.FAILED)
+        self.assertEqual(len(shelf.rows[0]), 13, "three samples in a row")
+        self.assertEqual(shelf.marks[0].text, "alarm: cpu.power is 40.0, above 39")
+        self.assertIn("ended by an alarm", shelf.ends[0][1])
+        self.assertGreaterEqual(script.closed, 2, "the load ends")
+        self.assertTrue(Alarm("battery.charge", 20.0, above=False).rings(19.0))
+        self.assertFalse(alarm.rings(math.nan))
 
     def test_a_dying_source_keeps_what_came(self) -> None:
         script, shelf = Script(fail_at=25), Shelf()

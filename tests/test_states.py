@@ -11,7 +11,7 @@ from PyQt6.QtCore import QCoreApplication
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
+from pinch.bench.records import Device, ExitStatus, Pass, Run, Setting, Workload, now
 from pinch.compose import JudgeDesk, ScalePoint, ScaleResult
 from pinch.core.errors import PinchError
 from pinch.core.figures import Note
@@ -224,7 +224,20 @@ class TestSession(SessionCase):
             found = compose.scale_cell(JudgeDesk(book), book, device, work)
         self.assertEqual(len(found.points), 0)
         self.assertEqual(len(found.left_out), 2)
-        self.assertIn("no rate of work was logged", found.left_out[0].text)
+        self.assertIn("no rate of work and no score", found.left_out[0].text)
+
+    def test_scores_of_passes_stand_where_no_rate_was_logged(self) -> None:
+        device, _, work = self.cell
+        with contextlib.closing(open_book(self.path)) as book:
+            first = book.runs()[0]
+            warm, second = Pass(start_s=1, end_s=5, warm_up=True, score=9.0), Pass(start_s=5, end_s=9, score=41.0)
+            last = Pass(start_s=9, end_s=12, score=43.0)
+            book.save(first.model_copy(update={"passes": (warm, second, last)}))
+            found = compose.scale_cell(JudgeDesk(book), book, device, work)
+            self.assertEqual([p.score for p in found.points], [42.0])
+            slow = work.model_copy(update={"higher_is_better": False})
+            timed = compose.scale_cell(JudgeDesk(book), book, device, slow)
+            self.assertIn("better when it is lower", timed.left_out[0].text)
 
     def test_run_words(self) -> None:
         words = run_words(run(ambient_c=31.0, void="lid", repeat=3), "Even")

@@ -287,6 +287,22 @@ class TestDemoBook(WindowCase):
         self.assertIn("not a book of Pinch", self.window.notices.words.text())
         self.assertEqual(len(self.session.book.devices()), 4, "the open book stays")
 
+    def test_a_cut_run_is_told_of_and_closed(self) -> None:
+        run = self.session.run
+        assert run is not None
+        self.session.book.save(run.model_copy(update={"status": None, "samples": None}))
+        path = self.session.book.path
+        self.session.create(self.folder / "other.pinch")
+        self.session.open(path)
+        self.assertIn(f"Run {run.id} has no stop", self.window.notices.words.text())
+        self.session.choose_run(run.id or 0)
+        self.window.changes.close_cut_run()
+        closed = self.session.run
+        assert closed is not None
+        self.assertEqual((closed.status, closed.samples), (ExitStatus.FAILED, run.samples))
+        self.window.safely(self.window.changes.close_cut_run)
+        self.assertIn("nothing to close", self.window.notices.words.text())
+
     def test_copying_the_finding(self) -> None:
         self.window.copy_finding()
         clipboard = QApplication.clipboard()

@@ -181,6 +181,8 @@ class Device(Listed):
     status: Status = Status.RETAIL
     came: Came = Field(default=Came.UNKNOWN, title="How it came")
     offers: tuple[Offer, ...] = ()
+    alarm_temp_c: Celsius | None = Field(default=None, title="End the load above")
+    alarm_charge: Percent | None = Field(default=None, title="End the load below charge")
     change_needs: tuple[ChangeNeed, ...] = ()
     exclusions: tuple[Exclusion, ...] = ()
     rig: str | None = None

@@ -52,7 +52,7 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
         profile=present.profile,
         sustained_w=present.sustained_w,
         channels=channels,
-        missing=tuple(missing),
+        missing=tuple(missing) if runs else None,
     )
 
 

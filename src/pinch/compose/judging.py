@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
-from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.core.errors import DataError, PinchError
 from pinch.core.figures import Note
 from pinch.core.judge import Judgement, Known, judge
@@ -118,7 +118,7 @@ def scale_cell(
         reason = _why_not(run)
         if not reason:
             try:
-                points.append(_point(desk, run, settings[run.setting_id]))
+                points.append(_point(desk, run, settings[run.setting_id], workload))
             except PinchError as error:
                 reason = str(error)
             else:
@@ -140,14 +140,24 @@ def _why_not(run: Run) -> str:
     return "still recording, or cut off." if run.cut_off else ""
 
 
-def _point(desk: JudgeDesk, run: Run, setting: Setting) -> ScalePoint:
+def _point(desk: JudgeDesk, run: Run, setting: Setting, workload: Workload) -> ScalePoint:
     _, judged = desk.judge(run)
     if judged.power is None:
         raise PinchError("no package power was logged.")
-    if judged.rate is None or not judged.figures[judged.rate].sustained.known:
-        raise PinchError("no rate of work was logged.")
-    power, rate = judged.figures[judged.power].sustained, judged.figures[judged.rate].sustained
-    return ScalePoint(run, setting, power.value, power.u, rate.value, judged.settled.state)
+    power, score = judged.figures[judged.power].sustained, _score(run, judged, workload)
+    return ScalePoint(run, setting, power.value, power.u, score, judged.settled.state)
+
+
+def _score(run: Run, judged: Judgement, workload: Workload) -> float:
+    """The sustained rate of work, else the mean score of the passes."""
+    if judged.rate is not None and judged.figures[judged.rate].sustained.known:
+        return judged.figures[judged.rate].sustained.value
+    scores = scores_of(run)
+    if not scores:
+        raise PinchError("no rate of work and no score was logged.")
+    if not workload.higher_is_better:
+        raise PinchError("its score is better when it is lower, which has no curve over watts yet.")
+    return sum(scores) / len(scores)
 
 
 def scale_from_file(

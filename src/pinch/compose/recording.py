@@ -17,7 +17,7 @@ from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, ScoreFrom
 from pinch.compose.devices import new_run
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
-from pinch.recorder.recorder import Listener, Recorder
+from pinch.recorder.recorder import Alarm, Listener, Recorder
 from pinch.recorder.sources import CommandProcess, HandWork, ProbeProcess, WorkProcess, WorkSource
 from pinch.rig import catalogue
 
@@ -123,7 +123,16 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     keeper = BookKeeper(book.path, run)
     workload = request.workload
     length = math.inf if ends_by_itself(request.device, workload) else request.load_s
-    recorder = Recorder(probe, work, keeper, workload.rate_channel, request.idle_s, length, workload.warm_up_pass)
+    recorder = Recorder(
+        probe,
+        work,
+        keeper,
+        workload.rate_channel,
+        request.idle_s,
+        length,
+        workload.warm_up_pass,
+        alarms_of(request.device),
+    )
     for listener in listeners:
         recorder.listen(listener)
     recording = Recording(book.path, run, recorder, clean_up)
@@ -134,6 +143,14 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
 def ends_by_itself(device: Device, workload: Workload) -> bool:
     """Whether a run ends with its work, a command or the operator's, instead of after a length."""
     return device.rig is None and workload.runner is not Runner.LOAD
+
+
+def alarms_of(device: Device) -> list[Alarm]:
+    """The bounds of a device that end the load."""
+    alarms = [] if device.alarm_temp_c is None else [Alarm("cpu.temp", device.alarm_temp_c)]
+    if device.alarm_charge is not None:
+        alarms.append(Alarm("battery.charge", device.alarm_charge, above=False))
+    return alarms
 
 
 def _sources(request: RunRequest, seed: int) -> tuple[ProbeProcess, WorkSource, Callable[[], None]]:

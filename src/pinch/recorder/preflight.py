@@ -38,7 +38,7 @@ class Evidence:
     """What was read before a run; None or empty where nothing could be. Temperatures in °C, shares in %, power in W.
 
     `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the
-    wall clock has jumped since Pinch began, `missing` the channels that only the run before had.
+    wall clock has jumped since Pinch began, `missing` the channels that only the run before had (None: there was none).
     """
 
     temp_c: float | None = None
@@ -52,7 +52,7 @@ class Evidence:
     sustained_w: float | None = None
     clock_step_s: float = 0.0
     channels: tuple[str, ...] = ()
-    missing: tuple[str, ...] = ()
+    missing: tuple[str, ...] | None = None
     free_bytes: float = math.inf
 
 
@@ -160,6 +160,8 @@ def _channels(e: Evidence) -> Check | None:
         return None
     if e.missing:
         return Check("Sensors", Verdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
+    if e.missing is None:
+        return Check("Sensors", Verdict.GOOD, f"{len(e.channels)} channels; no earlier run to compare with.")
     return Check("Sensors", Verdict.GOOD, f"{len(e.channels)} channels, all that the last run had.")
 
 

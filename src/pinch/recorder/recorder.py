@@ -75,6 +75,22 @@ class News:
     """Passes begun, and wanted; none for work without passes."""
 
 
+@dataclass(frozen=True)
+class Alarm:
+    """A bound on a channel that ends the load: `above` or below a limit, in the channel's unit."""
+
+    channel: str
+    limit: float
+    above: bool = True
+
+    def rings(self, value: float) -> bool:
+        """Whether a value is beyond the bound; one that is not known never is."""
+        return value > self.limit if self.above else value < self.limit
+
+
+ALARM_SAMPLES = 3
+"""A bound must be passed by so many samples in a row: one odd reading ends nothing."""
+
 Listener = Callable[[News], None]
 
 
@@ -85,6 +101,7 @@ class Recorder:
     ----------
     idle_s, load_s : lengths by the source's clock, s; an endless load ends with its passes, or by `finish`.
     warm_up_pass : the first pass does not count.
+    alarms : bounds that end the load, and nothing else.
     rate_channel : channel that the rates of the work are kept under.
     """
 
@@ -97,6 +114,7 @@ class Recorder:
         idle_s: float,
         load_s: float,
         warm_up_pass: bool = False,
+        alarms: Sequence[Alarm] = (),
     ) -> None:
         self._samples, self._work, self._keeper = samples, work, keeper
         self._rate_channel, self._idle_s, self._load_s = rate_channel, idle_s, load_s
@@ -104,6 +122,7 @@ class Recorder:
         self._marks: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._stop, self._finish = threading.Event(), threading.Event()
         self._warm_up_pass = warm_up_pass
+        self._ringing = dict.fromkeys(alarms, 0)
         self._begun: list[float] = []
         self._passes: list[Pass] = []
         self._phase = Phase.OPENING
@@ -172,6 +191,7 @@ class Recorder:
             self._streams["samples"].add(self._t, sample.values)
             names = self._streams["samples"].channels
             self._tell(News(self._phase, self._t, dict(zip(names, sample.values, strict=True))))
+            self._watch(dict(zip(names, sample.values, strict=True)))
             self._follow_schedule()
         for sample in self._work.read():
             self._keep_rate(sample)
@@ -192,6 +212,17 @@ class Recorder:
             self._go(Phase.LOAD)
         elif self._phase is Phase.LOAD and self._t >= self._idle_s + self._load_s:
             self._go(Phase.CLOSING)
+
+    def _watch(self, values: dict[str, float]) -> None:
+        """End the load where a bound is passed; the run is kept, with a mark and the reason."""
+        for alarm, count in self._ringing.items():
+            value = values.get(alarm.channel, np.nan)
+            self._ringing[alarm] = count + 1 if alarm.rings(value) else 0
+            if self._ringing[alarm] >= ALARM_SAMPLES:
+                side = "above" if alarm.above else "below"
+                words = f"alarm: {alarm.channel} is {value:.1f}, {side} {alarm.limit:g}"
+                self._keeper.mark(Mark(self._t, words))
+                raise PinchError(f"The load was ended by an {words}.")
 
     def _follow_passes(self) -> None:
         """Note when passes begin and end; the last one ends the run."""

@@ -3,8 +3,9 @@
 from pathlib import Path
 
 from pinch import compose
+from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
-from pinch.bench.records import Pass, Run
+from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
 from pinch.sources.runlog_csv import read_run_log
@@ -53,6 +54,23 @@ class Changes:
     def remove_run(self) -> None:
         """The run leaves the lists, and its plan wants another; undo brings it back."""
         self._change_run("remove run", removed=True)
+
+    def close_cut_run(self) -> None:
+        """A run without a stop gets one, so that it counts as it is.
+
+        Raises
+        ------
+        PinchError : the run has a stop, or is still growing.
+        """
+        run = self._session.run
+        if run is None or not run.cut_off:
+            raise PinchError("This run has its stop; there is nothing to close.")
+        if self._session.recording_now:
+            raise PinchError("A run is being recorded; stop it first.")
+        book = self._session.book
+        self._session.change(
+            "close the cut run", lambda: runlogs.stop_run(book, run, ExitStatus.FAILED, "cut off; kept as it was.")
+        )
 
     def void_run(self, reason: str) -> None:
         """The run stays, does not count, and says why; its plan wants another."""

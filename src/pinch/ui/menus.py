@@ -87,6 +87,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("Copy this record as the next", benching.copy, "Ctrl+Shift+D"),
                 ("Archive this record, or bring it back", benching.archive, "Ctrl+Shift+A"),
                 None,
+                ("Close this cut run", changes.close_cut_run, ""),
                 ("Make this run void …", asking.void_run, ""),
                 ("Remove this run", changes.remove_run, ""),
             ],

@@ -197,6 +197,12 @@ class MainWindow(QMainWindow):
         self.planning.forget()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
+        cut = [r.id for r in self.session.book.runs() if r.cut_off and not r.void]
+        if cut and not self.session.recording_now:
+            self.notices.error(
+                f"Run {cut[-1]} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
+                "kept. On Judge: Edit, Close this cut run, or make it void."
+            )
 
     def _records_changed(self) -> None:
         self.scaling.forget()
@@ -323,6 +329,7 @@ class MainWindow(QMainWindow):
         if live.by_hand and live.status is ExitStatus.COMPLETE:
             self.safely(partial(self.asking.score, recording.run.id or 0))
         if live.status is ExitStatus.FAILED:
+            QApplication.beep()
             self.notices.error(f"The run failed: {live.reason} What was recorded is kept.")
         else:
             whole = live.status is ExitStatus.COMPLETE

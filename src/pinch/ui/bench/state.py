@@ -71,6 +71,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
             "Display",
             ("display.size_in", "display.pixels", "display.shape", "display.refresh_hz", "display.variable_refresh"),
         ),
+        Section("Alarms: Pinch ends its own load", ("alarm_temp_c", "alarm_charge")),
         Section("Builds: firmware, OS, drivers", ("builds",)),
         Section("What changing takes, where it is more than a switch", ("change_needs",)),
         Section("Not to be had together", ("exclusions",)),
