@@ -4,6 +4,7 @@ import math
 import unittest
 
 import numpy as np
+from PyQt6.QtWidgets import QLabel
 
 from pinch import compose
 from pinch.bench import runlogs
@@ -135,6 +136,8 @@ class TestOnThePage(WindowCase):
         window.checking._evidence = Evidence(profile="performance")
         view.room.setValue(23.0)
         self.assertIn("1 warning", view.preflight._title.text())
+        shown = [x for x in view.preflight.findChildren(QLabel) if x.isVisible()]
+        self.assertEqual(len(shown), 1 + 3 * len(view.preflight.checks), "nothing of the look before is left")
         self.go_on.return_value = False
         view.start.click()
         self.assertEqual(self.session.book.runs(), [], "the operator did not want to")

@@ -65,6 +65,7 @@ class PreflightView(QWidget):
         self.again.setEnabled(True)
         while (item := self._grid.takeAt(0)) is not None:
             if (old := item.widget()) is not None:
+                old.hide()
                 old.deleteLater()
         for row, check in enumerate(checks):
             warning = check.verdict is Verdict.WARNING
