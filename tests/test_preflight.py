@@ -136,6 +136,7 @@ class TestOnThePage(WindowCase):
         window.checking._evidence = Evidence(profile="performance")
         view.room.setValue(23.0)
         self.assertIn("1 warning", view.preflight._title.text())
+        self.app.processEvents()
         shown = [x for x in view.preflight.findChildren(QLabel) if x.isVisible()]
         self.assertEqual(len(shown), 1 + 3 * len(view.preflight.checks), "nothing of the look before is left")
         self.go_on.return_value = False
