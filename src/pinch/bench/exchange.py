@@ -12,6 +12,7 @@ from pydantic.json_schema import SkipJsonSchema
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
+from pinch.bench.files import replace_file
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
 from pinch.core.errors import DataError
@@ -162,7 +163,7 @@ def write_exchange(exchange: Exchange, path: Path) -> None:
     text = exchange.model_dump_json(indent=1, exclude_defaults=True)
     document = {"pinch": exchange.pinch, "version": exchange.version, **json.loads(text)}
     try:
-        path.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+        replace_file(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise DataError(str(path), f"it cannot be written: {error.strerror}") from None
 

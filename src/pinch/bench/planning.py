@@ -5,7 +5,7 @@ what the operator really took between runs.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import partial
 from itertools import pairwise
@@ -197,11 +197,11 @@ def make_plan(plan: Plan, bench: PlanBench, at: datetime) -> PlannedSheet:
     cells = tuple(cell for cell, reason in reasons if not reason)
     factor = _wait_factor(plan, bench)
     seconds = {w: run_s(plan, bench, workload) for w, workload in bench.workloads.items()}
-    jobs = [
-        _job(bench, *bench.pair(cell), seconds[cell.workload_id], factor, (number, repeat, cell.priority))
+    first = [
+        _job(bench, *bench.pair(cell), seconds[cell.workload_id], factor, (number, 1, cell.priority))
         for number, cell in enumerate(cells)
-        for repeat in plan.wanted(cell)
     ]
+    jobs = [replace(job, repeat=r) for job, cell in zip(first, cells, strict=True) for r in plan.wanted(cell)]
     change = _changes(bench, factor, _set_last(plan, bench))
     rules = {
         OrderRule.SHORTEST: partial(runsheet.shortest, change=change),

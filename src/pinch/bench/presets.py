@@ -7,7 +7,7 @@ from enum import StrEnum
 from pinch.bench.aspects import differences, why_not
 from pinch.bench.parts import Aspect
 from pinch.bench.plans import Cell, OrderRule
-from pinch.bench.records import Device, Setting, WorkKind, Workload
+from pinch.bench.records import Device, Setting, WorkKind, Workload, live
 from pinch.core.errors import PinchError
 
 SOAK_S = 3600.0
@@ -56,7 +56,7 @@ def propose(
     PinchError : the devices or their settings do not give what the intent needs; the sentence says what is missing.
     """
     first, settings = devices[0]
-    every = [s for _, some in devices for s in some if not s.archived]
+    every = [s for _, some in devices for s in live(some)]
     if intent is Intent.EMPTY:
         return Proposal((), OrderRule.SHORTEST)
     if intent is Intent.SOAK:
@@ -104,13 +104,13 @@ def _modes(settings: list[Setting]) -> list[Setting]:
 def _partners(settings: Sequence[Setting], *aspects: Aspect) -> list[Setting]:
     """Settings that have a partner differing in nothing but these aspects (and the limits that come with a supply)."""
     free = set(aspects) | ({Aspect.LIMITS} if Aspect.SUPPLY in aspects else set())
-    live = [s for s in settings if not s.archived]
+    offered = live(settings)
 
     def partner(a: Setting, b: Setting) -> bool:
         apart = set(differences(a, b))
         return bool(apart & set(aspects)) and apart <= free and (Aspect.LIMITS not in apart or a.mode == b.mode != "")
 
-    return [s for s in live if any(partner(s, other) for other in live)]
+    return [s for s in offered if any(partner(s, other) for other in offered)]
 
 
 def _same_claims(devices: Sequence[tuple[Device, Sequence[Setting]]]) -> list[Setting]:
@@ -120,7 +120,7 @@ def _same_claims(devices: Sequence[tuple[Device, Sequence[Setting]]]) -> list[Se
     def claims(s: Setting) -> tuple[float | None, bool]:
         return s.sustained_w, s.mains
 
-    a, b = ([s for s in some if not s.archived and s.sustained_w] for _, some in devices[:2])
+    a, b = ([s for s in live(some) if s.sustained_w] for _, some in devices[:2])
     shared = {claims(s) for s in a} & {claims(s) for s in b}
     chosen = []
     for claim in sorted(shared, key=str):
@@ -129,10 +129,10 @@ def _same_claims(devices: Sequence[tuple[Device, Sequence[Setting]]]) -> list[Se
 
 
 def _soak(device: Device, settings: Sequence[Setting], workloads: Sequence[Workload]) -> Proposal:
-    live = [s for s in settings if not s.archived and s.mains]
-    if not live:
+    on_mains = [s for s in live(settings) if s.mains]
+    if not on_mains:
         raise PinchError(f"{device.name} has no setting on mains to soak.")
-    highest = max(live, key=lambda s: s.sustained_w or 0.0)
+    highest = max(on_mains, key=lambda s: s.sustained_w or 0.0)
     kinds = (WorkKind.IDLE, WorkKind.RUNDOWN)
     loads = [w for w in workloads if w.kind not in kinds]
     if not loads:

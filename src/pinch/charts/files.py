@@ -1,13 +1,13 @@
 """Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
 
 import io
-import os
 import textwrap
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pinch.bench.files import replace_file
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.sheet_files import draw_sheet
 from pinch.charts.spec import Chart, Panel, minutes, unbroken
@@ -37,18 +37,16 @@ def write_chart(
         raise PinchError(
             f"{path}: a chart is written as .png or .svg, not as {path.suffix or 'a file without ending'}."
         )
-    part = path.with_name(path.name + ".part")
+    content = io.BytesIO()
     try:
         figure = draw(chart, theme, size)
         metadata = {"Title": chart.title, "Description": chart.alternative}
         if kind == "svg":
             metadata["Date"] = None  # type: ignore[assignment]  # the same chart gives the same bytes
-        figure.savefig(part, format=kind, dpi=DPI, facecolor=theme.paper, metadata=metadata)
-        os.replace(part, path)
+        figure.savefig(content, format=kind, dpi=DPI, facecolor=theme.paper, metadata=metadata)
+        replace_file(path, content.getvalue())
     except OSError as error:
         raise PinchError(f"{path}: the chart cannot be written ({error.strerror}).") from None
-    finally:
-        part.unlink(missing_ok=True)
 
 
 def svg_text(chart: SheetChart, theme: Theme, size: tuple[int, int]) -> str:

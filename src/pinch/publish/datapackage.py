@@ -5,12 +5,11 @@ Source: the Frictionless Data specifications, Tabular Data Package v1 and Table 
 
 import io
 import json
-import os
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 
 from pinch import __version__
+from pinch.bench.files import replace_file
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
@@ -51,8 +50,8 @@ def write_run_package(
     document = describe(log, name, device, setting, workload, run, licence)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        _replace(table, text.getvalue())
-        _replace(descriptor, json.dumps(document, indent=2, ensure_ascii=False) + "\n")
+        replace_file(table, text.getvalue().encode())
+        replace_file(descriptor, (json.dumps(document, indent=2, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
     return table
@@ -98,16 +97,3 @@ def describe(
             }
         ],
     }
-
-
-def _replace(path: Path, text: str) -> None:
-    """Write a file beside its place and move it there."""
-    handle, part = tempfile.mkstemp(dir=path.parent, prefix=path.name, suffix=".part")
-    try:
-        with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
-            file.write(text)
-        os.chmod(part, 0o644)
-        os.replace(part, path)
-    except OSError:
-        Path(part).unlink(missing_ok=True)
-        raise

@@ -2,12 +2,12 @@
 
 import csv
 import io
-import os
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from pinch.bench.files import replace_file
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import svg_text
 from pinch.charts.runsheet import sheet_chart
@@ -44,14 +44,10 @@ def write_sheet(planned: PlannedSheet, path: Path) -> None:
         known = ", ".join(writers)
         raise PinchError(f"{path}: a run sheet is written as {known}, not as {path.suffix or 'a file without ending'}.")
     content = writer(planned)
-    part = path.with_name(path.name + ".part")
     try:
-        part.write_bytes(content)
-        os.replace(part, path)
+        replace_file(path, content)
     except OSError as error:
         raise PinchError(f"{path}: the run sheet cannot be written ({error.strerror}).") from None
-    finally:
-        part.unlink(missing_ok=True)
 
 
 def csv_bytes(planned: PlannedSheet) -> bytes:

@@ -29,7 +29,7 @@ from pinch.ui import look
 from pinch.ui.plan import state
 from pinch.ui.plan.matrix import HINT, MatrixTable
 from pinch.ui.plan.timeline import Timeline
-from pinch.ui.shell.words import label
+from pinch.ui.shell.words import captioned, label
 
 SHEET, MATRIX = range(2)
 COLUMNS = ("Time", "Length", "Step", "What", "State")
@@ -124,7 +124,7 @@ class PlanView(QWidget):
             ("Protocol", self.protocol, 3),
             ("What fits into", self.hours, 1),
         ):
-            controls.addLayout(_captioned(caption, widget), stretch)
+            controls.addWidget(captioned(caption, widget), stretch)
         for button in (self.sessions, self.write, self.new):
             controls.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
         middle = QHBoxLayout()
@@ -270,13 +270,3 @@ class PlanView(QWidget):
 
 def _key(line: Line) -> tuple[int, int, int]:
     return line.setting_id, line.workload_id, line.repeat
-
-
-def _captioned(caption: str, widget: QWidget) -> QVBoxLayout:
-    column = QVBoxLayout()
-    column.setSpacing(2)
-    title = label(caption, "quiet")
-    title.setBuddy(widget)
-    column.addWidget(title)
-    column.addWidget(widget)
-    return column

@@ -18,7 +18,7 @@ from pinch.compose import RunRequest, ends_by_itself
 from pinch.ui.run.live import LiveView
 from pinch.ui.run.preflight import PreflightView
 from pinch.ui.run.state import LiveRun
-from pinch.ui.shell.words import hairline, label
+from pinch.ui.shell.words import captioned, hairline, label
 
 PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
 CAUTION = (
@@ -71,8 +71,8 @@ class RunView(QWidget):
         self.progress.setRange(0, 1000)
         self.live = LiveView()
         self.preflight = PreflightView()
-        self._pace_field = _field("Pace of the rig", self.pace)
-        self._length_field = _field("Length", self.length)
+        self._pace_field = captioned("Pace of the rig", self.pace)
+        self._length_field = captioned("Length", self.length)
         self._how = label("", wrap=True)
         self._form = QWidget()
         self._lay_out()
@@ -95,7 +95,7 @@ class RunView(QWidget):
         form.setSpacing(14)
         form.addWidget(self._length_field)
         for caption, widget in (("Rest before", self.rest), ("Room", self.room)):
-            form.addWidget(_field(caption, widget))
+            form.addWidget(captioned(caption, widget))
         form.addWidget(self._pace_field)
         form.addStretch(1)
         for button in (self.judge, self.start, self.mark, self.finish, self.stop):
@@ -228,15 +228,3 @@ def _number(name: str, low: float, high: float, value: float, unit: str, decimal
     box.setFixedWidth(92)
     box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     return box
-
-
-def _field(caption: str, widget: QWidget) -> QWidget:
-    field = QWidget()
-    column = QVBoxLayout(field)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(2)
-    title = label(caption, "quiet")
-    title.setBuddy(widget)
-    column.addWidget(title)
-    column.addWidget(widget)
-    return field

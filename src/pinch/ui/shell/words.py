@@ -1,6 +1,6 @@
 """Small words on widgets: captions, headings, hairlines."""
 
-from PyQt6.QtWidgets import QFrame, QLabel, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -9,6 +9,19 @@ def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
     made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
+
+
+def captioned(caption: str, widget: QWidget) -> QWidget:
+    """A widget with its caption above it."""
+    field = QWidget()
+    column = QVBoxLayout(field)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+    title = label(caption, "quiet")
+    title.setBuddy(widget)
+    column.addWidget(title)
+    column.addWidget(widget)
+    return field
 
 
 def hairline(upright: bool = False) -> QWidget:
