@@ -230,9 +230,9 @@ class TestForReal(unittest.TestCase):
             time.sleep(0.05)
 
     def test_rig_run_recorded_through_its_tree(self) -> None:
-        recording = compose.begin_recording(self.book, self.rig_request(240.0, 30.0))
+        recording = compose.begin_recording(self.book, self.rig_request(240.0, 12.0))
         recording.mark("begun")
-        self.assertTrue(recording.wait(60))
+        self.assertTrue(recording.wait(120))
         run = self.book.get(Run, recording.run.id or 0)
         self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
         log = runlogs.read_log(self.book, run.id or 0)
