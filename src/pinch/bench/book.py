@@ -17,6 +17,7 @@ from pydantic import ValidationError
 
 from pinch.bench import schema
 from pinch.bench.plans import Plan
+from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
 from pinch.core.errors import PinchError
 
@@ -27,6 +28,8 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Workload: ("workload", ()),
     Protocol: ("protocol", ()),
     Plan: ("plan", ()),
+    Instrument: ("instrument", ()),
+    Reading: ("reading", ("run_id",)),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -131,6 +134,14 @@ class Book:
     def plans(self) -> list[Plan]:
         """All plans in the order they were added."""
         return self._records(Plan)
+
+    def instruments(self) -> list[Instrument]:
+        """All instruments in the order they were added."""
+        return self._records(Instrument)
+
+    def readings(self, run_id: int) -> list[Reading]:
+        """What was read by hand during a run, in the order of its entry."""
+        return self._records(Reading, "WHERE run_id = ? ORDER BY id", run_id)
 
     def drafts(self, record: Record) -> dict[str, str]:
         """What was typed into fields of a record and could not be kept as their value, by field."""

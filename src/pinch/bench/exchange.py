@@ -1,4 +1,5 @@
-"""Devices with their settings, workloads, protocols and plans as one JSON document, for another book or another person.
+"""Devices with their settings, workloads, protocols, instruments and plans as one JSON document, for another book or
+person.
 
 Things refer to each other by name. The published schema (`docs/exchange.schema.json`) is made from these models.
 """
@@ -14,6 +15,7 @@ from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
 from pinch.bench.files import replace_file
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
+from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
 from pinch.core.errors import DataError
 
@@ -29,12 +31,13 @@ class FileSetting(Setting):
 
 
 class FileDevice(Device):
-    """A device with its settings; what ties it to this machine or to the rig stays behind."""
+    """A device with its settings; what ties it to this machine, to a network or to the rig stays behind."""
 
     id: Hidden = Field(default=None, exclude=True)
     rig: Hidden = Field(default=None, exclude=True)
     local: SkipJsonSchema[Literal[False]] = Field(default=False, exclude=True)
     untold: SkipJsonSchema[tuple[str, ...]] = Field(default=(), exclude=True)
+    reach: SkipJsonSchema[Literal[""]] = Field(default="", exclude=True)
     settings: tuple[FileSetting, ...] = ()
 
 
@@ -42,6 +45,13 @@ class FileWorkload(Workload):
     """A workload."""
 
     id: Hidden = Field(default=None, exclude=True)
+
+
+class FileInstrument(Instrument):
+    """An instrument; where it is reached stays behind."""
+
+    id: Hidden = Field(default=None, exclude=True)
+    address: SkipJsonSchema[Literal[""]] = Field(default="", exclude=True)
 
 
 class FileProtocol(Protocol):
@@ -95,6 +105,7 @@ class Exchange(BaseModel):
     devices: tuple[FileDevice, ...] = ()
     workloads: tuple[FileWorkload, ...] = ()
     protocols: tuple[FileProtocol, ...] = ()
+    instruments: tuple[FileInstrument, ...] = ()
     plans: tuple[FilePlan, ...] = ()
 
 
@@ -112,7 +123,7 @@ def exchange_of(book: Book) -> Exchange:
     workloads = {w.id: w.name for w in book.workloads()}
     protocols = {p.id: p.name for p in book.protocols()}
     plans = [_plan_out(p, named, workloads, protocols) for p in live(book.plans())]
-    hidden = {"id", "rig", "local", "untold"}
+    hidden = {"id", "rig", "local", "untold", "reach"}
     return Exchange(
         devices=tuple(
             FileDevice(
@@ -123,6 +134,7 @@ def exchange_of(book: Book) -> Exchange:
         ),
         workloads=tuple(FileWorkload(**_fields(w, {"id"})) for w in live(book.workloads())),
         protocols=tuple(FileProtocol(**_fields(p, {"id"})) for p in live(book.protocols())),
+        instruments=tuple(FileInstrument(**_fields(i, {"id", "address"})) for i in live(book.instruments())),
         plans=tuple(plans),
     )
 
@@ -192,6 +204,9 @@ def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
     for protocol in exchange.protocols:
         name = free_name(protocol.name, [p.name for p in book.protocols()])
         protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id or 0
+    for instrument in exchange.instruments:
+        name = free_name(instrument.name, [i.name for i in book.instruments()])
+        book.save(Instrument(**_fields(instrument) | {"name": name}))
     return [book.save(_plan_in(p, settings, workloads, protocols)) for p in exchange.plans]
 
 

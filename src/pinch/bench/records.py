@@ -156,7 +156,8 @@ class Listed(Record):
 
 class Device(Listed):
     """A unit under test. `rig` is the key of a simulated device, `local` marks this computer; `untold` lists what
-    this computer could not know about itself."""
+    this computer could not know about itself. `reach` is a command that runs Python on another computer from its
+    standard input, such as `ssh HOST python3 -`; `shown` are the channels that stand large on the Run page."""
 
     form: Form = Form.OTHER
     chip: str = ""
@@ -181,8 +182,12 @@ class Device(Listed):
     status: Status = Status.RETAIL
     came: Came = Field(default=Came.UNKNOWN, title="How it came")
     offers: tuple[Offer, ...] = ()
-    alarm_temp_c: Celsius | None = Field(default=None, title="End the load above")
-    alarm_charge: Percent | None = Field(default=None, title="End the load below charge")
+    alarm_temp_c: Celsius | None = Field(default=None, title="Processor above")
+    alarm_surface_c: Celsius | None = Field(default=None, title="Any surface above")
+    alarm_battery_c: Celsius | None = Field(default=None, title="Battery above")
+    alarm_charge: Percent | None = Field(default=None, title="Charge below")
+    reach: str = Field(default="", max_length=1000, title="Command that reaches its Python")
+    shown: tuple[str, ...] = ()
     change_needs: tuple[ChangeNeed, ...] = ()
     exclusions: tuple[Exclusion, ...] = ()
     rig: str | None = None
@@ -208,6 +213,7 @@ class Setting(Listed):
     memory_speed_mts: Transfers | None = Field(default=None, title="Memory speed")
     graphics_memory_gb: Gigabytes | None = Field(default=None, title="Graphics memory")
     platform_profile: str = Field(default="", title="Platform profile")
+    governor: str = Field(default="", title="Clock governor")
 
     @model_validator(mode="after")
     def _burst_not_below_sustained(self) -> "Setting":
@@ -243,6 +249,9 @@ class Workload(Listed):
     )
     score_from: ScoreFrom = Field(default=ScoreFrom.NONE, title="Score of a command")
     score_pattern: str = Field(default="", max_length=1000, title="Pattern with (?P<score>…)")
+    frame_log: str = Field(default="", max_length=1000, title="Frame log to follow")
+    frame_column: str = Field(default="", max_length=120, title="Its column of frame times")
+    graphics: bool = Field(default=False, title="Graphics kept busy too")
 
     @field_validator("score_pattern")
     @classmethod
@@ -299,7 +308,8 @@ class Pass(Part):
 
 
 class Run(Record):
-    """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut."""
+    """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
+    `before` is what was checked before it began."""
 
     device_id: int
     setting_id: int
@@ -309,6 +319,7 @@ class Run(Record):
     ambient_c: Annotated[float, Field(ge=-40, le=80)] | None = None
     source: str = ""
     notes: str = ""
+    before: tuple[str, ...] = ()
     status: ExitStatus | None = None
     reason: str = ""
     samples: int | None = None

@@ -41,7 +41,7 @@ def add_mark(book: Book, run_id: int, mark: Mark) -> None:
 
 def channels_of(book: Book, run_id: int) -> list[str]:
     """The channels that a run has."""
-    return [name for _, channels in _streams(book, run_id) for name in channels]
+    return list(dict.fromkeys(name for _, channels in _streams(book, run_id) for name in channels))
 
 
 def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes: tuple[Pass, ...] = ()) -> Run:
@@ -85,7 +85,9 @@ def read_log(book: Book, run_id: int) -> RunLog:
         t, columns = _read_stream(book, run_id, stream_id, len(channels))
         for channel, values in zip(channels, columns, strict=True):
             have = np.isfinite(values)
-            series[channel] = Series(channel, t[have], values[have])
+            before = series.get(channel)  # a run that was continued has another stream of the same channels
+            times, numbers = (before.t, before.values) if before else (np.empty(0), np.empty(0))
+            series[channel] = Series(channel, np.append(times, t[have]), np.append(numbers, values[have]))
     marks = book.query("SELECT t_s, text FROM mark WHERE run_id = ? ORDER BY t_s", run_id)
     return RunLog(series, tuple(Mark(float(str(t_s)), str(text)) for t_s, text in marks))
 

@@ -40,8 +40,17 @@ MIGRATIONS: tuple[str, ...] = (
     UPDATE workload SET record = json_set(record, '$.runner', 'built-in load')
         WHERE json_extract(record, '$.name') LIKE 'Built-in load%';
     """,
+    """
+    CREATE TABLE instrument (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE reading (
+        id INTEGER PRIMARY KEY, run_id INTEGER NOT NULL REFERENCES run ON DELETE CASCADE, record TEXT NOT NULL);
+    CREATE INDEX reading_run ON reading (run_id);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
-TABLES = ("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft")
+TABLES = (
+    *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
+    "reading",
+)

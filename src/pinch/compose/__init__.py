@@ -21,21 +21,14 @@ from pinch.compose.judging import (
     scale_from_file,
 )
 from pinch.compose.planning import PlanDesk, plan_from_file
-from pinch.compose.recording import (
-    IDLE_S,
-    BookKeeper,
-    Recording,
-    RunRequest,
-    begin_recording,
-    ends_by_itself,
-    load_command,
-    rig_command,
-)
+from pinch.compose.recording import BookKeeper, Recording, begin_recording, course_of, ends_by_itself
+from pinch.compose.sourcing import IDLE_S, RIG_ADDRESS, RunRequest, load_command, meters_of, rig_command
 
 __all__ = [
     "ALL_CORES",
     "IDLE_S",
     "ONE_CORE",
+    "RIG_ADDRESS",
     "BookKeeper",
     "JudgeDesk",
     "PlanDesk",
@@ -46,6 +39,7 @@ __all__ = [
     "add_rig",
     "add_this_computer",
     "begin_recording",
+    "course_of",
     "demo_book_path",
     "ends_by_itself",
     "find_or_add",
@@ -55,6 +49,7 @@ __all__ = [
     "known_of",
     "load_command",
     "make_demo",
+    "meters_of",
     "plan_from_file",
     "rig_command",
     "scale_cell",

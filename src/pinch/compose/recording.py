@@ -1,43 +1,26 @@
 """Recording: a source, the recorder and the book joined."""
 
+import contextlib
 import math
-import shlex
-import shutil
-import sys
-import tempfile
 import threading
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
-from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, ScoreFrom, Setting, Workload
+from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload, now
 from pinch.compose.devices import new_run
-from pinch.core.errors import PinchError
+from pinch.compose.sourcing import RunRequest, command_line, meters_of, sources_of
+from pinch.core.errors import DataError, PinchError
+from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.course import Course
 from pinch.recorder.recorder import Alarm, Listener, Recorder
-from pinch.recorder.sources import CommandProcess, HandWork, ProbeProcess, WorkProcess, WorkSource
 from pinch.rig import catalogue
 
-IDLE_S = 15.0
+LEAST_CUT_S = 10.0
 FASTEST = 60.0
 """Most simulated seconds per real second."""
-
-
-@dataclass(frozen=True)
-class RunRequest:
-    """What is to be recorded: saved records, lengths in s, room temperature in °C, and the pace of the rig's clock."""
-
-    device: Device
-    setting: Setting
-    workload: Workload
-    load_s: float
-    idle_s: float = IDLE_S
-    ambient_c: float | None = None
-    time_scale: float = 1.0
-    notes: str = ""
 
 
 class Recording:
@@ -65,6 +48,10 @@ class Recording:
     def finish(self) -> None:
         """The work is over, as the operator says."""
         self._recorder.finish()
+
+    def heed(self, channel: str, value: float) -> None:
+        """A value read by hand, which may ring an alarm."""
+        self._recorder.heed(channel, value)
 
     def wait(self, timeout_s: float | None = None) -> bool:
         """Wait for the end; False where it has not come."""
@@ -98,7 +85,7 @@ class BookKeeper:
         book = self._open()
         try:
             current = book.get(Run, self._run.id or 0)  # the operator may have written notes meanwhile
-            runlogs.stop_run(book, current, status, reason, passes)
+            runlogs.stop_run(book, current, status, reason, (*current.passes, *passes))
         finally:
             book.close()
             self._book = None
@@ -106,6 +93,7 @@ class BookKeeper:
     def _open(self) -> Book:
         if self._book is None:
             self._book = open_book(self._path)
+            self._book.connection.execute("PRAGMA synchronous = FULL")  # what is kept outlives a power cut, too
         return self._book
 
 
@@ -117,27 +105,58 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     PinchError : the request makes no sense, or the book cannot be written.
     """
     _check(request)
-    source = "rig" if request.device.rig else "this computer"
-    run = new_run(book, request.device, request.setting, request.workload, source, request.ambient_c, request.notes)
-    probe, work, clean_up = _sources(request, run.id or 1)
-    keeper = BookKeeper(book.path, run)
-    workload = request.workload
-    length = math.inf if ends_by_itself(request.device, workload) else request.load_s
+    meters = meters_of(book, request.device)
+    run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
+    probe, work, sides, clean_up = sources_of(request, meters, run.id or 1)
     recorder = Recorder(
         probe,
         work,
-        keeper,
-        workload.rate_channel,
-        request.idle_s,
-        length,
-        workload.warm_up_pass,
+        BookKeeper(book.path, run),
+        request.workload.rate_channel,
+        course_of(request, from_s),
         alarms_of(request.device),
+        sides,
+        request.time_scale,
     )
     for listener in listeners:
         recorder.listen(listener)
     recording = Recording(book.path, run, recorder, clean_up)
     recording.start()
     return recording
+
+
+def _new_run(book: Book, request: RunRequest) -> tuple[Run, float]:
+    """A run that begins now, and where its time begins."""
+    device = request.device
+    source = "rig" if device.rig else "another computer" if device.reach else "this computer"
+    run = new_run(book, device, request.setting, request.workload, source, request.ambient_c, request.notes)
+    return book.save(run.model_copy(update={"before": request.before})), 0.0
+
+
+def _take_up(book: Book, run: Run) -> tuple[Run, float]:
+    """A cut run and the time at which it goes on: what was cut becomes its first pass."""
+    run = book.get(Run, run.id or 0)
+    if not run.cut_off or run.void:
+        raise PinchError("Only a run without a stop can be continued.")
+    log = runlogs.read_log(book, run.id or 0)
+    if not log.samples:
+        raise PinchError("Nothing of this run was kept, so there is nothing to continue; make it void.")
+    start, end = log.span_s
+    with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
+        start = max(start, judge(log).load_start_s)
+    from_s = max(end + LEAST_CUT_S, (now() - run.started).total_seconds())
+    runlogs.add_mark(book, run.id or 0, Mark(end, "cut off here"))
+    runlogs.add_mark(book, run.id or 0, Mark(from_s, "continued as another pass"))
+    cut = Pass(start_s=start, end_s=end)
+    return book.save(run.model_copy(update={"passes": (*run.passes, cut)})), from_s
+
+
+def course_of(request: RunRequest, from_s: float = 0.0) -> Course:
+    """The course of a run; work that ends by itself has endless passes."""
+    workload = request.workload
+    if ends_by_itself(request.device, workload):
+        return Course(request.idle_s, math.inf, warm_up_pass=workload.warm_up_pass, from_s=from_s)
+    return Course(request.idle_s, request.load_s, workload.all_passes, workload.pause_s, workload.warm_up_pass, from_s)
 
 
 def ends_by_itself(device: Device, workload: Workload) -> bool:
@@ -147,83 +166,25 @@ def ends_by_itself(device: Device, workload: Workload) -> bool:
 
 def alarms_of(device: Device) -> list[Alarm]:
     """The bounds of a device that end the load."""
-    alarms = [] if device.alarm_temp_c is None else [Alarm("cpu.temp", device.alarm_temp_c)]
-    if device.alarm_charge is not None:
-        alarms.append(Alarm("battery.charge", device.alarm_charge, above=False))
-    return alarms
-
-
-def _sources(request: RunRequest, seed: int) -> tuple[ProbeProcess, WorkSource, Callable[[], None]]:
-    """Where samples and rates come from, and what is to be cleaned up afterwards."""
-    if not request.device.rig:
-        return ProbeProcess(), _work_here(request.workload), _nothing
-    folder = tempfile.mkdtemp(prefix="pinch-rig-")
-    work: WorkSource = WorkProcess(rig_command(request, seed, Path(folder)), ready_line=True)
-    probe = ProbeProcess(Path(folder), time_scale=request.time_scale)
-    return probe, work, partial(shutil.rmtree, folder, ignore_errors=True)
-
-
-def _nothing() -> None:
-    """There is nothing to clean up."""
-
-
-def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
-    """Command line of a simulated device."""
-    options = {
-        "--device": request.device.rig,
-        "--setting": request.setting.name,
-        "--work": request.workload.name,
-        "--tree": tree,
-        "--time-scale": request.time_scale,
-        "--seed": seed,
-        "--ambient": 22.0 if request.ambient_c is None else request.ambient_c,
-    }
-    return [sys.executable, "-m", "pinch.rig.serve", *(str(x) for pair in options.items() for x in pair)]
-
-
-def _work_here(workload: Workload) -> WorkSource:
-    """What runs a workload on this computer."""
-    if workload.runner is Runner.LOAD:
-        return WorkProcess(load_command(workload.one_core))
-    if workload.runner is Runner.HAND:
-        return HandWork()
-    return CommandProcess(command_line(workload), workload.all_passes, workload.score_from is ScoreFrom.TIME)
-
-
-def command_line(workload: Workload) -> list[str]:
-    """Command line of the process that watches over a workload's command.
-
-    Raises
-    ------
-    PinchError : the command is empty, cannot be split into words, or does not exist.
-    """
-    try:
-        words = shlex.split(workload.command)
-    except ValueError as error:
-        raise PinchError(f"The command of {workload.name} cannot be read: {error}.") from None
-    folder = Path(workload.folder).expanduser() if workload.folder else None
-    if not words:
-        raise PinchError(f"{workload.name} has no command yet; enter one on the Bench page.")
-    if folder is not None and not folder.is_dir():
-        raise PinchError(f"The working folder of {workload.name} does not exist: {folder}.")
-    here = (folder / words[0]).resolve() if folder is not None and "/" in words[0] else None
-    if shutil.which(words[0]) is None and not (here is not None and here.is_file()):
-        raise PinchError(f"There is no command {words[0]!r} on this computer.")
-    options = ["--passes", str(workload.all_passes), "--pause", f"{workload.pause_s:g}"]
-    options += ["--timeout", f"{workload.timeout_s:g}"] if workload.timeout_s else []
-    options += ["--folder", str(folder)] if folder else []
-    options += [f"--pattern={workload.score_pattern}"] if workload.score_from is ScoreFrom.PATTERN else []
-    return [sys.executable, "-m", "pinch.sources.command", *options, "--", *words]
-
-
-def load_command(one_core: bool) -> list[str]:
-    """Command line of the built-in load."""
-    return [sys.executable, "-m", "pinch.sources.load", *(["--threads", "1"] if one_core else [])]
+    bounds = (
+        ("cpu.temp", device.alarm_temp_c, True),
+        ("skin.*", device.alarm_surface_c, True),
+        ("battery.temp", device.alarm_battery_c, True),
+        ("battery.charge", device.alarm_charge, False),
+    )
+    return [Alarm(channel, limit, above) for channel, limit, above in bounds if limit is not None]
 
 
 def _check(request: RunRequest) -> None:
     if not 1 <= request.load_s <= 86400:
         raise PinchError(f"The length of a run is between 1 s and 24 h, not {request.load_s:g} s.")
+    if not 0.1 <= request.interval_s <= 60:
+        raise PinchError(f"Samples are taken every 0.1 s to every minute, not every {request.interval_s:g} s.")
+    if request.device.reach and request.workload.runner is Runner.LOAD:
+        raise PinchError(
+            "The built-in load runs on this computer only. On another one, start work by hand, or give a command that "
+            "reaches it."
+        )
     if not 0 <= request.idle_s <= 3600:
         raise PinchError(f"The idle time before the load is between 0 s and 1 h, not {request.idle_s:g} s.")
     if not request.device.rig and request.time_scale != 1.0:

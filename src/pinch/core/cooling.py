@@ -116,3 +116,23 @@ def _low_pass(power: FloatArray, step: float, tau: float) -> FloatArray:
     keep = math.exp(-step / tau)
     filtered, _ = lfilter([1.0 - keep], [1.0, -keep], power, zi=[keep * power[0]])
     return np.asarray(filtered)
+
+
+def time_to_steady_s(fit: HeatFit, power_w: FloatArray, step_s: float, within_k: float) -> float:
+    """How long the temperature still needs until it is within `within_k` of where the present power leads, s.
+
+    Parameters
+    ----------
+    power_w : (n,) power of the record so far in even steps of `step_s`, NaN where there is none; its last minute's mean
+        is taken to go on.
+    """
+    known = np.isfinite(power_w)
+    if not known.any():
+        return math.nan
+    power = np.interp(np.arange(len(power_w)), np.flatnonzero(known), power_w[known])
+    last = power[-max(1, round(60.0 / step_s)) :].mean()
+    left = fit.r * np.array([last - _low_pass(power, step_s, float(tau))[-1] for tau in fit.tau])
+    ahead = np.linspace(0.0, 6.0 * fit.slowest_s, 1201)
+    off = np.abs(np.exp(-ahead[:, None] / fit.tau) @ left) > within_k
+    hot = np.flatnonzero(off)
+    return float(ahead[min(int(hot[-1]) + 1, len(ahead) - 1)]) if len(hot) else 0.0

@@ -67,7 +67,8 @@ def describe(
     for field in fields[1:]:
         if not field["unit"]:
             del field["unit"]
-    hidden = {"id", "device_id", "notes", "rig", "local", "untold", "archived"}  # private or of this book only
+    of_this_book = {"id", "device_id", "rig", "local", "untold", "archived", "shown"}
+    hidden = {*of_this_book, "notes", "reach", "command", "folder", "frame_log"}  # the latter may name people and hosts
     return {
         "profile": "tabular-data-package",
         "name": name,

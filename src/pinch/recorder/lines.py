@@ -3,6 +3,7 @@
 import contextlib
 import os
 import queue
+import signal
 import subprocess
 import threading
 from collections.abc import Sequence
@@ -16,10 +17,11 @@ class LineProcess:
     """A child whose lines are read in the background, so that it never waits for us.
 
     Its standard input is a pipe that closes with Pinch, however Pinch ends: a child that watches it cannot be left
-    behind.
+    behind. With `program` that is what it gets to read instead, and then the end; such a child notices that Pinch has
+    gone when nobody takes its lines.
     """
 
-    def __init__(self, command: Sequence[str]) -> None:
+    def __init__(self, command: Sequence[str], program: str | None = None) -> None:
         try:
             self._process = subprocess.Popen(
                 command,
@@ -40,6 +42,8 @@ class LineProcess:
             threading.Thread(target=self._read_lines, daemon=True),
             threading.Thread(target=self._read_notes, daemon=True),
         ]
+        if program is not None:
+            self._readers.append(threading.Thread(target=self._hand_over, args=(program,), daemon=True))
         for reader in self._readers:
             reader.start()
 
@@ -74,17 +78,28 @@ class LineProcess:
         try:
             self._process.wait(GRACE_S / 4)
         except subprocess.TimeoutExpired:
-            self._process.terminate()
+            self._signal(signal.SIGTERM)
             try:
                 self._process.wait(GRACE_S)
             except subprocess.TimeoutExpired:
-                self._process.kill()
+                self._signal(signal.SIGKILL)
                 self._process.wait()
         for reader in self._readers:
             reader.join(GRACE_S)
         for stream in (self._process.stdout, self._process.stderr):
             if stream is not None:
                 stream.close()
+
+    def _signal(self, number: signal.Signals) -> None:
+        """To the child and to what it has started."""
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(self._process.pid, number)
+
+    def _hand_over(self, program: str) -> None:
+        self.tell(program)
+        with contextlib.suppress(OSError, ValueError):
+            assert self._process.stdin is not None
+            self._process.stdin.close()
 
     def _read_lines(self) -> None:
         assert self._process.stdout is not None

@@ -5,6 +5,8 @@ goes on. The load and the probe end on every way out.
 """
 
 import contextlib
+import fnmatch
+import math
 import queue
 import threading
 import time
@@ -17,12 +19,19 @@ import numpy as np
 
 from pinch.bench.records import ExitStatus, Pass
 from pinch.core.errors import PinchError
+from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import FloatArray, Mark
+from pinch.core.running import Running
+from pinch.recorder.clock import ClockWatch, SharedClock, local_s
+from pinch.recorder.course import Course
+from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
-FLUSH_SAMPLES = 10
-FLUSH_S = 0.9
+FLUSH_SAMPLES = 2000
+FLUSH_S = 0.8
 """Samples wait for the book no longer than this, in real seconds, and no more than so many of them."""
+SILENT_S = 5.0
+"""Without samples for so long the course goes on by what the device's clock must be by now."""
 
 
 class Phase(StrEnum):
@@ -31,6 +40,7 @@ class Phase(StrEnum):
     OPENING = "opening"
     IDLE = "idle"
     LOAD = "load"
+    PAUSE = "pause"
     CLOSING = "closing"
     ENDED = "ended"
 
@@ -38,7 +48,8 @@ class Phase(StrEnum):
 NEXT: dict[Phase, tuple[Phase, ...]] = {
     Phase.OPENING: (Phase.IDLE, Phase.CLOSING),
     Phase.IDLE: (Phase.LOAD, Phase.CLOSING),
-    Phase.LOAD: (Phase.CLOSING,),
+    Phase.LOAD: (Phase.PAUSE, Phase.CLOSING),
+    Phase.PAUSE: (Phase.LOAD, Phase.CLOSING),
     Phase.CLOSING: (Phase.ENDED,),
     Phase.ENDED: (),
 }
@@ -73,11 +84,14 @@ class News:
     reason: str = ""
     passes: tuple[int, int] = (0, 0)
     """Passes begun, and wanted; none for work without passes."""
+    alarm: str = ""
+    """What rang, where an alarm ended the load."""
 
 
 @dataclass(frozen=True)
 class Alarm:
-    """A bound on a channel that ends the load: `above` or below a limit, in the channel's unit."""
+    """A bound on a channel, or on all that a pattern such as `skin.*` matches, that ends the load: `above` or below a
+    limit, in the channel's unit."""
 
     channel: str
     limit: float
@@ -87,9 +101,22 @@ class Alarm:
         """Whether a value is beyond the bound; one that is not known never is."""
         return value > self.limit if self.above else value < self.limit
 
+    def matches(self, channel: str) -> bool:
+        """Whether it watches a channel."""
+        return fnmatch.fnmatchcase(channel, self.channel)
+
+    def words(self, channel: str, value: float) -> str:
+        """What it says when it rings."""
+        return f"alarm: {channel} is {value:.1f}, {'above' if self.above else 'below'} {self.limit:g}"
+
 
 ALARM_SAMPLES = 3
-"""A bound must be passed by so many samples in a row: one odd reading ends nothing."""
+"""A bound must be passed by so many samples of a channel in a row: one odd reading ends nothing."""
+
+
+class AlarmError(PinchError):
+    """A bound was passed."""
+
 
 Listener = Callable[[News], None]
 
@@ -99,10 +126,11 @@ class Recorder:
 
     Parameters
     ----------
-    idle_s, load_s : lengths by the source's clock, s; an endless load ends with its passes, or by `finish`.
-    warm_up_pass : the first pass does not count.
+    course : rest, passes and waits by the source's clock.
     alarms : bounds that end the load, and nothing else.
     rate_channel : channel that the rates of the work are kept under.
+    sides : sources beside the probe, on this computer's clock.
+    pace : seconds of the source's clock in one of ours.
     """
 
     def __init__(
@@ -111,23 +139,26 @@ class Recorder:
         work: WorkSource,
         keeper: RunKeeper,
         rate_channel: str,
-        idle_s: float,
-        load_s: float,
-        warm_up_pass: bool = False,
+        course: Course,
         alarms: Sequence[Alarm] = (),
+        sides: Sequence[SideSource] = (),
+        pace: float = 1.0,
     ) -> None:
         self._samples, self._work, self._keeper = samples, work, keeper
-        self._rate_channel, self._idle_s, self._load_s = rate_channel, idle_s, load_s
+        self._rate_channel, self._course, self._sides = rate_channel, course, sides
+        self._clock, self._watch_clocks = SharedClock(pace), ClockWatch()
+        self._readings: queue.SimpleQueue[tuple[str, float]] = queue.SimpleQueue()
         self._listeners: list[Listener] = []
         self._marks: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._stop, self._finish = threading.Event(), threading.Event()
-        self._warm_up_pass = warm_up_pass
-        self._ringing = dict.fromkeys(alarms, 0)
+        self._alarms = tuple(alarms)
+        self._ringing: dict[tuple[Alarm, str], int] = {}
         self._begun: list[float] = []
         self._passes: list[Pass] = []
+        self._rates = Running()
         self._phase = Phase.OPENING
-        self._t = 0.0
-        self._noted = 0
+        self._t = course.from_s
+        self._noted = (0, 0)
         self._epoch: float | None = None
         self._streams: dict[str, _Buffer] = {}
 
@@ -152,12 +183,16 @@ class Recorder:
         """The work is over, as the operator says: the run is complete."""
         self._finish.set()
 
+    def heed(self, channel: str, value: float) -> None:
+        """A value that was read by hand: an alarm rings at once where it is beyond a bound."""
+        self._readings.put((channel, value))
+
     def run(self) -> ExitStatus:
         """Record until the length is over, `stop` is called, or something fails."""
-        status, reason = ExitStatus.COMPLETE, ""
+        status, reason, alarm = ExitStatus.COMPLETE, "", ""
         try:
             self._open()
-            while self._phase in (Phase.IDLE, Phase.LOAD):
+            while self._phase in (Phase.IDLE, Phase.LOAD, Phase.PAUSE):
                 if self._stop.is_set():
                     status = ExitStatus.STOPPED
                     break
@@ -167,62 +202,156 @@ class Recorder:
             self._work.stop()
         except PinchError as error:
             status, reason = ExitStatus.FAILED, str(error)
+            alarm = reason if isinstance(error, AlarmError) else ""
         finally:
             self._go(Phase.CLOSING)
             self._work.close()
             self._samples.close()
+            for side in self._sides:
+                side.close()
         status, reason = self._end(status, reason)
         self._go(Phase.ENDED)
-        self._tell(News(self._phase, self._t, {}, tuple(self._samples.notes()[self._noted :]), status, reason))
+        notes = (*self._new_notes(), *(told for side in self._sides for told in side.events()))
+        self._tell(News(self._phase, self._t, {}, notes, status, reason, alarm=alarm))
         return status
 
     def _open(self) -> None:
         self._work.open()
         channels = self._samples.open()
         self._streams["samples"] = _Buffer(self._keeper, channels)
+        for side in self._sides:
+            side.open()
         self._go(Phase.IDLE)
-        notes = tuple(self._samples.notes())
-        self._noted = len(notes)
-        self._tell(News(self._phase, 0.0, {}, notes))
+        self._tell(News(self._phase, self._t, {}, self._new_notes()))
+
+    def _new_notes(self) -> tuple[str, ...]:
+        """What the probe and the work had to say since the last call."""
+        told = (self._samples.notes(), self._work.notes())
+        new = tuple(note for notes, seen in zip(told, self._noted, strict=True) for note in notes[seen:])
+        self._noted = (len(told[0]), len(told[1]))
+        return new
 
     def _take(self) -> None:
-        for sample in self._samples.read(0.1):
+        samples = self._samples.read(0.1)
+        now = local_s()
+        for sample in samples:
+            self._clock.saw(sample.clock_s, now)
             self._t = self._since_start(sample.clock_s)
             self._streams["samples"].add(self._t, sample.values)
-            names = self._streams["samples"].channels
-            self._tell(News(self._phase, self._t, dict(zip(names, sample.values, strict=True))))
-            self._watch(dict(zip(names, sample.values, strict=True)))
-            self._follow_schedule()
+            values = dict(zip(self._streams["samples"].channels, sample.values, strict=True))
+            self._tell(News(self._phase, self._t, values))
+            self._watch(values)
+            self._follow_course()
+        self._bridge_silence(now)
         for sample in self._work.read():
             self._keep_rate(sample)
+        for side in self._sides:
+            self._take_side(side)
         self._follow_passes()
-        while not self._marks.empty():
-            self._keeper.mark(Mark(self._t, self._marks.get()))
+        self._note_what_happened()
+        for stream in self._streams.values():
+            stream.flush_in_time()
+
+    def _bridge_silence(self, now: float) -> None:
+        """A device that is out of reach is still at work: the course goes on by its clock as it must be."""
+        seen, clock = self._clock.last_seen_s, self._clock.at(now)
+        if seen is not None and clock is not None and now - seen > SILENT_S:
+            self._t = max(self._t, self._since_start(clock))
+            self._follow_course()
+
+    def _take_side(self, side: SideSource) -> None:
+        """Keep what a source beside the probe has, on the run's time; before the probe's first sample there is none."""
+        for told in side.events():
+            self._keeper.mark(Mark(self._t, told))
+            self._tell(News(self._phase, self._t, {}, (told,)))
+        samples = side.read()
+        if self._epoch is None or not samples:
+            return
+        stream = self._stream(side.channels)
+        for sample in samples:
+            clock = self._clock.at(sample.local_s)
+            if clock is not None and (t := self._since_start(clock)) > self._course.from_s:
+                stream.add(t, sample.values)
+                if side.channels != (FRAME_TIME,):
+                    self._watch(dict(zip(side.channels, sample.values, strict=True)))
+        self._tell(News(self._phase, self._t, _shown(side.channels, samples)))
 
     def _keep_rate(self, sample: Sample) -> None:
-        t = self._since_start(sample.clock_s)
-        if self._rate_channel not in self._streams:
-            self._streams[self._rate_channel] = _Buffer(self._keeper, (self._rate_channel,))
-        self._streams[self._rate_channel].add(t, sample.values)
+        self._stream((self._rate_channel,)).add(self._since_start(sample.clock_s), sample.values)
+        if self._phase is Phase.LOAD:
+            self._rates.add(sample.values[0])
         self._tell(News(self._phase, self._t, {self._rate_channel: sample.values[0]}))
 
-    def _follow_schedule(self) -> None:
-        if self._phase is Phase.IDLE and self._t >= self._idle_s:
+    def _stream(self, channels: tuple[str, ...]) -> "_Buffer":
+        if channels[0] not in self._streams:
+            self._streams[channels[0]] = _Buffer(self._keeper, channels)
+        return self._streams[channels[0]]
+
+    def _follow_course(self) -> None:
+        begun, course = len(self._begun), self._course
+        waiting = self._phase is Phase.IDLE or (self._phase is Phase.PAUSE and self._timed)
+        if waiting and self._t >= course.begin_s(begun):
             self._work.start()
             self._go(Phase.LOAD)
-        elif self._phase is Phase.LOAD and self._t >= self._idle_s + self._load_s:
-            self._go(Phase.CLOSING)
+            self._begin_pass()
+        elif self._phase is Phase.LOAD and self._timed and self._t >= course.end_s(begun - 1):
+            if begun < course.passes:
+                self._work.stop()
+            self._end_pass()
+            self._go(Phase.PAUSE if begun < course.passes else Phase.CLOSING)
+
+    @property
+    def _timed(self) -> bool:
+        """Whether passes last for a time; else they are over when the work says so."""
+        return math.isfinite(self._course.load_s)
+
+    def _begin_pass(self) -> None:
+        if not self._timed:
+            return
+        self._begun.append(self._t)
+        self._rates = Running()
+        if self._course.passes > 1:
+            self._keeper.mark(Mark(self._t, f"pass {len(self._begun)} begins"))
+        self._tell(News(self._phase, self._t, {}, passes=(len(self._begun), self._course.passes)))
+
+    def _end_pass(self) -> None:
+        """One of several timed passes is over: its score is the mean rate of work in it."""
+        if self._course.passes > 1:
+            score = self._rates.mean if self._rates.count else None
+            self._passes.append(self._pass(score, None))
+
+    def _pass(self, score: float | None, exit_status: int | None) -> Pass:
+        number = len(self._passes)
+        warm_up = self._course.warm_up_pass and number == 0
+        begun = self._begun[number]
+        return Pass(start_s=begun, end_s=self._t, warm_up=warm_up, score=score, exit_status=exit_status)
+
+    def _note_what_happened(self) -> None:
+        for told in self._watch_clocks.news():
+            self._keeper.mark(Mark(self._t, told))
+        if new := self._new_notes():
+            self._tell(News(self._phase, self._t, {}, new))
+        while not self._marks.empty():
+            self._keeper.mark(Mark(self._t, self._marks.get()))
+        while not self._readings.empty():
+            channel, value = self._readings.get()
+            for alarm in self._alarms:
+                if alarm.matches(channel) and alarm.rings(value):
+                    self._ring(alarm, channel, value)
 
     def _watch(self, values: dict[str, float]) -> None:
         """End the load where a bound is passed; the run is kept, with a mark and the reason."""
-        for alarm, count in self._ringing.items():
-            value = values.get(alarm.channel, np.nan)
-            self._ringing[alarm] = count + 1 if alarm.rings(value) else 0
-            if self._ringing[alarm] >= ALARM_SAMPLES:
-                side = "above" if alarm.above else "below"
-                words = f"alarm: {alarm.channel} is {value:.1f}, {side} {alarm.limit:g}"
-                self._keeper.mark(Mark(self._t, words))
-                raise PinchError(f"The load was ended by an {words}.")
+        for alarm in self._alarms:
+            for channel in filter(alarm.matches, values):
+                key = (alarm, channel)
+                self._ringing[key] = self._ringing.get(key, 0) + 1 if alarm.rings(values[channel]) else 0
+                if self._ringing[key] >= ALARM_SAMPLES:
+                    self._ring(alarm, channel, values[channel])
+
+    def _ring(self, alarm: Alarm, channel: str, value: float) -> None:
+        words = alarm.words(channel, value)
+        self._keeper.mark(Mark(self._t, words))
+        raise AlarmError(f"The load was ended by an {words}.")
 
     def _follow_passes(self) -> None:
         """Note when passes begin and end; the last one ends the run."""
@@ -233,26 +362,17 @@ class Recorder:
                 self._keeper.mark(Mark(self._t, f"pass {len(self._begun)} begins"))
             self._tell(News(self._phase, self._t, {}, passes=(len(self._begun), progress.wanted)))
         for over in progress.passes[len(self._passes) :]:
-            number = len(self._passes)
-            warm_up = self._warm_up_pass and number == 0
-            self._passes.append(
-                Pass(
-                    start_s=self._begun[number],
-                    end_s=self._t,
-                    warm_up=warm_up,
-                    score=over.score,
-                    exit_status=over.exit_status,
-                )
-            )
+            self._passes.append(self._pass(over.score, over.exit_status))
         if progress.failed:
             raise PinchError(progress.failed)
-        if progress.over and self._phase is Phase.LOAD:
-            self._go(Phase.CLOSING)
+        if progress.wanted and self._phase in (Phase.LOAD, Phase.PAUSE):
+            waits = 0 < progress.begun == len(progress.passes)
+            self._go(Phase.CLOSING if progress.over else Phase.PAUSE if waits else Phase.LOAD)
 
     def _since_start(self, clock_s: float) -> float:
         """Seconds of the run; the first sample stands at 1 s, since it tells of the second before it."""
         if self._epoch is None:
-            self._epoch = clock_s - 1.0
+            self._epoch = clock_s - 1.0 - self._course.from_s
         return round(clock_s - self._epoch, 4)
 
     def _end(self, status: ExitStatus, reason: str) -> tuple[ExitStatus, str]:
@@ -279,6 +399,14 @@ class Recorder:
                     self._listeners.remove(listener)
 
 
+def _shown(channels: tuple[str, ...], samples: Sequence[SideSample]) -> dict[str, float]:
+    """What listeners hear of a batch: the last values; of frames their mean time and their rate."""
+    if channels != (FRAME_TIME,):
+        return dict(zip(channels, samples[-1].values, strict=True))
+    mean_ms = sum(s.values[0] for s in samples) / len(samples)
+    return {FRAME_TIME: mean_ms, FRAME_RATE: 1000.0 / mean_ms}
+
+
 class _Buffer:
     """Samples of one stream on their way to the keeper; a stamp that does not go forward is left out."""
 
@@ -295,7 +423,12 @@ class _Buffer:
             return
         self._last = t
         self._rows.append((t, *values))
-        if len(self._rows) >= FLUSH_SAMPLES or time.monotonic() - self._flushed >= FLUSH_S:
+        if len(self._rows) >= FLUSH_SAMPLES:
+            self.flush()
+
+    def flush_in_time(self) -> None:
+        """Keep what has waited long enough."""
+        if time.monotonic() - self._flushed >= FLUSH_S:
             self.flush()
 
     def flush(self) -> None:

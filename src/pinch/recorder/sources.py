@@ -12,6 +12,7 @@ from pinch.core.errors import PinchError
 from pinch.recorder.lines import LineProcess
 
 START_WITHIN_S = 20.0
+PROBE = Path(__file__).parent.parent / "sources" / "probe.py"
 
 
 @dataclass(frozen=True)
@@ -76,6 +77,9 @@ class WorkSource(Protocol):
     def progress(self) -> Progress:
         """How far it has come."""
 
+    def notes(self) -> list[str]:
+        """What it had to say about itself."""
+
     def close(self) -> None:
         """End the load and the source; may be called again."""
 
@@ -84,18 +88,17 @@ class ProbeProcess:
     """The probe as a process: on this machine, below another root, or anywhere a command reaches."""
 
     def __init__(self, root: Path | None = None, interval_s: float = 1.0, time_scale: float = 1.0) -> None:
-        probe = Path(__file__).parent.parent / "sources" / "probe.py"
         options = ["--interval", str(interval_s), "--time-scale", str(time_scale), "--since-boot"]
         if root is not None:
             options += ["--root", str(root)]
         # Isolated and without site packages: the probe stays as small as it can be.
-        self._command = [sys.executable, "-I", "-S", str(probe), *options]
+        self._command = [sys.executable, "-I", "-S", str(PROBE), *options]
         self._process: LineProcess | None = None
         self._width = 0
 
     def open(self) -> tuple[str, ...]:
         self._process = LineProcess(self._command)
-        header = _first_line(self._process, "The probe")
+        header = first_line(self._process, "The probe")
         channels = tuple(header.split(",")[1:])
         self._width = len(channels)
         return channels
@@ -103,7 +106,7 @@ class ProbeProcess:
     def read(self, wait_s: float) -> list[Sample]:
         if self._process is None:
             return []
-        samples = [_sample(line, self._width) for line in self._process.lines(wait_s)]
+        samples = [read_row(line, self._width) for line in self._process.lines(wait_s)]
         if self._process.ended and not samples:
             raise PinchError("The probe has ended, so nothing more can be recorded.")
         return samples
@@ -122,33 +125,45 @@ class WorkProcess:
     def __init__(self, command: Sequence[str], ready_line: bool = False) -> None:
         self._command, self._ready_line = command, ready_line
         self._process: LineProcess | None = None
+        self._told: list[str] = []
+        self._failed, self._closed = "", False
 
     def open(self) -> None:
         self._process = LineProcess(self._command)
         if self._ready_line:
-            _first_line(self._process, "The simulated device")
+            first_line(self._process, "The simulated device")
 
     def start(self) -> None:
-        self._told("start")
+        self.tell("start")
 
     def stop(self) -> None:
-        self._told("stop")
+        self.tell("stop")
 
     def read(self) -> list[Sample]:
         if self._process is None:
             return []
-        return [_sample(line, 1) for line in self._process.lines() if not line.startswith("#")]
+        lines = self._process.lines()
+        self._told += [line[1:].strip() for line in lines if line.startswith("#")]
+        if self._process.ended and not self._closed:
+            note = self._process.notes[-1] if self._process.notes else "it gave no reason"
+            self._failed = f"The load has ended by itself: {note.rstrip('.')}."
+        return [read_row(line, 1) for line in lines if not line.startswith("#")]
 
     def progress(self) -> Progress:
-        return Progress()
+        return Progress(failed=self._failed)
 
-    def close(self) -> None:
-        if self._process is not None:
-            self._process.close()
+    def notes(self) -> list[str]:
+        return list(self._told)
 
-    def _told(self, command: str) -> None:
+    def tell(self, command: str) -> None:
+        """Tell the process something."""
         if self._process is not None:
             self._process.tell(command)
+
+    def close(self) -> None:
+        self._closed = True
+        if self._process is not None:
+            self._process.close()
 
 
 class CommandProcess:
@@ -185,6 +200,9 @@ class CommandProcess:
 
     def progress(self) -> Progress:
         return Progress(self._begun, self._wanted, tuple(self._passes), self._over, self._failed)
+
+    def notes(self) -> list[str]:
+        return []
 
     def close(self) -> None:
         if self._process is not None:
@@ -223,11 +241,20 @@ class HandWork:
     def progress(self) -> Progress:
         return Progress()
 
+    def notes(self) -> list[str]:
+        return []
+
     def close(self) -> None:
         """Nothing to end."""
 
 
-def _first_line(process: LineProcess, who: str) -> str:
+def first_line(process: LineProcess, who: str) -> str:
+    """The first line of a child.
+
+    Raises
+    ------
+    PinchError : it ended before, or says nothing for long.
+    """
     deadline = time.monotonic() + START_WITHIN_S
     while time.monotonic() < deadline:
         lines = process.lines(0.1)
@@ -240,7 +267,8 @@ def _first_line(process: LineProcess, who: str) -> str:
     raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
 
 
-def _sample(line: str, width: int) -> Sample:
+def read_row(line: str, width: int) -> Sample:
+    """A row of `width` values after the clock."""
     cells = line.split(",")
     if len(cells) != width + 1:
         raise PinchError(f"A row of the record has {len(cells)} cells instead of {width + 1}.")

@@ -90,6 +90,11 @@ class SimulatedDevice:
             self._truth,
         )
 
+    @property
+    def rate_now(self) -> float:
+        """Work done each second at this moment; 0 at rest."""
+        return 0.0 if self._work is None else self.rate(self._work, self._clock) * self._score_luck
+
     def _idle_w(self) -> float:
         return self._chip.idle_w + self._chip.leakage_w(self._heat.die_c)
 

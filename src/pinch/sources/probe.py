@@ -31,29 +31,39 @@ DRM_CLOCKS = ("gt_act_freq_mhz", "gt/gt0/rps_act_freq_mhz", "gt_cur_freq_mhz")
 
 
 class SensorFile:
-    """A file that is opened once. `fetch` re-reads it; `text` is what was last read, None where that failed."""
+    """A file that is opened once. `fetch` re-reads it; `data` is what was last read, None where that failed."""
 
     def __init__(self, path: str, size: int = 256) -> None:
         self.path = path
         self.size = size
         self.fd = os.open(path, os.O_RDONLY)
         self.lost = False
-        self.text: str | None = os.pread(self.fd, self.size, 0).decode("ascii", "replace")
+        self.data: bytes | None = os.pread(self.fd, self.size, 0)
 
     def fetch(self) -> None:
         try:
-            if os.fstat(self.fd).st_nlink == 0:
-                raise OSError("it was removed")
-            self.text = os.pread(self.fd, self.size, 0).decode("ascii", "replace")
+            self.data = os.pread(self.fd, self.size, 0)
             self.lost = False
         except OSError as error:
-            if not self.lost:
-                say(f"{self.path} cannot be read any more ({error.strerror or error}); its cells stay empty")
-            self.text, self.lost = None, True
+            self.lose(error.strerror)
+
+    def lose(self, reason: str | None) -> None:
+        if not self.lost:
+            say(f"{self.path} cannot be read any more ({reason}); its cells stay empty")
+        self.data, self.lost = None, True
+
+    def check_still_there(self) -> None:
+        """A plain file can be removed while it is open, which reading does not tell; the kernel's own files do."""
+        if os.fstat(self.fd).st_nlink == 0:
+            self.lose("it was removed")
+
+    @property
+    def text(self) -> str:
+        return self.data.decode("ascii", "replace") if self.data else ""
 
     def number(self) -> float | None:
         try:
-            return float(self.text) if self.text else None
+            return float(self.data) if self.data else None
         except ValueError:
             return None
 
@@ -119,9 +129,10 @@ class CpuLoad:
 
     def read(self, clock: float) -> float | None:
         text = self.file.text
-        if not text or not text.startswith("cpu "):
+        words = text.split("\n", 1)[0].split()[1:8]
+        if not text.startswith("cpu ") or len(words) < 7 or not all(x.isdigit() for x in words):
             return None
-        ticks = [int(x) for x in text.split("\n", 1)[0].split()[1:8]]
+        ticks = [int(x) for x in words]
         total, idle = sum(ticks), ticks[3] + ticks[4]
         before, self.before = self.before, (total, idle)
         if before is None or total <= before[0]:
@@ -136,7 +147,7 @@ class CpuInfoClock:
         self.file = file
 
     def read(self, clock: float) -> float | None:
-        clocks = [float(x) for x in re.findall(r"cpu MHz\s*: ([0-9.]+)", self.file.text or "")]
+        clocks = [float(x) for x in re.findall(r"cpu MHz\s*: ([0-9.]+)", self.file.text)]
         return sum(clocks) / len(clocks) if clocks else None
 
 
@@ -147,7 +158,7 @@ class StarredClock:
         self.file = file
 
     def read(self, clock: float) -> float | None:
-        found = re.search(r"(\d+)\s*Mhz\s*\*", self.file.text or "", re.IGNORECASE)
+        found = re.search(r"(\d+)\s*Mhz\s*\*", self.file.text, re.IGNORECASE)
         return float(found.group(1)) if found else None
 
 
@@ -173,8 +184,20 @@ class BatteryPower:
             watts = None if amps is None or volts is None else amps * volts * 1e-12
         if watts is None:
             return None
-        charging = self.status is not None and (self.status.text or "").startswith("Charging")
+        charging = self.status is not None and self.status.text.startswith("Charging")
         return -abs(watts) if charging else abs(watts)
+
+
+class ChargeEnergy:
+    """Energy in a battery that tells charge instead, Wh: charge_now times the voltage it was designed for, since the
+    present voltage sags with the load."""
+
+    def __init__(self, charge: SensorFile, volts: float) -> None:
+        self.charge, self.volts = charge, volts
+
+    def read(self, clock: float) -> float | None:
+        charge = self.charge.number()
+        return None if charge is None else charge * 1e-6 * self.volts
 
 
 class OwnCost:
@@ -189,7 +212,7 @@ class OwnCost:
         return 100.0 * (now[1] - before[1]) / (now[0] - before[0]) if now[0] > before[0] else None
 
 
-Sensor = Scaled | Mean | EnergyCounter | CpuLoad | CpuInfoClock | StarredClock | BatteryPower | OwnCost
+Sensor = Scaled | Mean | EnergyCounter | CpuLoad | CpuInfoClock | StarredClock | BatteryPower | ChargeEnergy | OwnCost
 
 
 class Tree:
@@ -308,7 +331,8 @@ def find_powercap(tree: Tree, columns: Columns) -> None:
             continue
         file = tree.open(base, "energy_uj")
         if file is not None:
-            limit = float(tree.text(base, "max_energy_range_uj") or 0)
+            text = tree.text(base, "max_energy_range_uj")
+            limit = float(text) if text.isdigit() else 0.0
             columns.add(POWERCAP_NAMES.get(name, f"{word(name)}.power"), EnergyCounter(file, limit))
 
 
@@ -362,7 +386,13 @@ def find_power_supply(tree: Tree, columns: Columns) -> None:
         if kind != "Battery" or tree.text(base, "scope") == "Device":
             continue
         columns.add_file("battery.charge", tree.open(base, "capacity"))
-        columns.add_file("battery.energy", tree.open(base, "energy_now"), 1e-6)
+        columns.add_file("battery.temp", tree.open(base, "temp"), 0.1)
+        energy, charge = tree.open(base, "energy_now"), tree.open(base, "charge_now")
+        volts = tree.text(base, "voltage_min_design")
+        if energy is None and charge is not None and volts.isdigit():
+            columns.add("battery.energy", ChargeEnergy(charge, int(volts) * 1e-6))
+        else:
+            columns.add_file("battery.energy", energy, 1e-6)
         power, current = tree.open(base, "power_now"), tree.open(base, "current_now")
         voltage = tree.open(base, "voltage_now")
         if power is not None or (current is not None and voltage is not None):
@@ -426,7 +456,8 @@ class Clock:
         if self.file is None:
             return time.clock_gettime(time.CLOCK_BOOTTIME)
         self.file.fetch()
-        words = (self.file.text or "").split()
+        self.file.check_still_there()
+        words = self.file.text.split()
         return float(words[0]) if words else None
 
 

@@ -1,11 +1,12 @@
 """The Bench page's work: which record is shown, entering, new, copy, archive, ladder."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QObject
 
 from pinch.bench.ladder import rungs
+from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
 from pinch.bench.sense import CAUTION, is_raised
 from pinch.core.errors import PinchError
@@ -21,7 +22,7 @@ class BenchControl(QObject):
     def __init__(self, session: Session, view: BenchView, guard: Callable[[Callable[[], object]], None]) -> None:
         super().__init__(view)
         self._session, self._view = session, view
-        self._protocol_id: int | None = None
+        self._chosen: dict[type[Listed], int] = {}
         self._asked: dict[tuple[type[Listed], int | None, str], str] = {}
         form = view.form
         form.entered.connect(lambda path, text: guard(lambda: self.enter(path, text)))
@@ -44,8 +45,8 @@ class BenchControl(QObject):
             return session.setting
         if kind is Workload:
             return session.workload
-        known = session.book.protocols()
-        return next((p for p in known if p.id == self._protocol_id), next((p for p in known if not p.archived), None))
+        known: Sequence[Listed] = session.book.instruments() if kind is Instrument else session.book.protocols()
+        return next((r for r in known if r.id == self._chosen.get(kind)), next(iter(live(known)), None))
 
     def refresh(self) -> None:
         """Show the list and the form as they are now."""
@@ -100,7 +101,7 @@ class BenchControl(QObject):
         elif kind is Workload:
             session.choose(s.device_id, s.setting_id, record_id, None)
         else:
-            self._protocol_id = record_id
+            self._chosen[kind] = record_id
             session.subject_changed()
 
     def enter(self, path: str, text: str) -> None:
@@ -162,7 +163,7 @@ class BenchControl(QObject):
         update: dict[str, Any] = {"id": None, "name": free_name(record.name, [i.name for i in self._everything()])}
         update["archived"] = False
         if isinstance(record, Device):
-            update |= {"rig": None, "local": False, "untold": ()}
+            update |= {"rig": None, "local": False, "untold": (), "reach": ""}
         copied = record.model_copy(update=update)
         if not isinstance(record, Device):
             self._add(copied, f"copy {record.name}")

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pinch.bench.book import Book
+from pinch.bench.readings import Instrument
 from pinch.bench.records import (
     Device,
     ExitStatus,
@@ -22,8 +23,15 @@ KINDS: dict[str, type[Listed]] = {
     "Settings": Setting,
     "Workloads": Workload,
     "Protocols": Protocol,
+    "Instruments": Instrument,
 }
-ONE = {Device: "device", Setting: "setting", Workload: "workload", Protocol: "protocol"}
+ONE: dict[type[Listed], str] = {
+    Device: "device",
+    Setting: "setting",
+    Workload: "workload",
+    Protocol: "protocol",
+    Instrument: "instrument",
+}
 
 
 @dataclass(frozen=True)
@@ -71,7 +79,10 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
             "Display",
             ("display.size_in", "display.pixels", "display.shape", "display.refresh_hz", "display.variable_refresh"),
         ),
-        Section("Alarms: Pinch ends its own load", ("alarm_temp_c", "alarm_charge")),
+        Section(
+            "Alarms: Pinch ends its own load", ("alarm_temp_c", "alarm_surface_c", "alarm_battery_c", "alarm_charge")
+        ),
+        Section("Another computer", ("reach",)),
         Section("Builds: firmware, OS, drivers", ("builds",)),
         Section("What changing takes, where it is more than a switch", ("change_needs",)),
         Section("Not to be had together", ("exclusions",)),
@@ -81,21 +92,37 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
     Setting: (
         Section("Setting", ("name", "mode", "mains")),
         Section("Limits as claimed", ("sustained_w", "burst_w", "window_s")),
-        Section("Chip", ("clock_ceiling_mhz", "undervolt_mv", "platform_profile")),
+        Section("Chip", ("clock_ceiling_mhz", "undervolt_mv", "platform_profile", "governor")),
         Section("Cooling, graphics and memory", ("fan", "graphics_path", "memory_speed_mts", "graphics_memory_gb")),
         Section("Notes", ("notes",)),
     ),
     Workload: (
         Section("Workload", ("name", "kind", "repeatable")),
         Section("Score", ("score_unit", "higher_is_better", "rate_channel")),
-        Section("One run", ("length_s", "passes", "warm_up_pass")),
+        Section("One run", ("length_s", "passes", "pause_s", "warm_up_pass")),
         Section(
-            "On this computer", ("runner", "command", "folder", "timeout_s", "pause_s", "score_from", "score_pattern")
+            "On this computer",
+            ("runner", "graphics", "command", "folder", "timeout_s", "score_from", "score_pattern"),
         ),
         Section(
             "Frames",
-            ("resolution", "preset", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps"),
+            (
+                "frame_log",
+                "frame_column",
+                "resolution",
+                "preset",
+                "upscaling",
+                "inner_resolution",
+                "frame_generation",
+                "frame_cap_fps",
+            ),
         ),
+        Section("Notes", ("notes",)),
+    ),
+    Instrument: (
+        Section("Instrument", ("name", "measures", "place")),
+        Section("Read by Pinch, not by hand", ("profile", "address", "every_s")),
+        Section("Accuracy as stated", ("of_reading", "of_range", "range", "resolution", "fixed")),
         Section("Notes", ("notes",)),
     ),
     Protocol: (
@@ -108,7 +135,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
 }
-WIDE = {"command", "notes", "ports", "background", "window_rule", "cool_rule"}
+WIDE = {"command", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
 EMPTY_WORDS = {
@@ -116,6 +143,7 @@ EMPTY_WORDS = {
     Setting: "No setting of this device yet. Enter one, or make a ladder of limits.",
     Workload: "No workload yet. Enter what you run.",
     Protocol: "No protocol yet. It holds the conditions constant, and prints as the methodology of a report.",
+    Instrument: "No instrument yet. Enter a meter, read by Pinch or by hand, with the accuracy its maker states.",
 }
 
 
@@ -147,6 +175,8 @@ def _records(book: Book, kind: type[Listed], device_id: int | None) -> Sequence[
         return book.devices()
     if kind is Setting:
         return book.settings(device_id) if device_id else []
+    if kind is Instrument:
+        return book.instruments()
     return book.workloads() if kind is Workload else book.protocols()
 
 
@@ -161,6 +191,8 @@ def detail(record: Listed) -> str:
         words = [str(record.kind), f"{record.run_s / 60:g} min", record.score_unit]
     elif isinstance(record, Protocol):
         words = [f"{record.repeats} repeats", f"{record.ambient_c:g} °C" if record.ambient_c is not None else ""]
+    elif isinstance(record, Instrument):
+        words = [str(record.measures), record.profile or "read by hand"]
     else:
         words = []
     return " · ".join(filter(None, words))

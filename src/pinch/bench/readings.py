@@ -1,0 +1,95 @@
+"""Instruments and what is read from them: by hand, or over a line by the recorder."""
+
+from datetime import datetime
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from pinch.bench.fields import Millimetres, Percent, Seconds
+from pinch.bench.records import Listed, Record
+from pinch.core.accuracy import Accuracy
+
+
+class Quantity(StrEnum):
+    """What is read."""
+
+    WALL = "wall power"
+    NOISE = "noise level"
+    SURFACE = "surface temperature"
+    ROOM = "room temperature"
+
+
+UNITS = {Quantity.WALL: "W", Quantity.NOISE: "dB(A)", Quantity.SURFACE: "°C", Quantity.ROOM: "°C"}
+_CHANNELS = {Quantity.WALL: "wall.power", Quantity.NOISE: "noise.level", Quantity.ROOM: "ambient.temp"}
+Positive = Annotated[float, Field(ge=0, le=1e6)]
+Place = Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")]
+
+
+class Instrument(Listed):
+    """A meter, with what its maker says of its accuracy: ± (% of reading + % of range + a fixed part), and the steps
+    that it shows. One without a profile is read by hand; `place` is where a surface is touched."""
+
+    measures: Quantity = Quantity.WALL
+    place: Place = Field(default="", title="Place of the surface, one word")
+    profile: str = Field(default="", title="Spoken to by profile")
+    address: str = Field(default="", max_length=300, title="Address")
+    every_s: Annotated[Seconds, Field(ge=0.1)] = Field(default=1.0, title="Read every")
+    of_reading: Percent | None = Field(default=None, title="± of the reading")
+    of_range: Percent | None = Field(default=None, title="± of the range")
+    range: Positive | None = Field(default=None, title="Range")
+    resolution: Positive | None = Field(default=None, title="Steps shown")
+    fixed: Positive | None = Field(default=None, title="± fixed")
+
+    @model_validator(mode="after")
+    def _a_range_for_its_share(self) -> "Instrument":
+        if self.of_range and not self.range:
+            raise ValueError("a share of the range needs the range")
+        return self
+
+    @property
+    def channel(self) -> str:
+        """The channel that it is kept under."""
+        return _CHANNELS.get(self.measures) or f"skin.{self.place or 'case'}.temp"
+
+    @property
+    def unit(self) -> str:
+        """Unit of what it measures."""
+        return UNITS[self.measures]
+
+    @property
+    def accuracy(self) -> Accuracy:
+        """Its accuracy."""
+        stated = (self.of_reading, self.of_range, self.range, self.resolution, self.fixed)
+        return Accuracy(*(part or 0.0 for part in stated))
+
+
+class Reading(Record):
+    """A value taken by hand during a run: at `t_s` of the run, with the lowest and highest seen where they were noted.
+    `u` is the standard uncertainty by the instrument's accuracy, None where nothing is known of it."""
+
+    run_id: int
+    taken: datetime
+    t_s: Annotated[float, Field(ge=0)]
+    quantity: Quantity
+    value: Annotated[float, Field(ge=-1e6, le=1e6)]
+    low: float | None = None
+    high: float | None = None
+    place: Place = ""
+    distance_mm: Millimetres | None = None
+    instrument: str = ""
+    u: Annotated[float, Field(ge=0)] | None = None
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _within_what_was_seen(self) -> "Reading":
+        if self.low is not None and self.low > self.value:
+            raise ValueError("the lowest seen is above the value")
+        if self.high is not None and self.high < self.value:
+            raise ValueError("the highest seen is below the value")
+        return self
+
+    @property
+    def channel(self) -> str:
+        """The channel that it belongs to."""
+        return _CHANNELS.get(self.quantity) or f"skin.{self.place or 'case'}.temp"

@@ -1,0 +1,102 @@
+"""The probe on another computer."""
+
+import math
+import shlex
+import time
+
+from pinch.core.errors import PinchError
+from pinch.recorder.lines import LineProcess
+from pinch.recorder.sources import PROBE, Sample, first_line, read_row
+
+SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
+
+
+class RemoteProbe:
+    """The probe on another computer: the operator's own command reaches a Python there, which is given the program to
+    read. Nothing is installed there. A link that breaks or falls silent is set up again; what lies between is a gap.
+    """
+
+    def __init__(self, reach: str, interval_s: float = 1.0) -> None:
+        try:
+            self._words = shlex.split(reach)
+        except ValueError as error:
+            raise PinchError(f"The command that reaches the device cannot be read: {error}.") from None
+        options = ["--interval", str(interval_s), "--since-boot"]
+        self._program = f"import sys\nsys.argv[1:] = {options!r}\n" + PROBE.read_text(encoding="utf-8")
+        self._silent_s = max(SILENT_S, 5 * interval_s)
+        self._process: LineProcess | None = None
+        self._channels: tuple[str, ...] = ()
+        self._places: list[int | None] | None = None
+        self._width = 0
+        self._told: list[str] = []
+        self._last_note = ""
+        self._heard = self._due = time.monotonic()
+        self._wait_s = RETRY_S
+        self._last_clock = -math.inf
+
+    def open(self) -> tuple[str, ...]:
+        self._process = LineProcess(self._words, self._program)
+        self._channels = tuple(first_line(self._process, "The probe on the device").split(",")[1:])
+        self._meet(self._channels)
+        self._listen()
+        return self._channels
+
+    def _listen(self) -> None:
+        """Take what the probe says of the device's sensors, once; a link that cannot be set up says the same anew."""
+        while self._process is not None and self._process.notes:
+            self._last_note = self._process.notes.pop(0)
+            if self._places is not None and self._last_note not in self._told:
+                self._told.append(self._last_note)
+
+    def read(self, wait_s: float) -> list[Sample]:
+        if self._process is None:
+            self._reach_again(wait_s)
+            return []
+        lines = self._process.lines(wait_s)
+        self._listen()
+        if lines:
+            self._heard = time.monotonic()
+        elif self._process.ended or time.monotonic() - self._heard > self._silent_s:
+            self._lose()
+        if lines and self._places is None:
+            self._meet(tuple(lines.pop(0).split(",")[1:]))
+            self._told.append("the link to the device is back")
+        return [self._sample(line) for line in lines]
+
+    def notes(self) -> list[str]:
+        return list(self._told)
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+    def _meet(self, channels: tuple[str, ...]) -> None:
+        """Find the run's channels in those that the probe has now; one that is new since then is left out."""
+        self._places = [channels.index(name) if name in channels else None for name in self._channels]
+        self._width, self._wait_s, self._heard = len(channels), RETRY_S, time.monotonic()
+
+    def _lose(self) -> None:
+        assert self._process is not None
+        self._process.close()
+        self._last_note = ""
+        self._listen()
+        if self._places is not None:
+            why = f": {self._last_note}" if self._last_note else ""
+            self._told.append(f"the link to the device is lost{why}; it is set up again")
+        self._process, self._places = None, None
+        self._due = time.monotonic() + self._wait_s
+        self._wait_s = min(LONGEST_RETRY_S, 2.0 * self._wait_s)
+
+    def _reach_again(self, wait_s: float) -> None:
+        if time.monotonic() < self._due:
+            time.sleep(wait_s)
+        else:
+            self._process, self._heard = LineProcess(self._words, self._program), time.monotonic()
+
+    def _sample(self, line: str) -> Sample:
+        sample = read_row(line, self._width)
+        if sample.clock_s < self._last_clock - 1.0:
+            raise PinchError("The device has been restarted, so the run ends here.")
+        self._last_clock = sample.clock_s
+        values = (math.nan if at is None else sample.values[at] for at in self._places or ())
+        return Sample(sample.clock_s, tuple(values))

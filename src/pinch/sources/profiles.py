@@ -1,0 +1,97 @@
+"""Instrument profiles: how an instrument is identified, configured and read, as data files.
+
+Those that ship lie in `sources/instruments`; one's own lie as `*.json` in the folder `instruments` of the user's
+configuration of Pinch and win over those of the same key. The form is described in docs/formats.md.
+"""
+
+import json
+from pathlib import Path
+
+import platformdirs
+from pydantic import Field, ValidationError
+
+from pinch.bench.fields import Name, Part
+from pinch.bench.records import problem_of
+from pinch.core.errors import DataError, PinchError
+
+MOST_BYTES = 100_000
+SHIPPED = Path(__file__).parent / "instruments"
+
+
+class Serial(Part):
+    """How a serial line is set."""
+
+    baud: int = Field(default=9600, ge=50, le=4_000_000)
+    data_bits: int = Field(default=8, ge=5, le=8)
+
+
+class Profile(Part):
+    """How an instrument is spoken to.
+
+    `identify` asks who it is (empty: nothing is asked) and `answers` is a text that must be in the answer; `configure`
+    is sent once, `read` asks for the numbers, of which number `take` counted from 0 is the value; with `product` it is
+    the product of all, volts times amperes. `factor` brings it to the unit of what the instrument measures.
+    """
+
+    key: Name
+    title: Name
+    unit: str = ""
+    identify: str = "*IDN?"
+    answers: str = ""
+    configure: tuple[str, ...] = ()
+    read: Name
+    take: int = Field(default=0, ge=0, le=99)
+    product: bool = False
+    factor: float = 1.0
+    ending: str = "\n"
+    timeout_s: float = Field(default=2.0, gt=0, le=60)
+    serial: Serial = Serial()
+    range: float | None = None
+    of_reading: float | None = None
+    of_range: float | None = None
+
+
+def profiles(own: Path | None = None) -> dict[str, Profile]:
+    """All profiles by key.
+
+    Raises
+    ------
+    DataError : a file of one's own cannot be read; the sentence names the file and the place.
+    """
+    own = own or Path(platformdirs.user_config_dir("pinch")) / "instruments"
+    files = [*sorted(SHIPPED.glob("*.json")), *sorted(own.glob("*.json"))]
+    return {profile.key: profile for profile in map(read_profile, files)}
+
+
+def read_profile(path: Path) -> Profile:
+    """One profile.
+
+    Raises
+    ------
+    DataError : it cannot be read, is no JSON, or a field makes no sense.
+    """
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise DataError(str(path), "it is too large for a profile")
+        return Profile.model_validate(json.loads(path.read_text(encoding="utf-8")))
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
+    except json.JSONDecodeError as error:
+        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
+    except (UnicodeDecodeError, RecursionError):
+        raise DataError(str(path), "it is not UTF-8 text") from None
+    except ValidationError as error:
+        raise DataError(str(path), ": ".join(filter(None, problem_of(error)))) from None
+
+
+def profile(key: str) -> Profile:
+    """The profile of that key.
+
+    Raises
+    ------
+    PinchError : there is none.
+    """
+    known = profiles()
+    if key not in known:
+        raise PinchError(f"There is no instrument profile {key!r}; there are {', '.join(sorted(known))}.")
+    return known[key]
