@@ -126,7 +126,7 @@ class TestPhases(unittest.TestCase):
         self.assertEqual([p.score for p in shelf.passes], [100.0, 101.0, 102.0])
         self.assertEqual([p.warm_up for p in shelf.passes], [True, False, False])
         self.assertEqual([p.end_s - p.start_s for p in shelf.passes][1:], [10.0, 10.0])
-        self.assertEqual([m.text for m in shelf.marks], [f"pass {n} begins" for n in (1, 2, 3)])
+        self.assertEqual([m.text for m in shelf.marks], ["pass 2 begins", "pass 3 begins"])
         self.assertEqual(script.told, ["start", "stop"])
 
     def test_work_that_fails_fails_the_run(self) -> None:

@@ -18,6 +18,7 @@ from pinch.core.figures import Note
 from pinch.core.judge import Known, judge
 from pinch.core.runlog import RunLog
 from pinch.core.scaling import Point, scale
+from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run
@@ -98,27 +99,28 @@ class TestCards(unittest.TestCase):
 
 class TestLive(unittest.TestCase):
     def test_news_are_taken_in(self) -> None:
-        live = LiveRun("score.rate", 315.0)
+        live = LiveRun("score.rate", Course(15.0, 300.0))
         live.note(News(Phase.IDLE, 3.0, {"cpu.power": 4.0, "cpu.temp": math.nan}, ("no fan",)))
         live.note(News(Phase.LOAD, 16.0, {"cpu.power": 64.0, "cpu.load": 100.0, "probe.load": 0.2}))
-        self.assertEqual(live.series["cpu.power"], [4.0, 64.0])
-        self.assertEqual(live.times["cpu.power"], [3.0, 16.0])
+        self.assertEqual(live.series["cpu.power"].values.tolist(), [4.0, 64.0])
+        self.assertEqual(live.series["cpu.power"].t.tolist(), [3.0, 16.0])
         self.assertNotIn("cpu.temp", live.values)
         self.assertEqual(live.words, "Under load, 0:16 of 5:15")
         self.assertEqual((live.probe_cost, live.notes), (0.2, ["no fan"]))
 
     def test_what_is_missing_is_replaced_by_load(self) -> None:
-        live = LiveRun("score.rate", 60.0)
+        live = LiveRun("score.rate", Course(0.0, 60.0))
         live.note(News(Phase.LOAD, 5.0, {"cpu.load": 99.0, "cpu.clock": 2700.0}))
         self.assertEqual([c for c, _ in live.shown_channels()], ["cpu.load", "cpu.clock", "score.rate"])
 
     def test_a_long_run_stays_light(self) -> None:
-        live = LiveRun("score.rate", 1e5)
+        live = LiveRun("score.rate", Course(0.0, 1e5))
         for t in range(9000):
-            live.note(News(Phase.LOAD, float(t), {"cpu.power": 45.0}))
-        self.assertLessEqual(len(live.series["cpu.power"]), 7200)
-        self.assertEqual(len(live.series["cpu.power"]), len(live.times["cpu.power"]))
-        self.assertEqual(live.times["cpu.power"][-1], 8999.0)
+            live.note(News(Phase.LOAD, float(t), {"cpu.power": float(t % 4)}))
+        thin = live.series["cpu.power"]
+        self.assertEqual((len(thin.t), thin.width), (2250, 4))
+        self.assertEqual(set(thin.values), {1.5}, "means of whole neighbours, nothing picked")
+        self.assertEqual((thin.t[0], thin.t[-1]), (1.5, 8997.5), "the whole run stays in view")
 
     def test_large_values(self) -> None:
         self.assertEqual(large_value("cpu.clock", 3456.0), ("3.46", "GHz"))

@@ -24,7 +24,8 @@ def timeline_chart(
     panels = []
     if judged.power:
         rules = (Rule(claimed_w, f"claimed {claimed_w:g}"),) if claimed_w else ()
-        panels.append(_panel(log, judged.power, "Power", "power", rules))
+        package = _panel(log, judged.power, "Power", "power", rules)
+        panels.append(_with_wall(package, log))
     if judged.clock:
         ceiling = judged.levels.ceiling_mhz
         rules = (Rule(ceiling, "ceiling"),) if np.isfinite(ceiling) else ()
@@ -65,10 +66,18 @@ def _panel(
     unit: str = "",
 ) -> Panel:
     series = log.series[channel]
-    return Panel(title, unit or unit_of(channel), (_broken_line(series),), rules=rules, from_zero=from_zero, key=key)
+    return Panel(title, unit or unit_of(channel), (broken_line(series),), rules=rules, from_zero=from_zero, key=key)
 
 
-def _broken_line(series: Series) -> Line:
+def _with_wall(panel: Panel, log: RunLog) -> Panel:
+    """The package's power with that at the wall, dashed, where a meter told it."""
+    if "wall.power" not in log.series or not len(log.series["wall.power"].t):
+        return panel
+    wall = replace(broken_line(log.series["wall.power"]), dashed=True)
+    return replace(panel, title="Power, dashed at the wall", lines=(*panel.lines, wall))
+
+
+def broken_line(series: Series) -> Line:
     """The raw samples, broken at gaps: nothing is drawn where nothing was logged."""
     period = period_of(series.t)
     holes = np.flatnonzero(np.diff(series.t) > GAP_PERIODS * period) + 1

@@ -7,11 +7,13 @@ from pathlib import Path
 
 from pinch import compose
 from pinch.bench.book import Book
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked
+from pinch.bench.readings import UNITS, Instrument, Quantity
+from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked, free_name
 from pinch.cli.books import named, open_or_create
 from pinch.core.errors import PinchError
 from pinch.core.finding import finding
 from pinch.recorder.recorder import News
+from pinch.sources.profiles import profile
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -20,9 +22,16 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--setting", default="Default", help="its setting; a new name makes one on this computer")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
-    parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load (300)")
+    parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load of a pass (300)")
     parser.add_argument("--idle", type=float, default=compose.IDLE_S, metavar="S", help="seconds of rest before (15)")
     parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
+    parser.add_argument("--passes", type=int, metavar="N", help="passes, unattended (those of the workload)")
+    parser.add_argument("--pause", type=float, metavar="S", help="seconds of waiting between passes")
+    parser.add_argument("--interval", type=float, default=1.0, metavar="S", help="seconds between samples (1)")
+    parser.add_argument("--meter", action="append", default=[], metavar="PROFILE@ADDRESS", help="a meter to read along")
+    parser.add_argument("--frames", metavar="FILE", help="follow this frame log; the newest where it holds *")
+    parser.add_argument("--reach", metavar="COMMAND", help="reach the device: 'ssh HOST python3 -'")
+    parser.add_argument("--continue", dest="resume", type=int, metavar="RUN", help="go on with this cut run")
     parser.add_argument("--time-scale", type=float, default=1.0, help="simulated seconds per real second, rig only")
 
 
@@ -54,17 +63,60 @@ def _wait_or_stop(recording: compose.Recording) -> None:
 
 
 def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
-    if args.device is not None:
-        compose.add_rig(book)
-    here = compose.add_this_computer(book)
-    device: Device = here if args.device is None else named(book.devices(), args.device, "device", lambda d: d.name)
+    device = _device(book, args)
     settings = book.settings(device.id or 0)
-    if device.local and args.setting not in [s.name for s in settings]:
+    if (device.local or device.reach) and args.setting not in [s.name for s in settings]:
         fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
         settings.append(book.save(checked(Setting, "The setting", **fields)))
     setting = named(settings, args.setting, "setting", lambda s: s.name)
     workload: Workload = named(book.workloads(), args.workload, "workload", lambda w: w.name)
-    return compose.RunRequest(device, setting, workload, args.length, args.idle, args.ambient, args.time_scale)
+    asked = {"passes": args.passes, "pause_s": args.pause, "frame_log": args.frames}
+    asked = {name: value for name, value in asked.items() if value is not None}
+    workload = checked(Workload, "The workload", **workload.model_dump() | asked)
+    for meter in args.meter:
+        _add_meter(book, meter)
+    return compose.RunRequest(
+        device,
+        setting,
+        workload,
+        args.length,
+        args.idle,
+        args.ambient,
+        args.time_scale,
+        interval_s=args.interval,
+        continues=None if args.resume is None else book.get(Run, args.resume),
+    )
+
+
+def _device(book: Book, args: argparse.Namespace) -> Device:
+    """The device that is asked for: of the book, of the rig, on the other end of a command, or this computer."""
+    here = compose.add_this_computer(book)
+    if args.device is None and args.reach is None:
+        return here
+    known = {d.name for d in book.devices()}
+    if args.reach is not None and args.device not in known:
+        name = args.device or "Another computer"
+        new: Device = checked(Device, "The device", name=free_name(name, known), reach=args.reach)
+        return book.save(new)
+    if args.device not in known:
+        compose.add_rig(book)
+    device: Device = named(book.devices(), args.device, "device", lambda d: d.name)
+    if args.reach is None:
+        return device
+    reached: Device = book.save(device.model_copy(update={"reach": args.reach}))
+    return reached
+
+
+def _add_meter(book: Book, words: str) -> None:
+    """A meter that the book does not know yet, by `PROFILE@ADDRESS`."""
+    key, at, address = words.partition("@")
+    if not at or not address:
+        raise PinchError(f"{words}: a meter is given as PROFILE@ADDRESS, such as ac-power@TCPIP::HOST::5025::SOCKET.")
+    known = profile(key)
+    measures = next((q for q, unit in UNITS.items() if unit == known.unit), Quantity.WALL)
+    if not any((i.profile, i.address) == (key, address) for i in book.instruments()):
+        fields = {"name": known.title, "measures": measures, "profile": key, "address": address}
+        book.save(checked(Instrument, "The meter", **fields))
 
 
 def _show(news: News) -> None:

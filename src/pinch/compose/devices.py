@@ -29,6 +29,15 @@ ONE_CORE = Workload(
     one_core=True,
 )
 
+COMBINED = Workload(
+    name="Built-in load, cores and graphics",
+    kind=WorkKind.COMBINED,
+    score_unit="units/s",
+    repeatable=Repeatable.BUILT_IN,
+    runner=Runner.LOAD,
+    graphics=True,
+)
+
 
 def add_rig(book: Book) -> None:
     """Put the simulated devices, their settings and workloads into a book, those that are not there yet."""
@@ -57,7 +66,7 @@ def add_this_computer(book: Book, root: Path = Path("/")) -> Device:
             own = {"device_id": device.id, "name": name, "mode": profile, "platform_profile": profile}
             book.save(Setting.model_validate(own | claims))
     named = {w.name for w in book.workloads()}
-    for workload in (ALL_CORES, ONE_CORE):
+    for workload in (ALL_CORES, ONE_CORE, COMBINED):
         if workload.name not in named:
             book.save(workload)
     return device

@@ -9,6 +9,7 @@ from pinch.bench.book import Book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.core.errors import DataError, PinchError
 from pinch.core.figures import Note
+from pinch.core.frames import with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.runlog import RunLog
 from pinch.core.scaling import Point, Scaling, scale
@@ -35,7 +36,7 @@ class JudgeDesk:
         """
         number, state = run.id or 0, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
-            log = runlogs.read_log(self._book, number)
+            log = with_frame_rate(runlogs.read_log(self._book, number))
             try:
                 self._kept[number] = state, log, judge(log, state[1])
             except DataError as error:

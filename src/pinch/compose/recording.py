@@ -26,8 +26,10 @@ FASTEST = 60.0
 class Recording:
     """A recording in its own thread, with its own connection to the book."""
 
-    def __init__(self, book_path: Path, run: Run, recorder: Recorder, clean_up: Callable[[], None]) -> None:
-        self.book_path, self.run = book_path, run
+    def __init__(
+        self, book_path: Path, run: Run, course: Course, recorder: Recorder, clean_up: Callable[[], None]
+    ) -> None:
+        self.book_path, self.run, self.course = book_path, run, course
         self._recorder = recorder
         self._clean_up = clean_up
         self._thread = threading.Thread(target=self._work, name="recorder")
@@ -108,19 +110,20 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     meters = meters_of(book, request.device)
     run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
     probe, work, sides, clean_up = sources_of(request, meters, run.id or 1)
+    course = course_of(request, from_s)
     recorder = Recorder(
         probe,
         work,
         BookKeeper(book.path, run),
         request.workload.rate_channel,
-        course_of(request, from_s),
+        course,
         alarms_of(request.device),
         sides,
         request.time_scale,
     )
     for listener in listeners:
         recorder.listen(listener)
-    recording = Recording(book.path, run, recorder, clean_up)
+    recording = Recording(book.path, run, course, recorder, clean_up)
     recording.start()
     return recording
 

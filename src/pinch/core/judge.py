@@ -23,6 +23,11 @@ from pinch.core.figures import (
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
+SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
+"""In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
+METERS = ("wall.", "skin.", "noise.")
+MOST_OWN_COST = 1.0
+"""Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
 
 
@@ -80,7 +85,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
     load = phases.find_load(even, deciding)
     signals = _signals(even, load, power, clock, temp, known.frame_cap_fps)
-    burst_bins = phases.find_burst(signals.power) if power else None
+    burst_bins = phases.find_burst(signals.power[: _first_pause(signals)]) if power else None
 
     levels = limiter.find_levels(signals, burst_bins or 0, known.temp_limit_c, known.clock_ceiling_mhz)
     fault = _faults(signals, levels, burst_bins or 0, even.step_s)
@@ -94,7 +99,9 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     causes = limiter.smooth(limiter.classify(signals, levels))
     found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels)
     share = limiter.shares(found)
-    gaps = _gaps(log, (power, clock, temp, rate, deciding))
+    gaps = _joined(
+        _gaps(log, (power, clock, temp, deciding)) + [g for g in _gaps(log, (rate,)) if _at_work(g, even, load)]
+    )
     start, end = float(even.edges[load.first]), float(even.edges[load.last])
     start += (1.0 - load.onset) * even.step_s
     edges = even.edges[load.first :]
@@ -117,7 +124,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         gaps,
         levels,
         known,
-        tuple(_warnings(even, load, power, temp, window, collapses, gaps, share)),
+        (*_warnings(even, load, power, temp, window, collapses, gaps, share), *_silent_meters(log)),
     )
 
 
@@ -220,19 +227,42 @@ def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
     return Throttle(max(first, 0.0), len(heat))
 
 
-def _gaps(log: RunLog, channels: tuple[str | None, ...]) -> tuple[Gap, ...]:
-    """Gaps of the main channels, overlapping ones joined."""
-    every = sorted(
-        (gap for name in dict.fromkeys(channels) if name for gap in gaps_of(log.series[name])),
-        key=lambda gap: gap.start_s,
-    )
+def _first_pause(signals: limiter.Signals) -> int:
+    """Bins of load until the first wait between passes; a burst is looked for in the first pass only."""
+    waits = [a for a, b in runs_of(~signals.active & np.isfinite(signals.power)) if b - a >= SHORTEST_PAUSE]
+    return waits[0] if waits and waits[0] >= SHORTEST_PASS else len(signals.power)
+
+
+def _at_work(gap: Gap, even: EvenLog, load: phases.Load) -> bool:
+    """Whether work went on in a gap: between passes there is no rate of work, and none is missing."""
+    inside = (even.starts >= gap.start_s) & (even.starts < gap.end_s)
+    return bool(load.active[inside].mean() > 0.5) if inside.any() else True
+
+
+def _gaps(log: RunLog, channels: tuple[str | None, ...]) -> list[Gap]:
+    """Gaps of channels."""
+    return [gap for name in dict.fromkeys(channels) if name for gap in gaps_of(log.series[name])]
+
+
+def _joined(gaps: list[Gap]) -> tuple[Gap, ...]:
+    """Gaps in order, overlapping ones joined."""
     joined: list[Gap] = []
-    for gap in every:
+    for gap in sorted(gaps, key=lambda gap: gap.start_s):
         if joined and gap.start_s < joined[-1].end_s:
             joined[-1] = Gap(joined[-1].start_s, max(gap.end_s, joined[-1].end_s))
         else:
             joined.append(gap)
     return tuple(joined)
+
+
+def _silent_meters(log: RunLog) -> list[Note]:
+    """Gaps of the meters beside the computer's own sensors."""
+    meters = [s for name, s in log.series.items() if name.startswith(METERS) and len(s.t)]
+    return [
+        Note("meter-gap", f"{s.channel} was not told from {g.start_s:.0f} s to {g.end_s:.0f} s.")
+        for s in meters
+        for g in gaps_of(s)
+    ]
 
 
 def _warnings(
@@ -265,6 +295,10 @@ def _warnings(
         times = "once" if len(collapses) == 1 else f"{len(collapses)} times"
         where = f"Power collapsed {times}, first at {collapses[0].start_s:.0f} s, for {lost:.0f} s in all"
         result.append(Note("collapse", f"{where}: a fault, left out of the figures."))
+    cost = even.columns.get("probe.load")
+    if cost is not None and np.isfinite(cost).any() and (mean := float(np.nanmean(cost))) > MOST_OWN_COST:
+        words = f"Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it."
+        result.append(Note("own-cost", words))
     if share.get("unknown", 0.0) > 0.5:
         result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
     return result

@@ -34,11 +34,23 @@ class Check:
 
 
 @dataclass(frozen=True)
+class MeterLook:
+    """What an instrument answered: a value in its unit with its standard uncertainty, or why there is none."""
+
+    name: str
+    value: float | None
+    unit: str
+    u: float = 0.0
+    problem: str = ""
+
+
+@dataclass(frozen=True)
 class Evidence:
     """What was read before a run; None or empty where nothing could be. Temperatures in °C, shares in %, power in W.
 
     `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the
-    wall clock has jumped since Pinch began, `missing` the channels that only the run before had (None: there was none).
+    wall clock has jumped since Pinch began, `missing` the channels that only the run before had (None: there was none),
+    `odd` those whose values cannot be.
     """
 
     temp_c: float | None = None
@@ -49,6 +61,9 @@ class Evidence:
     charge: float | None = None
     load: float | None = None
     profile: str = ""
+    governor: str = ""
+    meters: tuple[MeterLook, ...] = ()
+    odd: tuple[str, ...] = ()
     sustained_w: float | None = None
     clock_step_s: float = 0.0
     channels: tuple[str, ...] = ()
@@ -65,9 +80,11 @@ def preflight(e: Evidence, setting: Setting, protocol: Protocol) -> list[Check]:
         _charge(e, setting),
         _load(e),
         _profile(e, setting),
+        _governor(e, setting),
         _limit(e, setting),
         _clock(e),
         _channels(e),
+        *(_meter(look) for look in e.meters),
         _disk(e),
     ]
     return [check for check in made if check is not None]
@@ -140,6 +157,25 @@ def _profile(e: Evidence, setting: Setting) -> Check | None:
     return Check("Mode", Verdict.GOOD if same else Verdict.WARNING, words)
 
 
+def _governor(e: Evidence, setting: Setting) -> Check | None:
+    if not setting.governor:
+        return Check("Governor", Verdict.GOOD, f"{e.governor}.") if e.governor else None
+    if not e.governor:
+        return Check("Governor", Verdict.UNKNOWN, f"{setting.governor} is wanted; Linux does not tell which is on.")
+    same = e.governor.casefold() == setting.governor.casefold()
+    words = f"{e.governor} is on, {setting.governor} is wanted."
+    return Check("Governor", Verdict.GOOD if same else Verdict.WARNING, words)
+
+
+def _meter(look: MeterLook) -> Check:
+    if look.value is None:
+        return Check(look.name, Verdict.WARNING, f"{look.problem} Without it there is a gap until it answers.")
+    if not math.isfinite(look.value):
+        return Check(look.name, Verdict.WARNING, "It answers that it has no value: out of its range, or nothing on it.")
+    accuracy = f", standard uncertainty {look.u:.2g} {look.unit}" if look.u else ""
+    return Check(look.name, Verdict.GOOD, f"{look.value:.4g} {look.unit}{accuracy}.")
+
+
 def _limit(e: Evidence, setting: Setting) -> Check | None:
     if setting.sustained_w is None or e.sustained_w is None:
         return None
@@ -158,6 +194,10 @@ def _clock(e: Evidence) -> Check | None:
 def _channels(e: Evidence) -> Check | None:
     if not e.channels:
         return None
+    if e.odd:
+        return Check(
+            "Sensors", Verdict.WARNING, f"Values that cannot be: {', '.join(e.odd)}. They are kept as they are."
+        )
     if e.missing:
         return Check("Sensors", Verdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
     if e.missing is None:

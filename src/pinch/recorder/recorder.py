@@ -199,19 +199,19 @@ class Recorder:
                 if self._finish.is_set():
                     break
                 self._take()
-            self._work.stop()
         except PinchError as error:
             status, reason = ExitStatus.FAILED, str(error)
             alarm = reason if isinstance(error, AlarmError) else ""
         finally:
             self._go(Phase.CLOSING)
-            self._work.close()
-            self._samples.close()
+            self._work.stop()  # the load ends first, whatever else takes its time
             for side in self._sides:
                 side.close()
+            self._work.close()
+            self._samples.close()
         status, reason = self._end(status, reason)
         self._go(Phase.ENDED)
-        notes = (*self._new_notes(), *(told for side in self._sides for told in side.events()))
+        notes = (*self._new_notes(), *(told for side in self._sides for told in side.notes()))
         self._tell(News(self._phase, self._t, {}, notes, status, reason, alarm=alarm))
         return status
 
@@ -261,9 +261,11 @@ class Recorder:
 
     def _take_side(self, side: SideSource) -> None:
         """Keep what a source beside the probe has, on the run's time; before the probe's first sample there is none."""
-        for told in side.events():
+        events = side.events()
+        for told in events:
             self._keeper.mark(Mark(self._t, told))
-            self._tell(News(self._phase, self._t, {}, (told,)))
+        if notes := (*side.notes(), *events):
+            self._tell(News(self._phase, self._t, {}, notes))
         samples = side.read()
         if self._epoch is None or not samples:
             return
@@ -310,7 +312,7 @@ class Recorder:
             return
         self._begun.append(self._t)
         self._rates = Running()
-        if self._course.passes > 1:
+        if len(self._begun) > 1:
             self._keeper.mark(Mark(self._t, f"pass {len(self._begun)} begins"))
         self._tell(News(self._phase, self._t, {}, passes=(len(self._begun), self._course.passes)))
 
@@ -358,7 +360,7 @@ class Recorder:
         progress = self._work.progress()
         while len(self._begun) < progress.begun:
             self._begun.append(self._t)
-            if progress.wanted > 1:
+            if len(self._begun) > 1:
                 self._keeper.mark(Mark(self._t, f"pass {len(self._begun)} begins"))
             self._tell(News(self._phase, self._t, {}, passes=(len(self._begun), progress.wanted)))
         for over in progress.passes[len(self._passes) :]:

@@ -37,6 +37,9 @@ class SideSource(Protocol):
     def read(self) -> list[SideSample]:
         """New samples, at once."""
 
+    def notes(self) -> list[str]:
+        """What it had to say about itself since the last call."""
+
     def events(self) -> list[str]:
         """What happened to it since the last call, in words: they become marks of the run."""
 
@@ -53,6 +56,7 @@ class MeterSource:
         self._name, self._find, self._every_s = name, find, every_s
         self._samples: queue.SimpleQueue[SideSample] = queue.SimpleQueue()
         self._events: queue.SimpleQueue[str] = queue.SimpleQueue()
+        self._notes: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._work, daemon=True, name="meter")
 
@@ -61,6 +65,9 @@ class MeterSource:
 
     def read(self) -> list[SideSample]:
         return _all_of(self._samples)
+
+    def notes(self) -> list[str]:
+        return _all_of(self._notes)
 
     def events(self) -> list[str]:
         return _all_of(self._events)
@@ -78,12 +85,14 @@ class MeterSource:
                 meter = self._find()
                 identity = meter.open()
                 self._samples.put(self._one(meter))
-                answers = "answers again" if silent else "answers"
-                self._events.put(f"{self._name} {answers}{': ' + identity if identity and not silent else ''}")
+                if silent:
+                    self._events.put(f"{self._name} answers again")
+                else:
+                    self._notes.put(f"{self._name} answers{': ' + identity if identity else ''}")
                 silent = False
                 self._go_on(meter)
             except PinchError as error:
-                if not silent:
+                if not silent and not self._stop.is_set():
                     self._events.put(f"{self._name} is silent: {str(error).rstrip('.')}; it is asked again")
                 silent = True
                 self._stop.wait(RETRY_S)
@@ -122,10 +131,12 @@ class FrameSource:
         frames = [] if self._failed else self._guard(self._log.read)
         return [SideSample(f.local_s, (f.ms,)) for f in frames or ()]
 
-    def events(self) -> list[str]:
-        told, self._told = self._told + self._log.notes, []
-        self._log.notes = []
+    def notes(self) -> list[str]:
+        told, self._told, self._log.notes = self._told + self._log.notes, [], []
         return told
+
+    def events(self) -> list[str]:
+        return []
 
     def close(self) -> None:
         if self._log.left_out:

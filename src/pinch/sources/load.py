@@ -1,10 +1,11 @@
 """The built-in load: steady linear algebra on all cores or one, in child processes.
 
-    python -m pinch.sources.load [--threads N] [--interval S]
+    python -m pinch.sources.load [--threads N] [--interval S] [--graphics]
 
 Commands on standard input, a line each: `start`, `stop`; its end ends the load, so that it never outlives Pinch. While
 loaded, standard output gets a line `clock_s,rate` an interval: seconds since boot, and work units done each second. A
-work unit is one product of two 192×192 matrices of doubles (14.2 million floating-point operations).
+work unit is one product of two 192×192 matrices of doubles (14.2 million floating-point operations). With `--graphics`
+they are kept busy too, and a line `# …` says by what, or why not.
 """
 
 import argparse
@@ -13,7 +14,9 @@ import mmap
 import os
 import select
 import signal
+import subprocess
 import sys
+import threading
 import time
 
 for _library in ("OPENBLAS", "OMP", "MKL"):
@@ -65,6 +68,33 @@ class Crew:
         self._children.clear()
 
 
+class Graphics:
+    """The process that keeps graphics busy; `start` it after the workers, which must not hold its line open."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+
+    def start(self) -> None:
+        """Begin to draw."""
+        command = [sys.executable, "-m", "pinch.sources.graphics"]
+        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        threading.Thread(target=self._tell, args=(self._process,), daemon=True).start()
+
+    def stop(self) -> None:
+        """Draw no more."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            self._process = None
+
+    @staticmethod
+    def _tell(process: "subprocess.Popen[str]") -> None:
+        assert process.stdout is not None
+        said = process.stdout.readline().strip()
+        if said:
+            print(f"# {said}", flush=True)
+
+
 def _work(counts: NDArray[np.float64], number: int, parent: int) -> None:
     """Never returns. The kernel kills the worker when its parent dies, however that happens."""
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
@@ -77,7 +107,7 @@ def _work(counts: NDArray[np.float64], number: int, parent: int) -> None:
     os._exit(0)
 
 
-def serve(crew: Crew, interval_s: float) -> None:
+def serve(crew: Crew, graphics: Graphics | None, interval_s: float) -> None:
     """Obey commands and report until standard input ends."""
     clock = _clock()
     due, last = clock + interval_s, (clock, crew.done)
@@ -89,9 +119,13 @@ def serve(crew: Crew, interval_s: float) -> None:
                 return
             if command.strip() == "start":
                 crew.start()
+                if graphics is not None:
+                    graphics.start()
                 last = (_clock(), crew.done)
                 due = last[0] + interval_s
             elif command.strip() == "stop":
+                if graphics is not None:
+                    graphics.stop()
                 crew.stop()
         if _clock() >= due:
             now = (_clock(), crew.done)
@@ -109,13 +143,16 @@ def main() -> int:
     parser = argparse.ArgumentParser(description="The built-in load; commands on standard input.")
     parser.add_argument("--threads", type=int, default=len(os.sched_getaffinity(0)))
     parser.add_argument("--interval", type=float, default=1.0)
+    parser.add_argument("--graphics", action="store_true")
     args = parser.parse_args()
-    crew = Crew(max(1, args.threads))
+    crew, graphics = Crew(max(1, args.threads)), Graphics() if args.graphics else None
     try:
-        serve(crew, args.interval)
+        serve(crew, graphics, args.interval)
     except (BrokenPipeError, KeyboardInterrupt):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     finally:
+        if graphics is not None:
+            graphics.stop()
         crew.stop()
     return 0
 

@@ -68,10 +68,11 @@ class Present:
     charge: float | None = None
     profile: str = ""
     sustained_w: float | None = None
+    governor: str = ""
 
 
 def read_present(root: Path = Path("/")) -> Present:
-    """The present supply, charge, platform profile and sustained limit."""
+    """The present supply, charge, platform profile, sustained limit and clock governor."""
     supplies = _sorted(root / "sys/class/power_supply", "*")
     mains = [_text(s / "online") == "1" for s in supplies if _text(s / "type") in ("Mains", "USB")]
     batteries = [s for s in supplies if _text(s / "type") == "Battery" and _text(s / "scope") != "Device"]
@@ -80,7 +81,14 @@ def read_present(root: Path = Path("/")) -> Present:
         charge=_number(batteries[0] / "capacity") if batteries else None,
         profile=_text(root / "sys/firmware/acpi/platform_profile"),
         sustained_w=_claims(root).sustained_w,
+        governor=_governors(root),
     )
+
+
+def _governors(root: Path) -> str:
+    """The governor of the cores' clocks; several where they differ."""
+    found = {_text(p) for p in (root / "sys/devices/system/cpu").glob("cpu[0-9]*/cpufreq/scaling_governor")}
+    return ", ".join(sorted(filter(None, found)))
 
 
 def _text(path: Path) -> str:

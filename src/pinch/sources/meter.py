@@ -56,7 +56,7 @@ class Meter:
     def read(self) -> float:
         """One value in the unit of what it measures, NaN where it says that it has none (overflow, no range)."""
         try:
-            response = str(self._resource.query(self._profile.read))
+            response = ",".join(str(self._resource.query(query)).strip() for query in self._profile.read)
         except Exception as error:  # noqa: BLE001 - as above
             raise PinchError(f"{self._address} does not answer: {_reason(error)}.") from None
         numbers = read_numbers(response)

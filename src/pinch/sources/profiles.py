@@ -29,8 +29,8 @@ class Profile(Part):
     """How an instrument is spoken to.
 
     `identify` asks who it is (empty: nothing is asked) and `answers` is a text that must be in the answer; `configure`
-    is sent once, `read` asks for the numbers, of which number `take` counted from 0 is the value; with `product` it is
-    the product of all, volts times amperes. `factor` brings it to the unit of what the instrument measures.
+    is sent once; the queries of `read` bring numbers, of which number `take` counted from 0 is the value; with
+    `product` it is the product of all, volts times amperes. `factor` brings it to the unit of what is measured.
     """
 
     key: Name
@@ -39,7 +39,7 @@ class Profile(Part):
     identify: str = "*IDN?"
     answers: str = ""
     configure: tuple[str, ...] = ()
-    read: Name
+    read: tuple[Name, ...] = Field(min_length=1)
     take: int = Field(default=0, ge=0, le=99)
     product: bool = False
     factor: float = 1.0

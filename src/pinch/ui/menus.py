@@ -131,6 +131,8 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("Start recording", window.run_view.ask_start, "Ctrl+R"),
                 ("Mark with a text …", window.mark_with_text, "Ctrl+Shift+M"),
                 ("Mark this moment", window.mark, "Ctrl+M"),
+                ("Reading by hand …", window.beside.add_reading, "Ctrl+G"),
+                ("Channels shown large …", window.beside.choose_channels, "Ctrl+Shift+V"),
                 ("The work by hand is over", window.recording.finish, "Ctrl+Shift+."),
                 ("Stop recording", window.recording.stop, "Ctrl+."),
                 None,

@@ -9,18 +9,24 @@ from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plan.state import explanation, matrix
-from pinch.ui.run.state import next_words
+from pinch.ui.run.state import LiveRun, next_words
+from pinch.ui.run.view import CAUTION
 from pinch.ui.shell.pages import JUDGE, PLAN, RUN, SCALE
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
 
 RECORDING_NOTES = [
-    "Every second each sensor that Linux offers is read by a small process of its own. Power comes from energy "
+    "Each sensor that Linux offers is read by a small process of its own. Power comes from energy "
     "counters, so nothing between two seconds is missed.",
     "The rest before the load gives the idle level, which the burst window is worked out from.",
     "The run is in the book as it grows: what was recorded stays, whatever happens.",
+    "A meter that falls silent or a link that breaks leaves a gap and is tried again.",
 ]
+
+
+def _notes_of(recorded: LiveRun | None) -> list[str]:
+    return ["What the sensors and meters said:", *recorded.notes] if recorded and recorded.notes else []
 
 
 class Showing:
@@ -66,17 +72,22 @@ class Showing:
             may_add and not any(d.local for d in devices), may_add and not any(d.rig for d in devices)
         )
         self._window.margin.show_notes(None)
+        self._window.beside.show_readings()
+        self.next_step()
         if session.recording_now and recorded is not None:
             self._window.run_view.show_live(recorded, session.slot(session.subject.device_id or 0))
-        else:
-            self._window.run_view.show_ready(session.device, session.setting, session.workload, bool(devices))
-            self._window.run_view.judge.setVisible(recorded is not None)
-            self._window.checking.start_if_new()
-        self.next_step()
-        untold = (
-            ["What this machine does not tell:", *recorded.notes] if recorded is not None and recorded.notes else []
-        )
-        self._window.margin.tell("What is recorded", RECORDING_NOTES + untold)
+            self.said(recorded)
+            return
+        beside = self._window.beside.words()
+        self._window.run_view.show_ready(session.device, session.setting, session.workload, bool(devices), beside)
+        self._window.run_view.judge.setVisible(recorded is not None)
+        self._window.checking.start_if_new()
+        self._window.beside.show_cut()
+        self._window.margin.tell("What is recorded", [*RECORDING_NOTES, *_notes_of(recorded)])
+
+    def said(self, recorded: LiveRun) -> None:
+        """The caution beside a run under way, and what its sensors and meters had to say so far."""
+        self._window.margin.tell("Stay with it", [CAUTION, *_notes_of(recorded)])
 
     def next_step(self) -> None:
         """What the run sheet wants next; nothing while a run is recorded."""
@@ -129,7 +140,7 @@ class Showing:
             book.get(Setting, run.setting_id),
             book.get(Workload, run.workload_id),
         )
-        return JudgedRun(run, *records, log, judged)
+        return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id or 0)))
 
     def scale(self) -> None:
         """The chosen device and workload over their watts."""

@@ -10,11 +10,11 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 
 from pinch import compose
 from pinch.bench.plans import Outcome
-from pinch.bench.records import ExitStatus, Listed, Run, Setting, live
+from pinch.bench.records import ExitStatus, Listed, Run, Setting, Workload, live
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
-from pinch.ui import look
+from pinch.ui import look, sound
 from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
@@ -25,6 +25,7 @@ from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
+from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.preflight import PreflightControl
 from pinch.ui.run.view import RunView
@@ -72,6 +73,7 @@ class MainWindow(QMainWindow):
         self.checking = PreflightControl(session, self.run_view, self.planning, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
+        self.beside = BesideControl(self)
         self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
@@ -121,6 +123,8 @@ class MainWindow(QMainWindow):
         self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
         self.recording.changed.connect(self._recording_changed)
         self.recording.ended.connect(self._recording_ended)
+        self.recording.judging.judged.connect(run.live.show_so_far)
+        self.recording.judging.settled.connect(self._settled)
         run.start_wanted.connect(lambda request: self.safely(lambda: self.start(request)))
         run.stop_wanted.connect(self.recording.stop)
         run.finish_wanted.connect(self.recording.finish)
@@ -201,7 +205,7 @@ class MainWindow(QMainWindow):
         if cut and not self.session.recording_now:
             self.notices.error(
                 f"Run {cut[-1]} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
-                "kept. On Judge: Edit, Close this cut run, or make it void."
+                "kept; the Run page offers to keep it as it is, to make it void, or to continue it."
             )
 
     def _records_changed(self) -> None:
@@ -280,21 +284,24 @@ class MainWindow(QMainWindow):
             raise PinchError("Choose a run of the run sheet that is still to do.")
         device = self.session.book.get(Setting, line.setting_id).device_id
         self.session.choose(device, line.setting_id, line.workload_id, None)
-        self.run_view.length.setValue((line.end - line.start).total_seconds() / 60.0)
+        self.run_view.length.setValue(self.session.book.get(Workload, line.workload_id).length_s / 60.0)
         self.show_page(RUN)
 
     # Recording
 
-    def start(self, request: compose.RunRequest) -> None:
-        """Start recording what the Run page asks for."""
+    def start(self, request: compose.RunRequest, continues: Run | None = None) -> None:
+        """Start recording what the Run page asks for; or go on with a run that was cut."""
         warnings = self.checking.warnings
         if warnings and not self.asking.go_on(warnings):
             return
         self.checking.cancel()
         notes = "Started in spite of: " + " ".join(f"{c.name}: {c.evidence}" for c in warnings) if warnings else ""
+        before = tuple(f"{c.name}: {c.evidence}" for c in self.run_view.preflight.checks)
+        heat = self.checking.heat_of(request.device)
         self.run_view.live.clear()
         self.notices.hide()
-        self.recording.start(replace(request, notes=notes))
+        asked = replace(request, notes=notes, before=before, continues=continues)
+        self.recording.start(asked, heat.fit if heat else None)
 
     def mark(self) -> None:
         """Mark the present moment of the recording."""
@@ -315,9 +322,13 @@ class MainWindow(QMainWindow):
     def _recording_changed(self) -> None:
         live = self.recording.live
         if live is not None:
-            self.footer.show_recording(live.words, len(live.series), live.probe_cost)
+            slowed = self.run_view.live.draw_every_s if self.page == RUN else 0.0
+            self.footer.show_recording(live.words, live.interval_s, len(live.series), live.probe_cost, slowed)
             if self.page == RUN:
                 self.run_view.show_live(live, self.session.slot(self.session.subject.device_id or 0))
+                if live.news_notes:
+                    live.news_notes = False
+                    self.showing.said(live)
 
     def _recording_ended(self) -> None:
         live, recording = self.recording.live, self.session.recording
@@ -328,7 +339,10 @@ class MainWindow(QMainWindow):
         self.session.refresh()
         if live.by_hand and live.status is ExitStatus.COMPLETE:
             self.safely(partial(self.asking.score, recording.run.id or 0))
-        if live.status is ExitStatus.FAILED:
+        if live.alarm:
+            sound.play(sound.ALARM)
+            self.notices.error(f"Alarm. {live.alarm} What was recorded is kept.")
+        elif live.status is ExitStatus.FAILED:
             QApplication.beep()
             self.notices.error(f"The run failed: {live.reason} What was recorded is kept.")
         else:
@@ -336,6 +350,12 @@ class MainWindow(QMainWindow):
             planned = self.planning.note_run(self.session.book.get(Run, recording.run.id or 0))
             kept = "The run is in the book, and done in the plan." if planned else "The run is in the book."
             self.notices.done(kept if whole else "Stopped; the run is kept.")
+
+    def _settled(self) -> None:
+        """A run has settled; the operator may be elsewhere."""
+        if self.run_view.beep.isChecked():
+            sound.play(sound.SETTLED)
+            self.notices.done("The run has settled.")
 
     # Changes and what leaves the book
 

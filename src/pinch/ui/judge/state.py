@@ -3,6 +3,7 @@
 import math
 from dataclasses import dataclass
 
+from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing, workload_words
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline import timeline_chart
@@ -12,6 +13,7 @@ from pinch.core.figures import ChannelFigures
 from pinch.core.finding import finding
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
+from pinch.ui.run.state import reading_words
 
 
 @dataclass(frozen=True)
@@ -35,6 +37,7 @@ class JudgedRun:
     workload: Workload
     log: RunLog
     judged: Judgement
+    readings: tuple[Reading, ...] = ()
 
     @property
     def headline(self) -> str:
@@ -69,6 +72,9 @@ class JudgedRun:
         cards = []
         if j.power:
             cards += [self._power_card(j.figures[j.power]), self._burst_card(), self._hold_card(j.power)]
+        if "wall.power" in j.figures:
+            f = j.figures["wall.power"]
+            cards.append(_card("At the wall", f, self._wall_share(f), explain.explain_sustained(j, f.channel)))
         if j.clock:
             f = j.figures[j.clock]
             cards.append(
@@ -110,6 +116,13 @@ class JudgedRun:
         words += [plus_minus(f.sustained.u)] if math.isfinite(f.sustained.u) else []
         return _card("Sustained power", f, ", ".join(words), explain.explain_sustained(self.judged, f.channel))
 
+    def _wall_share(self, wall: ChannelFigures) -> str:
+        """The package's share of what the wall gives."""
+        if self.judged.power is None or not wall.sustained.value > 0:
+            return ""
+        package = self.judged.figures[self.judged.power].sustained.value
+        return f"package {100 * package / wall.sustained.value:.0f} % of it" if math.isfinite(package) else ""
+
     def _burst_card(self) -> Card:
         limits = self.judged.limits
         claimed = ClaimedLimits(self.setting.sustained_w, self.setting.burst_w, self.setting.window_s)
@@ -146,6 +159,12 @@ class JudgedRun:
         )
         lines += [w.text for w in j.warnings]
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
+        lines += [reading_words(r) for r in self.readings]
+        cost = j.figures.get("probe.load")
+        if cost is not None and math.isfinite(cost.sustained.value):
+            lines.append(f"Reading the sensors took {cost.sustained.value:.2g} % of a core.")
+        if self.run.before:
+            lines += ["Before it began:", *self.run.before]
         lines.append("Click a figure or a stretch of the strip to see where it comes from.")
         return lines
 

@@ -1,14 +1,14 @@
 """Recording from the window: start, mark, stop, and the news on their way to the page."""
 
-import math
-
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch import compose
 from pinch.bench.records import Runner
+from pinch.core.cooling import HeatFit
 from pinch.core.errors import PinchError
 from pinch.recorder.recorder import News
 from pinch.ui.bridge import Bridge
+from pinch.ui.run.settling import LiveJudge
 from pinch.ui.run.state import LiveRun
 from pinch.ui.session import Session
 
@@ -25,9 +25,10 @@ class RecordingControl(QObject):
         self._bridge = Bridge(self)
         self._bridge.arrived.connect(self._news)
         self.live: LiveRun | None = None
+        self.judging = LiveJudge(self)
 
-    def start(self, request: compose.RunRequest) -> None:
-        """Start recording.
+    def start(self, request: compose.RunRequest, heat: HeatFit | None = None) -> None:
+        """Start recording; `heat` is the device's cooling as earlier runs tell it.
 
         Raises
         ------
@@ -35,13 +36,20 @@ class RecordingControl(QObject):
         """
         if self._session.recording_now:
             raise PinchError("A run is being recorded already.")
-        subject = f"{request.workload.name} on {request.device.name} at {request.setting.name}"
         endless = compose.ends_by_itself(request.device, request.workload)
-        length = math.inf if endless else request.idle_s + request.load_s
         by_hand = endless and request.workload.runner is Runner.HAND
-        live = LiveRun(request.workload.rate_channel, length, subject, by_hand=by_hand)
-        self._session.recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
-        self.live = live
+        recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
+        self._session.recording = recording
+        self.live = LiveRun(
+            request.workload.rate_channel,
+            recording.course,
+            f"{request.workload.name} on {request.device.name} at {request.setting.name}",
+            request.interval_s,
+            request.device.shown,
+            by_hand=by_hand,
+        )
+        known = compose.known_of(request.device, request.setting, request.workload, recording.run)
+        self.judging.begin(known, heat)
         self._bridge.start()
         self._session.refresh()
 
@@ -69,6 +77,7 @@ class RecordingControl(QObject):
         if self._session.recording is not None:
             self._session.recording.wait(15.0)
         self._bridge.stop()
+        self.judging.cancel()
 
     def _news(self, news: list[News]) -> None:
         if self.live is None:
@@ -77,8 +86,10 @@ class RecordingControl(QObject):
             self.live.note(item)
         if self.live.status is None:
             self.changed.emit()
+            self.judging.look(self.live)
             return
         self._bridge.stop()
+        self.judging.cancel()
         if self._session.recording is not None:
             self._session.recording.wait()
         self.ended.emit()

@@ -1,30 +1,42 @@
-"""Live values, large enough to read from two metres, and their strip charts."""
+"""Live values, large enough to read from two metres, their strip charts, and the limiter band as it forms."""
+
+import time
 
 import pyqtgraph as pg
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from pinch.core.channels import unit_of
 from pinch.ui import look
-from pinch.ui.plots.chart_view import ClockAxis
+from pinch.ui.plots.chart_view import STRIP_HEIGHT, ClockAxis, StripLegend
 from pinch.ui.plots.dress import dress
-from pinch.ui.run.state import LiveRun, large_value
+from pinch.ui.plots.strip_item import StripItem
+from pinch.ui.run.settling import SoFar
+from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value
 from pinch.ui.shell.words import label
+
+SHARE = 0.05
+"""Drawing takes at most this share of the interface's time: what takes longer is drawn less often."""
+LARGE, MEDIUM = 34.0, 25.0
+FEW = 4
+"""So many values fit beside each other in the larger size."""
 
 
 class BigValue(QWidget):
     """One live value."""
 
-    def __init__(self, caption: str) -> None:
+    def __init__(self, caption: str, points: float) -> None:
         super().__init__()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         row = QHBoxLayout()
+        row.setSpacing(5)
         self.value, self.unit = QLabel("–"), label("", "quiet")
-        self.value.setFont(look.figure_font(26))
+        self.value.setFont(look.figure_font(points, bold=True))
         self.unit.setFont(look.figure_font(11))
-        row.addWidget(self.value)
-        row.addWidget(self.unit)
+        row.addWidget(self.value, 0, Qt.AlignmentFlag.AlignBaseline)
+        row.addWidget(self.unit, 0, Qt.AlignmentFlag.AlignBaseline)
         row.addStretch(1)
         column.addWidget(label(caption, "quiet"))
         column.addLayout(row)
@@ -33,9 +45,10 @@ class BigValue(QWidget):
     def show_value(self, channel: str, value: float | None) -> None:
         """Show a value of a channel."""
         text, unit = large_value(channel, value)
-        self.value.setText(text)
-        self.unit.setText(unit)
-        self.setAccessibleName(f"{self._caption} {text} {unit}")
+        if text != self.value.text():
+            self.value.setText(text)
+            self.unit.setText(unit)
+            self.setAccessibleName(f"{self._caption} {text} {unit}")
 
 
 class LiveView(QWidget):
@@ -46,27 +59,62 @@ class LiveView(QWidget):
         self._values_row = QHBoxLayout()
         self._graphics = pg.GraphicsLayoutWidget()
         self._graphics.setAccessibleName("Live charts")
+        self._graphics.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
+        self.settling = label("", "heading")
+        self._legend = StripLegend()
+        told = QHBoxLayout()
+        told.addWidget(self.settling)
+        told.addSpacing(18)
+        told.addWidget(self._legend, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._values_row)
+        column.addLayout(told)
         column.addWidget(self._graphics, 1)
         self._shown: list[str] = []
         self.values: dict[str, BigValue] = {}
         self._curves: dict[str, pg.PlotDataItem] = {}
+        self._plots: list[pg.PlotItem] = []
+        self._band: StripItem | None = None
+        self._due = 0.0
+        self.draw_every_s = 0.0
 
     def clear(self) -> None:
         """Forget the last run."""
         self._build([])
+        self.settling.setText("")
+        self._legend.show_causes(())
 
     def refresh(self, live: LiveRun, slot: int) -> None:
-        """Draw what came since the last time."""
-        wanted = live.shown_channels()
+        """Show what came since the last time; charts only as often as they can be drawn without disturbing."""
+        wanted = live.shown_channels()[:MOST_SHOWN]
         if [name for name, _ in wanted] != self._shown:
             self._build(wanted, slot)
         for name in self._shown:
             self.values[name].show_value(name, live.values.get(name))
-            if name in live.series:
-                self._curves[name].setData(live.times[name], live.series[name])
+        begun = time.thread_time()
+        if time.monotonic() < self._due:
+            return
+        for name in self._shown:
+            if name in live.series and len(live.series[name].t):
+                line = live.line(name)
+                self._curves[name].setData(line.x, line.y, connect="finite")
+        if self._plots:
+            self._plots[0].setXRange(live.course.from_s, max(live.t_s, live.course.from_s + 10.0), padding=0)
+        self._graphics.viewport().repaint()  # now, so that what it takes is known
+        self.draw_every_s = (time.thread_time() - begun) / SHARE
+        self._due = time.monotonic() + self.draw_every_s
+
+    def show_so_far(self, found: SoFar) -> None:
+        """Show what holds the run back, as far as it has come."""
+        self.settling.setText(found.words)
+        if not self._plots:
+            return
+        if self._band is not None:
+            self._plots[0].removeItem(self._band)
+        self._band = StripItem(found.band)
+        self._plots[0].addItem(self._band)
+        self._legend.show_causes(tuple(dict.fromkeys(s.cause for s in found.band)))
 
     def _build(self, wanted: list[tuple[str, str]], slot: int = 0) -> None:
         theme = look.theme()
@@ -74,21 +122,38 @@ class LiveView(QWidget):
             self._values_row.removeWidget(widget)
             widget.hide()
             widget.deleteLater()
-        self.values = {name: BigValue(caption) for name, caption in wanted}
+        points = LARGE if len(wanted) <= FEW else MEDIUM
+        self.values = {name: BigValue(caption, points) for name, caption in wanted}
         for widget in self.values.values():
             self._values_row.addWidget(widget)
         self._graphics.clear()
         self._graphics.setBackground(theme.paper)
         self._curves.clear()
-        first = None
+        self._plots, self._band, self._due = [], None, 0.0
+        if wanted:
+            self._add_band()
         for row, (name, caption) in enumerate(wanted):
-            plot = self._graphics.addPlot(row=row, col=0, axisItems={"bottom": ClockAxis("bottom")}, enableMenu=False)
+            plot = self._new_plot()
             dress(plot, caption, unit_of(name))
-            plot.setMouseEnabled(x=False, y=False)
             plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
-            if first is None:
-                first = plot
-            else:
-                plot.setXLink(first)
             self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.0))
         self._shown = [name for name, _ in wanted]
+
+    def _add_band(self) -> None:
+        plot = self._new_plot()
+        dress(plot)
+        plot.showGrid(x=False, y=False)
+        plot.setYRange(0, 1, padding=0)
+        plot.setFixedHeight(STRIP_HEIGHT)
+        plot.getAxis("left").setStyle(showValues=False)
+        for side in ("left", "bottom"):
+            plot.getAxis(side).setPen(pg.mkPen(None))
+
+    def _new_plot(self) -> pg.PlotItem:
+        axes = {"bottom": ClockAxis("bottom")}
+        plot = self._graphics.addPlot(row=len(self._plots), col=0, axisItems=axes, enableMenu=False)
+        plot.setMouseEnabled(x=False, y=False)
+        if self._plots:
+            plot.setXLink(self._plots[0])
+        self._plots.append(plot)
+        return plot

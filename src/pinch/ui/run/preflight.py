@@ -8,7 +8,8 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from pinch import compose
-from pinch.bench.records import Protocol
+from pinch.bench.planning import DeviceHeat
+from pinch.bench.records import Device, Protocol
 from pinch.recorder.preflight import Check, Evidence, Verdict, preflight
 from pinch.ui.background import Job
 from pinch.ui.plan.control import PlanControl
@@ -99,11 +100,12 @@ class PreflightControl(QObject):
     def start_if_new(self) -> None:
         """Look where the device is another one; say anew where only the setting is."""
         device, setting = self._session.device, self._session.setting
-        if device is None or setting is None or not (device.rig or device.local):
+        if device is None or setting is None or not (device.rig or device.local or device.reach):
             self._view.preflight.hide()
             self._view.preflight.checks = []
             return
-        key = (self._session.book.path, device.id, len(self._session.book.runs(device.id)))
+        meters = tuple(self._session.book.instruments())
+        key = (self._session.book.path, device.id, device.reach, len(self._session.book.runs(device.id)), meters)
         if key != self._looked_for:
             self._looked_for = key
             self.look()
@@ -119,14 +121,15 @@ class PreflightControl(QObject):
         self._evidence = None
         self._view.preflight.checks = []
         self._view.preflight.show_looking()
-        path, sheet = self._session.book.path, self._planning.sheet
-        heat = sheet.bench.heat.get(device.id or 0) if sheet else None
+        path = self._session.book.path
+        heat = self.heat_of(device)
 
         def work(_: Callable[[float], bool]) -> Evidence:
             return compose.gather_evidence(path, device, heat)
 
         self._job = Job(work, self)
         self._job.finished.connect(self._looked)
+        self._job.failed.connect(self._not_looked)
         self._job.start()
 
     def cancel(self) -> None:
@@ -134,6 +137,15 @@ class PreflightControl(QObject):
         if self._job is not None:
             self._job.cancel()
             self._job = None
+
+    def heat_of(self, device: Device) -> DeviceHeat | None:
+        """What earlier runs tell of a device's cooling."""
+        sheet = self._planning.sheet
+        return sheet.bench.heat.get(device.id or 0) if sheet else None
+
+    def _not_looked(self, reason: str) -> None:
+        """The device or its meters are not as they must be; what is wrong is said in place of the checks."""
+        self._view.preflight.show_checks([Check("Sensors", Verdict.WARNING, reason)])
 
     def _looked(self, evidence: Evidence) -> None:
         self._evidence = evidence

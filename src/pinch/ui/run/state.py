@@ -4,58 +4,142 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from pinch.bench.planning import Line
+import numpy as np
+
+from pinch.bench import planning
+from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import ExitStatus
-from pinch.charts.spec import minutes
+from pinch.charts.spec import Line, minutes
+from pinch.charts.timeline import broken_line
 from pinch.core.channels import unit_of
+from pinch.core.frames import FRAME_RATE
+from pinch.core.runlog import FloatArray, RunLog, Series
+from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 
-MOST_POINTS = 7200
-LIVE = (("cpu.power", "Power"), ("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", "Rate"))
+MOST_POINTS = 3600
+LIVE = (("cpu.power", "Power"), ("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", ""))
 """Channels that are shown large; the empty one is the workload's own rate. `cpu.load` stands in for a missing one."""
+MOST_SHOWN = 6
+CAPTIONS = {
+    "cpu.power": "Power",
+    "cpu.clock": "Clock",
+    "cpu.temp": "Temperature",
+    "cpu.load": "Load",
+    "score.rate": "Rate",
+    "frame.rate": "Frame rate",
+    "frame.time": "Frame time",
+    "wall.power": "Wall power",
+    "gpu.power": "Graphics power",
+    "gpu.temp": "Graphics temp.",
+    "gpu.clock": "Graphics clock",
+    "gpu.load": "Graphics load",
+    "battery.power": "Battery power",
+    "battery.charge": "Charge",
+    "noise.level": "Noise",
+    "probe.load": "Own cost",
+}
+
+
+class Thinned:
+    """A channel over the whole run in at most `MOST_POINTS` points: once they are used up, neighbours are averaged, so
+    that memory stays bounded however long the run is. Times and values are means of as many samples as `width`."""
+
+    def __init__(self) -> None:
+        self._data = np.empty((2, MOST_POINTS))
+        self._count = self._part = 0
+        self._sum = [0.0, 0.0]
+        self.width = 1
+
+    def add(self, t: float, value: float) -> None:
+        """Take one more sample."""
+        self._sum[0] += t
+        self._sum[1] += value
+        self._part += 1
+        if self._part < self.width:
+            return
+        self._data[:, self._count] = self._sum[0] / self._part, self._sum[1] / self._part
+        self._count += 1
+        self._part, self._sum = 0, [0.0, 0.0]
+        if self._count == MOST_POINTS:
+            half = MOST_POINTS // 2
+            self._data[:, :half] = 0.5 * (self._data[:, 0::2] + self._data[:, 1::2])
+            self._count, self.width = half, 2 * self.width
+
+    @property
+    def t(self) -> FloatArray:
+        """Times, s."""
+        return self._data[0, : self._count]
+
+    @property
+    def values(self) -> FloatArray:
+        """Values."""
+        return self._data[1, : self._count]
 
 
 @dataclass
 class LiveRun:
-    """The recording so far. `note` takes news; lists hold (t, value) a channel."""
+    """The recording so far. `note` takes news."""
 
     rate_channel: str
-    total_s: float
+    course: Course
     subject: str = ""
+    interval_s: float = 1.0
+    shown: tuple[str, ...] = ()
     phase: Phase = Phase.OPENING
     t_s: float = 0.0
     values: dict[str, float] = field(default_factory=dict)
-    times: dict[str, list[float]] = field(default_factory=dict)
-    series: dict[str, list[float]] = field(default_factory=dict)
+    series: dict[str, Thinned] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
+    news_notes: bool = False
     marks: int = 0
     passes: tuple[int, int] = (0, 0)
     by_hand: bool = False
     status: ExitStatus | None = None
     reason: str = ""
+    alarm: str = ""
 
     def note(self, news: News) -> None:
         """Take in what the recorder told."""
         self.phase, self.t_s = news.phase, news.t_s
-        self.notes += news.notes
-        self.status, self.reason = news.status, news.reason
+        new = [note for note in news.notes if note not in self.notes]
+        self.notes += new
+        self.news_notes |= bool(new)
+        self.status, self.reason, self.alarm = news.status, news.reason, news.alarm
         if news.passes[1]:
             self.passes = news.passes
         for channel, value in news.values.items():
             if math.isfinite(value):
                 self.values[channel] = value
-                self.times.setdefault(channel, []).append(news.t_s)
-                self.series.setdefault(channel, []).append(value)
-                if len(self.series[channel]) > MOST_POINTS:
-                    del self.times[channel][: MOST_POINTS // 2], self.series[channel][: MOST_POINTS // 2]
+                self.series.setdefault(channel, Thinned()).add(news.t_s, value)
+
+    @property
+    def total_s(self) -> float:
+        """When the run will be over, in its own time; endless where it ends with its work."""
+        return self.course.total_s
 
     def shown_channels(self) -> list[tuple[str, str]]:
-        """Channel and caption of what is shown large, in order; what the device does not tell is left out."""
-        wanted = [(name or self.rate_channel, caption) for name, caption in LIVE]
+        """Channel and caption of what is shown large, in order: what the operator chose, else the usual; what the
+        device does not tell is left out."""
+        if chosen := [name for name in self.shown if name in self.values]:
+            return [(name, caption_of(name)) for name in chosen]
+        wanted = [(name or self.rate_channel, caption or caption_of(self.rate_channel)) for name, caption in LIVE]
         there = [(name, caption) for name, caption in wanted if name in self.values or name == self.rate_channel]
+        if "wall.power" in self.values:
+            there.insert(1, ("wall.power", CAPTIONS["wall.power"]))
         if len(there) < len(wanted) and "cpu.load" in self.values:
             there.insert(0, ("cpu.load", "Load"))
         return there
+
+    def line(self, channel: str) -> Line:
+        """What came of a channel, broken where nothing came."""
+        thin = self.series[channel]
+        return broken_line(Series(channel, thin.t, thin.values))
+
+    def log(self, channels: Sequence[str]) -> RunLog:
+        """What came so far of these channels, as a log of its own."""
+        there = {name: self.series[name] for name in channels if name in self.series}
+        return RunLog({n: Series(n, s.t.copy(), s.values.copy()) for n, s in there.items() if len(s.t)})
 
     @property
     def probe_cost(self) -> float | None:
@@ -65,19 +149,38 @@ class LiveRun:
     @property
     def words(self) -> str:
         """Where the recording is, in words."""
+        begun, wanted = self.passes
         if self.phase is Phase.OPENING:
             return "Starting the sensors"
         if self.phase is Phase.IDLE:
             return f"Resting before the load, {minutes(self.t_s)}"
+        if self.phase is Phase.PAUSE:
+            return f"Waiting for pass {begun + 1} of {wanted}, {minutes(self.t_s)}"
         if self.phase is Phase.LOAD:
-            begun, wanted = self.passes
             nth = f", pass {begun} of {wanted}" if wanted > 1 else ""
             length = f" of {minutes(self.total_s)}" if math.isfinite(self.total_s) else ""
             return f"Under load, {minutes(self.t_s)}{length}{nth}"
         return "Ending"
 
 
-def next_words(line: Line, before: Sequence[Line]) -> str:
+def caption_of(channel: str) -> str:
+    """What a channel is called above its value."""
+    return CAPTIONS.get(channel, channel)
+
+
+def reading_words(reading: Reading) -> str:
+    """A reading by hand in one line, with its standard uncertainty and what belongs to it."""
+    unit = UNITS[reading.quantity]
+    value = f"{reading.value:g} {unit}" + (f" ± {reading.u:.2g}" if reading.u else "")
+    seen = [f"lowest {reading.low:g}"] if reading.low is not None else []
+    seen += [f"highest {reading.high:g}"] if reading.high is not None else []
+    where = [f"at {reading.place.replace('_', ' ')}"] if reading.place else []
+    where += [f"from {reading.distance_mm:g} mm"] if reading.distance_mm else []
+    more = ", ".join([*where, *seen, *filter(None, [reading.instrument, reading.note])])
+    return f"{minutes(reading.t_s)}  {str(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
+
+
+def next_words(line: planning.Line, before: Sequence[planning.Line]) -> str:
     """The next step of the run sheet: what to do first, what to run, and when."""
     first = [x.words for x in before if x.kind not in ("cool", "read")]
     todo = f"first {', then '.join(first)}; " if first else ""
@@ -90,4 +193,6 @@ def large_value(channel: str, value: float | None) -> tuple[str, str]:
         return "–", unit_of(channel)
     if channel.endswith("clock"):
         return f"{value / 1000:.2f}", "GHz"
+    if channel == FRAME_RATE:
+        return f"{value:.1f}", "fps"
     return (f"{value:.0f}" if value >= 1000 else f"{value:.1f}"), unit_of(channel)

@@ -1,9 +1,11 @@
 """The Run page: what is to be recorded, start, mark, stop, and the live values."""
 
 import math
+from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QHBoxLayout,
@@ -15,15 +17,19 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.records import Device, Runner, Setting, Workload
 from pinch.compose import RunRequest, ends_by_itself
+from pinch.ui.run.cut import CutRunView
 from pinch.ui.run.live import LiveView
 from pinch.ui.run.preflight import PreflightView
+from pinch.ui.run.readings import ReadingsView
 from pinch.ui.run.state import LiveRun
 from pinch.ui.shell.words import captioned, hairline, label
 
 PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
+RATES = ((1.0, "1 a second"), (0.5, "2 a second"), (0.2, "5 a second"), (0.1, "10 a second"))
 CAUTION = (
-    "A long load makes the case, the exhaust and the adapter hot. Keep the vents free and the machine in sight, "
-    "follow its maker's instructions, and leave work on mains and batteries to qualified people."
+    "A long load makes metal, exhaust and adapter hot and fans loud. Keep the vents free and the machine in sight; end "
+    "the run when a battery swells, smells or gets hot, and leave none alone while it charges. Follow the makers' "
+    "instructions and local rules; leave mains wiring, batteries and raised limits to qualified people."
 )
 
 
@@ -50,6 +56,14 @@ class RunView(QWidget):
         self.pace.setAccessibleName("Pace")
         for factor, words in PACES:
             self.pace.addItem(words, factor)
+        self.rate = QComboBox()
+        self.rate.setAccessibleName("Samples")
+        for seconds, words in RATES:
+            self.rate.addItem(words, seconds)
+        self.beep = QCheckBox("beep when settled")
+        self.channels = QPushButton("Channels …")
+        self.channels.setProperty("role", "slight")
+        self.channels.setToolTip("Which channels stand large (Ctrl+Shift+V)")
         self.start = QPushButton("Start")
         self.start.setProperty("role", "main")
         self.start.setToolTip("Start recording (Ctrl+R)")
@@ -71,8 +85,10 @@ class RunView(QWidget):
         self.progress.setRange(0, 1000)
         self.live = LiveView()
         self.preflight = PreflightView()
+        self.readings, self.cut = ReadingsView(), CutRunView()
         self._pace_field = captioned("Pace of the rig", self.pace)
-        self._length_field = captioned("Length", self.length)
+        self._length_field = captioned("Length of a pass", self.length)
+        self._workload_id: int | None = None
         self._how = label("", wrap=True)
         self._form = QWidget()
         self._lay_out()
@@ -90,16 +106,28 @@ class RunView(QWidget):
             button.clicked.connect(signal)
 
     def _lay_out(self) -> None:
-        form = QHBoxLayout(self._form)
+        fields = QHBoxLayout()
+        fields.setSpacing(14)
+        fields.addWidget(self._length_field)
+        for caption, widget in (("Rest before", self.rest), ("Room", self.room), ("Samples", self.rate)):
+            fields.addWidget(captioned(caption, widget))
+        fields.addWidget(self._pace_field)
+        fields.addStretch(1)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        for button in (self.start, self.mark, self.readings.add, self.finish, self.stop, self.judge):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        buttons.addWidget(self.beep)
+        buttons.addWidget(self.channels)
+        self._fields = QWidget()
+        self._fields.setLayout(fields)
+        fields.setContentsMargins(0, 0, 0, 0)
+        form = QVBoxLayout(self._form)
         form.setContentsMargins(0, 0, 0, 0)
-        form.setSpacing(14)
-        form.addWidget(self._length_field)
-        for caption, widget in (("Rest before", self.rest), ("Room", self.room)):
-            form.addWidget(captioned(caption, widget))
-        form.addWidget(self._pace_field)
-        form.addStretch(1)
-        for button in (self.judge, self.start, self.mark, self.finish, self.stop):
-            form.addWidget(button, 0, Qt.AlignmentFlag.AlignBottom)
+        form.setSpacing(10)
+        form.addWidget(self._fields)
+        form.addLayout(buttons)
         offers = QHBoxLayout()
         offers.setSpacing(10)
         offers.addWidget(self.add_computer)
@@ -114,6 +142,7 @@ class RunView(QWidget):
         following.addWidget(self.next_step, 1)
         following.addWidget(self.take_next, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(following)
+        column.addWidget(self.cut)
         column.addLayout(offers)
         column.addWidget(hairline())
         column.addWidget(self._how)
@@ -122,13 +151,19 @@ class RunView(QWidget):
         column.addWidget(self.preflight)
         column.addWidget(self.progress)
         column.addWidget(self.live, 1)
+        column.addWidget(self.readings)
         self._filler = QWidget()
         column.addWidget(self._filler, 1)
 
     def show_ready(
-        self, device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool
+        self,
+        device: Device | None,
+        setting: Setting | None,
+        workload: Workload | None,
+        any_device: bool,
+        beside: Sequence[str] = (),
     ) -> None:
-        """Nothing is being recorded: show what would be, or what is missing."""
+        """Nothing is being recorded: show what would be, with what is read along, or what is missing."""
         self._subject = None
         missing = ""
         if not any_device:
@@ -136,20 +171,31 @@ class RunView(QWidget):
         elif device is None or setting is None or workload is None:
             lack = "a device" if device is None else "a setting" if setting is None else "a workload"
             missing = f"Choose {lack} above to record a run."
-        elif device.rig is None and not device.local:
-            missing = f"{device.name} is not this computer: add its logs with Add, Run from a log."
+        elif device.rig is None and not device.local and not device.reach:
+            missing = (
+                f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
+                "its logs with Add, Run from a log."
+            )
+        elif device.reach and workload.runner is Runner.LOAD:
+            missing = f"The built-in load runs on this computer only: choose work that you start on {device.name}."
         elif device.rig is not None and workload.runner is not Runner.HAND:
             missing = f"{device.name} is simulated: choose one of its own workloads above."
         else:
             self._subject = (device, setting, workload)
             claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
             self.headline.setText(f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}.")
-        self._how.setText("" if missing or device is None or workload is None else how_words(device, workload))
+        along = f"Read along: {', '.join(beside)}." if beside else ""
+        how = "" if missing or device is None or workload is None else how_words(device, workload)
+        self._how.setText("" if missing else " ".join(filter(None, [how, along])))
         self._how.setVisible(bool(self._how.text()))
+        if workload is not None and workload.id != self._workload_id:
+            self._workload_id = workload.id
+            self.length.setValue(workload.length_s / 60.0)
         if missing:
             self.headline.setText(missing)
         ready = self._subject is not None
         self._form.setVisible(any_device)
+        self._fields.show()
         self._caution.setVisible(any_device)
         self._pace_field.setVisible(device is not None and device.rig is not None)
         by_itself = device is not None and workload is not None and ends_by_itself(device, workload)
@@ -161,7 +207,8 @@ class RunView(QWidget):
         self.progress.hide()
         self.live.setVisible(bool(self.live.values))
         self._filler.setVisible(not self.live.values)
-        for field in (self.length, self.rest, self.room, self.pace):
+        self.channels.setEnabled(bool(self.live.values))
+        for field in (self.length, self.rest, self.room, self.rate, self.pace):
             field.setEnabled(ready)
 
     def show_next(self, words: str, taken: bool) -> None:
@@ -182,15 +229,18 @@ class RunView(QWidget):
         self.stop.setEnabled(True)
         self.mark.setEnabled(True)
         self.judge.hide()
-        for field in (self.length, self.rest, self.room, self.pace):
-            field.setEnabled(False)
+        self.cut.hide()
+        self.channels.setEnabled(True)
+        for idle in (self._fields, self._how, self._caution):  # the charts need the room; the margin has the caution
+            idle.hide()
         self._filler.hide()
         self.preflight.hide()
         self.live.show()
         self.progress.show()
         self.finish.setVisible(live.by_hand)
         self.progress.setRange(0, 1000 if math.isfinite(live.total_s) else 0)
-        self.progress.setValue(round(1000 * min(1.0, live.t_s / live.total_s)))
+        gone, whole = live.t_s - live.course.from_s, live.total_s - live.course.from_s
+        self.progress.setValue(round(1000 * min(1.0, gone / whole)))
         self.live.refresh(live, slot)
 
     @property
@@ -202,20 +252,33 @@ class RunView(QWidget):
         """Ask for what the page says."""
         if self._subject is None or not self.start.isEnabled():
             return
-        room = self.room_c
-        rig = self._subject[0].rig is not None
-        pace = float(self.pace.currentData()) if rig else 1.0
-        self.start_wanted.emit(RunRequest(*self._subject, 60 * self.length.value(), self.rest.value(), room, pace))
+        self.start_wanted.emit(self.request(*self._subject))
+
+    def request(self, device: Device, setting: Setting, workload: Workload) -> RunRequest:
+        """A run of a subject as the page says."""
+        pace = float(self.pace.currentData()) if device.rig is not None else 1.0
+        return RunRequest(
+            device,
+            setting,
+            workload,
+            60 * self.length.value(),
+            self.rest.value(),
+            self.room_c,
+            pace,
+            interval_s=float(self.rate.currentData()),
+        )
 
 
 def how_words(device: Device, workload: Workload) -> str:
-    """How a run goes on this computer; empty where there is nothing to say. A command is shown before it is started."""
+    """How a run goes; empty where there is nothing to say. A command is shown before it is started."""
+    several = f"{workload.all_passes} passes, unattended" if workload.all_passes > 1 else ""
+    waits = f", with {workload.pause_s:g} s between them" if several and workload.pause_s else ""
     if device.rig is not None or workload.runner is Runner.LOAD:
-        return ""
+        return f"{several}{waits}." if several else ""
     if workload.runner is Runner.HAND:
         return "You start and end the work yourself: Start begins the rest, It is over completes the run."
-    passes = "one pass" if workload.all_passes == 1 else f"{workload.all_passes} passes"
-    return f"It runs, {passes}: {workload.command or 'no command yet'}"
+    where = " on this computer" if device.reach else ""
+    return f"It runs{where}, {several or 'one pass'}{waits}: {workload.command or 'no command yet'}."
 
 
 def _number(name: str, low: float, high: float, value: float, unit: str, decimals: int) -> QDoubleSpinBox:

@@ -3,7 +3,11 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from pinch.core.judge import MOST_OWN_COST
 from pinch.ui.shell.words import label
+
+SLOW_S = 2.0
+"""Charts that are drawn less often than this cannot keep up, which is said."""
 
 
 class Footer(QWidget):
@@ -31,11 +35,21 @@ class Footer(QWidget):
         self.rate.setText("")
         self.cost.setText("")
 
-    def show_recording(self, words: str, channels: int, probe_cost: float | None) -> None:
-        """A run is being recorded."""
+    def show_recording(
+        self, words: str, interval_s: float, channels: int, probe_cost: float | None, drawn_every_s: float
+    ) -> None:
+        """A run is being recorded; a probe that costs too much and charts that cannot keep up are told of."""
         self.recording.setText(words)
-        self.rate.setText(f"1 Hz · {channels} channels")
-        self.cost.setText("" if probe_cost is None else f"probe cost {probe_cost:.1f} % of a core")
+        slow = f" · charts every {drawn_every_s:.0f} s, samples as usual" if drawn_every_s > SLOW_S else ""
+        self.rate.setText(f"{1.0 / interval_s:g} Hz · {channels} channels{slow}")
+        high = probe_cost is not None and probe_cost > MOST_OWN_COST
+        cost = "" if probe_cost is None else f"probe cost {probe_cost:.1f} % of a core"
+        self.cost.setText(f"{cost}: more than it should" if high else cost)
+        role = "problem" if high else "quiet"
+        if self.cost.property("role") != role:
+            self.cost.setProperty("role", role)
+            if (style := self.cost.style()) is not None:
+                style.polish(self.cost)
 
     def show_book(self, name: str, read_only: bool) -> None:
         """The open book; every change is kept at once."""

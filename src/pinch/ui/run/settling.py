@@ -1,0 +1,140 @@
+"""Judging a run while it is recorded: what holds it back so far, and when it will have settled."""
+
+import math
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pinch.charts.spec import Stretch, minutes
+from pinch.core.channels import power_channel
+from pinch.core.cooling import HeatFit, fit_heat, time_to_steady_s
+from pinch.core.errors import DataError
+from pinch.core.judge import Known, judge
+from pinch.core.runlog import RunLog
+from pinch.core.settle import DRIFT_K, SHORTEST_S
+from pinch.ui.background import Job
+from pinch.ui.run.state import LiveRun
+
+EVERY_S, SHARE = 4.0, 0.04
+"""So often at most, and at most this share of the time is spent on it."""
+SURE_S = 30.0
+FIT_AGAIN = 1.3
+"""The cooling is fitted anew once the run is longer by this factor."""
+JUDGED = ("soc.power", "cpu.power", "cpu.clock", "cpu.temp", "cpu.load", "score.rate", "frame.rate")
+
+
+@dataclass(frozen=True)
+class SoFar:
+    """What a run shows so far: stretches of the limiter band, and about settling: since when it is settled (s of the
+    run), or how long that will take, s; NaN where it cannot be told."""
+
+    at_s: float
+    band: tuple[Stretch, ...]
+    settled_since_s: float
+    needs_s: float
+
+    @property
+    def words(self) -> str:
+        """About settling, in words."""
+        if math.isfinite(self.settled_since_s):
+            return f"Settled since {minutes(self.settled_since_s)}"
+        if math.isfinite(self.needs_s):
+            return f"Settles in about {max(1.0, math.ceil(self.needs_s / 60.0)):.0f} min"
+        return "Not settled yet"
+
+
+def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | None:
+    """Judge what there is of a run; `heat` is the device's cooling, where it is known. None where there is no load
+    yet."""
+    try:
+        judged = judge(log, known)
+    except DataError:
+        return None
+    end = log.span_s[1]
+    band = tuple(Stretch(s.start_s, s.end_s, s.cause) for s in judged.limiters)
+    needs = math.nan
+    if heat is not None and judged.power is not None:
+        even = log.even(1.0)
+        needs = time_to_steady_s(heat, even.columns[judged.power], even.step_s, DRIFT_K)
+    steady = math.isnan(needs) or needs <= 0.0
+    if judged.settled.state == "settled" and steady:
+        return SoFar(end, band, judged.settled.start_s, 0.0)
+    left = max(needs, 0.0) + SHORTEST_S if math.isfinite(needs) else math.nan
+    return SoFar(end, band, math.nan, left)
+
+
+def heat_so_far(log: RunLog) -> HeatFit | None:
+    """The cooling as the run itself tells it, None where it does not yet."""
+    power, temp = power_channel(log.series), "cpu.temp"
+    if power is None or temp not in log.series:
+        return None
+    even = log.even(1.0)
+    try:
+        return fit_heat(even.starts, even.columns[power], even.columns[temp])
+    except DataError:
+        return None
+
+
+class LiveJudge(QObject):
+    """`judged` gives what is known so far, `settled` comes once, when the run has been settled for a while."""
+
+    judged = pyqtSignal(object)
+    settled = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._job: Job | None = None
+        self._due = 0.0
+        self._known = Known()
+        self._heat: HeatFit | None = None
+        self._heat_known, self._fitted_at_s = False, 0.0
+        self._since: float | None = None
+        self._told = False
+
+    def begin(self, known: Known, heat: HeatFit | None) -> None:
+        """A run begins."""
+        self.cancel()
+        self._known, self._heat, self._heat_known = known, heat, heat is not None
+        self._since, self._told, self._due, self._fitted_at_s = None, False, 0.0, 0.0
+
+    def look(self, live: LiveRun) -> None:
+        """Judge in the background, if it is time to."""
+        if self._job is not None or time.monotonic() < self._due:
+            return
+        log, known, begun = live.log(JUDGED), self._known, time.monotonic()
+        fit_anew = not self._heat_known and live.t_s >= FIT_AGAIN * self._fitted_at_s
+        heat = self._heat
+        if fit_anew:
+            self._fitted_at_s = live.t_s
+
+        def work(_: Callable[[float], bool]) -> tuple[SoFar | None, HeatFit | None, float]:
+            fit = heat_so_far(log) or heat if fit_anew else heat
+            return judge_so_far(log, known, fit), fit, time.monotonic() - begun
+
+        self._job = Job(work, self)
+        self._job.finished.connect(self._done)
+        self._job.failed.connect(lambda _: self._done((None, heat, 1.0)))
+        self._job.start()
+
+    def cancel(self) -> None:
+        """Let go of what is under way."""
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
+
+    def _done(self, result: tuple[SoFar | None, HeatFit | None, float]) -> None:
+        found, self._heat, took = result
+        self._job = None
+        self._due = time.monotonic() + max(EVERY_S, took / SHARE)
+        if found is None:
+            return
+        self.judged.emit(found)
+        if not math.isfinite(found.settled_since_s):
+            self._since = None
+        elif self._since is None:
+            self._since = found.at_s
+        elif not self._told and found.at_s - self._since >= SURE_S:
+            self._told = True
+            self.settled.emit()
