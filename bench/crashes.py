@@ -154,7 +154,7 @@ def main() -> None:
         lost = sorted(r.lost_s for r in own)
         print(
             f"{victim}: {len(own)} kills, {len(damaged)} damaged (goal 0), lost at most {lost[-1]:.2f} s (goal 1), "
-            f"median {lost[len(lost) // 2]:.2f} s"
+            f"median {lost[len(lost) // 2]:.2f} s, more than 1 s {sum(x > 1.0 for x in lost)} times"
         )
         for words in damaged[:5]:
             print(f"  {words}")

@@ -235,7 +235,9 @@ class TestOnTheDemo(PlanCase):
         self.assertEqual(self.window.page, RUN)
         self.assertEqual(self.session.subject.setting_id, line.setting_id)
         run = self.window.run_view
-        self.assertAlmostEqual(run.length.value(), (line.end - line.start).total_seconds() / 60, delta=0.06)
+        work = self.session.workload
+        assert work is not None
+        self.assertAlmostEqual(run.length.value(), work.length_s / 60, delta=0.06)
         self.assertIn("Next on the run sheet", run.next_step.text())
         entries = len(self.plan().entries)
         run.length.setValue(1.0)

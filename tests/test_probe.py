@@ -90,7 +90,7 @@ class TreeCase(unittest.TestCase):
         (self.root / "proc/uptime").write_text(f"{now + seconds:.3f} 0.00\n")
 
 
-def _end(process: "subprocess.Popen[str]") -> None:
+def _end(process: "subprocess.Popen[str] | subprocess.Popen[bytes]") -> None:
     process.kill()
     process.communicate()
 
@@ -125,10 +125,15 @@ class TestSensors(TreeCase):
 
     def test_a_file_that_vanishes_is_a_gap_and_said_once(self) -> None:
         self.fill(TREE)
+        # A file of the kernel that vanishes while it is open: a number below /proc of a process that ends.
+        brief = subprocess.Popen(["sleep", "60"])
+        self.addCleanup(_end, brief)
+        (self.root / "sys/class/hwmon/hwmon0/temp1_input").unlink()
+        (self.root / "sys/class/hwmon/hwmon0/temp1_input").symlink_to(f"/proc/{brief.pid}/oom_score")
         process = self.begin("--duration", "1.5")
         assert process.stdout is not None and process.stderr is not None
         header = process.stdout.readline().strip().split(",")
-        (self.root / "sys/class/hwmon/hwmon0/temp1_input").unlink()
+        _end(brief)
         for _ in range(3):
             self.tick(0.5)
             found = row(process, header)

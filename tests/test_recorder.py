@@ -21,9 +21,10 @@ from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.clock import ClockWatch, SharedClock
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import NEXT, Alarm, News, Phase, Recorder
-from pinch.recorder.side import SideSource
+from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
 
 
@@ -87,6 +88,31 @@ class Shelf:
     def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         self.ends.append((status, reason))
         self.passes = passes
+
+
+class Aside:
+    """A meter with a sample for each of the script's, a quarter of a second earlier."""
+
+    channels = ("wall.power",)
+
+    def __init__(self, script: Script) -> None:
+        self.script, self.closed = script, False
+
+    def open(self) -> None:
+        self.told = ["the meter is silent"]
+
+    def read(self) -> list[SideSample]:
+        return [SideSample(self.script.clock - 900.25, (62.0,))]
+
+    def notes(self) -> list[str]:
+        return []
+
+    def events(self) -> list[str]:
+        told, self.told = self.told, []
+        return told
+
+    def close(self) -> None:
+        self.closed = True
 
 
 def recorder(
@@ -154,6 +180,82 @@ class TestPhases(unittest.TestCase):
         self.assertGreaterEqual(script.closed, 2, "the load ends")
         self.assertTrue(Alarm("battery.charge", 20.0, above=False).rings(19.0))
         self.assertFalse(alarm.rings(math.nan))
+
+    def test_timed_passes_with_waits_are_unattended(self) -> None:
+        script, shelf, heard = Script(), Shelf(), list[News]()
+        course = Course(10.0, 20.0, passes=3, pause_s=5.0, warm_up_pass=True)
+        made = Recorder(script, script, shelf, "score.rate", course)
+        made.listen(heard.append)
+        self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual(script.told, ["start", "stop"] * 3)
+        self.assertEqual([(p.start_s, p.end_s) for p in shelf.passes], [(10.0, 30.0), (35.0, 55.0), (60.0, 80.0)])
+        self.assertEqual([(p.warm_up, p.score) for p in shelf.passes], [(True, 5.0), (False, 5.0), (False, 5.0)])
+        self.assertEqual([(m.t_s, m.text) for m in shelf.marks], [(35.0, "pass 2 begins"), (60.0, "pass 3 begins")])
+        self.assertEqual(course.total_s, 80.0)
+        self.assertIn(Phase.PAUSE, {news.phase for news in heard})
+        self.assertFalse([row for row in shelf.rows[1] if 31.0 < row[0] < 34.0], "no rate between passes")
+
+    def test_a_run_goes_on_later_than_it_began(self) -> None:
+        script, shelf = Script(), Shelf()
+        made = Recorder(script, script, shelf, "score.rate", Course(10.0, 20.0, from_s=600.0))
+        self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual((shelf.rows[0][0][0], shelf.rows[0][-1][0]), (601.0, 630.0))
+
+    def test_a_value_read_by_hand_rings_at_once_and_a_pattern_watches_many(self) -> None:
+        script, shelf = Script(), Shelf()
+        alarm = Alarm("skin.*", 48.0)
+        made = recorder(script, shelf, load_s=1e6, alarms=[alarm])
+        heard: list[News] = []
+        made.listen(heard.append)
+        made.listen(lambda news: made.heed("skin.palm.temp", 47.0) if news.t_s == 15.0 else None)
+        made.listen(lambda news: made.heed("skin.exhaust.temp", 55.0) if news.t_s == 20.0 else None)
+        self.assertEqual(made.run(), ExitStatus.FAILED)
+        self.assertEqual(len(shelf.rows[0]), 20)
+        self.assertIn("skin.exhaust.temp is 55.0, above 48", heard[-1].alarm)
+        self.assertEqual(script.told[-1], "stop", "the load ends")
+
+    def test_sides_are_kept_on_the_time_of_the_run(self) -> None:
+        script, shelf, heard = Script(), Shelf(), list[News]()
+        side = Aside(script)
+        made = recorder(script, shelf, sides=[side], alarms=[Alarm("wall.power", 500.0)])
+        made.listen(heard.append)
+        with mock.patch("pinch.recorder.recorder.local_s", lambda: script.clock - 900.0):
+            self.assertEqual(made.run(), ExitStatus.COMPLETE)
+        self.assertEqual(shelf.rows[1][:3], [(0.75, 62.0), (1.75, 62.0), (2.75, 62.0)])
+        self.assertEqual([m.text for m in shelf.marks], ["the meter is silent"])
+        self.assertIn(62.0, [news.values.get("wall.power") for news in heard])
+        self.assertTrue(side.closed)
+
+    def test_the_course_goes_on_while_the_device_is_out_of_reach(self) -> None:
+        class Cut(Script):
+            local = 50.0
+
+            def read(self, wait_s: float = 0.0) -> list[Sample]:
+                self.local += 1.0 if wait_s else 0.0
+                return super().read(wait_s) if self.local < 70.0 or not wait_s else []
+
+        script, shelf = Cut(), Shelf()
+        with mock.patch("pinch.recorder.recorder.local_s", lambda: script.local):
+            self.assertEqual(recorder(script, shelf, load_s=30.0).run(), ExitStatus.COMPLETE)
+        self.assertEqual(len(shelf.rows[0]), 19)
+        self.assertEqual(script.told, ["start", "stop"], "it was stopped when its time had come")
+        self.assertAlmostEqual(script.local, 50.0 + 40.0, delta=1.5)
+
+    def test_sleep_and_a_set_clock_become_marks(self) -> None:
+        with mock.patch.object(
+            ClockWatch, "_offsets", side_effect=[(0.0, 5.0), (0.2, 5.1), (90.2, 5.1), (90.2, -60.0)]
+        ):
+            watch = ClockWatch()
+            self.assertEqual(watch.news(), [])
+            self.assertEqual(watch.news(), ["this computer slept for 90 s"])
+            self.assertIn("the wall clock was set by -65.1 s", watch.news()[0])
+
+    def test_the_sample_with_the_least_delay_tells_the_clock(self) -> None:
+        clock = SharedClock(2.0)
+        self.assertIsNone(clock.at(10.0))
+        for delay, at in ((0.3, 10.0), (0.01, 11.0), (0.2, 12.0)):
+            clock.saw(1000.0 + 2.0 * at, at + delay)
+        self.assertAlmostEqual(clock.at(20.0) or 0.0, 1040.0 - 0.02)
 
     def test_a_dying_source_keeps_what_came(self) -> None:
         script, shelf = Script(fail_at=25), Shelf()

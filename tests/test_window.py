@@ -52,7 +52,7 @@ class TestFromNothing(WindowCase):
         view.mark.click()
         with mock.patch.object(QInputDialog, "getText", return_value=("door opened", True)):
             window.mark_with_text()
-        self.wait_for(lambda: self.window.recording.live and len(self.window.recording.live.series["cpu.power"]) > 80)
+        self.wait_for(lambda: self.window.recording.live and len(self.window.recording.live.series["cpu.power"].t) > 80)
         self.assertRegex(view.live.values["cpu.power"].value.text(), r"^(64|4[45])\.\d$")
         self.assertIn("19 channels", window.footer.rate.text())
         self.assertIn("recording", window.spine.entries[RUN].accessibleName())

@@ -28,7 +28,7 @@ from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
 FLUSH_SAMPLES = 2000
-FLUSH_S = 0.8
+FLUSH_S = 0.5
 """Samples wait for the book no longer than this, in real seconds, and no more than so many of them."""
 SILENT_S = 5.0
 """Without samples for so long the course goes on by what the device's clock must be by now."""
@@ -146,7 +146,7 @@ class Recorder:
     ) -> None:
         self._samples, self._work, self._keeper = samples, work, keeper
         self._rate_channel, self._course, self._sides = rate_channel, course, sides
-        self._clock, self._watch_clocks = SharedClock(pace), ClockWatch()
+        self._pace, self._clock, self._watch_clocks = pace, SharedClock(pace), ClockWatch()
         self._readings: queue.SimpleQueue[tuple[str, float]] = queue.SimpleQueue()
         self._listeners: list[Listener] = []
         self._marks: queue.SimpleQueue[str] = queue.SimpleQueue()
@@ -155,7 +155,7 @@ class Recorder:
         self._ringing: dict[tuple[Alarm, str], int] = {}
         self._begun: list[float] = []
         self._passes: list[Pass] = []
-        self._rates = Running()
+        self._rates, self._frames = Running(), Running()
         self._phase = Phase.OPENING
         self._t = course.from_s
         self._noted = (0, 0)
@@ -218,7 +218,7 @@ class Recorder:
     def _open(self) -> None:
         self._work.open()
         channels = self._samples.open()
-        self._streams["samples"] = _Buffer(self._keeper, channels)
+        self._streams["samples"] = _Buffer(self._keeper, channels, self._pace)
         for side in self._sides:
             side.open()
         self._go(Phase.IDLE)
@@ -276,7 +276,21 @@ class Recorder:
                 stream.add(t, sample.values)
                 if side.channels != (FRAME_TIME,):
                     self._watch(dict(zip(side.channels, sample.values, strict=True)))
-        self._tell(News(self._phase, self._t, _shown(side.channels, samples)))
+        self._tell(News(self._phase, self._t, self._shown(side.channels, samples)))
+
+    def _shown(self, channels: tuple[str, ...], samples: Sequence[SideSample]) -> dict[str, float]:
+        """What listeners hear of a batch: the last values; of frames their mean time and, about once a second, their
+        rate, unless the work tells its own."""
+        if channels != (FRAME_TIME,):
+            return dict(zip(channels, samples[-1].values, strict=True))
+        for sample in samples:
+            self._frames.add(sample.values[0])
+        shown = {FRAME_TIME: sum(s.values[0] for s in samples) / len(samples)}
+        if self._frames.count * self._frames.mean >= 1000.0:
+            if FRAME_RATE not in self._streams:
+                shown[FRAME_RATE] = 1000.0 / self._frames.mean
+            self._frames = Running()
+        return shown
 
     def _keep_rate(self, sample: Sample) -> None:
         self._stream((self._rate_channel,)).add(self._since_start(sample.clock_s), sample.values)
@@ -286,7 +300,7 @@ class Recorder:
 
     def _stream(self, channels: tuple[str, ...]) -> "_Buffer":
         if channels[0] not in self._streams:
-            self._streams[channels[0]] = _Buffer(self._keeper, channels)
+            self._streams[channels[0]] = _Buffer(self._keeper, channels, self._pace)
         return self._streams[channels[0]]
 
     def _follow_course(self) -> None:
@@ -401,41 +415,36 @@ class Recorder:
                     self._listeners.remove(listener)
 
 
-def _shown(channels: tuple[str, ...], samples: Sequence[SideSample]) -> dict[str, float]:
-    """What listeners hear of a batch: the last values; of frames their mean time and their rate."""
-    if channels != (FRAME_TIME,):
-        return dict(zip(channels, samples[-1].values, strict=True))
-    mean_ms = sum(s.values[0] for s in samples) / len(samples)
-    return {FRAME_TIME: mean_ms, FRAME_RATE: 1000.0 / mean_ms}
-
-
 class _Buffer:
     """Samples of one stream on their way to the keeper; a stamp that does not go forward is left out."""
 
-    def __init__(self, keeper: RunKeeper, channels: tuple[str, ...]) -> None:
+    def __init__(self, keeper: RunKeeper, channels: tuple[str, ...], pace: float) -> None:
         self.channels = channels
-        self._keeper = keeper
+        self._keeper, self._pace = keeper, pace
         self._number = keeper.begin(channels)
         self._rows: list[tuple[float, ...]] = []
         self._last = -np.inf
-        self._flushed = time.monotonic()
+        self._oldest = 0.0
 
     def add(self, t: float, values: tuple[float, ...]) -> None:
         if t <= self._last:
             return
+        if not self._rows:
+            self._oldest = time.monotonic()
         self._last = t
         self._rows.append((t, *values))
         if len(self._rows) >= FLUSH_SAMPLES:
             self.flush()
 
     def flush_in_time(self) -> None:
-        """Keep what has waited long enough."""
-        if time.monotonic() - self._flushed >= FLUSH_S:
-            self.flush()
+        """Keep what has waited long enough, by our clock or, where it came late, by its own stamps."""
+        if self._rows:
+            own = (self._last - self._rows[0][0]) / self._pace
+            if max(time.monotonic() - self._oldest, own) >= FLUSH_S:
+                self.flush()
 
     def flush(self) -> None:
         if self._rows:
             table = np.array(self._rows)
             self._keeper.keep(self._number, table[:, 0], list(table[:, 1:].T))
             self._rows.clear()
-        self._flushed = time.monotonic()

@@ -120,7 +120,7 @@ class FrameLog:
             return
         self._inode, self._tail, self._columns = os.fstat(self._fd).st_ino, b"", None
         if at_end and (header := os.pread(self._fd, 65536, 0).split(b"\n")[0]):
-            self._find_columns(header.decode("utf-8-sig", "replace").strip())
+            self._is_data(header.decode("utf-8-sig", "replace").strip())
             os.lseek(self._fd, self._last_line_end(), os.SEEK_SET)
 
     def _last_line_end(self) -> int:
@@ -143,21 +143,22 @@ class FrameLog:
         for raw in lines:
             line = raw.decode("utf-8-sig", "replace").strip()
             row = self._columns.read(line) if self._columns else None
+            if row is None and line and self._is_data(line):
+                row = self._columns.read(line) if self._columns else None
+                self.left_out += row is None
             if row is not None:
                 rows.append(row)
-            elif line and not self._find_columns(line):
-                self.left_out += 1
         return rows
 
-    def _find_columns(self, line: str) -> bool:
-        """Whether a line is a header; a file without one has frame times only, and its first row is data."""
+    def _is_data(self, line: str) -> bool:
+        """Whether a line is a row; a header tells which columns matter. A file without one has frame times only."""
         delimiter = next((d for d in ("\t", ";", ",") if d in line), ",")
         names = [cell.strip().strip('"').casefold() for cell in line.split(delimiter)]
         wanted = (self._column or FRAME_COLUMN).casefold()
         if wanted in names:
             time = names.index(TIME_COLUMN) if TIME_COLUMN in names else None
             self._columns = _Columns(delimiter, names.index(wanted), time, len(names))
-            return True
+            return False
         if self._columns is None:
             bare = _Columns(",", 0, None, 1)
             if self._column or bare.read(line) is None:
@@ -165,7 +166,7 @@ class FrameLog:
                     f"{self._pattern}: its header has no column {wanted}; it has {', '.join(names)[:200]}."
                 )
             self._columns = bare
-        return False
+        return True
 
 
 class _Alignment:

@@ -10,7 +10,7 @@ import re
 from pinch.core.errors import PinchError
 
 NOT_A_NUMBER, INFINITE = 9.91e37, 9.9e37
-_DECIMAL = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)(\s*[eE]\s*[+-]?\d+)?")
+_DECIMAL = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)(\s*[eE]\s*[+-]?[0-9]+)?")
 _BASES = {"H": 16, "Q": 8, "B": 2}
 
 

@@ -146,8 +146,8 @@ class LiveView(QWidget):
         plot.setYRange(0, 1, padding=0)
         plot.setFixedHeight(STRIP_HEIGHT)
         plot.getAxis("left").setStyle(showValues=False)
-        for side in ("left", "bottom"):
-            plot.getAxis(side).setPen(pg.mkPen(None))
+        plot.getAxis("left").setPen(pg.mkPen(None))
+        plot.hideAxis("bottom")
 
     def _new_plot(self) -> pg.PlotItem:
         axes = {"bottom": ClockAxis("bottom")}

@@ -103,7 +103,7 @@ class LiveJudge(QObject):
         """Judge in the background, if it is time to."""
         if self._job is not None or time.monotonic() < self._due:
             return
-        log, known, begun = live.log(JUDGED), self._known, time.monotonic()
+        log, known = live.log(JUDGED), self._known
         fit_anew = not self._heat_known and live.t_s >= FIT_AGAIN * self._fitted_at_s
         heat = self._heat
         if fit_anew:
@@ -111,7 +111,8 @@ class LiveJudge(QObject):
 
         def work(_: Callable[[float], bool]) -> tuple[SoFar | None, HeatFit | None, float]:
             fit = heat_so_far(log) or heat if fit_anew else heat
-            return judge_so_far(log, known, fit), fit, time.monotonic() - begun
+            begun = time.thread_time()
+            return judge_so_far(log, known, fit), fit, time.thread_time() - begun
 
         self._job = Job(work, self)
         self._job.finished.connect(self._done)
