@@ -27,6 +27,7 @@ from pinch.bench.book import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.core.runlog import runlog_from_columns
 
+INTERVAL_S = 0.1
 VICTIMS = ("recorder", "window", "probe")
 CHILD = """
 import os, sys
@@ -130,8 +131,8 @@ def look(path: Path, victim: str, before: str, heard: list[float]) -> Found:
         with contextlib.closing(open_book(path)) as book:
             run = book.runs()[-1]
             log = runlogs.read_log(book, run.id or 0)
-            last = log.span_s[1] if log.samples else 0.0
-            found.lost_s = (heard[-1] if heard else 0.0) - last
+            last = log.span_s[1] if log.samples else heard[0] - INTERVAL_S  # the first sample stands at 1 s
+            found.lost_s = heard[-1] - last
             wanted = ExitStatus.FAILED if victim == "probe" else None
             if run.status is not wanted:
                 found.damaged = f"the run is {run.status}, not {wanted}"

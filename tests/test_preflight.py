@@ -11,13 +11,13 @@ from pinch.bench import runlogs
 from pinch.bench.book import create_book
 from pinch.bench.records import ExitStatus, Protocol, Run, Setting, now
 from pinch.core.runlog import runlog_from_columns
-from pinch.recorder.preflight import Evidence, Verdict, preflight, wait_s
+from pinch.recorder.preflight import Evidence, MeterLook, Verdict, preflight, wait_s
 from pinch.sources.machine import POWER_ZONE, read_present
 from pinch.ui.window import RUN
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase
 
-SETTING = Setting(device_id=1, name="Even", sustained_w=28, platform_profile="balanced")
+SETTING = Setting(device_id=1, name="Even", sustained_w=28, platform_profile="balanced", governor="performance")
 PROTOCOL = Protocol(name="Cabin", ambient_c=22, ambient_within_k=1)
 
 
@@ -58,6 +58,18 @@ class TestChecks(unittest.TestCase):
             (Evidence(channels=("a.b",)), "Sensors", Verdict.GOOD, "1 channels; no earlier run"),
             (Evidence(channels=("a.b",), missing=()), "Sensors", Verdict.GOOD, "all that the last run had"),
             (Evidence(free_bytes=2e7), "Disk", Verdict.WARNING, "20 MB"),
+            (Evidence(governor="powersave"), "Governor", Verdict.WARNING, "powersave is on, performance is wanted"),
+            (Evidence(governor="Performance"), "Governor", Verdict.GOOD, "is on"),
+            (Evidence(), "Governor", Verdict.UNKNOWN, "Linux does not tell"),
+            (Evidence(channels=("a.b",), odd=("cpu.temp -128",)), "Sensors", Verdict.WARNING, "cpu.temp -128"),
+            (
+                Evidence(meters=(MeterLook("M", 61.25, "W", 0.42),)),
+                "M",
+                Verdict.GOOD,
+                "61.25 W, standard uncertainty 0.42",
+            ),
+            (Evidence(meters=(MeterLook("M", None, "W", problem="Gone."),)), "M", Verdict.WARNING, "Gone. Without it"),
+            (Evidence(meters=(MeterLook("M", math.nan, "W"),)), "M", Verdict.WARNING, "out of its range"),
         ):
             with self.subTest(name=name, evidence=evidence):
                 self.assertEqual(found(evidence)[name][0], verdict)

@@ -1,6 +1,7 @@
 """Statistics against certified values: NIST StRD, the NIST/SEMATECH e-Handbook, identities."""
 
 import csv
+import math
 import unittest
 from pathlib import Path
 
@@ -8,6 +9,7 @@ import numpy as np
 from scipy.stats import linregress, theilslopes
 
 from pinch.core import changepoint, robust, settle
+from pinch.core.running import Running
 
 DATA = Path(__file__).parent / "data"
 
@@ -104,6 +106,39 @@ def _number(text: str) -> bool:
     except ValueError:
         return False
     return True
+
+
+class TestRunning(unittest.TestCase):
+    """Against `math.fsum`, which sums exactly, and the two-pass formula on exact deviations."""
+
+    def both(self, values: list[float]) -> tuple[Running, float, float]:
+        running = Running()
+        for value in values:
+            running.add(value)
+        mean = math.fsum(values) / len(values)
+        return running, mean, math.sqrt(math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1))
+
+    def test_a_day_of_small_wobbles_on_a_large_level(self) -> None:
+        rng = np.random.default_rng(4)
+        running, mean, deviation = self.both((1e9 + 1e-3 * rng.standard_normal(86_400)).tolist())
+        self.assertAlmostEqual(running.mean, mean, delta=2e-7)
+        self.assertAlmostEqual(running.deviation / deviation, 1.0, places=5)
+
+    def test_nist_numacc4(self) -> None:
+        # NIST StRD univariate, NumAcc4: certified mean 10000000.2, standard deviation 0.1.
+        values = [10000000.2] + [10000000.1, 10000000.3] * 500
+        running, _, _ = self.both(values)
+        self.assertAlmostEqual(running.mean, 10000000.2, places=8)
+        self.assertAlmostEqual(running.deviation, 0.1, places=7)
+        self.assertEqual((running.count, running.low, running.high), (1001, 10000000.1, 10000000.3))
+
+    def test_large_terms_that_cancel(self) -> None:
+        running, mean, _ = self.both([1e16, 1.0, -1e16, 1.0] * 50)
+        self.assertAlmostEqual(running.mean, mean, delta=0.6)
+        running.add(math.nan)
+        self.assertEqual(running.count, 200)
+        self.assertTrue(math.isnan(Running().mean))
+        self.assertTrue(math.isnan(Running().deviation))
 
 
 class TestChangePoint(unittest.TestCase):
