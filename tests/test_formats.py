@@ -10,6 +10,7 @@ from unittest import mock
 import numpy as np
 from frictionless import Package, validate
 
+from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.charts.files import clock_step, draw, write_chart
 from pinch.charts.scaling import MeasuredPoint, scaling_chart
@@ -99,6 +100,28 @@ class TestDataPackage(InFolder):
             f["name"]: f.get("unit") for f in json.loads(descriptor.read_text())["resources"][0]["schema"]["fields"]
         }
         self.assertEqual((units["t_s"], units["cpu.power"], units["cpu.clock"]), ("s", "W", "MHz"))
+
+    def test_frames_and_readings_have_tables_of_their_own(self) -> None:
+        ms = np.array([16.6, 16.7, 33.4])
+        frames = Series("frame.time", 10.0 + np.cumsum(ms) / 1000.0, ms)
+        log = RunLog({**made.two_level().series, "frame.time": frames})
+        fields = {"run_id": 1, "taken": now(), "t_s": 95.0, "quantity": Quantity.NOISE, "value": 41.5, "u": 0.58}
+        records = (Device(name="A", reach="ssh host-at-home python3 -"), Setting(device_id=1, name="B"))
+        work = Workload(name="C", command="/home/somebody/run", frame_log="/home/somebody/f.csv")
+        run = Run(device_id=1, setting_id=1, workload_id=1, started=now())
+        reading = Reading(**fields, instrument="Level meter")  # type: ignore[arg-type]
+        write_run_package(log, self.folder, "run-1", *records, work, run, [reading])
+        report = validate(str(self.folder / "datapackage.json"))
+        self.assertTrue(report.valid, report.flatten(["type", "note"]))
+        package = Package(str(self.folder / "datapackage.json"))
+        self.assertEqual([r.name for r in package.resources], ["run-1", "run-1-frames", "run-1-readings"])
+        kept = [(float(r["t_s"]), float(r["frame_ms"])) for r in package.resources[1].read_rows()]
+        self.assertEqual(kept, list(zip(frames.t, frames.values, strict=True)))
+        row = package.resources[2].read_rows()[0]
+        self.assertEqual((float(row["value"]), row["unit"], row["quantity"]), (41.5, "dB(A)", "noise level"))
+        text = (self.folder / "datapackage.json").read_text()
+        self.assertNotIn("somebody", text)
+        self.assertNotIn("host-at-home", text)
 
     def test_private_words_stay_at_home(self) -> None:
         text = (self.write(self.folder).parent / "datapackage.json").read_text()

@@ -26,7 +26,8 @@ def run(args: argparse.Namespace) -> int:
             book.get(Workload, chosen.workload_id),
         )
         log = runlogs.read_log(book, args.run)
-        print(write_run_package(log, args.folder, f"run-{args.run}", *records, chosen, args.licence))
+        readings = book.readings(args.run)
+        print(write_run_package(log, args.folder, f"run-{args.run}", *records, chosen, readings, args.licence))
     finally:
         book.close()
     return 0

@@ -8,12 +8,25 @@ from pathlib import Path
 from pinch import compose
 from pinch.bench.book import Book
 from pinch.bench.readings import UNITS, Instrument, Quantity
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked, free_name
+from pinch.bench.records import (
+    Device,
+    ExitStatus,
+    Run,
+    Runner,
+    ScoreFrom,
+    Setting,
+    WorkKind,
+    Workload,
+    checked,
+    free_name,
+)
 from pinch.cli.books import named, open_or_create
 from pinch.core.errors import PinchError
 from pinch.core.finding import finding
 from pinch.recorder.recorder import News
 from pinch.sources.profiles import profile
+
+EVERY_S = 10.0
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -22,6 +35,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--setting", default="Default", help="its setting; a new name makes one on this computer")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
+    parser.add_argument("--command", metavar="WORDS", help="run this command, without a shell, as a timed task instead")
     parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load of a pass (300)")
     parser.add_argument("--idle", type=float, default=compose.IDLE_S, metavar="S", help="seconds of rest before (15)")
     parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
@@ -39,7 +53,7 @@ def run(args: argparse.Namespace) -> int:
     book = open_or_create(args.book)
     try:
         request = _request(book, args)
-        recording = compose.begin_recording(book, request, [_show])
+        recording = compose.begin_recording(book, request, [Progress()])
         _wait_or_stop(recording)
         done = book.get(Run, recording.run.id or 0)
         print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
@@ -69,7 +83,7 @@ def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
         fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
         settings.append(book.save(checked(Setting, "The setting", **fields)))
     setting = named(settings, args.setting, "setting", lambda s: s.name)
-    workload: Workload = named(book.workloads(), args.workload, "workload", lambda w: w.name)
+    workload = _workload(book, args)
     asked = {"passes": args.passes, "pause_s": args.pause, "frame_log": args.frames}
     asked = {name: value for name, value in asked.items() if value is not None}
     workload = checked(Workload, "The workload", **workload.model_dump() | asked)
@@ -107,6 +121,19 @@ def _device(book: Book, args: argparse.Namespace) -> Device:
     return reached
 
 
+def _workload(book: Book, args: argparse.Namespace) -> Workload:
+    """The workload that is asked for; a command becomes a new one where the book does not know it."""
+    if args.command is None:
+        found: Workload = named(book.workloads(), args.workload, "workload", lambda w: w.name)
+        return found
+    known = next((w for w in book.workloads() if w.command == args.command), None)
+    fields = {"runner": Runner.COMMAND, "kind": WorkKind.TASK, "score_from": ScoreFrom.TIME, "score_unit": "s"}
+    name = free_name(args.command.split()[0] if args.command.split() else "Command", [w.name for w in book.workloads()])
+    new = {"name": name, "command": args.command, "higher_is_better": False, **fields}
+    task: Workload = known or book.save(checked(Workload, "The workload", **new))
+    return task
+
+
 def _add_meter(book: Book, words: str) -> None:
     """A meter that the book does not know yet, by `PROFILE@ADDRESS`."""
     key, at, address = words.partition("@")
@@ -119,10 +146,18 @@ def _add_meter(book: Book, words: str) -> None:
         book.save(checked(Instrument, "The meter", **fields))
 
 
-def _show(news: News) -> None:
-    for note in news.notes:
-        print(note, file=sys.stderr)
-    watts = news.values.get("cpu.power")
-    if news.values and round(news.t_s) % 10 == 0 and "probe.load" in news.values:
+class Progress:
+    """Says where a recording is, every ten seconds of it."""
+
+    def __init__(self) -> None:
+        self._said = 0.0
+
+    def __call__(self, news: News) -> None:
+        for note in news.notes:
+            print(note, file=sys.stderr)
+        if "probe.load" not in news.values or news.t_s < self._said + EVERY_S:
+            return
+        self._said = news.t_s - news.t_s % EVERY_S
+        watts = news.values.get("cpu.power")
         power = f", {watts:.1f} W" if watts is not None else ""
-        print(f"{news.phase} {news.t_s:.0f} s{power}", file=sys.stderr)
+        print(f"{news.phase} {self._said:.0f} s{power}", file=sys.stderr)

@@ -1,22 +1,43 @@
-"""A run as a Tabular Data Package: the log as CSV and `datapackage.json` beside it.
+"""A run as a Tabular Data Package: log, single frames and readings by hand as CSV, and `datapackage.json` beside them.
 
 Source: the Frictionless Data specifications, Tabular Data Package v1 and Table Schema v1.
 """
 
+import csv
 import io
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from pinch import __version__
 from pinch.bench.files import replace_file
+from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
-from pinch.core.runlog import RunLog
+from pinch.core.frames import FRAME_TIME
+from pinch.core.runlog import RunLog, Series
 from pinch.sources.runlog_csv import TIME, write_run_log
 
 DESCRIPTOR = "datapackage.json"
+Field = Mapping[str, str]
+FRAME_FIELDS: tuple[Field, ...] = (
+    {"name": TIME, "type": "number", "unit": "s", "description": "end of the frame"},
+    {"name": "frame_ms", "type": "number", "unit": "ms"},
+)
+READING_FIELDS: tuple[Field, ...] = (
+    {"name": TIME, "type": "number", "unit": "s"},
+    {"name": "quantity", "type": "string"},
+    {"name": "value", "type": "number"},
+    {"name": "unit", "type": "string"},
+    {"name": "u", "type": "number", "description": "standard uncertainty"},
+    {"name": "low", "type": "number", "description": "lowest seen"},
+    {"name": "high", "type": "number", "description": "highest seen"},
+    {"name": "place", "type": "string"},
+    {"name": "distance_mm", "type": "number", "unit": "mm"},
+    {"name": "instrument", "type": "string"},
+)
+READING_NAMES = {f["name"] for f in READING_FIELDS} - {"unit"}
 LICENCES = {
     "CC-BY-4.0": ("Creative Commons Attribution 4.0", "https://creativecommons.org/licenses/by/4.0/"),
     "CC0-1.0": ("Creative Commons Zero 1.0", "https://creativecommons.org/publicdomain/zero/1.0/"),
@@ -31,11 +52,13 @@ def write_run_package(
     setting: Setting,
     workload: Workload,
     run: Run,
+    readings: Sequence[Reading] = (),
     licence: str = "CC-BY-4.0",
 ) -> Path:
     """Write `<name>.csv` and `datapackage.json` into `folder`, which is made where needed; returns the CSV's path.
+    Where there are any, single frames go into `<name>-frames.csv` and readings into `<name>-readings.csv`.
 
-    Both files are complete or absent, and existing ones of the same names are replaced only then.
+    Each file is complete or absent, and existing ones of the same names are replaced only then.
 
     Raises
     ------
@@ -45,12 +68,19 @@ def write_run_package(
     descriptor = folder / DESCRIPTOR
     if descriptor.exists() and not table.exists():
         raise PinchError(f"{folder}: there is another data package in this folder; choose an empty one.")
-    text = io.StringIO()
-    write_run_log(log, text)
-    document = describe(log, name, device, setting, workload, run, licence)
+    parts = {table: _table_of(_without_frames(log))}
+    resources = [_resource(name, _log_fields(_without_frames(log)), [TIME])]
+    if FRAME_TIME in log.series:
+        parts[folder / f"{name}-frames.csv"] = _frames_of(log.series[FRAME_TIME])
+        resources.append(_resource(f"{name}-frames", FRAME_FIELDS, []))
+    if readings:
+        parts[folder / f"{name}-readings.csv"] = _readings_of(readings)
+        resources.append(_resource(f"{name}-readings", READING_FIELDS, []))
+    document = {**describe(log, name, device, setting, workload, run, licence), "resources": resources}
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        replace_file(table, text.getvalue().encode())
+        for path, text in parts.items():
+            replace_file(path, text.encode())
         replace_file(descriptor, (json.dumps(document, indent=2, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
@@ -60,13 +90,8 @@ def write_run_package(
 def describe(
     log: RunLog, name: str, device: Device, setting: Setting, workload: Workload, run: Run, licence: str
 ) -> Mapping[str, object]:
-    """The descriptor of a package of one run."""
+    """The descriptor of a package of one run, without its resources."""
     title, link = LICENCES[licence]
-    fields = [{"name": TIME, "type": "number", "unit": "s", "description": "time since the recording began"}]
-    fields += [{"name": channel, "type": "number", "unit": unit_of(channel)} for channel in log.series]
-    for field in fields[1:]:
-        if not field["unit"]:
-            del field["unit"]
     of_this_book = {"id", "device_id", "rig", "local", "untold", "archived", "shown"}
     hidden = {*of_this_book, "notes", "reach", "command", "folder", "frame_log"}  # the latter may name people and hosts
     return {
@@ -86,15 +111,52 @@ def describe(
             ),
             "marks": [{"t_s": mark.t_s, "text": mark.text} for mark in log.marks],
         },
-        "resources": [
-            {
-                "profile": "tabular-data-resource",
-                "name": name,
-                "path": f"{name}.csv",
-                "format": "csv",
-                "mediatype": "text/csv",
-                "encoding": "utf-8",
-                "schema": {"fields": fields, "missingValues": [""], "primaryKey": [TIME]},
-            }
-        ],
     }
+
+
+def _log_fields(log: RunLog) -> list[Field]:
+    fields: list[Field] = [
+        {"name": TIME, "type": "number", "unit": "s", "description": "time since the recording began"}
+    ]
+    for channel in log.series:
+        unit = unit_of(channel)
+        fields.append({"name": channel, "type": "number", **({"unit": unit} if unit else {})})
+    return fields
+
+
+def _resource(name: str, fields: Sequence[Field], key: list[str]) -> Mapping[str, object]:
+    schema = {"fields": list(fields), "missingValues": [""], **({"primaryKey": key} if key else {})}
+    return {
+        "profile": "tabular-data-resource",
+        "name": name,
+        "path": f"{name}.csv",
+        "format": "csv",
+        "mediatype": "text/csv",
+        "encoding": "utf-8",
+        "schema": schema,
+    }
+
+
+def _without_frames(log: RunLog) -> RunLog:
+    """Single frames have a table of their own: their times are nobody else's."""
+    return RunLog({name: s for name, s in log.series.items() if name != FRAME_TIME}, log.marks)
+
+
+def _table_of(log: RunLog) -> str:
+    text = io.StringIO()
+    write_run_log(log, text)
+    return text.getvalue()
+
+
+def _frames_of(frames: Series) -> str:
+    rows = (f"{t!r},{ms!r}" for t, ms in zip(frames.t.tolist(), frames.values.tolist(), strict=True))
+    return "\n".join([",".join(str(f["name"]) for f in FRAME_FIELDS), *rows, ""])
+
+
+def _readings_of(readings: Sequence[Reading]) -> str:
+    text = io.StringIO()
+    table = csv.DictWriter(text, [str(f["name"]) for f in READING_FIELDS], lineterminator="\n")
+    table.writeheader()
+    for reading in readings:
+        table.writerow({**reading.model_dump(mode="json", include=READING_NAMES), "unit": UNITS[reading.quantity]})
+    return text.getvalue()

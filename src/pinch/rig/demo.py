@@ -21,7 +21,7 @@ from pinch.rig.demo_bench import add_more_records, add_plans, device_record, set
 from pinch.rig.device import simulate_run
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 6
+VERSION = 7
 """Part of the demo book's path: raised when the demo changes."""
 
 

@@ -23,6 +23,7 @@ from pinch.bench.parts import (
 )
 from pinch.bench.planning import begin_of, make_plan, plan_bench
 from pinch.bench.plans import Cell, Entry, OrderRule, Outcome, Plan, Session
+from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import (
     Came,
     Device,
@@ -41,6 +42,11 @@ T8_CORES = (
     Cores(kind=CoreKind.EFFICIENCY, count=4, threads=4, ceiling_mhz=3700.0),
 )
 T8_GRAPHICS = Graphics(name="Tarn T8 graphics", shared=True, compute_units=12)
+INSTRUMENTS = (
+    Instrument(name="Mains meter", profile="ac-power", address="rig", of_reading=0.5, of_range=0.1, range=600),
+    Instrument(name="Level meter", measures=Quantity.NOISE, fixed=1.4, resolution=0.1, notes="On a stand at 50 cm."),
+    Instrument(name="Contact thermometer", measures=Quantity.SURFACE, of_reading=0.5, fixed=1.0, resolution=0.1),
+)
 ASHORE, BELOW = "Cabin test, ashore", "Cabin test, below deck"
 DETAILS: dict[str, dict[str, Any]] = {
     "sandpiper": {
@@ -222,6 +228,8 @@ def add_more_records(book: Book, device_ids: dict[str, int]) -> None:
         "readings_min": 2.0,
     }
     book.save(Protocol(name=ASHORE, ambient_c=22, ambient_within_k=1, room_noise_db=21.5, **shared))
+    for instrument in INSTRUMENTS:
+        book.save(instrument)
     book.save(Protocol(name=BELOW, ambient_c=31, ambient_within_k=1.5, room_noise_db=24, repeats=2, **shared))
 
 

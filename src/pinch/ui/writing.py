@@ -32,7 +32,7 @@ class Writing(QObject):
 
     def log(self, shown: JudgedRun, folder: Path) -> None:
         """A run's log as a data package."""
-        records = (shown.device, shown.setting, shown.workload, shown.run)
+        records = (shown.device, shown.setting, shown.workload, shown.run, shown.readings)
         self._start(lambda: write_run_package(shown.log, folder, f"run-{shown.run.id}", *records), folder)
 
     def sheet(self, planned: PlannedSheet, path: Path) -> None:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pinch.bench.book import Book
-from pinch.bench.readings import Instrument
+from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import (
     Device,
     ExitStatus,
@@ -16,7 +16,9 @@ from pinch.bench.records import (
     workload_words,
 )
 from pinch.bench.sense import is_raised
+from pinch.core.errors import PinchError
 from pinch.publish.methodology import methodology
+from pinch.sources.profiles import profiles
 
 KINDS: dict[str, type[Listed]] = {
     "Devices": Device,
@@ -135,6 +137,10 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
 }
+CAUTION = (
+    "Mains voltage is dangerous: use closed meters as their makers say, and leave open wiring to qualified people. A "
+    "supply or meter out of its range can be destroyed."
+)
 WIDE = {"command", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
@@ -225,4 +231,28 @@ def margin_words(book: Book, record: Listed, device: Device | None) -> list[str]
         return [f"Charts name it: {workload_words(record)}."]
     if isinstance(record, Protocol):
         return ["The methodology paragraph of a report:", methodology(record)]
-    return []
+    return _instrument_words(record) if isinstance(record, Instrument) else []
+
+
+def _instrument_words(instrument: Instrument) -> list[str]:
+    """Its uncertainty, whether its profile is known, and which there are."""
+    at = {Quantity.WALL: 60.0, Quantity.NOISE: 40.0}.get(instrument.measures, 45.0)
+    u = instrument.accuracy.standard_u(at)
+    words = [
+        f"At {at:g} {instrument.unit} its standard uncertainty is {u:.2g} {instrument.unit}."
+        if instrument.accuracy.stated
+        else "Without a stated accuracy its readings have no uncertainty of their own."
+    ]
+    try:
+        known = profiles()
+    except PinchError as error:
+        return [*words, str(error)]
+    if instrument.profile and instrument.profile not in known:
+        words.append(f"There is no profile {instrument.profile!r}.")
+    words.append("Without a profile it is read by hand. Profiles that Pinch speaks:")
+    words += [f"{key}: {p.title}." for key, p in known.items()]
+    words.append(
+        "Address: TCPIP::HOST::PORT::SOCKET, USB::…::INSTR, ASRL/dev/ttyUSB0::INSTR, or rig for the rig's meter."
+    )
+    words.append(CAUTION)
+    return words
