@@ -64,7 +64,7 @@ class TestGoingOn(CutCase):
         gap = gaps_of(load)[0]
         self.assertEqual(gap.start_s, 120.0)
         self.assertAlmostEqual(gap.end_s, 301.0, delta=5.0)
-        self.assertEqual([m.text for m in log.marks], ["cut off here", "continued as another pass"])
+        self.assertRegex(log.marks[0].text, r"^goes on after a cut of 1[78]\d s$")
         self.assertAlmostEqual(run.passes[0].start_s, 15.0, delta=2.0)
         self.assertEqual(run.passes[0].end_s, 120.0)
         self.assertTrue(judge(log).gaps)

@@ -37,9 +37,9 @@ class Instrument(Listed):
     every_s: Annotated[Seconds, Field(ge=0.1)] = Field(default=1.0, title="Read every")
     of_reading: Percent | None = Field(default=None, title="± of the reading")
     of_range: Percent | None = Field(default=None, title="± of the range")
-    range: Positive | None = Field(default=None, title="Range")
-    resolution: Positive | None = Field(default=None, title="Steps shown")
-    fixed: Positive | None = Field(default=None, title="± fixed")
+    range: Positive | None = Field(default=None, title="Range, in its own unit")
+    resolution: Positive | None = Field(default=None, title="Steps shown, in its own unit")
+    fixed: Positive | None = Field(default=None, title="± fixed, in its own unit")
 
     @model_validator(mode="after")
     def _a_range_for_its_share(self) -> "Instrument":

@@ -148,8 +148,7 @@ def _take_up(book: Book, run: Run) -> tuple[Run, float]:
     with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
         start = max(start, judge(log).load_start_s)
     from_s = max(end + LEAST_CUT_S, (now() - run.started).total_seconds())
-    runlogs.add_mark(book, run.id or 0, Mark(end, "cut off here"))
-    runlogs.add_mark(book, run.id or 0, Mark(from_s, "continued as another pass"))
+    runlogs.add_mark(book, run.id or 0, Mark(from_s, f"goes on after a cut of {from_s - end:.0f} s"))
     cut = Pass(start_s=start, end_s=end)
     return book.save(run.model_copy(update={"passes": (*run.passes, cut)})), from_s
 

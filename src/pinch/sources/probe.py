@@ -201,15 +201,17 @@ class ChargeEnergy:
 
 
 class OwnCost:
-    """What the probe itself costs since the read before, % of one core."""
+    """What the probe itself costs since the read before, % of one core, in the time of what it reads."""
 
-    def __init__(self) -> None:
+    def __init__(self, time_scale: float) -> None:
+        self.time_scale = time_scale
         self.before = (time.monotonic(), time.process_time())
 
     def read(self, clock: float) -> float | None:
         now = (time.monotonic(), time.process_time())
         before, self.before = self.before, now
-        return 100.0 * (now[1] - before[1]) / (now[0] - before[0]) if now[0] > before[0] else None
+        passed = (now[0] - before[0]) * self.time_scale
+        return 100.0 * (now[1] - before[1]) / passed if passed > 0 else None
 
 
 Sensor = Scaled | Mean | EnergyCounter | CpuLoad | CpuInfoClock | StarredClock | BatteryPower | ChargeEnergy | OwnCost
@@ -412,7 +414,7 @@ def find_drm(tree: Tree, columns: Columns) -> None:
             columns.add("gpu.clock", StarredClock(states))
 
 
-def find_all(tree: Tree) -> Columns:
+def find_all(tree: Tree, time_scale: float) -> Columns:
     columns = Columns()
     stat = tree.open("proc/stat", size=512)
     if stat is not None:
@@ -427,7 +429,7 @@ def find_all(tree: Tree) -> Columns:
         find_drm,
     ):
         find(tree, columns)
-    columns.add("probe.load", OwnCost())
+    columns.add("probe.load", OwnCost(time_scale))
     say_missing(tree, columns)
     return columns
 
@@ -537,7 +539,7 @@ def main(arguments: list[str] | None = None) -> int:
         say(f"{args.root}: there is no such folder")
         return WRONG_USE
     tree = Tree(args.root)
-    columns = find_all(tree)
+    columns = find_all(tree, args.time_scale)
     try:
         sample(Clock(tree), tree.files, columns, args)
     except (BrokenPipeError, KeyboardInterrupt):

@@ -161,7 +161,8 @@ class JudgedRun:
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
         lines += [reading_words(r) for r in self.readings]
         cost = j.figures.get("probe.load")
-        if cost is not None and math.isfinite(cost.sustained.value):
+        high = any(w.code == "own-cost" for w in j.warnings)
+        if cost is not None and math.isfinite(cost.sustained.value) and not high:
             lines.append(f"Reading the sensors took {cost.sustained.value:.2g} % of a core.")
         if self.run.before:
             lines += ["Before it began:", *self.run.before]

@@ -12,6 +12,7 @@ from pinch.charts.theme import CAUSE_WORDS, MARKERS
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
+from pinch.ui.shell.words import label
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
@@ -240,10 +241,11 @@ def _upright() -> QPainterPath:
 class StripLegend(QWidget):
     """The causes that occur, with their hatches."""
 
-    def __init__(self) -> None:
+    def __init__(self, title: str = "What held it") -> None:
         super().__init__()
+        self._title = title
         self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(AXIS_WIDTH + 4, 0, 0, 0)
+        self._row.setContentsMargins(AXIS_WIDTH + 4 if title else 0, 0, 0, 0)
         self._row.setSpacing(14)
 
     def show_causes(self, causes: tuple[str, ...]) -> None:
@@ -253,8 +255,8 @@ class StripLegend(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.setVisible(bool(causes))
-        title = QLabel("<b>What held it</b>")
-        self._row.addWidget(title)
+        if self._title:
+            self._row.addWidget(label(self._title, "heading"))
         self._row.addStretch(1)
         for cause in causes:
             self._row.addWidget(CauseSwatch(cause))

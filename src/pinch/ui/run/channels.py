@@ -22,7 +22,8 @@ class ChannelsDialog(FormDialog):
         self.list.setMinimumHeight(320)
         for name in [*chosen, *(n for n in there if n not in chosen)]:
             caption, unit = caption_of(name), unit_of(name)
-            item = QListWidgetItem(name if caption == name else f"{caption} ({name})" + (f", {unit}" if unit else ""))
+            words = name if caption == name else f"{caption} ({name})"
+            item = QListWidgetItem(f"{words}, {unit}" if unit else words)
             item.setData(Qt.ItemDataRole.UserRole, name)
             item.setCheckState(Qt.CheckState.Checked if name in chosen else Qt.CheckState.Unchecked)
             self.list.addItem(item)

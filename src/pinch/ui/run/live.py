@@ -61,7 +61,7 @@ class LiveView(QWidget):
         self._graphics.setAccessibleName("Live charts")
         self._graphics.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.settling = label("", "heading")
-        self._legend = StripLegend()
+        self._legend = StripLegend(title="")
         told = QHBoxLayout()
         told.addWidget(self.settling)
         told.addSpacing(18)
@@ -78,6 +78,12 @@ class LiveView(QWidget):
         self._band: StripItem | None = None
         self._due = 0.0
         self.draw_every_s = 0.0
+
+    def fold(self, folded: bool) -> None:
+        """Show the last values only, or the charts too."""
+        self._graphics.setVisible(not folded)
+        self.settling.setVisible(not folded)
+        self._legend.setVisible(not folded and self._band is not None)
 
     def clear(self) -> None:
         """Forget the last run."""
@@ -145,7 +151,7 @@ class LiveView(QWidget):
         plot.showGrid(x=False, y=False)
         plot.setYRange(0, 1, padding=0)
         plot.setFixedHeight(STRIP_HEIGHT)
-        plot.getAxis("left").setStyle(showValues=False)
+        plot.getAxis("left").setTicks([])
         plot.getAxis("left").setPen(pg.mkPen(None))
         plot.hideAxis("bottom")
 

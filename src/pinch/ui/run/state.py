@@ -124,7 +124,8 @@ class LiveRun:
         if chosen := [name for name in self.shown if name in self.values]:
             return [(name, caption_of(name)) for name in chosen]
         wanted = [(name or self.rate_channel, caption or caption_of(self.rate_channel)) for name, caption in LIVE]
-        there = [(name, caption) for name, caption in wanted if name in self.values or name == self.rate_channel]
+        promised = self.rate_channel if math.isfinite(self.total_s) else ""  # a command or hand need not tell a rate
+        there = [(name, caption) for name, caption in wanted if name in self.values or name == promised]
         if "wall.power" in self.values:
             there.insert(1, ("wall.power", CAPTIONS["wall.power"]))
         if len(there) < len(wanted) and "cpu.load" in self.values:

@@ -106,6 +106,8 @@ class RunView(QWidget):
             button.clicked.connect(signal)
 
     def _lay_out(self) -> None:
+        for field in (self.length, self.rest, self.room, self.rate, self.pace):
+            field.setFixedHeight(28)
         fields = QHBoxLayout()
         fields.setSpacing(14)
         fields.addWidget(self._length_field)
@@ -206,7 +208,8 @@ class RunView(QWidget):
         self.mark.setEnabled(False)
         self.progress.hide()
         self.live.setVisible(bool(self.live.values))
-        self._filler.setVisible(not self.live.values)
+        self.live.fold(True)
+        self._filler.show()
         self.channels.setEnabled(bool(self.live.values))
         for field in (self.length, self.rest, self.room, self.rate, self.pace):
             field.setEnabled(ready)
@@ -236,6 +239,7 @@ class RunView(QWidget):
         self._filler.hide()
         self.preflight.hide()
         self.live.show()
+        self.live.fold(False)
         self.progress.show()
         self.finish.setVisible(live.by_hand)
         self.progress.setRange(0, 1000 if math.isfinite(live.total_s) else 0)
