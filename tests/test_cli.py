@@ -159,7 +159,9 @@ class TestBooks(LogCase):
         book = self.folder / "i.pinch"
         words = ["record", "--book", str(book), "--device", "Gannet", "--setting", "16 W", "--time-scale", "20"]
         words += ["--workload", "Tile Render, all cores", "--length", "3000"]
-        process = subprocess.Popen([sys.executable, "-m", "pinch", *words], stderr=subprocess.PIPE, text=True)
+        process = subprocess.Popen(
+            [sys.executable, "-m", "pinch", *words], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+        )
         assert process.stderr is not None
         while "load" not in process.stderr.readline():
             self.assertIsNone(process.poll())

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLabel
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import create_book
+from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Protocol, Run, Setting, now
 from pinch.core.runlog import runlog_from_columns
 from pinch.recorder.preflight import Evidence, MeterLook, Verdict, preflight, wait_s
@@ -125,7 +126,12 @@ class TestEvidence(InFolder):
             log = runlog_from_columns(t, {"cpu.temp": warm, "imagined.temp": t, "cpu.load": t})
             run = Run.model_validate({**ids, "started": now(), "status": ExitStatus.COMPLETE})
             runlogs.add_log(book, book.save(run), log)
+        book.save(Instrument(name="Air", measures=Quantity.ROOM, profile="thermometer", address="sim:ASRL2::INSTR"))
+        book.save(Instrument(name="Wall", profile="ac-power", address="TCPIP::127.0.0.1::1::SOCKET"))
         evidence = compose.gather_evidence(book.path, device, None)
+        self.assertEqual(evidence.room_c, 41.5, "measured by the simulated thermometer")
+        self.assertEqual([(m.name, m.value) for m in evidence.meters], [("Air", 41.5), ("Wall", None)])
+        self.assertIn("does not answer", evidence.meters[1].problem)
         self.assertAlmostEqual(evidence.rest_c or 0.0, 38.0, delta=0.2)
         self.assertIn("imagined.temp", evidence.missing or ())
         self.assertIn("cpu.load", evidence.channels)

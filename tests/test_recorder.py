@@ -21,9 +21,10 @@ from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.alarms import Alarm
 from pinch.recorder.clock import ClockWatch, SharedClock
 from pinch.recorder.course import Course
-from pinch.recorder.recorder import NEXT, Alarm, News, Phase, Recorder
+from pinch.recorder.recorder import NEXT, News, Phase, Recorder
 from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
 
@@ -268,7 +269,7 @@ class TestPhases(unittest.TestCase):
         script, shelf, heard = Script(), Shelf(fail_after=20), list[News]()
         made = recorder(script, shelf)
         made.listen(heard.append)
-        with mock.patch("pinch.recorder.recorder.FLUSH_S", 0.0):
+        with mock.patch("pinch.recorder.keeping.FLUSH_S", 0.0):
             self.assertEqual(made.run(), ExitStatus.FAILED)
         self.assertEqual(len(shelf.rows[0]), 20)
         self.assertEqual((heard[-1].status, heard[-1].reason), (ExitStatus.FAILED, "the disk is full."))

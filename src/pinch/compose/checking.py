@@ -11,7 +11,7 @@ import numpy as np
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.planning import DeviceHeat
-from pinch.bench.readings import Instrument
+from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Device, ExitStatus, Run
 from pinch.compose.sourcing import accuracy_of, meter_at, meters_of
 from pinch.core.channels import unit_of
@@ -54,11 +54,15 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
     runs = [r for r in book.runs(device.id) if not r.void and r.status is ExitStatus.COMPLETE][-MOST_RUNS:]
     before = set(runlogs.channels_of(book, runs[-1].id or 0)) if runs else set()
     missing = sorted(c for c in before - set(channels) if not c.startswith(BESIDE))
+    instruments = meters_of(book, device)
+    looks = tuple(_look_at(i) for i in instruments)
+    rooms = [look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM]
     present = _told_by(values) if device.reach else read_present()
     return replace(
         e,
         governor=present.governor,
-        meters=tuple(_look_at(i) for i in meters_of(book, device)),
+        meters=looks,
+        room_c=next((r for r in rooms if r is not None and math.isfinite(r)), None),
         odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not _can_be(name, value)),
         temp_c=values.get("cpu.temp"),
         rest_c=_rest_of(book, runs),

@@ -13,30 +13,16 @@ from pinch.core.runlog import RunLog
 from pinch.rig import catalogue, demo, demo_bench
 from pinch.sources.machine import platform_profiles, read_machine
 
-ALL_CORES = Workload(
-    name="Built-in load, all cores",
-    kind=WorkKind.ALL_CORE,
-    score_unit="units/s",
-    repeatable=Repeatable.BUILT_IN,
-    runner=Runner.LOAD,
-)
-ONE_CORE = Workload(
-    name="Built-in load, one core",
-    kind=WorkKind.ONE_CORE,
-    score_unit="units/s",
-    repeatable=Repeatable.BUILT_IN,
-    runner=Runner.LOAD,
-    one_core=True,
-)
 
-COMBINED = Workload(
-    name="Built-in load, cores and graphics",
-    kind=WorkKind.COMBINED,
-    score_unit="units/s",
-    repeatable=Repeatable.BUILT_IN,
-    runner=Runner.LOAD,
-    graphics=True,
-)
+def _built_in(name: str, kind: WorkKind, **fields: bool) -> Workload:
+    """A workload that Pinch brings along."""
+    shared = {"score_unit": "units/s", "repeatable": Repeatable.BUILT_IN, "runner": Runner.LOAD}
+    return Workload.model_validate({"name": f"Built-in load, {name}", "kind": kind, **shared, **fields})
+
+
+ALL_CORES = _built_in("all cores", WorkKind.ALL_CORE)
+ONE_CORE = _built_in("one core", WorkKind.ONE_CORE, one_core=True)
+COMBINED = _built_in("cores and graphics", WorkKind.COMBINED, graphics=True)
 
 
 def add_rig(book: Book) -> None:

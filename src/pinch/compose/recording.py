@@ -14,8 +14,9 @@ from pinch.compose.sourcing import RunRequest, command_line, meters_of, sources_
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.alarms import Alarm
 from pinch.recorder.course import Course
-from pinch.recorder.recorder import Alarm, Listener, Recorder
+from pinch.recorder.recorder import Listener, Recorder
 from pinch.rig import catalogue
 
 LEAST_CUT_S = 10.0

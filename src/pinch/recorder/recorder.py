@@ -5,31 +5,25 @@ goes on. The load and the probe end on every way out.
 """
 
 import contextlib
-import fnmatch
 import math
 import queue
 import threading
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Protocol
-
-import numpy as np
 
 from pinch.bench.records import ExitStatus, Pass
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
-from pinch.core.runlog import FloatArray, Mark
+from pinch.core.runlog import Mark
 from pinch.core.running import Running
+from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
 from pinch.recorder.course import Course
+from pinch.recorder.keeping import RunKeeper, StreamBuffer
 from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
-FLUSH_SAMPLES = 2000
-FLUSH_S = 0.5
-"""Samples wait for the book no longer than this, in real seconds, and no more than so many of them."""
 SILENT_S = 5.0
 """Without samples for so long the course goes on by what the device's clock must be by now."""
 
@@ -56,22 +50,6 @@ NEXT: dict[Phase, tuple[Phase, ...]] = {
 """Which phase may follow which."""
 
 
-class RunKeeper(Protocol):
-    """Where samples are kept; any failure ends the run."""
-
-    def begin(self, channels: Sequence[str]) -> int:
-        """A new stream with these channels; returns its number."""
-
-    def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
-        """Keep samples of a stream."""
-
-    def mark(self, mark: Mark) -> None:
-        """Keep a mark."""
-
-    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
-        """Write the stop."""
-
-
 @dataclass(frozen=True)
 class News:
     """What listeners hear: the phase, the run's time in s, new values by channel, notes, and the end."""
@@ -86,36 +64,6 @@ class News:
     """Passes begun, and wanted; none for work without passes."""
     alarm: str = ""
     """What rang, where an alarm ended the load."""
-
-
-@dataclass(frozen=True)
-class Alarm:
-    """A bound on a channel, or on all that a pattern such as `skin.*` matches, that ends the load: `above` or below a
-    limit, in the channel's unit."""
-
-    channel: str
-    limit: float
-    above: bool = True
-
-    def rings(self, value: float) -> bool:
-        """Whether a value is beyond the bound; one that is not known never is."""
-        return value > self.limit if self.above else value < self.limit
-
-    def matches(self, channel: str) -> bool:
-        """Whether it watches a channel."""
-        return fnmatch.fnmatchcase(channel, self.channel)
-
-    def words(self, channel: str, value: float) -> str:
-        """What it says when it rings."""
-        return f"alarm: {channel} is {value:.1f}, {'above' if self.above else 'below'} {self.limit:g}"
-
-
-ALARM_SAMPLES = 3
-"""A bound must be passed by so many samples of a channel in a row: one odd reading ends nothing."""
-
-
-class AlarmError(PinchError):
-    """A bound was passed."""
 
 
 Listener = Callable[[News], None]
@@ -151,8 +99,7 @@ class Recorder:
         self._listeners: list[Listener] = []
         self._marks: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._stop, self._finish = threading.Event(), threading.Event()
-        self._alarms = tuple(alarms)
-        self._ringing: dict[tuple[Alarm, str], int] = {}
+        self._alarms = AlarmWatch(alarms)
         self._begun: list[float] = []
         self._passes: list[Pass] = []
         self._rates, self._frames = Running(), Running()
@@ -160,7 +107,7 @@ class Recorder:
         self._t = course.from_s
         self._noted = (0, 0)
         self._epoch: float | None = None
-        self._streams: dict[str, _Buffer] = {}
+        self._streams: dict[str, StreamBuffer] = {}
 
     @property
     def phase(self) -> Phase:
@@ -218,7 +165,7 @@ class Recorder:
     def _open(self) -> None:
         self._work.open()
         channels = self._samples.open()
-        self._streams["samples"] = _Buffer(self._keeper, channels, self._pace)
+        self._streams["samples"] = StreamBuffer(self._keeper, channels, self._pace)
         for side in self._sides:
             side.open()
         self._go(Phase.IDLE)
@@ -240,7 +187,7 @@ class Recorder:
             self._streams["samples"].add(self._t, sample.values)
             values = dict(zip(self._streams["samples"].channels, sample.values, strict=True))
             self._tell(News(self._phase, self._t, values))
-            self._watch(values)
+            self._ring(self._alarms.see(values))
             self._follow_course()
         self._bridge_silence(now)
         for sample in self._work.read():
@@ -275,7 +222,7 @@ class Recorder:
             if clock is not None and (t := self._since_start(clock)) > self._course.from_s:
                 stream.add(t, sample.values)
                 if side.channels != (FRAME_TIME,):
-                    self._watch(dict(zip(side.channels, sample.values, strict=True)))
+                    self._ring(self._alarms.see(dict(zip(side.channels, sample.values, strict=True))))
         self._tell(News(self._phase, self._t, self._shown(side.channels, samples)))
 
     def _shown(self, channels: tuple[str, ...], samples: Sequence[SideSample]) -> dict[str, float]:
@@ -298,9 +245,9 @@ class Recorder:
             self._rates.add(sample.values[0])
         self._tell(News(self._phase, self._t, {self._rate_channel: sample.values[0]}))
 
-    def _stream(self, channels: tuple[str, ...]) -> "_Buffer":
+    def _stream(self, channels: tuple[str, ...]) -> StreamBuffer:
         if channels[0] not in self._streams:
-            self._streams[channels[0]] = _Buffer(self._keeper, channels, self._pace)
+            self._streams[channels[0]] = StreamBuffer(self._keeper, channels, self._pace)
         return self._streams[channels[0]]
 
     def _follow_course(self) -> None:
@@ -350,24 +297,13 @@ class Recorder:
         while not self._marks.empty():
             self._keeper.mark(Mark(self._t, self._marks.get()))
         while not self._readings.empty():
-            channel, value = self._readings.get()
-            for alarm in self._alarms:
-                if alarm.matches(channel) and alarm.rings(value):
-                    self._ring(alarm, channel, value)
+            self._ring(self._alarms.heed(*self._readings.get()))
 
-    def _watch(self, values: dict[str, float]) -> None:
-        """End the load where a bound is passed; the run is kept, with a mark and the reason."""
-        for alarm in self._alarms:
-            for channel in filter(alarm.matches, values):
-                key = (alarm, channel)
-                self._ringing[key] = self._ringing.get(key, 0) + 1 if alarm.rings(values[channel]) else 0
-                if self._ringing[key] >= ALARM_SAMPLES:
-                    self._ring(alarm, channel, values[channel])
-
-    def _ring(self, alarm: Alarm, channel: str, value: float) -> None:
-        words = alarm.words(channel, value)
-        self._keeper.mark(Mark(self._t, words))
-        raise AlarmError(f"The load was ended by an {words}.")
+    def _ring(self, words: str) -> None:
+        """End the load where a bound was passed; the run is kept, with a mark and the reason."""
+        if words:
+            self._keeper.mark(Mark(self._t, words))
+            raise AlarmError(f"The load was ended by an {words}.")
 
     def _follow_passes(self) -> None:
         """Note when passes begin and end; the last one ends the run."""
@@ -413,38 +349,3 @@ class Recorder:
             except Exception:  # noqa: BLE001 - a failing display must never stop a run
                 with contextlib.suppress(ValueError):
                     self._listeners.remove(listener)
-
-
-class _Buffer:
-    """Samples of one stream on their way to the keeper; a stamp that does not go forward is left out."""
-
-    def __init__(self, keeper: RunKeeper, channels: tuple[str, ...], pace: float) -> None:
-        self.channels = channels
-        self._keeper, self._pace = keeper, pace
-        self._number = keeper.begin(channels)
-        self._rows: list[tuple[float, ...]] = []
-        self._last = -np.inf
-        self._oldest = 0.0
-
-    def add(self, t: float, values: tuple[float, ...]) -> None:
-        if t <= self._last:
-            return
-        if not self._rows:
-            self._oldest = time.monotonic()
-        self._last = t
-        self._rows.append((t, *values))
-        if len(self._rows) >= FLUSH_SAMPLES:
-            self.flush()
-
-    def flush_in_time(self) -> None:
-        """Keep what has waited long enough, by our clock or, where it came late, by its own stamps."""
-        if self._rows:
-            own = (self._last - self._rows[0][0]) / self._pace
-            if max(time.monotonic() - self._oldest, own) >= FLUSH_S:
-                self.flush()
-
-    def flush(self) -> None:
-        if self._rows:
-            table = np.array(self._rows)
-            self._keeper.keep(self._number, table[:, 0], list(table[:, 1:].T))
-            self._rows.clear()

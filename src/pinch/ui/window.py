@@ -300,7 +300,8 @@ class MainWindow(QMainWindow):
         heat = self.checking.heat_of(request.device)
         self.run_view.live.clear()
         self.notices.hide()
-        asked = replace(request, notes=notes, before=before, continues=continues)
+        room = self.checking.room_c
+        asked = replace(request, ambient_c=room, notes=notes, before=before, continues=continues)
         self.recording.start(asked, heat.fit if heat else None)
 
     def mark(self) -> None:

@@ -97,6 +97,12 @@ class PreflightControl(QObject):
         """What speaks against starting."""
         return [c for c in self._view.preflight.checks if c.verdict is Verdict.WARNING]
 
+    @property
+    def room_c(self) -> float | None:
+        """The room as entered, else as an instrument measured it, °C."""
+        measured = self._evidence.room_c if self._evidence is not None else None
+        return measured if self._view.room_c is None else self._view.room_c
+
     def start_if_new(self) -> None:
         """Look where the device is another one; say anew where only the setting is."""
         device, setting = self._session.device, self._session.setting
@@ -155,7 +161,7 @@ class PreflightControl(QObject):
         setting = self._session.setting
         if self._evidence is None or setting is None or self._session.recording_now:
             return
-        evidence = replace(self._evidence, room_c=self._view.room_c)
+        evidence = replace(self._evidence, room_c=self.room_c)
         self._view.preflight.show_checks(preflight(evidence, setting, self._protocol()))
 
     def _protocol(self) -> Protocol:

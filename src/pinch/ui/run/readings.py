@@ -29,7 +29,7 @@ class ReadingDialog(FormDialog):
     """One reading at `t_s` of a run. Instruments are offered for the quantity that is chosen."""
 
     def __init__(self, run_id: int, t_s: float, instruments: Sequence[Instrument], parent: QWidget | None) -> None:
-        super().__init__(f"Reading at {minutes(t_s)}", parent)
+        super().__init__(f"Reading at {minutes(t_s)} of run {run_id}", parent)
         self._run_id, self._t_s, self._taken = run_id, t_s, now()
         self._instruments = instruments
         self.quantity, self.instrument, self.place = QComboBox(), QComboBox(), QComboBox()
