@@ -201,6 +201,7 @@ class TestPhases(unittest.TestCase):
         made = Recorder(script, script, shelf, "score.rate", Course(10.0, 20.0, from_s=600.0))
         self.assertEqual(made.run(), ExitStatus.COMPLETE)
         self.assertEqual((shelf.rows[0][0][0], shelf.rows[0][-1][0]), (601.0, 630.0))
+        self.assertEqual([(p.start_s, p.end_s, p.score) for p in shelf.passes], [(610.0, 630.0, 5.0)])
 
     def test_a_value_read_by_hand_rings_at_once_and_a_pattern_watches_many(self) -> None:
         script, shelf = Script(), Shelf()
@@ -226,6 +227,23 @@ class TestPhases(unittest.TestCase):
         self.assertEqual([m.text for m in shelf.marks], ["the meter is silent"])
         self.assertIn(62.0, [news.values.get("wall.power") for news in heard])
         self.assertTrue(side.closed)
+
+    def test_no_frame_is_lost_where_the_clocks_are_joined_anew(self) -> None:
+        class Frames(Aside):
+            """Sixteen frames a sample, while the clock that they are seen by goes back and forth by 20 ms."""
+
+            channels = ("frame.time",)
+
+            def read(self) -> list[SideSample]:
+                late = 0.02 * (int(self.script.clock) % 2)
+                return [SideSample(self.script.clock - 900.0 - late - 0.001 * n, (1.0,)) for n in range(16, 0, -1)]
+
+        script, shelf = Script(), Shelf()
+        with mock.patch("pinch.recorder.recorder.local_s", lambda: script.clock - 900.0):
+            self.assertEqual(recorder(script, shelf, sides=[Frames(script)]).run(), ExitStatus.COMPLETE)
+        t = [row[0] for row in shelf.rows[1]]
+        self.assertEqual(len(t), 16 * 40)
+        self.assertTrue((np.diff(t) > 0).all())
 
     def test_the_course_goes_on_while_the_device_is_out_of_reach(self) -> None:
         class Cut(Script):

@@ -19,8 +19,10 @@ from pinch.bench.records import (
     Workload,
     checked,
     free_name,
+    scores_of,
 )
 from pinch.cli.books import named, open_or_create
+from pinch.compose.sourcing import command_line
 from pinch.core.errors import PinchError
 from pinch.core.finding import finding
 from pinch.recorder.recorder import News
@@ -61,6 +63,8 @@ def run(args: argparse.Namespace) -> int:
             raise PinchError(done.reason)
         _, judged = compose.JudgeDesk(book).judge(done)
         print(finding(judged, request.setting.sustained_w))
+        if scores := scores_of(done):
+            print(f"scores: {', '.join(f'{s:.4g}' for s in scores)} {request.workload.score_unit}")
     finally:
         book.close()
     return 0
@@ -130,8 +134,11 @@ def _workload(book: Book, args: argparse.Namespace) -> Workload:
     fields = {"runner": Runner.COMMAND, "kind": WorkKind.TASK, "score_from": ScoreFrom.TIME, "score_unit": "s"}
     name = free_name(args.command.split()[0] if args.command.split() else "Command", [w.name for w in book.workloads()])
     new = {"name": name, "command": args.command, "higher_is_better": False, **fields}
-    task: Workload = known or book.save(checked(Workload, "The workload", **new))
-    return task
+    if known is not None:
+        return known
+    task: Workload = checked(Workload, "The workload", **new)
+    command_line(task)  # one that cannot be run does not enter the book
+    return book.save(task)
 
 
 def _add_meter(book: Book, words: str) -> None:

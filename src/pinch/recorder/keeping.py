@@ -41,6 +41,11 @@ class StreamBuffer:
         self._last = -np.inf
         self._oldest = 0.0
 
+    @property
+    def last_s(self) -> float:
+        """Time of the last sample; before the first one it is endlessly long ago."""
+        return self._last
+
     def add(self, t: float, values: tuple[float, ...]) -> None:
         if t <= self._last:
             return

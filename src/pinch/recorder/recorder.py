@@ -24,6 +24,8 @@ from pinch.recorder.keeping import RunKeeper, StreamBuffer
 from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
+NEXT_S = 1e-4
+"""Samples of a side follow each other by this at least, so that none is lost where two clocks are joined anew."""
 SILENT_S = 5.0
 """Without samples for so long the course goes on by what the device's clock must be by now."""
 
@@ -220,7 +222,7 @@ class Recorder:
         for sample in samples:
             clock = self._clock.at(sample.local_s)
             if clock is not None and (t := self._since_start(clock)) > self._course.from_s:
-                stream.add(t, sample.values)
+                stream.add(max(t, stream.last_s + NEXT_S), sample.values)  # what is known of the clocks may wander
                 if side.channels != (FRAME_TIME,):
                     self._ring(self._alarms.see(dict(zip(side.channels, sample.values, strict=True))))
         self._tell(News(self._phase, self._t, self._shown(side.channels, samples)))
@@ -279,7 +281,7 @@ class Recorder:
 
     def _end_pass(self) -> None:
         """One of several timed passes is over: its score is the mean rate of work in it."""
-        if self._course.passes > 1:
+        if self._course.passes > 1 or self._course.from_s > 0.0:
             score = self._rates.mean if self._rates.count else None
             self._passes.append(self._pass(score, None))
 

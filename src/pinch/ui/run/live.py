@@ -142,6 +142,7 @@ class LiveView(QWidget):
             plot = self._new_plot()
             dress(plot, caption, unit_of(name))
             plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
+            plot.getAxis("left").setStyle(maxTickLevel=0)  # low panels have room for few levels
             self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.0))
         self._shown = [name for name, _ in wanted]
 
