@@ -1,0 +1,116 @@
+"""The bytes of a log file as text: which encoding, and whether it is text at all."""
+
+import codecs
+import os
+import stat
+from dataclasses import dataclass
+from pathlib import Path
+
+from pinch.core.errors import DataError
+
+MOST_BYTES = 2_000_000_000
+LONGEST_LINE = 1_000_000
+HEAD = 1 << 16
+_MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+
+
+@dataclass(frozen=True)
+class Text:
+    """A file's bytes as UTF-8 without a mark, lines ended by a line feed; `encoding` is what the file was in."""
+
+    data: bytes
+    encoding: str
+
+    def head(self, lines: int) -> list[str]:
+        """The first lines, without their ends."""
+        part = self.data[: 16 * HEAD] if lines > 60 else self.data[:HEAD]
+        return part.decode("utf-8", "replace").split("\n")[:lines]
+
+
+def read_text_of(path: Path) -> Text:
+    """Read a file, at most 2 GB.
+
+    Raises
+    ------
+    DataError : it is missing, no plain file, unreadable, empty, not text, or has a line that no table has.
+    """
+    data = _bytes_of(path)
+    encoding = _encoding_of(data)
+    if encoding is None:
+        line = data[: data.index(b"\0")].count(b"\n") + 1
+        raise DataError(str(path), "it is not text, so it is not a log", line)
+    if encoding != "utf-8":
+        try:
+            data = data.decode(encoding).encode()
+        except UnicodeDecodeError as error:
+            raise DataError(str(path), f"it is broken {encoding} text", data[: error.start].count(b"\n") + 1) from None
+    if b"\r" in data:
+        data = data.replace(b"\r\n", b"\n")
+        data = data if b"\n" in data else data.replace(b"\r", b"\n")
+    _refuse_long_lines(data, path)
+    return Text(data, encoding)
+
+
+def _bytes_of(path: Path) -> bytes:
+    """Everything in a plain file; a pipe or a device is not waited for."""
+    try:
+        descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+    except FileNotFoundError:
+        raise DataError(str(path), "there is no such file") from None
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+    status = os.fstat(descriptor)
+    if not stat.S_ISREG(status.st_mode):
+        os.close(descriptor)
+        raise DataError(str(path), "it is not a plain file")
+    with os.fdopen(descriptor, "rb") as file:
+        if status.st_size > MOST_BYTES:
+            raise DataError(str(path), f"it is larger than {MOST_BYTES // 1_000_000_000} GB")
+        data = file.read()
+    if not data[:HEAD].strip(b" \t\r\n\0") and not data.strip(b" \t\r\n\0"):
+        raise DataError(str(path), "it is empty")
+    return data
+
+
+def _encoding_of(data: bytes) -> str | None:
+    """The encoding by its mark, else UTF-16 by its zeros, else UTF-8, else Windows-1252; None: it is not text."""
+    for mark, encoding in _MARKS:
+        if data.startswith(mark):
+            return encoding
+    head = data[:HEAD]
+    if b"\0" in data:
+        half = len(head) // 2
+        if half and head[1::2].count(0) > 0.8 * half and head[::2].count(0) < 0.05 * half:
+            return "utf-16-le"
+        if half and head[::2].count(0) > 0.8 * half and head[1::2].count(0) < 0.05 * half:
+            return "utf-16-be"
+        return None
+    try:
+        for start in range(0, len(data), HEAD * 64):  # piece by piece, so that no second copy of a large file is made
+            _decode_piece(data, start)
+    except UnicodeDecodeError:
+        return "cp1252" if not any(byte in data for byte in (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")) else None
+    return "utf-8"
+
+
+def _decode_piece(data: bytes, start: int) -> None:
+    """Raises UnicodeDecodeError where a piece is no UTF-8; a sign that its end cuts is left to the next."""
+    piece = memoryview(data)[max(0, start - 3) : start + HEAD * 64]
+    if bytes(piece).isascii():
+        return
+    skip = next((i for i in range(min(4, len(piece))) if piece[i] & 0xC0 != 0x80), 0) if start else 0
+    codecs.getincrementaldecoder("utf-8")().decode(piece[skip:], final=start + HEAD * 64 >= len(data))
+
+
+def _refuse_long_lines(data: bytes, path: Path) -> None:
+    start, number = 0, 1
+    while start < len(data):
+        end = data.find(b"\n", start, start + LONGEST_LINE + 1)
+        if end < 0:
+            if len(data) - start > LONGEST_LINE:
+                raise DataError(str(path), f"the line is longer than {LONGEST_LINE // 1_000_000} MB", number)
+            return
+        # Whole stretches are stepped over at once: a line cannot be long where line ends are near.
+        stretch = data.rfind(b"\n", end, end + LONGEST_LINE)
+        number += data.count(b"\n", start, stretch + 1)
+        start = stretch + 1

@@ -1,0 +1,274 @@
+"""Which column of somebody's log is which channel: by its words, its unit and the range it shows.
+
+A guess has a score from 0 to 1. Certain ones are taken, doubtful ones are to be asked; what nobody knows stays as an
+extra channel under its own name. A mapping is remembered by the fingerprint of a header and can be edited as JSON.
+"""
+
+import hashlib
+import json
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import Field, ValidationError
+
+from pinch.bench.fields import Part
+from pinch.bench.files import replace_file
+from pinch.bench.records import problem_of
+from pinch.core.channels import is_channel_name
+from pinch.core.errors import DataError
+from pinch.sources.logs.units import Unit, find_unit, split_unit
+
+SURE = 0.7
+TIME, DATE = "time", "date"
+
+_QUANTITIES = {
+    "power": "power leistung puissance potencia potenza consumption draw verbrauch watts ppt tdp",
+    "clock": "clock clocks frequency frequenz freq takt taktfrequenz fréquence frecuencia frequenza mhz speed",
+    "temp": "temp temps temperature temperatur température temperatura tdie tctl tjunction hotspot celsius",
+    "load": "load usage utilization utilisation auslastung last uso busy util activity nutzung",
+    "speed": "rpm drehzahl vitesse velocidad fanspeed",
+    "rate": "fps framerate bildrate rate score punkte points units",
+    "time": "frametime frametimes",
+    "charge": "charge level ladung ladestand capacity soc%",
+    "energy": "energy energie énergie energía",
+    "level": "noise lärm schall sound bruit ruido pegel spl",
+    "voltage": "voltage spannung volt vcore vid",
+    "current": "current strom amps",
+    "throttle": "throttling throttle throttled drosselung",
+}
+_COMPONENTS = {
+    "cpu": "cpu processor prozessor processeur procesador processore core cores package pkg ia die cpus",
+    "soc": "soc apu",
+    "gpu": "gpu igpu dgpu graphics grafik graphique gráficos gt",
+    "memory": "memory ram speicher dram mémoire memoria dimm",
+    "storage": "ssd disk drive storage nvme hdd festplatte",
+    "battery": "battery akku batterie batería batteria",
+    "wall": "wall mains socket plug steckdose netz ac outlet secteur",
+    "skin": "skin surface oberfläche palm keyboard chassis case",
+    "ambient": "ambient room umgebung raum air ambiante",
+    "noise": "noise lärm schall sound bruit ruido spl",
+    "frame": "frame frames fps bild bilder framerate frametime",
+    "score": "score punkte points units work",
+    "fan": "fan fans lüfter luefter ventilateur ventilador ventola",
+}
+_BY_WORD = {word: name for name, words in _QUANTITIES.items() for word in words.split()}
+_PART_BY_WORD = {word: name for name, words in _COMPONENTS.items() for word in words.split()}
+RANGES = {
+    "power": (0.0, 1000.0), "clock": (50.0, 10_000.0), "temp": (-40.0, 130.0), "load": (-0.5, 101.0),
+    "speed": (0.0, 20_000.0), "rate": (0.0, 1e7), "time": (0.05, 60_000.0), "charge": (0.0, 100.5),
+    "energy": (0.0, 500.0), "level": (5.0, 120.0), "voltage": (0.0, 60.0), "current": (-50.0, 50.0),
+}  # fmt: skip
+_FIRST = ("wall", "battery", "gpu", "memory", "storage", "skin", "ambient", "soc", "cpu", "noise", "frame", "score")
+"""Where a name speaks of several parts, the first of these is meant: the wall power of the CPU test is wall power."""
+_DEFAULT = {"speed": "fan.1", "level": "noise", "charge": "battery", "energy": "battery", "time": "frame"}
+_KIND = {"p": "p", "performance": "p", "e": "e", "efficiency": "e", "efficient": "e", "lpe": "lpe", "lp": "lpe"}
+_CORE = re.compile(r"\bcore\s*#?\s*(\d+)|\bcpu\s*#?\s*(\d+)\b|\bkern\s*#?\s*(\d+)")
+_NUMBER = re.compile(r"(\d+)")
+
+
+class ColumnUse(Part):
+    """What a column is: a channel, `time`, `date`, or nothing (empty). Its values times `factor` plus `offset` are in
+    the channel's unit; with `counts` they are energy that adds up. `score` is how sure the guess was, 1 where somebody
+    said it; `why` says what speaks for it."""
+
+    column: str
+    channel: str = ""
+    factor: float = 1.0
+    offset: float = 0.0
+    counts: bool = False
+    score: float = 1.0
+    why: str = ""
+
+
+class Mapping(Part):
+    """The uses of all columns, in their order; `day_first` answers for dates that could be read either way."""
+
+    columns: tuple[ColumnUse, ...] = Field(min_length=1)
+    day_first: bool | None = None
+
+    @property
+    def doubtful(self) -> tuple[ColumnUse, ...]:
+        """Columns whose channel is a guess that should be asked."""
+        return tuple(c for c in self.columns if c.channel and c.score < SURE)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What a column shows: lowest, median and highest value; all NaN where it holds no numbers."""
+
+    low: float
+    median: float
+    high: float
+
+
+def fingerprint(names: Sequence[str], units: Sequence[str]) -> str:
+    """The same for every log with this header."""
+    return hashlib.sha256("\x1f".join([*names, "", *units]).casefold().encode()).hexdigest()[:16]
+
+
+def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[Shown]) -> tuple[ColumnUse, ...]:
+    """The likeliest use of each column; a channel is given once, to the surest column, the others get numbers."""
+    guesses = [_guess_one(n, u, s) for n, u, s in zip(names, units, shown, strict=True)]
+    taken: dict[str, int] = {}
+    for place in sorted(range(len(guesses)), key=lambda i: (-guesses[i].score, i)):
+        use = guesses[place]
+        if not use.channel:
+            continue
+        taken[use.channel] = taken.get(use.channel, 0) + 1
+        if taken[use.channel] > 1:
+            again = {"channel": f"{use.channel}.{taken[use.channel]}", "score": min(use.score, SURE)}
+            guesses[place] = use.model_copy(update=again)
+    return tuple(guesses)
+
+
+def _guess_one(name: str, unit_row: str, shown: Shown) -> ColumnUse:
+    plain, unit_text = split_unit(name)
+    unit = find_unit(unit_text) or find_unit(unit_row.strip("[]() "))
+    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", plain).casefold()
+    words = re.findall(r"[^\W_]+", text)
+    if is_channel_name(name):
+        return ColumnUse(column=name, channel=name, why="it has the name of a channel")
+    if shown.low != shown.low:
+        return ColumnUse(column=name, channel="", why="it holds no numbers")
+    by_word = next((_BY_WORD[w] for w in words if w in _BY_WORD and not (w == "speed" and "fan" in words)), None)
+    if "fan" in words or "lüfter" in words:
+        by_word = "speed" if unit is None or unit.quantity == "speed" else by_word
+    quantity, score, why = _quantity(unit, by_word, words, shown)
+    if quantity is None:
+        return ColumnUse(column=name, channel=_extra(name), why="nothing tells what it is")
+    component, component_score = _component(quantity, words, text)
+    score, factor = min(1.0, score + component_score), unit.factor if unit else 1.0
+    offset, counts = (unit.offset, unit.counts) if unit else (0.0, False)
+    low, high = shown.low * factor + offset, shown.high * factor + offset
+    if quantity in ("load", "charge") and unit is None and low >= 0.0 and high <= 1.0 < 100.0 * max(high, 0.05):
+        factor, high, low, why = 100.0, 100.0 * high, 100.0 * low, f"{why}, shares of one"
+    bounds = RANGES.get(quantity)
+    if (
+        bounds
+        and not counts
+        and (high > bounds[1] or low < bounds[0])
+        and not _fits_mostly(shown, factor, offset, bounds)
+    ):
+        return ColumnUse(
+            column=name,
+            channel=_channel(quantity, component, words, text),
+            factor=factor,
+            offset=offset,
+            score=0.2,
+            why=f"{why}, but it shows {low:.4g} to {high:.4g}",
+        )
+    channel = _channel(quantity, component, words, text)
+    return ColumnUse(
+        column=name, channel=channel, factor=factor, offset=offset, counts=counts, score=round(score, 2), why=why
+    )
+
+
+def _quantity(unit: Unit | None, by_word: str | None, words: list[str], shown: Shown) -> tuple[str | None, float, str]:
+    """The quantity, how much that is worth, and why."""
+    if by_word == "throttle":
+        return "throttle", 0.6, "it speaks of throttling"
+    if unit is not None:
+        quantity = unit.quantity
+        if quantity == "load" and by_word in ("charge",):
+            return "charge", 0.6, "its unit and its name"
+        if quantity == "time" and "frame" not in words and "frametime" not in words:
+            return None, 0.0, ""
+        agrees = by_word in (quantity, None) or (quantity == "power" and by_word == "energy")
+        return quantity, 0.6 if agrees and by_word else 0.5, "its unit and its name" if by_word else "its unit"
+    if by_word is not None:
+        return by_word, 0.35, "its name, without a unit"
+    return None, 0.0, ""
+
+
+def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
+    """What part of the computer it is of, and how much that is worth."""
+    found = [_PART_BY_WORD[w] for w in words if w in _PART_BY_WORD]
+    if _CORE.search(text) and "gpu" not in found:
+        return "cpu", 0.4
+    if "fan" in found and quantity == "speed":
+        return "fan", 0.4
+    for part in (
+        "wall",
+        "battery",
+        "gpu",
+        "memory",
+        "storage",
+        "skin",
+        "ambient",
+        "soc",
+        "cpu",
+        "noise",
+        "frame",
+        "score",
+    ):
+        if part in found:
+            return part, 0.4
+    if quantity in _DEFAULT:
+        return _DEFAULT[quantity], 0.3
+    if quantity == "rate":
+        return "frame", 0.35
+    return "cpu", 0.1
+
+
+def _channel(quantity: str, component: str, words: list[str], text: str) -> str:
+    if quantity == "throttle":
+        return "cpu.throttle.power" if {"power", "leistung"} & set(words) else "cpu.throttle.heat"
+    core = _CORE.search(text)
+    if core and component == "cpu" and quantity in ("clock", "temp", "load", "power"):
+        number = next(g for g in core.groups() if g is not None)
+        return f"cpu.core.{number}.{quantity}"
+    if component == "fan":
+        number_found = _NUMBER.search(text)
+        return f"fan.{number_found.group(1) if number_found else 1}.{quantity}"
+    if component == "cpu" and quantity == "clock":
+        kind = next((_KIND[w] for w in words if w in _KIND), None)
+        if kind:
+            return f"cpu.{kind}.clock"
+    if component == "skin":
+        place = next((w for w in words if w in ("palm", "keyboard")), "case")
+        return f"skin.{place}.{quantity}"
+    return f"{component}.{quantity}"
+
+
+def _fits_mostly(shown: Shown, factor: float, offset: float, bounds: tuple[float, float]) -> bool:
+    """A single odd value does not make another quantity of a column."""
+    return bounds[0] <= shown.median * factor + offset <= bounds[1]
+
+
+def _extra(name: str) -> str:
+    slug = re.sub(r"[^a-z0-9]+", "_", name.casefold()).strip("_") or "column"
+    return f"extra.{slug[:60]}"
+
+
+def read_mapping(path: Path) -> Mapping:
+    """A mapping that was written as JSON.
+
+    Raises
+    ------
+    DataError : it cannot be read, or says something that makes no sense.
+    """
+    try:
+        return Mapping.model_validate(json.loads(path.read_text(encoding="utf-8")))
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+    except json.JSONDecodeError as error:
+        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
+    except (UnicodeDecodeError, RecursionError):
+        raise DataError(str(path), "it is not UTF-8 text") from None
+    except ValidationError as error:
+        raise DataError(str(path), ": ".join(filter(None, problem_of(error)))) from None
+
+
+def write_mapping(mapping: Mapping, path: Path) -> None:
+    """Write a mapping as JSON, for editing and for `--map`.
+
+    Raises
+    ------
+    DataError : the file cannot be written.
+    """
+    try:
+        replace_file(path, (mapping.model_dump_json(indent=1) + "\n").encode())
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be written ({error.strerror})") from None

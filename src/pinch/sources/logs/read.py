@@ -1,0 +1,245 @@
+"""From a file in anybody's dialect to a run log: all that can be known is found, the rest is asked."""
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from pinch.core.errors import DataError
+from pinch.core.frames import FRAME_RATE, FRAME_TIME
+from pinch.core.runlog import GAP_PERIODS, FloatArray, RunLog, Series, period_of
+from pinch.sources.logs import mapping as maps
+from pinch.sources.logs import times
+from pinch.sources.logs.decode import read_text_of
+from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
+from pinch.sources.logs.mapping import ColumnUse, Mapping, Shown
+from pinch.sources.logs.table import Table, numbers_of, read_table
+from pinch.sources.logs.units import split_unit
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+RESTART_GAP_S = 10.0
+"""A logger that began anew without telling the time of day: its hole is of unknown length, this stands for it."""
+MEDIAN_OF = 20_000
+AGREE_S, AGREE_SHARE = 2.0, 0.01
+
+
+@dataclass(frozen=True)
+class ReadLog:
+    """A log that was read: its channels, how its columns were understood, when it began, what stood around its rows,
+    what must be asked, and what was noticed."""
+
+    log: RunLog
+    mapping: Mapping
+    fingerprint: str
+    started: datetime | None
+    notes: tuple[str, ...]
+    questions: tuple[str, ...]
+    warnings: tuple[str, ...]
+
+
+def read_any_log(path: Path, mapping: Mapping | None = None) -> ReadLog:
+    """Read a log; `mapping` says how, else it is guessed.
+
+    Raises
+    ------
+    DataError : it is no log, or broken; one sentence with the line and the reason.
+    """
+    place = str(path)
+    text = read_text_of(path)
+    dialect = find_dialect(text.head(HEADER_WITHIN + LOOK_AT), place)
+    table = read_table(text, dialect, place)
+    columns = {i: numbers_of(table.frame[i], dialect) for i in range(len(dialect.names))}
+    uses = _uses(dialect, columns, table, mapping, place)
+    axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place)
+    t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
+    log = _log_of(dialect, columns, uses, t, warnings, place)
+    if table.cut:
+        warnings.append("The last row was cut in the middle and is left out.")
+    found = Mapping(columns=uses, day_first=mapping.day_first if mapping else None)
+    asked = [f"{u.column}: is it {u.channel}? ({u.why})" for u in found.doubtful]
+    asked += [axis.question] if axis.question else []
+    key = maps.fingerprint(dialect.names, dialect.units)
+    return ReadLog(log, found, key, axis.started, table.notes, tuple(asked), tuple(warnings))
+
+
+def _uses(
+    dialect: Dialect,
+    columns: dict[int, tuple[FloatArray, "np.ndarray"]],
+    table: Table,
+    mapping: Mapping | None,
+    place: str,
+) -> tuple[ColumnUse, ...]:
+    if mapping is not None:
+        named = {u.column: u for u in mapping.columns}
+        missing = [n for n in named if n not in dialect.names]
+        if missing:
+            raise DataError(place, f"the mapping speaks of a column {missing[0]!r} that is not there")
+        return tuple(named.get(n, ColumnUse(column=n)) for n in dialect.names)
+    uses = list(maps.guess(dialect.names, dialect.units, [_shown(columns[i][0]) for i in range(len(dialect.names))]))
+    for i, name in enumerate(dialect.names):
+        plain, _ = split_unit(name)
+        head = _first_text(table.frame[i])
+        if times.is_date_name(plain) and head and times.is_date(head) and " " not in head.strip():
+            uses[i] = ColumnUse(column=name, channel=maps.DATE, why="its name and its dates")
+        elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
+            uses[i] = ColumnUse(column=name, channel=maps.TIME, why="its name" if not head else "its times")
+    if not any(u.channel == maps.TIME for u in uses) and len(dialect.names) > 1:
+        first = columns[0][0]
+        if (
+            np.isfinite(first).all()
+            and len(first) > 1
+            and (np.diff(first) > 0).all()
+            and uses[0].channel[:6] == "extra."
+        ):
+            uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
+    return tuple(uses)
+
+
+def _shown(values: FloatArray) -> Shown:
+    """The extremes of all values, and the median of a share of them, which is as good for knowing what they are."""
+    some = values[:: max(1, len(values) // MEDIAN_OF)]
+    known = some[np.isfinite(some)]
+    if not len(known):
+        known = values[np.isfinite(values)]
+    if not len(known):
+        return Shown(np.nan, np.nan, np.nan)
+    return Shown(float(np.nanmin(values)), float(np.median(known)), float(np.nanmax(values)))
+
+
+def _first_text(column: "pd.Series") -> str:
+    if column.dtype.kind in "fiub":
+        return ""
+    filled = column.dropna()
+    return str(filled.iloc[0]) if len(filled) else ""
+
+
+def _time_axis(
+    dialect: Dialect,
+    table: Table,
+    columns: dict[int, tuple[FloatArray, "np.ndarray"]],
+    uses: tuple[ColumnUse, ...],
+    mapping: Mapping | None,
+    place: str,
+) -> tuple[times.TimeAxis, list[str]]:
+    """The time of each row, from the best of the columns that tell it; the others must agree."""
+    day_first = mapping.day_first if mapping else None
+    date = next((i for i, u in enumerate(uses) if u.channel == maps.DATE), None)
+    found: list[tuple[str, times.TimeAxis]] = []
+    warnings: list[str] = []
+
+    def line_of(row: int) -> int:
+        return int(table.lines[row])
+
+    for i, use in enumerate(uses):
+        if use.channel != maps.TIME:
+            continue
+        plain, unit = split_unit(dialect.names[i])
+        values, wrong = columns[i]
+        column = table.frame[i]
+        if np.isfinite(values).all():
+            found.append((use.column, times.from_numbers(values, unit or dialect.units[i], plain)))
+            continue
+        head = _first_text(column)
+        if not head or column.isna().any():
+            row = int(np.flatnonzero(column.isna().to_numpy() | ~np.isfinite(values))[0])
+            raise DataError(place, "the row has no time", line_of(row))
+        if times.is_date(head):
+            found.append((use.column, times.from_dates(column, place, line_of, day_first)))
+        elif date is not None:
+            joined = table.frame[date].astype(str).str.strip() + " " + column.astype(str).str.strip()
+            found.append((use.column, times.from_dates(joined, place, line_of, day_first)))
+        elif times.is_clock(head):
+            found.append((use.column, times.TimeAxis(times.from_clock(column, place, line_of))))
+        elif wrong.any():
+            row = int(np.flatnonzero(wrong)[0])
+            raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
+    if not found:
+        return _without_time(columns, uses, place), warnings
+    spans = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
+    for name, span in spans[1:]:
+        if not table.restarts and abs(span - spans[0][1]) > max(AGREE_S, AGREE_SHARE * spans[0][1]):
+            raise DataError(place, f"{spans[0][0]} and {name} disagree: {spans[0][1]:.5g} s and {span:.5g} s in all")
+    best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
+    started = next((axis.started for _, axis in found if axis.started is not None), None)
+    question = next((axis.question for _, axis in found if axis.question), "")
+    return replace(best, started=started, question=question), warnings
+
+
+def _without_time(
+    columns: dict[int, tuple[FloatArray, "np.ndarray"]], uses: tuple[ColumnUse, ...], place: str
+) -> times.TimeAxis:
+    """Single frames add up to their own time; nothing else does without a column of times."""
+    frames = next((i for i, u in enumerate(uses) if u.channel == FRAME_TIME), None)
+    if frames is None:
+        raise DataError(place, "no column tells the time")
+    ms = columns[frames][0] * uses[frames].factor
+    return times.TimeAxis(np.cumsum(np.where(np.isfinite(ms), ms, 0.0)) / 1000.0, gone=True)
+
+
+def _through_restarts(t: FloatArray, table: Table, place: str, warnings: list[str]) -> FloatArray:
+    """Time going on through restarts of the logger; where it goes back without one, it is wrong."""
+    for row in table.restarts:
+        if t[row] <= t[row - 1]:
+            t = t.copy()
+            t[row:] += t[row - 1] + RESTART_GAP_S - t[row]
+            line = int(table.lines[row])
+            pause = f"how long it paused is not known, {RESTART_GAP_S:g} s are assumed"
+            warnings.append(f"The logger began anew at line {line}; {pause}.")
+        else:
+            warnings.append(f"The logger began anew at line {int(table.lines[row])}.")
+    backward = np.flatnonzero(np.diff(t) < 0)
+    if len(backward):
+        row = int(backward[0]) + 1
+        words = f"time goes back, from {t[row - 1]:.6g} s to {t[row]:.6g} s"
+        raise DataError(place, words, int(table.lines[row]))
+    return t
+
+
+def _log_of(
+    dialect: Dialect,
+    columns: dict[int, tuple[FloatArray, "np.ndarray"]],
+    uses: tuple[ColumnUse, ...],
+    t: FloatArray,
+    warnings: list[str],
+    place: str,
+) -> RunLog:
+    """The channels on the time of the rows; of rows with the same time the last one stands."""
+    keep = np.append(np.diff(t) > 0, True)
+    if not keep.all():
+        warnings.append(f"{int((~keep).sum())} rows repeat a time; of such rows the last one is kept.")
+    series: dict[str, Series] = {}
+    for i, use in enumerate(uses):
+        if use.channel in ("", maps.TIME, maps.DATE):
+            continue
+        values, wrong = columns[i]
+        if wrong.any():
+            warnings.append(f"{use.column}: {int(wrong.sum())} cells are no numbers and stay empty.")
+        if use.factor != 1.0 or use.offset:
+            values = values * use.factor + use.offset
+        values = _power_of(values, t) if use.counts else values
+        have = np.isfinite(values) & keep
+        if have.all():
+            series[use.channel] = Series(use.channel, t, values)
+        elif have.any():
+            series[use.channel] = Series(use.channel, t[have], values[have])
+    if not series:
+        raise DataError(place, "it has rows but not one sample")
+    if FRAME_RATE in series and FRAME_TIME not in series:
+        warnings.append("Frames are told as rates: single long frames cannot be seen in them.")
+    return RunLog(series)
+
+
+def _power_of(joules: FloatArray, t: FloatArray) -> FloatArray:
+    """Mean power since the row before, from energy that adds up; a counter that goes back, or a hole, tells nothing."""
+    power = np.full(len(t), np.nan)
+    have = np.flatnonzero(np.isfinite(joules))
+    if len(have) < 2:
+        return power
+    dt, step = np.diff(t[have]), np.diff(joules[have])
+    good = (step >= 0) & (dt > 0) & (dt <= GAP_PERIODS * period_of(t[have]))
+    power[have[1:][good]] = step[good] / dt[good]
+    return power

@@ -1,0 +1,235 @@
+"""Other people's logs: every dialect that is promised, what is asked, and what is refused."""
+
+import os
+from datetime import datetime
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from pinch.core.errors import DataError
+from pinch.core.runlog import gaps_of
+from pinch.sources.logs.mapping import ColumnUse, Mapping, fingerprint, read_mapping, write_mapping
+from pinch.sources.logs.read import ReadLog, read_any_log
+from pinch.sources.logs.units import find_unit, split_unit
+from tests.in_folder import InFolder
+
+
+class LogCase(InFolder):
+    def read(self, text: str | bytes, encoding: str = "utf-8", mapping: Mapping | None = None) -> ReadLog:
+        path = self.folder / "log.csv"
+        path.write_bytes(text if isinstance(text, bytes) else text.encode(encoding))
+        return read_any_log(path, mapping)
+
+    def values(self, found: ReadLog, channel: str) -> list[float]:
+        return [round(v, 4) for v in found.log.series[channel].values.tolist()]
+
+    def times(self, found: ReadLog, channel: str) -> list[float]:
+        return [round(v, 4) for v in found.log.series[channel].t.tolist()]
+
+
+class TestDialects(LogCase):
+    def test_pinchs_own(self) -> None:
+        found = self.read("t_s,cpu.power,cpu.temp\n1,40,50\n2,41,\n3,42,52\n")
+        self.assertEqual(self.times(found, "cpu.temp"), [1.0, 3.0])
+        self.assertEqual(found.questions, ())
+
+    def test_semicolons_commas_dots_umlauts_and_two_columns_of_time(self) -> None:
+        found = self.read(
+            "Datum;Uhrzeit;CPU-Leistung [W];CPU Takt [MHz];Kern 1 Temp [°C];Lüfter [U/min]\n"
+            "01.09.2026;23:59:59;40,5;3.200,0;71,5;1.200\n02.09.2026;00:00:00;41,5;3.150,5;-;1.250\n",
+            "cp1252",
+        )
+        self.assertEqual(self.values(found, "cpu.clock"), [3200.0, 3150.5])
+        self.assertEqual(self.values(found, "cpu.core.1.temp"), [71.5])
+        self.assertEqual(self.values(found, "fan.1.speed"), [1200.0, 1250.0])
+        self.assertEqual(self.times(found, "cpu.power"), [0.0, 1.0])
+        self.assertEqual(found.started, datetime(2026, 9, 1, 23, 59, 59))
+
+    def test_utf16_tabs_milliwatts_and_fahrenheit(self) -> None:
+        found = self.read(
+            "Time\tPackage Power (mW)\tGPU Temp (F)\n12:59:59\t40000\t122\n13:00:00\t41000\t32\n", "utf-16"
+        )
+        self.assertEqual(self.values(found, "cpu.power"), [40.0, 41.0])
+        self.assertEqual(self.values(found, "gpu.temp"), [50.0, 0.0])
+
+    def test_midnight_suffixes_and_gigahertz(self) -> None:
+        found = self.read("time,cpu power W,cpu clock GHz\n23:59:59.5,10,3.2\n00:00:00.5,11,3.3\n")
+        self.assertEqual(self.times(found, "cpu.power"), [0.0, 1.0])
+        self.assertEqual(self.values(found, "cpu.clock"), [3200.0, 3300.0])
+
+    def test_a_row_of_units_and_columns_of_cores(self) -> None:
+        found = self.read("Time,CPU Package,Core 0,Core 1\ns,W,MHz,MHz\n0,40,3000,3100\n1,41,3000,3100\n")
+        self.assertEqual(set(found.log.series), {"cpu.power", "cpu.core.0.clock", "cpu.core.1.clock"})
+
+    def test_a_header_further_down_a_restart_and_a_summary(self) -> None:
+        head = "Elapsed [ms],Power [W],Throttling [Yes/No]\n"
+        rows = "0,40,No\n1000,41,Yes\n2000,42,Yes\n"
+        found = self.read(f"Logger 3\nBench: north\n\n{head}{rows}{head}{rows}\nAverage,41\nMax,42\n")
+        self.assertEqual(self.values(found, "cpu.power"), [40, 41, 42] * 2)
+        self.assertEqual(self.values(found, "cpu.throttle.heat"), [0, 1, 1] * 2)
+        self.assertEqual(found.notes, ("Logger 3", "Bench: north", "Average,41", "Max,42"))
+        self.assertEqual(len(gaps_of(found.log.series["cpu.power"])), 1, "a gap, not a jump")
+        self.assertIn("began anew at line 9", found.warnings[0])
+
+    def test_energy_becomes_power_and_a_reset_a_hole(self) -> None:
+        found = self.read("Time (s),Package energy (kJ)\n0,0.1\n1,0.14\n2,0.185\n3,0.01\n4,0.05\n")
+        self.assertEqual(self.values(found, "cpu.power"), [40.0, 45.0, 40.0])
+        self.assertEqual(self.times(found, "cpu.power"), [1.0, 2.0, 4.0])
+
+    def test_frames_in_every_form(self) -> None:
+        self.assertEqual(self.values(self.read("frame_ms\n16.7\n16.6\n33.3\n"), "frame.time"), [16.7, 16.6, 33.3])
+        bare = self.read("16,7\n16,6\n33,3\n")
+        self.assertEqual(self.times(bare, "frame.time"), [0.0167, 0.0333, 0.0666])
+        rates = self.read("Time;FPS\n0;60,5\n1;61,2\n")
+        self.assertEqual(self.values(rates, "frame.rate"), [60.5, 61.2])
+        self.assertIn("single long frames cannot be seen", rates.warnings[0])
+
+    def test_times_of_every_kind(self) -> None:
+        for rows, expected in (
+            (("0", "0.5"), 0.5), (("0", "500"), 0.5), (("1788256800", "1788256801"), 1.0),
+            (("1788256800000", "1788256800250"), 0.25), (("10:00", "10:01"), 60.0), (("1:02:03", "1:02:05"), 2.0),
+            (("11:59:59 AM", "12:00:01 PM"), 2.0), (("2026-09-01T10:00:00.000Z", "2026-09-01T10:00:00.500Z"), 0.5),
+            (("2026-09-01 10:00:00+02:00", "2026-09-01 10:00:01+02:00"), 1.0),
+            (("30/08/2026 10:00:00", "31/08/2026 10:00:00"), 86400.0),
+            (("8/30/26 10:00:00", "8/30/26 10:00:03"), 3.0),
+        ):  # fmt: skip
+            with self.subTest(rows=rows):
+                found = self.read(f"Timestamp,CPU Power [W]\n{rows[0]},40\n{rows[1]},41\n")
+                t = self.times(found, "cpu.power")
+                self.assertAlmostEqual(t[1] - t[0], expected)
+                self.assertEqual(found.questions, ())
+
+    def test_what_cannot_be_known_is_asked(self) -> None:
+        over = self.read("Time,Power [W]\n03/04/2026 23:59:59,40\n04/04/2026 00:00:00,41\n")
+        self.assertEqual((over.questions, over.started), ((), datetime(2026, 4, 3, 23, 59, 59)), "midnight tells")
+        text = "Time,Power [W]\n03/04/2026 23:59:58,40\n03/04/2026 23:59:59,41\n"
+        found = self.read(text)
+        self.assertIn("is the day or the month first?", found.questions[0])
+        answered = self.read(text, mapping=found.mapping.model_copy(update={"day_first": True}))
+        self.assertEqual((answered.questions, answered.started), ((), datetime(2026, 4, 3, 23, 59, 58)))
+        hot = self.read("Time [s],Temp [°C],Thing\n0,4600,7\n1,4610,8\n")
+        self.assertIn("it shows 4600 to 4610", hot.questions[0])
+        self.assertEqual(self.values(hot, "extra.thing"), [7.0, 8.0], "nothing unknown is dropped")
+
+    def test_missing_repeated_names_shares_and_a_cut_row(self) -> None:
+        found = self.read("t [s];CPU load;Temp [°C];Temp [°C]\n0;0,5;N/A;60\n1;0,95;51;NaN\n1;0,9;52;61\n2;0,8;53;6")
+        self.assertEqual(self.values(found, "cpu.load"), [50.0, 90.0])
+        self.assertEqual(self.values(found, "cpu.temp.2"), [60.0, 61.0])
+        self.assertTrue(any("cut in the middle" in w for w in found.warnings))
+        self.assertTrue(any("repeat a time" in w for w in found.warnings))
+
+    def test_a_mapping_is_kept_as_json_and_used(self) -> None:
+        text = "Clock time,A,B\n10:00:00,40,50\n10:00:01,41,51\n"
+        columns = (
+            ColumnUse(column="Clock time", channel="time"),
+            ColumnUse(column="A", channel="wall.power", factor=0.001),
+            ColumnUse(column="B", channel=""),
+        )
+        write_mapping(Mapping(columns=columns), self.folder / "map.json")
+        found = self.read(text, mapping=read_mapping(self.folder / "map.json"))
+        self.assertEqual(set(found.log.series), {"wall.power"})
+        self.assertEqual(self.values(found, "wall.power"), [0.04, 0.041])
+        self.assertEqual(found.fingerprint, fingerprint(["clock TIME", "a", "b"], ["", "", ""]))
+        with self.assertRaisesRegex(DataError, "a column 'Clock time' that is not there"):
+            self.read("t_s,cpu.power\n0,1\n1,2\n", mapping=read_mapping(self.folder / "map.json"))
+        (self.folder / "map.json").write_text('{"columns": []}')
+        with self.assertRaisesRegex(DataError, r"map.json: columns"):
+            read_mapping(self.folder / "map.json")
+
+    def test_units(self) -> None:
+        for name, plain, unit in (
+            ("CPU Power [W]", "CPU Power", "W"), ("Temp (°C)", "Temp", "°C"), ("cpu_power_mW", "cpu_power", "mW"),
+            ("Clock, GHz", "Clock", "GHz"), ("Level [dB(A)]", "Level", "dB(A)"), ("Plan B", "Plan B", ""),
+        ):  # fmt: skip
+            self.assertEqual(split_unit(name), (plain, unit))
+        # °F by definition: (x − 32) · 5/9; K: x − 273.15
+        for text, given_value, expected in (("°F", 212.0, 100.0), ("degF", -40.0, -40.0), ("K", 300.0, 26.85)):
+            unit_found = find_unit(text)
+            assert unit_found is not None
+            self.assertAlmostEqual(given_value * unit_found.factor + unit_found.offset, expected)
+
+
+class TestRefused(LogCase):
+    def test_one_sentence_with_line_and_reason(self) -> None:
+        wide = ",".join(f"c{n} [W]" for n in range(10_000))
+        for text, reason in (
+            (b"abc\0def\n1,2\n", "line 1: it is not text"),
+            ("", "it is empty"),
+            ("hello\nworld\n", "no header with numbers below it"),
+            ("time s,power W,temp C\n0,1,2\n1,2\n2,3,4\n", "line 3: the row has 2 cells, the header 3"),
+            ("time s,power W\n0,1\n1,2,9,9\n2,3\n", "line 3: the row has 4 cells, the header 2"),
+            ("time s,power W\n0,1\n1,2\n0.5,3\n", "line 4: time goes back, from 1 s to 0.5 s"),
+            ("Time [s],Clock time\n0,10:00:00\n1,10:05:00\n2,10:10:00\n", "disagree: 2 s and 600 s"),
+            ("Time [s],Power [W]\n0,1\n,2\n2,3\n", "line 3: the row has no time"),
+            ("Time,Power [W]\n10:00:00,1\n25 o'clock,2\n", 'line 3: "25 o\'clock" is not a time'),
+            ("a,b\n3,x\n1,y\n2,z\n", "no column tells the time"),
+            ("Time [s],Power [W]\n0,\n1,\n", "not one sample"),
+            (f"{wide}\n" + ",".join("1" for _ in range(10_000)) + "\n", "10000 columns"),
+            ("time s,power W\n0,1\n" + "9" * 5_000_000 + "\n", "line 3: the line is longer than 1 MB"),
+        ):
+            with self.subTest(reason=reason), self.assertRaisesRegex(DataError, reason):
+                self.read(text)
+
+    def test_what_is_no_file(self) -> None:
+        os.mkfifo(self.folder / "pipe")
+        for name, reason in (("pipe", "not a plain file"), ("", "not a plain file"), ("gone", "no such file")):
+            with self.subTest(name=name), self.assertRaisesRegex(DataError, reason):
+                read_any_log(self.folder / name)
+
+
+NUMBERS = st.lists(
+    st.tuples(*(st.floats(0.5, 99.0).map(lambda x: round(x, 3)) for _ in range(3))), min_size=3, max_size=30
+)
+
+
+class TestAnyDialect(LogCase):
+    @settings(max_examples=150, deadline=None)
+    @given(
+        rows=NUMBERS,
+        delimiter=st.sampled_from([",", ";", "\t"]),
+        comma=st.booleans(),
+        encoding=st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
+        ending=st.sampled_from(["\n", "\r\n"]),
+        clock=st.sampled_from(["s", "ms", "clock", "iso"]),
+        preamble=st.lists(st.sampled_from(["Logger 7", "unit under test; north", "", "# by hand"]), max_size=4),
+        missing=st.sampled_from(["", "-", "N/A"]),
+        holes=st.sets(st.integers(0, 29), max_size=5),
+    )
+    def test_a_log_comes_back_as_it_was_written(
+        self,
+        rows: list[tuple[float, ...]],
+        delimiter: str,
+        comma: bool,
+        encoding: str,
+        ending: str,
+        clock: str,
+        preamble: list[str],
+        missing: str,
+        holes: set[int],
+    ) -> None:
+        comma = comma and delimiter != ","
+
+        def number(value: float) -> str:
+            return f"{value:.3f}".replace(".", ",") if comma else f"{value:.3f}"
+
+        def time(second: int) -> str:
+            stamp = f"{second // 3600 + 10:02}:{second // 60 % 60:02}:{second % 60:02}"
+            forms = {"s": str(second), "ms": str(1000 * second), "clock": stamp, "iso": f"2026-09-01T{stamp}"}
+            return forms[clock]
+
+        names = {"s": "Time [s]", "ms": "Time [ms]"}.get(clock, "Time")
+        lines = [*preamble, delimiter.join([names, "CPU Power [W]", "GPU Temp [°C]", "CPU Load [%]"])]
+        for i, row in enumerate(rows):
+            cells = [missing if column == 1 and i in holes and i else number(v) for column, v in enumerate(row)]
+            lines.append(delimiter.join([time(i), *cells]))
+        path = self.folder / "any.csv"
+        path.write_bytes((ending.join(lines) + ending).encode(encoding))
+        found = read_any_log(path)
+        kept = [i for i in range(len(rows)) if not (i in holes and i)]
+        for channel, column, expected in (
+            ("cpu.power", 0, list(range(len(rows)))), ("gpu.temp", 1, kept), ("cpu.load", 2, list(range(len(rows)))),
+        ):  # fmt: skip
+            series = found.log.series[channel]
+            np.testing.assert_allclose(series.t, expected)
+            np.testing.assert_allclose(series.values, [rows[i][column] for i in expected])
