@@ -115,7 +115,7 @@ class TestBooks(LogCase):
         log, book = self.log(), self.folder / "b.pinch"
         words = ("--device", "Sandpiper 14", "--setting", "Full", "--workload", "Tile Render", "--watts", "45")
         for _ in range(2):
-            self.assertEqual(self.run_command("import", book, log, *words)[0], 0)
+            self.assertEqual(self.run_command("import", log, "--book", book, *words)[0], 0)
         with contextlib.closing(open_book(book)) as opened:
             self.assertEqual((len(opened.devices()), len(opened.runs())), (1, 2))
         status, out, _ = self.run_command("export", book, "2", self.folder / "package")
@@ -128,9 +128,9 @@ class TestBooks(LogCase):
         bad, book = self.folder / "bad.csv", self.folder / "b.pinch"
         bad.write_text("t_s,cpu.power\n2,1\n1,1\n")
         names = ("--device", "A", "--setting", "B", "--workload", "C")
-        self.assertEqual(self.run_command("import", book, bad, *names)[0], 2)
+        self.assertEqual(self.run_command("import", bad, "--book", book, *names)[0], 2)
         self.assertFalse(book.exists())
-        status, _, err = self.run_command("import", book, self.log(), *names, "--watts", "-5")
+        status, _, err = self.run_command("import", self.log(), "--book", book, *names, "--watts", "-5")
         self.assertEqual(status, 2)
         self.assertIn("sustained w", err)
         with contextlib.closing(open_book(book)) as opened:

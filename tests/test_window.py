@@ -3,6 +3,7 @@
 import csv
 import gc
 import io
+import os
 import tempfile
 import unittest
 import weakref
@@ -16,8 +17,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
 from pinch import compose
+from pinch.bench import runlogs
 from pinch.bench.book import create_book
 from pinch.bench.records import ExitStatus
+from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
 from pinch.ui.app import make_application
@@ -123,7 +126,8 @@ class TestFromNothing(WindowCase):
         path = self.folder / "log.csv"
         with open(path, "w", encoding="utf-8") as file:
             write_run_log(made.two_level(), file)
-        self.window.changes.import_log(path, "Limpet", "Stock", 35.0, "Tile Render")
+        found = read_log_file(path)
+        self.window.changes.import_log(path.name, found, "Limpet", "Stock", 35.0, "Tile Render")
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
         self.window.show_page(JUDGE)
         self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.judge_view.headline.text())
@@ -319,9 +323,44 @@ class TestDemoBook(WindowCase):
 
 class TestDialogs(WindowCase):
     def test_a_log_needs_names(self) -> None:
-        dialog = LogDialog(Path("x.csv"), [], [])
+        path = self.folder / "x.csv"
+        path.write_text("t_s,cpu.power\n1,2\n2,3\n")
+        dialog = LogDialog(path, read_log_file(path), [], [])
         dialog.accept()
         self.assertIn("The device: name", dialog.error.text())
+        self.assertEqual(dialog.channels, {})
+
+    def test_only_what_cannot_be_known_is_asked_and_only_once(self) -> None:
+        path = self.folder / "strange.txt"
+        path.write_text(
+            "Time;Temp [°C];CPU Power [W]\n03/04/2026 10:00:00;4600;40\n03/04/2026 10:00:01;4610;41\n"
+            "03/04/2026 10:00:02;4620;41\n"
+        )
+
+        def answer(dialog: LogDialog) -> int:
+            self.assertEqual(list(dialog.channels), ["Temp [°C]"])
+            dialog.channels["Temp [°C]"].setText("no channel")
+            dialog.device.setCurrentText("Limpet")
+            dialog.setting.setText("Stock")
+            dialog.workload.setCurrentText("Tile Render")
+            dialog.accept()
+            self.assertIn("'no channel' is not a channel", dialog.error.text())
+            dialog.channels["Temp [°C]"].setText("cpu.clock")
+            dialog.accept()
+            return dialog.result()
+
+        with (
+            mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder)}),
+            mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")),
+            mock.patch.object(LogDialog, "exec", autospec=True, side_effect=answer),
+        ):
+            self.window.asking.import_log()
+            again = read_log_file(path)
+        self.assertEqual(again.questions, (), "answered for this header")
+        run = self.session.book.runs()[0]
+        log = runlogs.read_log(self.session.book, run.id or 0)
+        self.assertEqual(set(log.series), {"cpu.clock", "cpu.power"})
+        self.assertEqual(f"{run.started.astimezone():%Y-%m-%d %H:%M}", "2026-04-03 10:00")
 
 
 class TestWindowItself(unittest.TestCase):

@@ -1,31 +1,68 @@
-"""`pinch import BOOK LOG`: a Pinch CSV log becomes a run."""
+"""`pinch import PATH… --book FILE`: logs in any dialect become runs; what cannot be read is said, the rest goes on."""
 
 import argparse
+import sys
 from pathlib import Path
 
 from pinch import compose
 from pinch.cli.books import open_or_create
+from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.channels import rate_channel
-from pinch.sources.runlog_csv import read_run_log
+from pinch.core.errors import DataError
+from pinch.core.frames import with_frame_rate
+from pinch.sources.logs.read import ReadLog, read_log_file
+
+ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("book", type=Path, help="the book; it is made where there is none")
-    parser.add_argument("log", type=Path, help="a Pinch CSV log")
+    parser.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="logs, or folders of them")
+    parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
     parser.add_argument("--device", required=True, help="device; a new name makes one")
     parser.add_argument("--setting", required=True, help="setting; a new name makes one")
     parser.add_argument("--workload", required=True, help="workload; a new name makes one")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
+    parser.add_argument("--map", type=Path, metavar="FILE", help="how the columns are to be understood, as JSON")
 
 
 def run(args: argparse.Namespace) -> int:
-    log = read_run_log(args.log)
-    rate = rate_channel(log.series) or "score.rate"
+    mapping, read, refused = mapping_of(args.map), list[tuple[Path, ReadLog]](), list[DataError]()
+    for path in files_in(args.paths):
+        try:
+            read.append((path, read_log_file(path, mapping)))
+        except DataError as error:
+            refused.append(error)
+    for reason in refused:
+        print(f"pinch: {reason}", file=sys.stderr)
+    if read:
+        _add(args, read)
+    return 2 if refused else 0
+
+
+def files_in(paths: list[Path]) -> list[Path]:
+    """The logs that are meant: files as they are named, and those of folders by their endings.
+
+    Raises
+    ------
+    DataError : there are none.
+    """
+    found = []
+    for path in paths:
+        inside = [p for p in sorted(path.rglob("*")) if p.suffix.casefold() in ENDINGS] if path.is_dir() else [path]
+        found += inside
+    if not found:
+        raise DataError(str(paths[0]), f"there are no logs in it ({', '.join(ENDINGS)})")
+    return found
+
+
+def _add(args: argparse.Namespace, read: list[tuple[Path, ReadLog]]) -> None:
     book = open_or_create(args.book)
     try:
-        records = compose.find_or_add(book, args.device, args.setting, args.watts, args.workload, rate)
-        added = compose.import_log(book, log, *records, args.log.name)
-        print(f"run {added.id}: {added.samples} values from {args.log.name}")
+        for path, found in read:
+            tell(found)
+            rate = rate_channel(with_frame_rate(found.log).series) or "score.rate"
+            records = compose.find_or_add(book, args.device, args.setting, args.watts, args.workload, rate)
+            added = compose.import_log(book, found.log, *records, path.name, found.started, found.notes)
+            print(f"run {added.id}: {added.samples} values from {path.name}")
     finally:
         book.close()
-    return 0

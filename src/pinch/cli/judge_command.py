@@ -1,19 +1,25 @@
 """`pinch judge LOG [--json]`: what a run held, and what held it back."""
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from pinch.cli.convert_command import mapping_of
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError
-from pinch.core.figures import ChannelFigures
+from pinch.core.figures import ChannelFigures, Note
 from pinch.core.finding import finding
+from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
-from pinch.sources.runlog_csv import read_run_log
+from pinch.core.runlog import RunLog
+from pinch.sources.logs.read import read_log_file
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("log", type=Path, help="a Pinch CSV log")
+    parser.add_argument("log", type=Path, help="a log: a table of text in any dialect")
+    parser.add_argument("--frames", type=Path, metavar="FILE", help="a frame log of the same run, begun with it")
+    parser.add_argument("--map", type=Path, metavar="FILE", help="how the log's columns are to be understood, as JSON")
     parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
     parser.add_argument("--temp-limit", type=float, metavar="C", help="temperature limit of the chip, °C")
     parser.add_argument("--clock-ceiling", type=float, metavar="MHZ", help="highest clock it may reach, MHz")
@@ -22,16 +28,28 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    log = read_run_log(args.log)
+    found = read_log_file(args.log, mapping_of(args.map))
+    log = found.log
+    if args.frames is not None:
+        log = _with_frames(log, read_log_file(args.frames).log, args.frames)
     try:
-        judged = judge(log, Known(args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap))
+        judged = judge(with_frame_rate(log), Known(args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap))
     except DataError as error:
         raise DataError(str(args.log), error.reason) from None
+    noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
+    judged = replace(judged, warnings=(*judged.warnings, *noticed))
     if args.json:
         print_json(judgement_json(judged))
     else:
         _print_plain(judged)
     return 0
+
+
+def _with_frames(log: RunLog, frames: RunLog, path: Path) -> RunLog:
+    """The log with the single frames of another file."""
+    if FRAME_TIME not in frames.series:
+        raise DataError(str(path), "it has no times of single frames")
+    return RunLog({**log.series, FRAME_TIME: frames.series[FRAME_TIME]}, log.marks)
 
 
 def judgement_json(j: Judgement) -> dict[str, Any]:

@@ -18,7 +18,8 @@ COMMANDS = {
     "plan": "the run sheet of a plan",
     "records": "exchange devices, settings, workloads, protocols and plans as JSON",
     "rig": "start a simulated device",
-    "import": "add a Pinch CSV log to a book as a run",
+    "convert": "anybody's log as a log of Pinch",
+    "import": "add logs in any dialect to a book as runs",
     "export": "write a run as CSV with datapackage.json",
 }
 WRONG_USE = 2

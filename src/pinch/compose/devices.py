@@ -1,7 +1,7 @@
 """What comes into a book: the simulated devices, this computer, a log, the demo."""
 
-from collections.abc import Callable
-from datetime import datetime
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
 from pathlib import Path
 
 import platformdirs
@@ -12,6 +12,8 @@ from pinch.bench.records import Device, Repeatable, Run, Runner, Setting, WorkKi
 from pinch.core.runlog import RunLog
 from pinch.rig import catalogue, demo, demo_bench
 from pinch.sources.machine import platform_profiles, read_machine
+
+MOST_NOTES = 4000
 
 
 def _built_in(name: str, kind: WorkKind, **fields: bool) -> Workload:
@@ -91,9 +93,21 @@ def find_or_add(
     return its_device, its_setting, its_workload
 
 
-def import_log(book: Book, log: RunLog, device: Device, setting: Setting, workload: Workload, source: str) -> Run:
-    """Add a log as a run: all of it, or nothing."""
-    run = new_run(book, device, setting, workload, source)
+def import_log(
+    book: Book,
+    log: RunLog,
+    device: Device,
+    setting: Setting,
+    workload: Workload,
+    source: str,
+    started: datetime | None = None,
+    notes: Sequence[str] = (),
+) -> Run:
+    """Add a log as a run: all of it, or nothing. `started` is what its own clock said, in this computer's time zone;
+    `notes` is what stood around its rows."""
+    run = new_run(book, device, setting, workload, source, notes="\n".join(notes)[:MOST_NOTES])
+    if started is not None:
+        run = book.save(run.model_copy(update={"started": started.astimezone(UTC).replace(microsecond=0)}))
     try:
         return runlogs.add_log(book, run, log)
     except BookError:

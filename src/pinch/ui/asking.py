@@ -12,7 +12,8 @@ from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.recorder.preflight import Check
-from pinch.sources.runlog_csv import read_run_log
+from pinch.sources.logs.memory import remember
+from pinch.sources.logs.read import read_log_file
 from pinch.ui.dialogs import LadderDialog, LogDialog
 from pinch.ui.plan.control import present
 from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
@@ -162,15 +163,19 @@ class Asking:
 
     def import_log(self) -> None:
         """A log as a run; what is wrong with it is said before anything is asked."""
-        name, _ = QFileDialog.getOpenFileName(self._window, "Add a log as a run", "", "Logs of Pinch (*.csv)")
+        kinds = "Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Add a log as a run", "", kinds)
         if not name:
             return
         path, book = Path(name), self._window.session.book
-        read_run_log(path)
-        dialog = LogDialog(path, book.devices(), book.workloads(), self._window)
+        found = read_log_file(path)
+        dialog = LogDialog(path, found, book.devices(), book.workloads(), self._window)
         if dialog.exec():
             device, workload = dialog.device.currentText(), dialog.workload.currentText()
-            self._window.changes.import_log(path, device, dialog.setting.text(), dialog.claimed_w, workload)
+            if found.questions:
+                remember(found.fingerprint, dialog.mapping)
+                found = read_log_file(path, dialog.mapping)
+            self._window.changes.import_log(path.name, found, device, dialog.setting.text(), dialog.claimed_w, workload)
 
     def go_on(self, warnings: Sequence[Check]) -> bool:
         """Whether to start in spite of warnings, which then stay with the run."""

@@ -1,14 +1,13 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
-from pathlib import Path
-
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
-from pinch.sources.runlog_csv import read_run_log
+from pinch.core.frames import with_frame_rate
+from pinch.sources.logs.read import ReadLog
 from pinch.ui.session import Session
 
 
@@ -34,21 +33,23 @@ class Changes:
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
 
-    def import_log(self, path: Path, device: str, setting: str, claimed_w: float | None, workload: str) -> None:
-        """A Pinch CSV log becomes a run of the device, setting and workload of these names, and the subject.
+    def import_log(
+        self, name: str, found: ReadLog, device: str, setting: str, claimed_w: float | None, workload: str
+    ) -> None:
+        """A log that was read becomes a run of the device, setting and workload of these names, and the subject.
 
         Raises
         ------
-        PinchError : the log or a name will not do; then nothing is added.
+        PinchError : a name will not do; then nothing is added.
         """
-        session, log, added = self._session, read_run_log(path), list[Run]()
+        session, log, added = self._session, found.log, list[Run]()
 
         def work() -> None:
-            rate = rate_channel(log.series) or "score.rate"
+            rate = rate_channel(with_frame_rate(log).series) or "score.rate"
             records = compose.find_or_add(session.book, device, setting, claimed_w, workload, rate)
-            added.append(compose.import_log(session.book, log, *records, path.name))
+            added.append(compose.import_log(session.book, log, *records, name, found.started, found.notes))
 
-        session.change(f"add {path.name}", work)
+        session.change(f"add {name}", work)
         session.choose_run(added[0].id or 0)
 
     def remove_run(self) -> None:

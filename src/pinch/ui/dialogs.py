@@ -17,7 +17,10 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.ladder import rungs
 from pinch.bench.records import Device, Setting, Workload, checked
 from pinch.bench.sense import CAUTION
+from pinch.core.channels import is_channel_name
 from pinch.core.errors import PinchError
+from pinch.sources.logs.mapping import Mapping
+from pinch.sources.logs.read import ReadLog
 from pinch.ui.shell.words import label
 
 
@@ -105,12 +108,22 @@ class LadderDialog(FormDialog):
 
 
 class LogDialog(FormDialog):
-    """Where a log belongs: existing or new device, setting and workload, by name."""
+    """Where a log belongs: existing or new device, setting and workload, by name; and what cannot be known of it."""
 
     def __init__(
-        self, path: Path, devices: list[Device], workloads: list[Workload], parent: QWidget | None = None
+        self,
+        path: Path,
+        found: ReadLog,
+        devices: list[Device],
+        workloads: list[Workload],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(f"Add {path.name} as a run", parent)
+        self._found = found
+        self.channels: dict[str, QLineEdit] = {}
+        self.day_first = QComboBox()
+        self.day_first.addItem("the day comes first", True)
+        self.day_first.addItem("the month comes first", False)
         self.device, self.setting, self.workload = QComboBox(), QLineEdit(), QComboBox()
         self.watts = QLineEdit()
         self.watts.setPlaceholderText("claimed, W; may stay empty")
@@ -126,8 +139,45 @@ class LogDialog(FormDialog):
             ("Workload", self.workload),
         ):
             self.form.addRow(caption, widget)
+        self._ask()
+
+    def _ask(self) -> None:
+        """Only what cannot be known: doubtful columns, and dates that could be read either way."""
+        kept = len(self._found.log.series)
+        self.form.addRow(label(f"{kept} channels are understood. {' '.join(self._found.warnings)}", "quiet", wrap=True))
+        for use in self._found.mapping.doubtful:
+            edit = QLineEdit(use.channel)
+            edit.setToolTip(f"{use.why}; empty leaves the column out")
+            self.channels[use.column] = edit
+            self.form.addRow(f"{use.column} is", edit)
+            self.form.addRow("", label(use.why, "question", wrap=True))
+        if self._dates_asked:
+            self.form.addRow("In its dates", self.day_first)
+
+    @property
+    def mapping(self) -> Mapping:
+        """How the columns are to be understood, with what was answered.
+
+        Raises
+        ------
+        PinchError : a name is not that of a channel.
+        """
+        answers = {column: edit.text().strip() for column, edit in self.channels.items()}
+        for column, name in answers.items():
+            if name and not is_channel_name(name):
+                raise PinchError(f"{column}: {name!r} is not a channel such as cpu.temp.")
+        columns = tuple(
+            use.model_copy(update={"channel": answers[use.column], "score": 1.0}) if use.column in answers else use
+            for use in self._found.mapping.columns
+        )
+        return Mapping(columns=columns, day_first=bool(self.day_first.currentData()) if self._dates_asked else None)
+
+    @property
+    def _dates_asked(self) -> bool:
+        return any("the month first?" in question for question in self._found.questions)
 
     def read(self) -> None:
+        self.mapping  # noqa: B018 - raises where an answer makes no sense
         checked(Device, "The device", name=self.device.currentText())
         checked(Workload, "The workload", name=self.workload.currentText())
         fields = {"device_id": 0, "name": self.setting.text(), "sustained_w": self.claimed_w}

@@ -7,16 +7,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import GAP_PERIODS, FloatArray, RunLog, Series, period_of
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
-from pinch.sources.logs.decode import read_text_of
+from pinch.sources.logs.decode import HEAD, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
 from pinch.sources.logs.mapping import ColumnUse, Mapping, Shown
+from pinch.sources.logs.memory import recall
 from pinch.sources.logs.table import Table, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
+from pinch.sources.runlog_csv import TIME, read_run_log
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -39,6 +42,33 @@ class ReadLog:
     notes: tuple[str, ...]
     questions: tuple[str, ...]
     warnings: tuple[str, ...]
+
+
+def read_log_file(path: Path, mapping: Mapping | None = None) -> ReadLog:
+    """Read a log: Pinch's own form exactly as it was written, any other by `read_any_log`, as `mapping` says, else as
+    it was answered for its header before, else as it is guessed.
+
+    Raises
+    ------
+    DataError : as those of `read_any_log`.
+    """
+    if mapping is None and _is_own(path):
+        log = read_run_log(path)
+        uses = tuple(ColumnUse(column=name, channel=name) for name in log.series)
+        return ReadLog(log, Mapping(columns=uses), "", None, (), (), ())
+    found = read_any_log(path, mapping)
+    answered = recall(found.fingerprint) if mapping is None and found.questions else None
+    return found if answered is None else read_any_log(path, answered)
+
+
+def _is_own(path: Path) -> bool:
+    """Whether a file begins as Pinch's own do: all names of its header are those of channels."""
+    try:
+        with path.open("rb") as file:
+            names = file.readline(HEAD).decode("utf-8-sig", "replace").strip().split(",")
+    except OSError:
+        return False
+    return names[0] == TIME and len(names) > 1 and all(is_channel_name(name) for name in names[1:])
 
 
 def read_any_log(path: Path, mapping: Mapping | None = None) -> ReadLog:
