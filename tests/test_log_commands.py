@@ -59,7 +59,7 @@ class TestOtherLogs(CommandCase):
         self.assertIn("not-sure", codes)
         status, _, err = self.run_command("convert", path, self.folder / "o.csv")
         self.assertEqual(status, 0)
-        self.assertIn("not sure: Temp [°C]: is it cpu.temp?", err)
+        self.assertIn("not sure: Temp [°C]: is it cpu.clock?", err)
 
     def test_frames_of_another_file(self) -> None:
         log, frames = self.folder / "log.csv", self.folder / "frames.csv"

@@ -110,7 +110,11 @@ class TestDialects(LogCase):
         self.assertEqual((answered.questions, answered.started), ((), datetime(2026, 4, 3, 23, 59, 58)))
         hot = self.read("Time [s],Temp [°C],Thing\n0,4600,7\n1,4610,8\n")
         self.assertIn("it shows 4600 to 4610", hot.questions[0])
+        self.assertIn("is it cpu.clock?", hot.questions[0], "a temperature of 4600 is a clock")
         self.assertEqual(self.values(hot, "extra.thing"), [7.0, 8.0], "nothing unknown is dropped")
+        slow = self.read("Time [s],CPU clock\n0,3.2\n1,3.3\n")
+        self.assertEqual(self.values(slow, "cpu.clock"), [3200.0, 3300.0])
+        self.assertIn("read as GHz", slow.questions[0])
 
     def test_missing_repeated_names_shares_and_a_cut_row(self) -> None:
         found = self.read("t [s];CPU load;Temp [°C];Temp [°C]\n0;0,5;N/A;60\n1;0,95;51;NaN\n1;0,9;52;61\n2;0,8;53;6")

@@ -352,7 +352,7 @@ class TestDialogs(WindowCase):
         with (
             mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder)}),
             mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")),
-            mock.patch.object(LogDialog, "exec", autospec=True, side_effect=answer),
+            mock.patch.object(LogDialog, "exec", answer),
         ):
             self.window.asking.import_log()
             again = read_log_file(path)

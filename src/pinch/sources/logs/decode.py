@@ -11,6 +11,8 @@ from pinch.core.errors import DataError
 MOST_BYTES = 2_000_000_000
 LONGEST_LINE = 1_000_000
 HEAD = 1 << 16
+_UNDEFINED = (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")
+"""Bytes that Windows-1252 does not have."""
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 
 
@@ -37,7 +39,8 @@ def read_text_of(path: Path) -> Text:
     data = _bytes_of(path)
     encoding = _encoding_of(data)
     if encoding is None:
-        line = data[: data.index(b"\0")].count(b"\n") + 1
+        odd = next((byte for byte in (b"\0", *_UNDEFINED) if byte in data), b"\0")
+        line = data[: data.find(odd)].count(b"\n") + 1
         raise DataError(str(path), "it is not text, so it is not a log", line)
     if encoding != "utf-8":
         try:
@@ -89,7 +92,7 @@ def _encoding_of(data: bytes) -> str | None:
         for start in range(0, len(data), HEAD * 64):  # piece by piece, so that no second copy of a large file is made
             _decode_piece(data, start)
     except UnicodeDecodeError:
-        return "cp1252" if not any(byte in data for byte in (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")) else None
+        return None if any(byte in data for byte in _UNDEFINED) else "cp1252"
     return "utf-8"
 
 
@@ -103,14 +106,13 @@ def _decode_piece(data: bytes, start: int) -> None:
 
 
 def _refuse_long_lines(data: bytes, path: Path) -> None:
-    start, number = 0, 1
+    start = 0
     while start < len(data):
         end = data.find(b"\n", start, start + LONGEST_LINE + 1)
         if end < 0:
             if len(data) - start > LONGEST_LINE:
-                raise DataError(str(path), f"the line is longer than {LONGEST_LINE // 1_000_000} MB", number)
+                words = f"the line is longer than {LONGEST_LINE // 1_000_000} MB"
+                raise DataError(str(path), words, data.count(b"\n", 0, start) + 1)
             return
         # Whole stretches are stepped over at once: a line cannot be long where line ends are near.
-        stretch = data.rfind(b"\n", end, end + LONGEST_LINE)
-        number += data.count(b"\n", start, stretch + 1)
-        start = stretch + 1
+        start = data.rfind(b"\n", end, end + LONGEST_LINE) + 1

@@ -144,20 +144,20 @@ def _guess_one(name: str, unit_row: str, shown: Shown) -> ColumnUse:
     low, high = shown.low * factor + offset, shown.high * factor + offset
     if quantity in ("load", "charge") and unit is None and low >= 0.0 and high <= 1.0 < 100.0 * max(high, 0.05):
         factor, high, low, why = 100.0, 100.0 * high, 100.0 * low, f"{why}, shares of one"
+    if quantity == "clock" and unit is None and 0.2 <= shown.median < 10.0:
+        factor, high, low, why = 1e3, 1e3 * high, 1e3 * low, f"{why}, read as GHz"
+        score = min(score, SURE - 0.05)
     bounds = RANGES.get(quantity)
-    if (
-        bounds
-        and not counts
-        and (high > bounds[1] or low < bounds[0])
-        and not _fits_mostly(shown, factor, offset, bounds)
-    ):
+    outside = bounds is not None and not counts and (high > bounds[1] or low < bounds[0])
+    if bounds and outside and not _within(shown.median * factor + offset, bounds):
+        likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, RANGES[q])), quantity)
         return ColumnUse(
             column=name,
-            channel=_channel(quantity, component, words, text),
-            factor=factor,
-            offset=offset,
+            channel=_channel(likelier, component, words, text),
+            factor=factor if likelier == quantity else 1.0,
+            offset=offset if likelier == quantity else 0.0,
             score=0.2,
-            why=f"{why}, but it shows {low:.4g} to {high:.4g}",
+            why=f"{why} say {quantity}, but it shows {low:.4g} to {high:.4g}",
         )
     channel = _channel(quantity, component, words, text)
     return ColumnUse(
@@ -232,9 +232,9 @@ def _channel(quantity: str, component: str, words: list[str], text: str) -> str:
     return f"{component}.{quantity}"
 
 
-def _fits_mostly(shown: Shown, factor: float, offset: float, bounds: tuple[float, float]) -> bool:
-    """A single odd value does not make another quantity of a column."""
-    return bounds[0] <= shown.median * factor + offset <= bounds[1]
+def _within(median: float, bounds: tuple[float, float]) -> bool:
+    """A single odd value does not make another quantity of a column: the median decides."""
+    return bounds[0] <= median <= bounds[1]
 
 
 def _extra(name: str) -> str:

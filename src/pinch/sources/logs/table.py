@@ -73,7 +73,8 @@ def read_table(text: Text, dialect: Dialect, place: str) -> Table:
     except (pd.errors.ParserError, ValueError) as error:
         raise _broken(error, place, dialect) from None
     lines = np.arange(len(frame)) + dialect.first + 1
-    _check_widths(data, begin, end, dialect, place)
+    if not _looks_even(data, begin, end, frame, dialect):
+        _check_widths(data, begin, end, dialect, place)
     frame, lines, restarts = _without_headers(frame, lines, dialect)
     return Table(frame, lines, restarts, (*notes, *tail), cut)
 
@@ -151,6 +152,14 @@ def _is_half(line: str, dialect: Dialect) -> bool:
     """A row that ends before its last cell: its first cell is that of a row."""
     cells = split(line, dialect.delimiter)
     return 1 <= len(cells) <= len(dialect.names) and is_value(cells[0]) and cells[0].casefold() not in MISSING
+
+
+def _looks_even(data: bytes, begin: int, end: int, frame: "pd.DataFrame", dialect: Dialect) -> bool:
+    """Whether as many delimiters stand there as whole rows have, and no row lacks its last cell: then no row need be
+    looked at by itself."""
+    wanted = len(dialect.names) - 1
+    marks = data.count(dialect.delimiter.encode(), begin, end)
+    return marks in (wanted * len(frame), (wanted + 1) * len(frame)) and not frame[wanted].isna().any()
 
 
 def _check_widths(data: bytes, begin: int, end: int, dialect: Dialect, place: str) -> None:

@@ -1,0 +1,98 @@
+#!/usr/bin/env python3
+"""What reading somebody's log costs: .venv/bin/python bench/logs.py [FUZZ]
+
+A sensor log of 100 MB beside `pandas.read_csv` of the same file, in processes of their own; then random damage to small
+logs, of which every one must be read or refused in a sentence.
+"""
+
+import random
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+from pinch.core.errors import DataError
+from pinch.sources.logs.read import read_any_log
+
+ROWS = 550_000
+MEASURE = """
+import resource, sys, time
+from pathlib import Path
+import pandas
+from pinch.sources.logs.read import read_any_log
+path = Path(sys.argv[1])
+start = time.perf_counter()
+pandas.read_csv(path, engine="c") if sys.argv[2] == "pandas" else read_any_log(path)
+print(time.perf_counter() - start, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3)
+"""
+SEEDS = (
+    "t_s,cpu.power,cpu.temp\n1,40,50\n2,41,\n3,42,52\n",
+    "Datum;Uhrzeit;CPU-Leistung [W];Takt [GHz]\n01.09.2026;23:59:59;40,5;3,2\n02.09.2026;00:00:00;41,5;3,1\n",
+    "Logger\n\nElapsed [ms],Power [W],Fan\n0,40,1200\n1000,41,1300\nElapsed [ms],Power [W],Fan\n0,40,1\n\nMax,2\n",
+    "frame_ms\n16.7\n16.6\n33.3\n",
+    "Time\tPackage (J)\n03/04/2026 10:00:00\t100\n03/04/2026 10:00:01\t140\n",
+)
+
+
+def large_log() -> None:
+    rng = np.random.default_rng(0)
+    columns = {"Time [s]": np.arange(ROWS) * 0.1}
+    for n in range(12):
+        columns[f"Core {n} Clock [MHz]"] = np.round(rng.normal(3000, 100, ROWS), 1)
+        columns[f"Core {n} Temp [°C]"] = np.round(rng.normal(70, 5, ROWS), 2)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.csv"
+        pd.DataFrame(columns).to_csv(path, index=False)
+        size = path.stat().st_size / 1e6
+        taken = {}
+        for who in ("pandas", "pinch"):
+            command = [sys.executable, "-c", MEASURE, str(path), who]
+            said = [subprocess.run(command, capture_output=True, text=True).stdout.split() for _ in range(5)]
+            taken[who] = min(float(seconds) for seconds, _ in said), float(said[0][1])
+        (ours, memory), (theirs, _) = taken["pinch"], taken["pandas"]
+        print(f"sensor log of {size:.0f} MB: {ours:.2f} s, pandas {theirs:.2f} s, ratio {ours / theirs:.1f} (≤ 2.5)")
+        print(f"  peak memory {memory:.0f} MB, {memory / size:.1f} × the file (≤ 5)")
+
+
+def damaged(seed: bytes, chance: random.Random) -> bytes:
+    data = bytearray(seed)
+    for _ in range(chance.choice((1, 1, 2, 3, 8))):
+        at = chance.randrange(len(data) + 1)
+        kind = chance.randrange(4)
+        if kind == 0:
+            data[at:at] = bytes([chance.choice(b",;\t\n\r\"'.-:/0129eE\x00\xff\xc3 []()%")])
+        elif kind == 1 and at < len(data):
+            data[at] = chance.randrange(256)
+        elif kind == 2:
+            del data[at : at + chance.randint(1, 6)]
+        else:
+            data[at:at] = data[: chance.randint(1, 40)]
+    return bytes(data)
+
+
+def fuzz(count: int, seed: int = 1) -> None:
+    chance, start = random.Random(seed), time.perf_counter()
+    read = refused = crashed = 0
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "fuzz.csv"
+        for number in range(count):
+            path.write_bytes(damaged(chance.choice(SEEDS).encode(chance.choice(("utf-8", "utf-16", "cp1252"))), chance))
+            try:
+                read_any_log(path)
+                read += 1
+            except DataError:
+                refused += 1
+            except Exception as error:  # noqa: BLE001 - whatever it is, it is a crash
+                crashed += 1
+                print(f"input {number}: {type(error).__name__}: {error}: {path.read_bytes()!r}"[:400])
+    took = time.perf_counter() - start
+    print(f"{count} damaged logs: {read} read, {refused} refused, {crashed} crashes (goal 0), {took:.0f} s")
+
+
+if __name__ == "__main__":
+    fuzz(int(sys.argv[1]) if len(sys.argv) > 1 else 20_000)
+    large_log()
