@@ -127,7 +127,7 @@ class TestFromNothing(WindowCase):
         with open(path, "w", encoding="utf-8") as file:
             write_run_log(made.two_level(), file)
         found = read_log_file(path)
-        self.window.changes.import_log(path.name, found, "Limpet", "Stock", 35.0, "Tile Render")
+        self.window.changes.import_logs({path: found}, "Limpet", "Stock", 35.0, "Tile Render")
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
         self.window.show_page(JUDGE)
         self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.judge_view.headline.text())
@@ -140,8 +140,9 @@ class TestFromNothing(WindowCase):
     def test_a_bad_log_is_said_and_adds_nothing(self) -> None:
         path = self.folder / "log.csv"
         path.write_text("t_s,cpu.power\n1,2\n1,x\n")
-        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+        with mock.patch.object(QFileDialog, "getOpenFileNames", return_value=([str(path)], "")):
             self.window.safely(self.window.asking.import_log)
+        self.wait_for(lambda: "line 3" in self.window.notices.words.text())
         self.assertIn("line 3: 'x' is not a number", self.window.notices.words.text())
         self.assertEqual(self.session.book.devices(), [])
 
@@ -325,7 +326,7 @@ class TestDialogs(WindowCase):
     def test_a_log_needs_names(self) -> None:
         path = self.folder / "x.csv"
         path.write_text("t_s,cpu.power\n1,2\n2,3\n")
-        dialog = LogDialog(path, read_log_file(path), [], [])
+        dialog = LogDialog({path: read_log_file(path)}, [], [])
         dialog.accept()
         self.assertIn("The device: name", dialog.error.text())
         self.assertEqual(dialog.channels, {})
@@ -337,30 +338,41 @@ class TestDialogs(WindowCase):
             "03/04/2026 10:00:02;4620;41\n"
         )
 
+        other, broken = self.folder / "again.txt", self.folder / "broken.csv"
+        other.write_text(path.read_text())
+        broken.write_text("time s,power W\n0,1\n1,2\n0,3\n")
+
         def answer(dialog: LogDialog) -> int:
-            self.assertEqual(list(dialog.channels), ["Temp [°C]"])
-            dialog.channels["Temp [°C]"].setText("no channel")
+            self.assertEqual([column for _, column in dialog.channels], ["Temp [°C]"], "once for one header")
+            edit = next(iter(dialog.channels.values()))
+            edit.setText("no channel")
             dialog.device.setCurrentText("Limpet")
             dialog.setting.setText("Stock")
             dialog.workload.setCurrentText("Tile Render")
             dialog.accept()
             self.assertIn("'no channel' is not a channel", dialog.error.text())
-            dialog.channels["Temp [°C]"].setText("cpu.clock")
+            edit.setText("cpu.clock")
             dialog.accept()
             return dialog.result()
 
+        names = [str(path), str(other), str(broken)]
+        book = self.session.book
         with (
             mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder)}),
-            mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")),
+            mock.patch.object(QFileDialog, "getOpenFileNames", return_value=(names, "")),
             mock.patch.object(LogDialog, "exec", answer),
         ):
             self.window.asking.import_log()
+            self.wait_for(lambda: "left out" in self.window.notices.words.text())
             again = read_log_file(path)
+        self.assertIn("2 logs are runs now; left out:", self.window.notices.words.text())
+        self.assertIn("broken.csv, line 4: time goes back", self.window.notices.words.text())
         self.assertEqual(again.questions, (), "answered for this header")
-        run = self.session.book.runs()[0]
-        log = runlogs.read_log(self.session.book, run.id or 0)
-        self.assertEqual(set(log.series), {"cpu.clock", "cpu.power"})
+        run = book.runs()[0]
+        self.assertEqual(set(runlogs.read_log(book, run.id or 0).series), {"cpu.clock", "cpu.power"})
         self.assertEqual(f"{run.started.astimezone():%Y-%m-%d %H:%M}", "2026-04-03 10:00")
+        self.window.undo()
+        self.assertEqual((book.runs(), book.devices()), ([], []), "one undo for all of it")
 
 
 class TestWindowItself(unittest.TestCase):

@@ -12,9 +12,7 @@ from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.recorder.preflight import Check
-from pinch.sources.logs.memory import remember
-from pinch.sources.logs.read import read_log_file
-from pinch.ui.dialogs import LadderDialog, LogDialog
+from pinch.ui.dialogs import LadderDialog
 from pinch.ui.plan.control import present
 from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
 
@@ -162,20 +160,11 @@ class Asking:
         return reason.strip() if given else None
 
     def import_log(self) -> None:
-        """A log as a run; what is wrong with it is said before anything is asked."""
+        """Logs as runs; what is wrong with them is said before anything is asked."""
         kinds = "Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Add a log as a run", "", kinds)
-        if not name:
-            return
-        path, book = Path(name), self._window.session.book
-        found = read_log_file(path)
-        dialog = LogDialog(path, found, book.devices(), book.workloads(), self._window)
-        if dialog.exec():
-            device, workload = dialog.device.currentText(), dialog.workload.currentText()
-            if found.questions:
-                remember(found.fingerprint, dialog.mapping)
-                found = read_log_file(path, dialog.mapping)
-            self._window.changes.import_log(path.name, found, device, dialog.setting.text(), dialog.claimed_w, workload)
+        names, _ = QFileDialog.getOpenFileNames(self._window, "Add logs as runs", "", kinds)
+        if names:
+            self._window.importing.begin([Path(name) for name in names])
 
     def go_on(self, warnings: Sequence[Check]) -> bool:
         """Whether to start in spite of warnings, which then stay with the run."""

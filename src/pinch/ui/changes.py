@@ -1,5 +1,8 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
+from collections.abc import Mapping
+from pathlib import Path
+
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
@@ -33,24 +36,28 @@ class Changes:
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
 
-    def import_log(
-        self, name: str, found: ReadLog, device: str, setting: str, claimed_w: float | None, workload: str
+    def import_logs(
+        self, read: Mapping[Path, ReadLog], device: str, setting: str, claimed_w: float | None, workload: str
     ) -> None:
-        """A log that was read becomes a run of the device, setting and workload of these names, and the subject.
+        """Logs that were read become runs of the device, setting and workload of these names, in one change; the last
+        one becomes the subject.
 
         Raises
         ------
         PinchError : a name will not do; then nothing is added.
         """
-        session, log, added = self._session, found.log, list[Run]()
+        session, added = self._session, list[Run]()
 
         def work() -> None:
-            rate = rate_channel(with_frame_rate(log).series) or "score.rate"
-            records = compose.find_or_add(session.book, device, setting, claimed_w, workload, rate)
-            added.append(compose.import_log(session.book, log, *records, name, found.started, found.notes))
+            for path, found in read.items():
+                rate = rate_channel(with_frame_rate(found.log).series) or "score.rate"
+                records = compose.find_or_add(session.book, device, setting, claimed_w, workload, rate)
+                run = compose.import_log(session.book, found.log, *records, path.name, found.started, found.notes)
+                added.append(run)
 
+        name = next(iter(read)).name if len(read) == 1 else f"{len(read)} logs"
         session.change(f"add {name}", work)
-        session.choose_run(added[0].id or 0)
+        session.choose_run(added[-1].id or 0)
 
     def remove_run(self) -> None:
         """The run leaves the lists, and its plan wants another; undo brings it back."""

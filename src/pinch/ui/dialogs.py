@@ -1,5 +1,6 @@
 """Small dialogs: a ladder of limits, a log to add."""
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -19,9 +20,11 @@ from pinch.bench.records import Device, Setting, Workload, checked
 from pinch.bench.sense import CAUTION
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import PinchError
-from pinch.sources.logs.mapping import Mapping
+from pinch.sources.logs.mapping import Mapping as ColumnMapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui.shell.words import label
+
+MOST_SAID = 600
 
 
 class FormDialog(QDialog):
@@ -108,22 +111,23 @@ class LadderDialog(FormDialog):
 
 
 class LogDialog(FormDialog):
-    """Where a log belongs: existing or new device, setting and workload, by name; and what cannot be known of it."""
+    """Where logs belong: existing or new device, setting and workload, by name; and what cannot be known of them, once
+    for each header."""
 
     def __init__(
         self,
-        path: Path,
-        found: ReadLog,
+        found: Mapping[Path, ReadLog],
         devices: list[Device],
         workloads: list[Workload],
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__(f"Add {path.name} as a run", parent)
+        names = [path.name for path in found]
+        title = f"Add {names[0]} as a run" if len(names) == 1 else f"Add {len(names)} logs as runs"
+        super().__init__(title, parent)
         self._found = found
-        self.channels: dict[str, QLineEdit] = {}
-        self.day_first = QComboBox()
-        self.day_first.addItem("the day comes first", True)
-        self.day_first.addItem("the month comes first", False)
+        self._asked = {log.fingerprint: (path, log) for path, log in reversed(list(found.items())) if log.questions}
+        self.channels: dict[tuple[str, str], QLineEdit] = {}
+        self.day_first: dict[str, QComboBox] = {}
         self.device, self.setting, self.workload = QComboBox(), QLineEdit(), QComboBox()
         self.watts = QLineEdit()
         self.watts.setPlaceholderText("claimed, W; may stay empty")
@@ -143,41 +147,50 @@ class LogDialog(FormDialog):
 
     def _ask(self) -> None:
         """Only what cannot be known: doubtful columns, and dates that could be read either way."""
-        kept = len(self._found.log.series)
-        self.form.addRow(label(f"{kept} channels are understood. {' '.join(self._found.warnings)}", "quiet", wrap=True))
-        for use in self._found.mapping.doubtful:
-            edit = QLineEdit(use.channel)
-            edit.setToolTip(f"{use.why}; empty leaves the column out")
-            self.channels[use.column] = edit
-            self.form.addRow(f"{use.column} is", edit)
-            self.form.addRow("", label(use.why, "question", wrap=True))
-        if self._dates_asked:
-            self.form.addRow("In its dates", self.day_first)
+        kept = sum(len(log.log.series) for log in self._found.values())
+        said = dict.fromkeys(warning for log in self._found.values() for warning in log.warnings)
+        self.form.addRow(label(f"{kept} channels are understood. {' '.join(said)}"[:MOST_SAID], "quiet", wrap=True))
+        for key, (path, log) in self._asked.items():
+            self.form.addRow(label(f"In {path.name}, and all with its header", "heading", wrap=True))
+            for use in log.mapping.doubtful:
+                edit = QLineEdit(use.channel)
+                edit.setToolTip(f"{use.why}; empty leaves the column out")
+                self.channels[key, use.column] = edit
+                self.form.addRow(f"{use.column} is", edit)
+                self.form.addRow("", label(use.why, "question", wrap=True))
+            if _asks_about_dates(log):
+                box = QComboBox()
+                box.addItem("the day comes first", True)
+                box.addItem("the month comes first", False)
+                self.day_first[key] = box
+                self.form.addRow("In its dates", box)
 
     @property
-    def mapping(self) -> Mapping:
-        """How the columns are to be understood, with what was answered.
+    def mappings(self) -> dict[str, ColumnMapping]:
+        """How columns are to be understood, by fingerprint, for each header that was asked about.
 
         Raises
         ------
         PinchError : a name is not that of a channel.
         """
-        answers = {column: edit.text().strip() for column, edit in self.channels.items()}
-        for column, name in answers.items():
+        answers = {place: edit.text().strip() for place, edit in self.channels.items()}
+        for (_, column), name in answers.items():
             if name and not is_channel_name(name):
                 raise PinchError(f"{column}: {name!r} is not a channel such as cpu.temp.")
-        columns = tuple(
-            use.model_copy(update={"channel": answers[use.column], "score": 1.0}) if use.column in answers else use
-            for use in self._found.mapping.columns
-        )
-        return Mapping(columns=columns, day_first=bool(self.day_first.currentData()) if self._dates_asked else None)
-
-    @property
-    def _dates_asked(self) -> bool:
-        return any("the month first?" in question for question in self._found.questions)
+        made = {}
+        for key, (_, log) in self._asked.items():
+            columns = tuple(
+                use.model_copy(update={"channel": answers[key, use.column], "score": 1.0})
+                if (key, use.column) in answers
+                else use
+                for use in log.mapping.columns
+            )
+            day_first = bool(self.day_first[key].currentData()) if key in self.day_first else None
+            made[key] = ColumnMapping(columns=columns, day_first=day_first)
+        return made
 
     def read(self) -> None:
-        self.mapping  # noqa: B018 - raises where an answer makes no sense
+        self.mappings  # noqa: B018 - raises where an answer makes no sense
         checked(Device, "The device", name=self.device.currentText())
         checked(Workload, "The workload", name=self.workload.currentText())
         fields = {"device_id": 0, "name": self.setting.text(), "sustained_w": self.claimed_w}
@@ -188,3 +201,7 @@ class LogDialog(FormDialog):
         """Claimed watts of a new setting."""
         text = self.watts.text().strip()
         return read_quantity(text, "W").value if text else None
+
+
+def _asks_about_dates(log: ReadLog) -> bool:
+    return any("the month first?" in question for question in log.questions)

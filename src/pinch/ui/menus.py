@@ -104,7 +104,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("Ladder of limits …", asking.make_ladder, "Ctrl+L"),
                 ("Plan …", asking.new_plan, "Ctrl+Alt+N"),
                 None,
-                ("Run from a log …", asking.import_log, "Ctrl+I"),
+                ("Runs from logs …", asking.import_log, "Ctrl+I"),
                 ("Records from a file …", asking.add_records, ""),
             ],
         ),

@@ -105,7 +105,7 @@ class Showing:
         run = self._window.session.run
         if run is None:
             self._window.margin.show_notes(None)
-            self._window.margin.tell("No run", ["Record a run on the Run page, or add one with Add, Run from a log."])
+            self._window.margin.tell("No run", ["Record a run on the Run page, or add one with Add, Runs from logs."])
             self._window.judge_view.show_nothing(
                 "There is no run here yet. Choose another subject above, or record one."
             )

@@ -19,6 +19,7 @@ from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
+from pinch.ui.importing import LogImport
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.view import JudgeView
 from pinch.ui.menus import fill_menus, window_menus
@@ -73,7 +74,7 @@ class MainWindow(QMainWindow):
         self.checking = PreflightControl(session, self.run_view, self.planning, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
-        self.beside = BesideControl(self)
+        self.beside, self.importing = BesideControl(self), LogImport(self)
         self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
@@ -427,5 +428,6 @@ class MainWindow(QMainWindow):
         self.recording.close()
         self.planning.cancel()
         self.checking.cancel()
+        self.importing.cancel()
         self.writing.close()
         super().closeEvent(event)

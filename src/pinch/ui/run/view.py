@@ -176,7 +176,7 @@ class RunView(QWidget):
         elif device.rig is None and not device.local and not device.reach:
             missing = (
                 f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
-                "its logs with Add, Run from a log."
+                "its logs with Add, Runs from logs."
             )
         elif device.reach and workload.runner is Runner.LOAD:
             missing = f"The built-in load runs on this computer only: choose work that you start on {device.name}."

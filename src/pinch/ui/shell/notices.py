@@ -3,7 +3,7 @@
 import importlib
 import threading
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from pinch.ui import look
@@ -18,7 +18,9 @@ def load_icons() -> None:
 
 
 class Notices(QWidget):
-    """The newest notice; Escape or the button takes it away."""
+    """The newest notice; Escape or the button takes it away, which `closed` tells."""
+
+    closed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -28,6 +30,7 @@ class Notices(QWidget):
         self._close = QPushButton("Close")
         self._close.setShortcut("Escape")
         self._close.clicked.connect(self.hide)
+        self._close.clicked.connect(self.closed)
         row = QHBoxLayout(self)
         row.setContentsMargins(18, 6, 18, 6)
         row.addWidget(self._icon)
