@@ -13,7 +13,7 @@ from pydantic.json_schema import SkipJsonSchema
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
-from pinch.bench.files import replace_file
+from pinch.bench.files import read_model, replace_file
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
@@ -146,23 +146,7 @@ def read_exchange(path: Path) -> Exchange:
     ------
     DataError : it cannot be read, is no JSON, or a field makes no sense; the sentence names the place.
     """
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise DataError(str(path), f"it is larger than {MOST_BYTES // 1_000_000} MB")
-        document = json.loads(path.read_text(encoding="utf-8-sig"))
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
-    except UnicodeDecodeError:
-        raise DataError(str(path), "it is not UTF-8 text") from None
-    except json.JSONDecodeError as error:
-        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
-    except RecursionError:
-        raise DataError(str(path), "it is nested too deeply") from None
-    try:
-        return Exchange.model_validate(document)
-    except ValidationError as error:
-        place, reason = problem_of(error)
-        raise DataError(str(path), f"{place or 'the document'}: {reason}") from None
+    return read_model(path, Exchange, MOST_BYTES)
 
 
 def write_exchange(exchange: Exchange, path: Path) -> None:

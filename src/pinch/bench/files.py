@@ -1,8 +1,17 @@
-"""Files that are complete or absent."""
+"""Files that are written whole or not at all, and records that are read from them."""
 
+import json
 import os
 import tempfile
 from pathlib import Path
+from typing import TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from pinch.bench.records import problem_of
+from pinch.core.errors import DataError
+
+M = TypeVar("M", bound=BaseModel)
 
 
 def replace_file(path: Path, content: bytes) -> None:
@@ -21,3 +30,29 @@ def replace_file(path: Path, content: bytes) -> None:
     except OSError:
         Path(part).unlink(missing_ok=True)
         raise
+
+
+def read_model(path: Path, model: type[M], most_bytes: int) -> M:
+    """A record that was written as JSON.
+
+    Raises
+    ------
+    DataError : it cannot be read, is too large, is no JSON, or a field makes no sense; the sentence names the place.
+    """
+    try:
+        if path.stat().st_size > most_bytes:
+            raise DataError(str(path), f"it is larger than {most_bytes / 1e6:g} MB")
+        document = json.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise DataError(str(path), "it is not UTF-8 text") from None
+    except json.JSONDecodeError as error:
+        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
+    except RecursionError:
+        raise DataError(str(path), "it is nested too deeply") from None
+    try:
+        return model.model_validate(document)
+    except ValidationError as error:
+        place, reason = problem_of(error)
+        raise DataError(str(path), f"{place or 'the document'}: {reason}") from None

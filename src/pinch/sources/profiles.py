@@ -4,15 +4,14 @@ Those that ship lie in `sources/instruments`; one's own lie as `*.json` in the f
 configuration of Pinch and win over those of the same key. The form is described in docs/formats.md.
 """
 
-import json
 from pathlib import Path
 
 import platformdirs
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from pinch.bench.fields import Name, Part
-from pinch.bench.records import problem_of
-from pinch.core.errors import DataError, PinchError
+from pinch.bench.files import read_model
+from pinch.core.errors import PinchError
 
 MOST_BYTES = 100_000
 SHIPPED = Path(__file__).parent / "instruments"
@@ -70,18 +69,7 @@ def read_profile(path: Path) -> Profile:
     ------
     DataError : it cannot be read, is no JSON, or a field makes no sense.
     """
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise DataError(str(path), "it is too large for a profile")
-        return Profile.model_validate(json.loads(path.read_text(encoding="utf-8")))
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
-    except json.JSONDecodeError as error:
-        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
-    except (UnicodeDecodeError, RecursionError):
-        raise DataError(str(path), "it is not UTF-8 text") from None
-    except ValidationError as error:
-        raise DataError(str(path), ": ".join(filter(None, problem_of(error)))) from None
+    return read_model(path, Profile, MOST_BYTES)
 
 
 def profile(key: str) -> Profile:

@@ -18,15 +18,13 @@ _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff",
 
 @dataclass(frozen=True)
 class Text:
-    """A file's bytes as UTF-8 without a mark, lines ended by a line feed; `encoding` is what the file was in."""
+    """A file's bytes as UTF-8 without a mark, lines ended by a line feed."""
 
     data: bytes
-    encoding: str
 
     def head(self, lines: int) -> list[str]:
         """The first lines, without their ends."""
-        part = self.data[: 16 * HEAD] if lines > 60 else self.data[:HEAD]
-        return part.decode("utf-8", "replace").split("\n")[:lines]
+        return self.data[: 16 * HEAD].decode("utf-8", "replace").split("\n")[:lines]
 
 
 def read_text_of(path: Path) -> Text:
@@ -51,7 +49,7 @@ def read_text_of(path: Path) -> Text:
         data = data.replace(b"\r\n", b"\n")
         data = data if b"\n" in data else data.replace(b"\r", b"\n")
     _refuse_long_lines(data, path)
-    return Text(data, encoding)
+    return Text(data)
 
 
 def _bytes_of(path: Path) -> bytes:

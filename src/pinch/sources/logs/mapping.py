@@ -5,22 +5,21 @@ extra channel under its own name. A mapping is remembered by the fingerprint of 
 """
 
 import hashlib
-import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from pinch.bench.fields import Part
-from pinch.bench.files import replace_file
-from pinch.bench.records import problem_of
+from pinch.bench.files import read_model, replace_file
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
+MOST_BYTES = 1_000_000
 TIME, DATE = "time", "date"
 
 _QUANTITIES = {
@@ -249,16 +248,7 @@ def read_mapping(path: Path) -> Mapping:
     ------
     DataError : it cannot be read, or says something that makes no sense.
     """
-    try:
-        return Mapping.model_validate(json.loads(path.read_text(encoding="utf-8")))
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
-    except json.JSONDecodeError as error:
-        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
-    except (UnicodeDecodeError, RecursionError):
-        raise DataError(str(path), "it is not UTF-8 text") from None
-    except ValidationError as error:
-        raise DataError(str(path), ": ".join(filter(None, problem_of(error)))) from None
+    return read_model(path, Mapping, MOST_BYTES)
 
 
 def write_mapping(mapping: Mapping, path: Path) -> None:

@@ -84,7 +84,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None) -> ReadLog:
     table = read_table(text, dialect, place)
     columns = {i: numbers_of(table.frame[i], dialect) for i in range(len(dialect.names))}
     uses = _uses(dialect, columns, table, mapping, place)
-    axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place)
+    axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place), list[str]()
     t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
     log = _log_of(dialect, columns, uses, t, warnings, place)
     if table.cut:
@@ -154,12 +154,11 @@ def _time_axis(
     uses: tuple[ColumnUse, ...],
     mapping: Mapping | None,
     place: str,
-) -> tuple[times.TimeAxis, list[str]]:
+) -> times.TimeAxis:
     """The time of each row, from the best of the columns that tell it; the others must agree."""
     day_first = mapping.day_first if mapping else None
     date = next((i for i, u in enumerate(uses) if u.channel == maps.DATE), None)
     found: list[tuple[str, times.TimeAxis]] = []
-    warnings: list[str] = []
 
     def line_of(row: int) -> int:
         return int(table.lines[row])
@@ -188,7 +187,7 @@ def _time_axis(
             row = int(np.flatnonzero(wrong)[0])
             raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
     if not found:
-        return _without_time(columns, uses, place), warnings
+        return _without_time(columns, uses, place)
     spans = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
     for name, span in spans[1:]:
         if not table.restarts and abs(span - spans[0][1]) > max(AGREE_S, AGREE_SHARE * spans[0][1]):
@@ -196,7 +195,7 @@ def _time_axis(
     best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
     started = next((axis.started for _, axis in found if axis.started is not None), None)
     question = next((axis.question for _, axis in found if axis.question), "")
-    return replace(best, started=started, question=question), warnings
+    return replace(best, started=started, question=question)
 
 
 def _without_time(
