@@ -118,7 +118,7 @@ class TestBooks(LogCase):
             self.assertEqual(self.run_command("import", log, "--book", book, *words)[0], 0)
         with contextlib.closing(open_book(book)) as opened:
             self.assertEqual((len(opened.devices()), len(opened.runs())), (1, 2))
-        status, out, _ = self.run_command("export", book, "2", self.folder / "package")
+        status, out, _ = self.run_command("export", "--book", book, "--run", "2", "--to", self.folder / "package")
         self.assertEqual(status, 0)
         with open(log) as one, open(out.strip()) as two:
             first, second = list(csv.DictReader(one)), list(csv.DictReader(two))
@@ -180,7 +180,7 @@ class TestBooks(LogCase):
     def test_not_a_book(self) -> None:
         path = self.folder / "x.pinch"
         path.write_text("no book at all, but rather long, so that it may be taken for one; it is not one")
-        for words in (("open", path), ("export", path, "1", self.folder / "f")):
+        for words in (("open", path), ("export", "--book", path, "--to", self.folder / "f")):
             status, _, err = self.run_command(*words)
             self.assertEqual((status, err.count("\n")), (2, 1))
 

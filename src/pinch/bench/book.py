@@ -103,6 +103,21 @@ class Book:
             connection.execute(f"UPDATE {table} SET {pairs} WHERE id = ?", [*values, record.id])
         return record
 
+    def restore(self, record: Record) -> None:
+        """Keep a record under the number that it has, in a book that has none of that number.
+
+        Raises
+        ------
+        BookError : the number is taken, or what the record refers to is not there.
+        """
+        table, columns = _COLUMNS[type(record)]
+        data = record.model_dump(mode="json", exclude={"id"})
+        fields = ["id", *columns, "record"]
+        values = [record.id, *(data[name] for name in columns), json.dumps(data, ensure_ascii=False)]
+        with self.change() as connection:
+            marks = ", ".join("?" * len(fields))
+            connection.execute(f"INSERT INTO {table} ({', '.join(fields)}) VALUES ({marks})", values)
+
     def get(self, kind: type[R], record_id: int) -> R:
         """The record of that id.
 
@@ -294,6 +309,8 @@ def _reason(error: Exception) -> str:
         ("readonly", "is read-only, so nothing can be changed in it"),
         ("disk is full", "the disk is full; nothing of this change was kept"),
         ("disk i/o", "the disk does not answer; nothing of this change was kept"),
+        ("foreign key", "cannot be made: a record speaks of another that is not there"),
+        ("unique constraint", "cannot be made: a number stands there twice"),
         ("unable to open", "cannot be opened; check that the folder exists and may be written to"),
     ):
         if sign in text:

@@ -63,11 +63,16 @@ def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes:
     return book.save(run.model_copy(update={"status": status, "reason": reason, "samples": samples, "passes": passes}))
 
 
-def add_log(book: Book, run: Run, log: RunLog) -> Run:
-    """Keep a whole log under a run that has none yet, one stream for each time axis; returns the stopped run."""
-    assert run.id is not None
+def append_log(book: Book, run_id: int, log: RunLog) -> None:
+    """Keep the samples of a log under a run, one stream for each time axis; channels are those it does not have yet."""
     for t, columns in _by_time_axis(log):
-        append(book, add_stream(book, run.id, list(columns)), t, list(columns.values()))
+        append(book, add_stream(book, run_id, list(columns)), t, list(columns.values()))
+
+
+def add_log(book: Book, run: Run, log: RunLog) -> Run:
+    """Keep a whole log under a run that has none yet; returns the stopped run."""
+    assert run.id is not None
+    append_log(book, run.id, log)
     for mark in log.marks:
         add_mark(book, run.id, mark)
     return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)

@@ -1,4 +1,5 @@
-"""`pinch import PATH… --book FILE`: logs in any dialect become runs; what cannot be read is said, the rest goes on."""
+"""`pinch import PATH… --book FILE`: logs in any dialect become runs; what cannot be read is said, the rest goes on. A
+folder that holds a book as open files becomes that book again."""
 
 import argparse
 import sys
@@ -8,8 +9,9 @@ from pinch import compose
 from pinch.cli.books import open_or_create
 from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.channels import rate_channel
-from pinch.core.errors import DataError
+from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import with_frame_rate
+from pinch.publish.bookfolder import is_book_folder, read_book_folder
 from pinch.sources.logs.read import ReadLog, read_log_file
 
 ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat")
@@ -18,14 +20,19 @@ ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat")
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="logs, or folders of them")
     parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
-    parser.add_argument("--device", required=True, help="device; a new name makes one")
-    parser.add_argument("--setting", required=True, help="setting; a new name makes one")
-    parser.add_argument("--workload", required=True, help="workload; a new name makes one")
+    parser.add_argument("--device", help="device of the logs; a new name makes one")
+    parser.add_argument("--setting", help="its setting; a new name makes one")
+    parser.add_argument("--workload", help="what was run; a new name makes one")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument("--map", type=Path, metavar="FILE", help="how the columns are to be understood, as JSON")
 
 
 def run(args: argparse.Namespace) -> int:
+    if len(args.paths) == 1 and is_book_folder(args.paths[0]):
+        print(f"{args.book}: {read_book_folder(args.paths[0], args.book)} runs")
+        return 0
+    if None in (args.device, args.setting, args.workload):
+        raise PinchError("Say where the logs belong: --device, --setting and --workload.")
     mapping, read, refused = mapping_of(args.map), list[tuple[Path, ReadLog]](), list[DataError]()
     for path in files_in(args.paths):
         try:
