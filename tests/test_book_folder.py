@@ -6,6 +6,7 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from PyQt6.QtWidgets import QFileDialog
 
 from pinch import compose
 from pinch.bench import runlogs
@@ -16,7 +17,7 @@ from pinch.core.errors import PinchError
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.publish.bookfolder import index_of, read_book_folder, write_book_folder
 from tests.in_folder import CommandCase
-from tests.window_case import demo_book
+from tests.window_case import WindowCase, demo_book
 
 
 class FolderCase(CommandCase):
@@ -80,6 +81,29 @@ class TestThereAndBack(FolderCase):
             one, two = (desk.judge(run)[1] for desk in desks)
             self.assertEqual(repr(one.limiters), repr(two.limiters))
             self.assertEqual(repr(dict(sorted(one.figures.items()))), repr(dict(sorted(two.figures.items()))))
+
+
+class TestInTheWindow(WindowCase):
+    def test_out_and_back(self) -> None:
+        self.session.book.save(Device(name="Limpet"))
+        files, back = self.folder / "files", self.folder / "back.pinch"
+        files.mkdir()
+        asking, chosen = self.window.asking, mock.patch.object(QFileDialog, "getExistingDirectory")
+        with chosen as folder:
+            folder.return_value = str(self.folder)
+            self.window.safely(asking.book_from_files)
+            self.assertIn("there is no book.json", self.window.notices.words.text())
+            folder.return_value = str(files)
+            asking.write_book()
+            self.wait_for(lambda: "files is written" in self.window.notices.words.text())
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(back), "")):
+                asking.book_from_files()
+            self.wait_for(lambda: self.session.book.path == back)
+        self.assertEqual([d.name for d in self.session.book.devices()], ["Limpet"])
+        with chosen as folder:
+            folder.return_value = str(files)
+            asking.write_book()
+            self.wait_for(lambda: "a book in this folder already" in self.window.notices.words.text())
 
 
 class TestRefused(FolderCase):

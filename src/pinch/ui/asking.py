@@ -1,6 +1,7 @@
 """What the window asks the operator before it does something: files, names, reasons."""
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
+from pinch.publish.bookfolder import is_book_folder
 from pinch.recorder.preflight import Check
 from pinch.ui.dialogs import LadderDialog
 from pinch.ui.plan.control import present
@@ -46,6 +48,24 @@ class Asking:
         if path:
             self._window.session.book.copy_to(_with_ending(path))
             self._window.notices.done(f"{_with_ending(path)} is written.")
+
+    def write_book(self) -> None:
+        """The whole book as a folder of open files."""
+        name = QFileDialog.getExistingDirectory(self._window, "Empty folder for the book as open files")
+        if name:
+            self._window.writing.book(self._window.session.book.path, Path(name))
+
+    def book_from_files(self) -> None:
+        """A new book of a folder of open files."""
+        name = QFileDialog.getExistingDirectory(self._window, "Folder with book.json")
+        if not name:
+            return
+        if not is_book_folder(Path(name)):
+            raise PinchError(f"{name}: there is no book.json in this folder.")
+        path = self._save_name("New book of these files", "", BOOKS)
+        if path:
+            opened = partial(self._window.safely, partial(self._window.session.open, _with_ending(path)))
+            self._window.writing.book_from(Path(name), _with_ending(path), lambda _: opened())
 
     def write_chart(self) -> None:
         """The chart as a picture."""

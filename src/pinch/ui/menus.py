@@ -66,6 +66,8 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("New book …", asking.new_book, "Ctrl+N"),
                 ("Open book …", asking.open_book, "Ctrl+O"),
                 ("Save a copy …", asking.copy_book, "Ctrl+Shift+S"),
+                ("Write the book as open files …", asking.write_book, ""),
+                ("Book from open files …", asking.book_from_files, ""),
                 None,
                 ("Write the chart …", asking.write_chart, "Ctrl+E"),
                 ("Write the log …", asking.write_log, "Ctrl+Shift+E"),

@@ -5,10 +5,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
+from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import write_chart
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.spec import Chart
+from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_run_package
 from pinch.publish.runsheet import write_sheet
 from pinch.ui import look
@@ -39,6 +41,28 @@ class Writing(QObject):
         """A run sheet to print, as a table or as a calendar."""
         self._start(lambda: write_sheet(planned, path), path)
 
+    def book(self, source: Path, folder: Path) -> None:
+        """The whole book as open files, with a connection of its own."""
+
+        def work(progress: Callable[[float], bool]) -> Path:
+            book = open_book(source)
+            try:
+                write_book_folder(book, folder, progress)
+            finally:
+                book.close()
+            return folder
+
+        self._begin(work, self._written)
+
+    def book_from(self, folder: Path, target: Path, then: Callable[[Path], None]) -> None:
+        """A new book of a folder of open files, which is then opened."""
+
+        def work(_: Callable[[float], bool]) -> Path:
+            read_book_folder(folder, target)
+            return target
+
+        self._begin(work, then)
+
     def close(self) -> None:
         """Wait for what is being written."""
         if self.job is not None:
@@ -50,8 +74,12 @@ class Writing(QObject):
             work()
             return path
 
-        self.job = Job(write, self)
-        self.job.finished.connect(self._written)
+        self._begin(write, self._written)
+
+    def _begin(self, work: Callable[[Callable[[float], bool]], Path], then: Callable[[Path], None]) -> None:
+        self.job = Job(work, self)
+        self.job.progressed.connect(lambda share: self._notices.done(f"Writing, {100 * share:.0f} % …"))
+        self.job.finished.connect(then)
         self.job.failed.connect(self._notices.error)
         self.job.start()
 
