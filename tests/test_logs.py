@@ -169,11 +169,17 @@ class TestRefused(LogCase):
             ("Time,Power [W]\n10:00:00,1\n25 o'clock,2\n", 'line 3: "25 o\'clock" is not a time'),
             ("a,b\n3,x\n1,y\n2,z\n", "no column tells the time"),
             ("Time [s],Power [W]\n0,\n1,\n", "not one sample"),
+            ("t_s,t_s,cpu.power,cpu.,40,50\n2,42,cpu.power,cpu.,40,50\n2,42,52\n", "no samples|cells, the header"),
+            ('t_s,\rcpu.p"w"er,cpu\r"x\n1,40,50\n2,41,\n3,42,52\n', "not a channel|no samples|no header|sample"),
             (f"{wide}\n" + ",".join("1" for _ in range(10_000)) + "\n", "10000 columns"),
             ("time s,power W\n0,1\n" + "9" * 5_000_000 + "\n", "line 3: the line is longer than 1 MB"),
         ):
             with self.subTest(reason=reason), self.assertRaisesRegex(DataError, reason):
                 self.read(text)
+
+    def test_quotes_that_make_no_sense_are_signs(self) -> None:
+        found = self.read('t_s,\rcpu.p"w"er,cpu\r"x\n1,40,50\n2,41,\n3,42,52\n')
+        self.assertEqual(len(found.log.series), 2)
 
     def test_what_is_no_file(self) -> None:
         os.mkfifo(self.folder / "pipe")

@@ -1,5 +1,6 @@
 """How a table of text is written: its delimiter, its header, a row of units, its decimals and its missing values."""
 
+import contextlib
 import csv
 import re
 from dataclasses import dataclass
@@ -67,9 +68,10 @@ def find_dialect(lines: list[str], place: str) -> Dialect:
 
 def split(line: str, delimiter: str) -> list[str]:
     """The cells of a line."""
-    if '"' not in line:
-        return [cell.strip() for cell in line.split(delimiter)]
-    return [cell.strip() for cell in next(csv.reader([line], delimiter=delimiter), [])]
+    if '"' in line:
+        with contextlib.suppress(csv.Error):  # quotes that make no sense are signs like others
+            return [cell.strip() for cell in next(csv.reader([line], delimiter=delimiter), [])]
+    return [cell.strip() for cell in line.split(delimiter)]
 
 
 def is_value(cell: str) -> bool:

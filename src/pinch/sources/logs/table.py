@@ -76,6 +76,8 @@ def read_table(text: Text, dialect: Dialect, place: str) -> Table:
     if not _looks_even(data, begin, end, frame, dialect):
         _check_widths(data, begin, end, dialect, place)
     frame, lines, restarts = _without_headers(frame, lines, dialect)
+    if not len(frame):
+        raise DataError(place, "it has a header but no samples")
     return Table(frame, lines, restarts, (*notes, *tail), cut)
 
 

@@ -1,5 +1,6 @@
 """Live values, large enough to read from two metres, their strip charts, and the limiter band as it forms."""
 
+import math
 import time
 
 import pyqtgraph as pg
@@ -18,8 +19,19 @@ from pinch.ui.shell.words import label
 SHARE = 0.05
 """Drawing takes at most this share of the interface's time: what takes longer is drawn less often."""
 LARGE, MEDIUM = 34.0, 25.0
+WORDS_PX = 17
+"""Height that a level's name needs."""
 FEW = 4
 """So many values fit beside each other in the larger size."""
+
+
+class LevelAxis(pg.AxisItem):  # type: ignore[misc]
+    """An axis of values that names only as many levels as have room: the panels are low."""
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        spacing, values = super().tickValues(low, high, size)[0]
+        step = max(1, math.ceil(len(values) * WORDS_PX / size)) if size > 0 else 1
+        return [(spacing * step, list(values[::step]))]
 
 
 class BigValue(QWidget):
@@ -142,7 +154,6 @@ class LiveView(QWidget):
             plot = self._new_plot()
             dress(plot, caption, unit_of(name))
             plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
-            plot.getAxis("left").setStyle(maxTickLevel=0)  # low panels have room for few levels
             self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.0))
         self._shown = [name for name, _ in wanted]
 
@@ -157,7 +168,7 @@ class LiveView(QWidget):
         plot.hideAxis("bottom")
 
     def _new_plot(self) -> pg.PlotItem:
-        axes = {"bottom": ClockAxis("bottom")}
+        axes = {"bottom": ClockAxis("bottom"), "left": LevelAxis("left")}
         plot = self._graphics.addPlot(row=len(self._plots), col=0, axisItems=axes, enableMenu=False)
         plot.setMouseEnabled(x=False, y=False)
         if self._plots:
