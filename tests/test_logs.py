@@ -170,7 +170,6 @@ class TestRefused(LogCase):
             ("a,b\n3,x\n1,y\n2,z\n", "no column tells the time"),
             ("Time [s],Power [W]\n0,\n1,\n", "not one sample"),
             ("t_s,t_s,cpu.power,cpu.,40,50\n2,42,cpu.power,cpu.,40,50\n2,42,52\n", "no samples|cells, the header"),
-            ('t_s,\rcpu.p"w"er,cpu\r"x\n1,40,50\n2,41,\n3,42,52\n', "not a channel|no samples|no header|sample"),
             (f"{wide}\n" + ",".join("1" for _ in range(10_000)) + "\n", "10000 columns"),
             ("time s,power W\n0,1\n" + "9" * 5_000_000 + "\n", "line 3: the line is longer than 1 MB"),
         ):
