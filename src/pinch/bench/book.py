@@ -182,6 +182,11 @@ class Book:
             workload_id,
         )
 
+    def cut_runs(self) -> list[Run]:
+        """Runs without a stop that were neither removed nor made void, oldest first."""
+        without_stop = "json_extract(record, '$.status') IS NULL AND COALESCE(json_extract(record, '$.void'), '') = ''"
+        return self._records(Run, f"WHERE removed = 0 AND {without_stop} ORDER BY started, id")
+
     def next_repeat(self, device_id: int, setting_id: int, workload_id: int) -> int:
         """Number of the next repeat of a cell."""
         rows = self.query(

@@ -39,6 +39,12 @@ def add_mark(book: Book, run_id: int, mark: Mark) -> None:
         connection.execute("INSERT INTO mark (run_id, t_s, text) VALUES (?, ?, ?)", (run_id, mark.t_s, mark.text))
 
 
+def marks_of(book: Book, run_id: int) -> tuple[Mark, ...]:
+    """The marks of a run, in order of time."""
+    rows = book.query("SELECT t_s, text FROM mark WHERE run_id = ? ORDER BY t_s", run_id)
+    return tuple(Mark(float(str(t_s)), str(text)) for t_s, text in rows)
+
+
 def channels_of(book: Book, run_id: int) -> list[str]:
     """The channels that a run has."""
     return list(dict.fromkeys(name for _, channels in _streams(book, run_id) for name in channels))
@@ -93,8 +99,7 @@ def read_log(book: Book, run_id: int) -> RunLog:
             before = series.get(channel)  # a run that was continued has another stream of the same channels
             times, numbers = (before.t, before.values) if before else (np.empty(0), np.empty(0))
             series[channel] = Series(channel, np.append(times, t[have]), np.append(numbers, values[have]))
-    marks = book.query("SELECT t_s, text FROM mark WHERE run_id = ? ORDER BY t_s", run_id)
-    return RunLog(series, tuple(Mark(float(str(t_s)), str(text)) for t_s, text in marks))
+    return RunLog(series, marks_of(book, run_id))
 
 
 def log_size(book: Book, run_id: int) -> tuple[int, int]:

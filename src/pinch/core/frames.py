@@ -40,6 +40,14 @@ def frame_rate(t: FloatArray, frame_ms: FloatArray) -> tuple[FloatArray, FloatAr
     return edges[1:][enough], frames[enough] / seconds[enough]
 
 
+def part_frames(log: RunLog) -> tuple[RunLog, RunLog]:
+    """A log without its single frames, and one of them alone: their times are nobody else's, so that each is a table of
+    its own."""
+    frames = {name: s for name, s in log.series.items() if name == FRAME_TIME}
+    rest = {name: s for name, s in log.series.items() if name != FRAME_TIME}
+    return RunLog(rest, log.marks), RunLog(frames)
+
+
 def with_frame_rate(log: RunLog) -> RunLog:
     """The log with the rate of its frames, where it has frame times and no rate of its own."""
     series = log.series.get(FRAME_TIME)

@@ -19,8 +19,8 @@ from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
 from pinch.core.errors import PinchError
-from pinch.core.frames import FRAME_TIME
-from pinch.core.runlog import Mark, RunLog, Series
+from pinch.core.frames import part_frames
+from pinch.core.runlog import Mark, RunLog
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 
 INDEX, LOGS = "book.json", "logs"
@@ -122,7 +122,7 @@ def index_of(book: Book) -> BookIndex:
     marks = [
         FileMark(run_id=run.id or 0, t_s=mark.t_s, text=mark.text)
         for run in runs
-        for mark in runlogs.read_log(book, run.id or 0).marks
+        for mark in runlogs.marks_of(book, run.id or 0)
     ]
     return BookIndex(
         devices=tuple(devices),
@@ -143,11 +143,10 @@ def is_book_folder(folder: Path) -> bool:
 
 
 def _parts(run_id: int, log: RunLog) -> dict[str, RunLog]:
-    """The tables of a log by file name: its samples, and its frames, whose times are nobody else's."""
-    frames = {n: s for n, s in log.series.items() if n == FRAME_TIME and len(s.t)}
-    samples: dict[str, Series] = {n: s for n, s in log.series.items() if n != FRAME_TIME and len(s.t)}
-    named = {_name(run_id): samples, _frames_name(run_id): frames}
-    return {name: RunLog(series) for name, series in named.items() if series}
+    """The tables of a log by file name: its samples, and its single frames; one without values is left out."""
+    named = zip((_name(run_id), _frames_name(run_id)), part_frames(log), strict=True)
+    filled = {name: {n: s for n, s in part.series.items() if len(s.t)} for name, part in named}
+    return {name: RunLog(series) for name, series in filled.items() if series}
 
 
 def _name(run_id: int) -> str:

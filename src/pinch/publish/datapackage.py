@@ -15,7 +15,7 @@ from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
-from pinch.core.frames import FRAME_TIME
+from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.runlog import RunLog, Series
 from pinch.sources.runlog_csv import TIME, write_run_log
 
@@ -68,10 +68,11 @@ def write_run_package(
     descriptor = folder / DESCRIPTOR
     if descriptor.exists() and not table.exists():
         raise PinchError(f"{folder}: there is another data package in this folder; choose an empty one.")
-    parts = {table: _table_of(_without_frames(log))}
-    resources = [_resource(name, _log_fields(_without_frames(log)), [TIME])]
-    if FRAME_TIME in log.series:
-        parts[folder / f"{name}-frames.csv"] = _frames_of(log.series[FRAME_TIME])
+    samples, frames = part_frames(log)
+    parts = {table: _table_of(samples)}
+    resources = [_resource(name, _log_fields(samples), [TIME])]
+    if FRAME_TIME in frames.series:
+        parts[folder / f"{name}-frames.csv"] = _frames_of(frames.series[FRAME_TIME])
         resources.append(_resource(f"{name}-frames", FRAME_FIELDS, []))
     if readings:
         parts[folder / f"{name}-readings.csv"] = _readings_of(readings)
@@ -135,11 +136,6 @@ def _resource(name: str, fields: Sequence[Field], key: list[str]) -> Mapping[str
         "encoding": "utf-8",
         "schema": schema,
     }
-
-
-def _without_frames(log: RunLog) -> RunLog:
-    """Single frames have a table of their own: their times are nobody else's."""
-    return RunLog({name: s for name, s in log.series.items() if name != FRAME_TIME}, log.marks)
 
 
 def _table_of(log: RunLog) -> str:

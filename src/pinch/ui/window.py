@@ -202,10 +202,10 @@ class MainWindow(QMainWindow):
         self.planning.forget()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
-        cut = [r.id for r in self.session.book.runs() if r.cut_off and not r.void]
+        cut = self.session.book.cut_runs()
         if cut and not self.session.recording_now:
             self.notices.error(
-                f"Run {cut[-1]} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
+                f"Run {cut[-1].id} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
                 "kept; the Run page offers to keep it as it is, to make it void, or to continue it."
             )
 

@@ -115,7 +115,7 @@ class BesideControl(QObject):
     def show_cut(self) -> None:
         """The newest cut run, if there is one."""
         book = self._session.book
-        cut = [r for r in book.runs() if r.cut_off and not r.void]
+        cut = book.cut_runs()
         if not cut or book.read_only:
             self._window.run_view.cut.show_run(None, "", 0, 0, False)
             return
