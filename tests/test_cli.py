@@ -16,6 +16,7 @@ from pinch.rig.demo import make_demo_book
 from pinch.rig.device import simulate_run
 from pinch.sources.runlog_csv import write_run_log
 from tests.in_folder import CommandCase
+from tests.waiting import PATIENCE_S
 
 JUDGE_KEYS = {
     "load_start_s", "duration_s", "settled", "figures", "limits", "limiters", "limiter_share", "throttle", "sawtooth",
@@ -167,7 +168,7 @@ class TestBooks(LogCase):
             self.assertIsNone(process.poll())
         process.send_signal(signal.SIGINT)
         process.send_signal(signal.SIGINT)
-        _, err = process.communicate(timeout=30)
+        _, err = process.communicate(timeout=PATIENCE_S)
         self.assertIn("stopped by the operator", err)
         with contextlib.closing(open_book(book)) as opened:
             self.assertGreater(opened.runs()[0].samples or 0, 100)
@@ -186,7 +187,9 @@ class TestBooks(LogCase):
 
     def test_without_a_display_one_sentence(self) -> None:
         bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-        done = subprocess.run([sys.executable, "-m", "pinch"], capture_output=True, text=True, env=bare, timeout=60)
+        done = subprocess.run(
+            [sys.executable, "-m", "pinch"], capture_output=True, text=True, env=bare, timeout=PATIENCE_S
+        )
         self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1))
         self.assertIn("no display", done.stderr)
 
@@ -205,7 +208,9 @@ class TestBooks(LogCase):
         self.assertIn("limpet: Limpet, mini PC", self.run_command("rig", "--list")[1])
         tree = self.folder / "tree"
         words = ["rig", "--tree", str(tree), "--duration", "3", "--load-after", "0.3", "--time-scale", "10"]
-        done = subprocess.run([sys.executable, "-m", "pinch", *words], capture_output=True, text=True, timeout=60)
+        done = subprocess.run(
+            [sys.executable, "-m", "pinch", *words], capture_output=True, text=True, timeout=PATIENCE_S
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertGreater(len(done.stdout.splitlines()), 5)
         self.assertIn("coretemp", (tree / "sys/class/hwmon/hwmon0/name").read_text())

@@ -17,6 +17,7 @@ from pinch.core.errors import PinchError
 from pinch.recorder.sources import CommandProcess, Progress
 from pinch.ui.window import JUDGE, RUN
 from tests.in_folder import InFolder
+from tests.waiting import PATIENCE_S, wait_until
 from tests.window_case import WindowCase
 
 PYTHON = f"{sys.executable} -c"
@@ -29,23 +30,17 @@ def work(command: str, **more: object) -> Workload:
     return made
 
 
-def run_to_end(workload: Workload, seconds: float = 20.0) -> Progress:
+def run_to_end(workload: Workload) -> Progress:
     """Start a command and wait until it is over or has failed."""
     time_is_score = workload.score_from is ScoreFrom.TIME
     process = CommandProcess(compose.recording.command_line(workload), workload.all_passes, time_is_score)
     process.open()
     process.start()
-    until = time.monotonic() + seconds
     try:
-        while time.monotonic() < until:
-            process.read()
-            progress = process.progress()
-            if progress.over or progress.failed:
-                return progress
-            time.sleep(0.02)
+        wait_until(lambda: process.progress().over or process.progress().failed, process.read)
+        return process.progress()
     finally:
         process.close()
-    raise AssertionError("it did not end")
 
 
 class TestCommand(InFolder):
@@ -101,16 +96,12 @@ class TestCommand(InFolder):
         guard.stdin.write("start\n")
         guard.stdin.flush()
         self.assertEqual(guard.stdout.readline(), "begun,1\n")
-        until = time.monotonic() + 20
-        while (not marker.exists() or not marker.read_text().strip()) and time.monotonic() < until:
-            time.sleep(0.05)
+        wait_until(lambda: marker.exists() and marker.read_text().strip())
         grandchild = int(marker.read_text())
         guard.stdin.close()  # what a killed Pinch leaves behind
-        guard.wait(20)
+        guard.wait(PATIENCE_S)
         guard.stdout.close()
-        while time.monotonic() < until and _alive(grandchild):
-            time.sleep(0.05)
-        self.assertFalse(_alive(grandchild))
+        wait_until(lambda: not _alive(grandchild))
 
     def test_what_cannot_be_run_is_said_before(self) -> None:
         for workload, words in (
@@ -141,7 +132,7 @@ class TestRecorded(InFolder):
             work(busy, score_from=ScoreFrom.PATTERN, score_pattern=pattern, passes=2, warm_up_pass=True)
         )
         recording = compose.begin_recording(book, compose.RunRequest(device, setting, workload, 300.0, 1.0))
-        self.assertTrue(recording.wait(60))
+        self.assertTrue(recording.wait(PATIENCE_S))
         run = book.runs()[0]
         self.assertEqual((run.status, run.reason), (ExitStatus.COMPLETE, ""))
         self.assertEqual(([p.warm_up for p in run.passes], scores_of(run)), ([True, False, False], [7.0, 7.0]))

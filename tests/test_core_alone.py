@@ -4,6 +4,8 @@ import subprocess
 import sys
 import unittest
 
+from tests.waiting import PATIENCE_S
+
 BLOCKED = """
 import importlib, pkgutil, sys
 class Block:
@@ -21,6 +23,6 @@ print(len(names))
 
 class TestCoreAlone(unittest.TestCase):
     def test_every_core_module_imports_without_the_rest(self) -> None:
-        done = subprocess.run([sys.executable, "-c", BLOCKED], capture_output=True, text=True, timeout=60)
+        done = subprocess.run([sys.executable, "-c", BLOCKED], capture_output=True, text=True, timeout=PATIENCE_S)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertGreater(int(done.stdout), 12)

@@ -4,7 +4,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 from datetime import timedelta
 
 import numpy as np
@@ -17,6 +16,7 @@ from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import gaps_of
 from tests.in_folder import CommandCase
+from tests.waiting import PATIENCE_S, wait_until
 
 
 class CutCase(CommandCase):
@@ -43,14 +43,11 @@ class TestGoingOn(CutCase):
     def go_on(self, run: Run) -> Run:
         request = compose.RunRequest(self.device, self.setting, self.work, 60.0, 1.0, interval_s=0.1, continues=run)
         recording = compose.begin_recording(self.book, request)
-        self.addCleanup(recording.wait, 20)
+        self.addCleanup(recording.wait, PATIENCE_S)
         self.addCleanup(recording.stop)
-        until = time.monotonic() + 30
-        while runlogs.log_size(self.book, run.id or 0)[1] < 140:
-            self.assertLess(time.monotonic(), until)
-            time.sleep(0.05)
+        wait_until(lambda: runlogs.log_size(self.book, run.id or 0)[1] >= 140)
         recording.finish()
-        self.assertTrue(recording.wait(20))
+        self.assertTrue(recording.wait(PATIENCE_S))
         return self.book.get(Run, run.id or 0)
 
     def test_what_was_cut_is_the_first_pass_and_the_gap_stays(self) -> None:
@@ -121,17 +118,14 @@ compose.begin_recording(book, request, [tell]).wait()
     def test_a_disk_that_is_full_ends_the_run_and_keeps_what_came(self) -> None:
         request = compose.RunRequest(self.device, self.setting, self.work, 600.0, 1.0, interval_s=0.1)
         recording = compose.begin_recording(self.book, request)
-        self.addCleanup(recording.wait, 20)
+        self.addCleanup(recording.wait, PATIENCE_S)
         self.addCleanup(recording.stop)
-        until = time.monotonic() + 30
-        while runlogs.log_size(self.book, recording.run.id or 0)[1] < 10:
-            self.assertLess(time.monotonic(), until)
-            time.sleep(0.05)
+        wait_until(lambda: runlogs.log_size(self.book, recording.run.id or 0)[1] >= 10)
         with self.book.change() as connection:  # what SQLite says when there is no room for another row
             connection.execute(
                 "CREATE TRIGGER full BEFORE INSERT ON chunk BEGIN SELECT RAISE(ABORT, 'database or disk is full'); END"
             )
-        self.assertTrue(recording.wait(20))
+        self.assertTrue(recording.wait(PATIENCE_S))
         self.assertEqual(recording.status, ExitStatus.FAILED)
         with self.book.change() as connection:
             connection.execute("DROP TRIGGER full")

@@ -1,9 +1,7 @@
 """Instruments: the numbers they send, their profiles, and the whole way from a query to a gap."""
 
 import math
-import time
 import unittest
-from collections.abc import Callable
 from functools import partial
 
 from pinch.bench.readings import Instrument, Quantity, Reading
@@ -17,6 +15,7 @@ from pinch.sources.meter import Meter
 from pinch.sources.profiles import profile, profiles, read_profile
 from pinch.sources.scpi import read_numbers
 from tests.in_folder import InFolder
+from tests.waiting import wait_until
 
 
 class TestNumbers(unittest.TestCase):
@@ -137,21 +136,17 @@ class TestSimulated(unittest.TestCase):
         events: list[str] = []
         got: list[float] = []
 
-        def until(condition: Callable[[], bool]) -> None:
-            end = time.monotonic() + 20
-            while not condition():
-                self.assertLess(time.monotonic(), end, "it did not come")
-                got.extend(s.values[0] for s in source.read())
-                events.extend(source.events())
-                time.sleep(0.02)
+        def follow() -> None:
+            got.extend(s.values[0] for s in source.read())
+            events.extend(source.events())
 
-        until(lambda: len(got) > 3)
+        wait_until(lambda: len(got) > 3, follow)
         rig.silent = True
-        until(lambda: any("Mains meter is silent" in e for e in events))
+        wait_until(lambda: any("Mains meter is silent" in e for e in events), follow)
         self.assertAlmostEqual(got[0], (40.0 + 5.0) / 0.9, places=3)
         got.clear()
         rig.silent = False
-        until(lambda: "Mains meter answers again" in events)
+        wait_until(lambda: "Mains meter answers again" in events, follow)
         source.close()
         self.assertEqual(source.notes(), ["Mains meter answers: Pinch,rig mains meter,0,1"])
         self.assertEqual(len(events), 2, "said once, not at every try")

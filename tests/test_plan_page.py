@@ -244,7 +244,7 @@ class TestOnTheDemo(PlanCase):
         run.rest.setValue(2.0)
         run.pace.setCurrentIndex(2)
         run.start.click()
-        self.wait_for(lambda: "done in the plan" in self.window.notices.words.text(), 40)
+        self.wait_for(lambda: "done in the plan" in self.window.notices.words.text())
         entry = self.plan().entries[-1]
         self.assertEqual((len(self.plan().entries), entry.outcome), (entries + 1, Outcome.DONE))
         self.assertEqual((entry.setting_id, entry.run_id), (line.setting_id, self.session.book.runs()[-1].id))

@@ -164,7 +164,7 @@ class TestOnThePage(WindowCase):
         view.length.setValue(0.5)
         view.pace.setCurrentIndex(2)
         view.start.click()
-        self.wait_for(lambda: "is in the book" in window.notices.words.text(), 40)
+        self.wait_for(lambda: "is in the book" in window.notices.words.text())
         self.assertIn("Started in spite of: Mode: performance is on", self.session.book.runs()[0].notes)
 
     def test_a_device_elsewhere_has_no_checks(self) -> None:

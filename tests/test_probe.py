@@ -18,6 +18,7 @@ from pinch.recorder.sources import WorkProcess
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice
 from pinch.rig.tree import ENERGY_RANGE_UJ, PretendTree
+from tests.waiting import PATIENCE_S, wait_until
 
 PROBE = Path(__file__).parent.parent / "src" / "pinch" / "sources" / "probe.py"
 
@@ -155,7 +156,7 @@ class TestSensors(TreeCase):
     def test_a_bare_machine_records_what_it_has_and_says_what_is_missing(self) -> None:
         self.fill({"proc/stat": TREE["proc/stat"]})
         process = self.begin("--duration", "0.2")
-        out, err = process.communicate(timeout=20)
+        out, err = process.communicate(timeout=PATIENCE_S)
         rows = list(csv.reader(io.StringIO(out)))
         self.assertEqual(rows[0], ["t_s", "cpu.load", "probe.load"])
         self.assertGreaterEqual(len(rows), 4)
@@ -191,7 +192,7 @@ class TestSensors(TreeCase):
         assert process.stdout is not None
         process.stdout.readline()
         process.stdout.close()
-        self.assertEqual(process.wait(10), 0)
+        self.assertEqual(process.wait(PATIENCE_S), 0)
 
 
 class TestPretendTree(TreeCase):
@@ -242,11 +243,7 @@ class TestLoad(unittest.TestCase):
         self.assertEqual(work.read(), [])
         work.start()
         rates: list[float] = []
-        until = time.monotonic() + 20
-        while sum(r > 10 for r in rates) < 4 and time.monotonic() < until:
-            time.sleep(0.05)
-            rates += [s.values[0] for s in work.read()]
-        self.assertGreaterEqual(sum(r > 10 for r in rates), 4, rates)
+        wait_until(lambda: sum(r > 10 for r in rates) >= 4, lambda: rates.extend(s.values[0] for s in work.read()))
         work.stop()
         time.sleep(0.3)
         work.read()
@@ -263,14 +260,12 @@ class TestLoad(unittest.TestCase):
         )  # fmt: skip
         assert parent.stdout is not None
         load = int(parent.stdout.readline())
-        deadline = time.monotonic() + 20
-        while len(workers := self.children(load)) < 2 and time.monotonic() < deadline:
-            time.sleep(0.05)
-        self.assertEqual(len(workers), 2)
+        wait_until(lambda: len(self.children(load)) == 2)
+        workers = self.children(load)
         os.kill(parent.pid, signal.SIGKILL)
         parent.wait()
         parent.stdout.close()
-        gone, alive = psutil.wait_procs(workers, timeout=10)
+        gone, alive = psutil.wait_procs(workers, timeout=PATIENCE_S)
         self.assertEqual((len(gone), alive), (2, []))
 
     def test_workers_die_with_a_killed_master(self) -> None:
@@ -278,11 +273,10 @@ class TestLoad(unittest.TestCase):
         assert process.stdin is not None
         process.stdin.write("start\n")
         process.stdin.flush()
-        deadline = time.monotonic() + 20
-        while len(workers := self.children(process.pid)) < 2 and time.monotonic() < deadline:
-            time.sleep(0.05)
+        wait_until(lambda: len(self.children(process.pid)) == 2)
+        workers = self.children(process.pid)
         process.kill()
         process.wait()
         process.stdin.close()
-        _, alive = psutil.wait_procs(workers, timeout=10)
+        _, alive = psutil.wait_procs(workers, timeout=PATIENCE_S)
         self.assertEqual(alive, [])

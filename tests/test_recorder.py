@@ -27,6 +27,7 @@ from pinch.recorder.course import Course
 from pinch.recorder.recorder import NEXT, News, Phase, Recorder
 from pinch.recorder.side import SideSample, SideSource
 from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
+from tests.waiting import PATIENCE_S, wait_until
 
 
 class Script:
@@ -351,15 +352,12 @@ class TestForReal(unittest.TestCase):
         return compose.RunRequest(device, setting, work, load_s, 15.0, 22.0, scale)
 
     def wait_for_rows(self, recording: compose.Recording, rows: int) -> None:
-        until = time.monotonic() + 30
-        while runlogs.log_size(self.book, recording.run.id or 0)[1] < rows:
-            self.assertLess(time.monotonic(), until, "nothing was recorded")
-            time.sleep(0.05)
+        wait_until(lambda: runlogs.log_size(self.book, recording.run.id or 0)[1] >= rows)
 
     def test_rig_run_recorded_through_its_tree(self) -> None:
         recording = compose.begin_recording(self.book, self.rig_request(240.0, 12.0))
         recording.mark("begun")
-        self.assertTrue(recording.wait(120))
+        self.assertTrue(recording.wait(PATIENCE_S))
         run = self.book.get(Run, recording.run.id or 0)
         self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
         log = runlogs.read_log(self.book, run.id or 0)
@@ -375,7 +373,7 @@ class TestForReal(unittest.TestCase):
         setting = self.book.settings(device.id or 0)[0]
         work = next(w for w in self.book.workloads() if w.name == compose.ALL_CORES.name)
         recording = compose.begin_recording(self.book, compose.RunRequest(device, setting, work, 8.0, 3.0))
-        self.assertTrue(recording.wait(60))
+        self.assertTrue(recording.wait(PATIENCE_S))
         run = self.book.get(Run, recording.run.id or 0)
         self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
         log = runlogs.read_log(self.book, run.id or 0)
@@ -392,7 +390,7 @@ class TestForReal(unittest.TestCase):
         probe = recording._recorder._samples
         assert isinstance(probe, ProbeProcess) and probe._process is not None
         os.kill(probe._process.pid, signal.SIGKILL)
-        self.assertTrue(recording.wait(20))
+        self.assertTrue(recording.wait(PATIENCE_S))
         run = self.book.get(Run, recording.run.id or 0)
         self.assertEqual(run.status, ExitStatus.FAILED)
         self.assertIn("probe has ended", run.reason)
@@ -408,7 +406,7 @@ class TestForReal(unittest.TestCase):
                 grown.append(runlogs.log_size(other, recording.run.id or 0)[1])
                 self.book.save(Device(name=f"device {len(grown)}"))
         recording.stop()
-        self.assertTrue(recording.wait(20))
+        self.assertTrue(recording.wait(PATIENCE_S))
         self.assertEqual(grown, sorted(grown))
         self.assertGreater(grown[-1], grown[0])
         self.assertEqual(recording.status, ExitStatus.STOPPED)

@@ -59,7 +59,7 @@ class TestLive(RigCase):
         self.assertIn("Read along: Mains meter, the frames of the rig.", self.view._how.text())
         recorded = self.start()
         self.wait_for(lambda: {"wall.power", "frame.time", "frame.rate"} <= set(recorded.values))
-        self.wait_for(lambda: self.view.live._band is not None, 60)
+        self.wait_for(lambda: self.view.live._band is not None)
         self.assertTrue(self.view.live.settling.text())
         self.assertIn("wall.power", self.view.live.values)
         self.assertIn("Mains meter answers", self.window.margin.text)
@@ -85,7 +85,7 @@ class TestLive(RigCase):
         self.session.refresh()
         with mock.patch.object(sound, "play") as played:
             self.start(pace=2)
-            self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled(), 60)
+            self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
         played.assert_called_once_with(sound.ALARM)
         self.assertIn("Alarm. The load was ended by an alarm: cpu.temp is", self.window.notices.words.text())
         run = self.session.run
@@ -237,7 +237,7 @@ class TestReadings(RigCase):
         self.assertEqual(len(self.view.readings.texts), 1)
         with mock.patch.object(sound, "play") as played:
             self.window.beside.keep_reading(cool.model_copy(update={"value": 55.0}))
-            self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled(), 60)
+            self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
         played.assert_called_once()
         self.assertIn("skin.case.temp is 55.0, above 48", self.window.notices.words.text())
         self.window.show_page(JUDGE)
@@ -279,7 +279,7 @@ class TestCutRuns(RigCase):
         self.view.pace.setCurrentIndex(1)
         self.view.cut.resume.click()
         self.wait_for(lambda: self.session.recording_now)
-        self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled(), 60)
+        self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
         run = self.session.book.get(Run, again)
         self.assertEqual((run.status, len(self.session.book.runs())), (ExitStatus.COMPLETE, 3))
         log = runlogs.read_log(self.session.book, again)

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from pinch.core.balance import balanced_rounds, imbalance
 from pinch.core.sequence import Order, shortest_order
+from tests.waiting import PATIENCE_S
 
 
 def by_permutations(counts: NDArray[np.int64], first: NDArray[np.float64], cost: NDArray[np.float64]) -> float:
@@ -44,7 +45,7 @@ class TestShortestOrder(unittest.TestCase):
                 counts[np.argmax(counts)] -= 1
             cost, first = rng.integers(0, 20, (k, k)).astype(float), rng.integers(0, 9, k).astype(float)
             with self.subTest(trial):
-                order = shortest_order(counts, first, cost, np.zeros((k, k)), 5.0)
+                order = shortest_order(counts, first, cost, np.zeros((k, k)), PATIENCE_S)
                 self.assertAlmostEqual(order.cost, by_permutations(counts, first, cost))
                 self.assertAlmostEqual(order.cost, price(order, first, cost))
                 self.assertTrue(order.proved)
@@ -55,7 +56,7 @@ class TestShortestOrder(unittest.TestCase):
         for trial in range(6):
             first, cost = rng.uniform(0, 5, 10), rng.uniform(0, 60, (10, 10))
             with self.subTest(trial):
-                order = shortest_order(np.ones(10, dtype=np.int64), first, cost, np.zeros((10, 10)), 5.0)
+                order = shortest_order(np.ones(10, dtype=np.int64), first, cost, np.zeros((10, 10)), PATIENCE_S)
                 self.assertTrue(order.proved)
                 self.assertAlmostEqual(order.cost, by_dynamic_programming(first, cost))
 
@@ -63,7 +64,7 @@ class TestShortestOrder(unittest.TestCase):
         # every step costs a wait of 10, whatever changes in it; the work differs
         work = np.abs(np.subtract.outer(np.arange(5), np.arange(5))).astype(float)
         cost = np.full((5, 5), 10.0)
-        order = shortest_order(np.full(5, 3), np.zeros(5), cost, work, 5.0)
+        order = shortest_order(np.full(5, 3), np.zeros(5), cost, work, PATIENCE_S)
         self.assertEqual(order.cost, 140.0)
         steps = sum(work[a, b] for a, b in itertools.pairwise(order.kinds))
         self.assertEqual(steps, 4.0, "each kind once, one after the other")
@@ -76,7 +77,7 @@ class TestShortestOrder(unittest.TestCase):
         self.assertLessEqual(order.bound, order.cost)
         self.assertEqual(order.proved, order.gap == 0.0)
         self.assertLess(order.gap, 1.0 + 1e-12)
-        exact = shortest_order(np.full(40, 2), np.zeros(40), cost, np.zeros((40, 40)), 20.0)
+        exact = shortest_order(np.full(40, 2), np.zeros(40), cost, np.zeros((40, 40)), PATIENCE_S)
         self.assertTrue(exact.proved)
         self.assertLessEqual(order.bound, exact.cost + 1e-9)
         self.assertGreaterEqual(order.cost, exact.cost - 1e-9)

@@ -27,6 +27,7 @@ from pinch.compose import PlanDesk
 from pinch.core.errors import PinchError
 from pinch.publish.runsheet import calendar_bytes, csv_bytes, page, pdf_bytes, write_sheet
 from tests.in_folder import CommandCase, InFolder
+from tests.waiting import PATIENCE_S
 from tests.window_case import demo_book
 
 _made: list[PlannedSheet] = []
@@ -227,6 +228,9 @@ class TestCommands(CommandCase):
     def test_planning_needs_no_window(self) -> None:
         words = "import sys; from pinch.cli.main import main; s = main(sys.argv[1:]); assert 'PyQt6' not in sys.modules"
         done = subprocess.run(
-            [sys.executable, "-c", words, "plan", str(self.path), "--json"], capture_output=True, text=True, timeout=60
+            [sys.executable, "-c", words, "plan", str(self.path), "--json"],
+            capture_output=True,
+            text=True,
+            timeout=PATIENCE_S,
         )
         self.assertEqual(done.returncode, 0, done.stderr)

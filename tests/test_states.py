@@ -31,6 +31,7 @@ from pinch.ui.scale import state as scale_state
 from pinch.ui.session import Session
 from pinch.ui.shell.context_strip import run_words
 from tests import made
+from tests.waiting import PATIENCE_S
 
 DEVICE = Device(id=1, name="Gannet", status="pre-production")
 SETTING = Setting(id=1, device_id=1, name="Full", sustained_w=45.0)
@@ -257,7 +258,7 @@ class TestJob(unittest.TestCase):
         job.finished.connect(lambda result: heard.append(("finished", result)))
         job.failed.connect(lambda text: heard.append(("failed", text)))
         job.start()
-        job.wait(10)
+        job.wait(PATIENCE_S)
         QCoreApplication.processEvents()
         return heard
 

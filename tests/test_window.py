@@ -59,7 +59,7 @@ class TestFromNothing(WindowCase):
         self.assertRegex(view.live.values["cpu.power"].value.text(), r"^(64|4[45])\.\d$")
         self.assertIn("19 channels", window.footer.rate.text())
         self.assertIn("recording", window.spine.entries[RUN].accessibleName())
-        self.wait_for(lambda: not self.session.recording_now and "is in the book" in window.notices.words.text(), 40)
+        self.wait_for(lambda: not self.session.recording_now and "is in the book" in window.notices.words.text())
         view.judge.click()
         self.assertEqual(window.page, JUDGE)
         shown = window.judge_view.shown
@@ -93,7 +93,7 @@ class TestFromNothing(WindowCase):
         view.length.setValue(0.1)
         view.rest.setValue(2.0)
         view.ask_start()
-        self.wait_for(lambda: "is in the book" in window.notices.words.text(), 40)
+        self.wait_for(lambda: "is in the book" in window.notices.words.text())
         window.show_page(JUDGE)
         shown = window.judge_view.shown
         assert shown is not None
@@ -183,7 +183,7 @@ class TestDemoBook(WindowCase):
         scene = strip.mapViewToScene(QPointF((heat.start_s + heat.end_s) / 2, 0.5))
         graphics = self.window.judge_view.chart.graphics
         QTest.mouseClick(graphics.viewport(), Qt.MouseButton.LeftButton, pos=graphics.mapFromScene(scene))
-        self.wait_for(lambda: "Held by heat" in self.window.margin.text, 3)
+        self.wait_for(lambda: "Held by heat" in self.window.margin.text)
         self.assertIn(f"{heat.start_s:.0f} s to {heat.end_s:.0f} s", self.window.margin.text)
 
     def test_the_screen_draws_the_very_data_of_the_spec(self) -> None:

@@ -7,6 +7,7 @@ import sys
 import unittest
 
 from tests.in_folder import InFolder
+from tests.waiting import PATIENCE_S
 
 SCREEN = "-screen 0 1400x900x24"
 SCRIPT = """
@@ -42,7 +43,7 @@ class TestRealDisplay(InFolder):
         environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "XDG_DATA_HOME": str(self.folder)}
         done = subprocess.run(
             ["xvfb-run", "-a", "-s", SCREEN, sys.executable, "-c", SCRIPT, book, str(self.folder / "s.png")],
-            capture_output=True, text=True, timeout=90, env=environment,
+            capture_output=True, text=True, timeout=PATIENCE_S, env=environment,
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertNotIn("Traceback", done.stderr)

@@ -2,7 +2,6 @@
 
 import contextlib
 import tempfile
-import time
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -16,6 +15,7 @@ from pinch.rig.demo import make_demo_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
+from tests.waiting import wait_until
 
 _demo: list[Path] = []
 
@@ -61,13 +61,9 @@ class WindowCase(unittest.TestCase):
         self.window.deleteLater()
         self.app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
-    def wait_for(self, condition: Callable[[], object], seconds: float = 30.0) -> None:
+    def wait_for(self, condition: Callable[[], object]) -> None:
         """Let the window work until a condition holds; fails where it does not come."""
-        until = time.monotonic() + seconds
-        while not condition():
-            self.assertLess(time.monotonic(), until, "it did not come")
-            self.app.processEvents()
-            time.sleep(0.005)
+        wait_until(condition, self.app.processEvents)
 
     def choose(self, device: str, setting: str | None, workload: str, run: int | None = 0) -> None:
         """Choose a subject by names; `run` counts among the runs of the cell."""

@@ -10,6 +10,7 @@ import numpy as np
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
+from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import GAP_PERIODS, FloatArray, RunLog, Series, period_of
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 RESTART_GAP_S = 10.0
 """A logger that began anew without telling the time of day: its hole is of unknown length, this stands for it."""
 MEDIAN_OF = 20_000
+ROWS_FROM, ROWS_TO = 0.1, 0.8
+"""Shares of the work before and after the rows are read."""
 AGREE_S, AGREE_SHARE = 2.0, 0.01
 
 
@@ -44,21 +47,21 @@ class ReadLog:
     warnings: tuple[str, ...]
 
 
-def read_log_file(path: Path, mapping: Mapping | None = None) -> ReadLog:
+def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress = unheard) -> ReadLog:
     """Read a log: Pinch's own form exactly as it was written, any other by `read_any_log`, as `mapping` says, else as
     it was answered for its header before, else as it is guessed.
 
     Raises
     ------
-    DataError : as those of `read_any_log`.
+    Cancelled, DataError : as those of `read_any_log`.
     """
     if mapping is None and _is_own(path):
         log = read_run_log(path)
         uses = tuple(ColumnUse(column=name, channel=name) for name in log.series)
         return ReadLog(log, Mapping(columns=uses), "", None, (), (), ())
-    found = read_any_log(path, mapping)
+    found = read_any_log(path, mapping, progress)
     answered = recall(found.fingerprint) if mapping is None and found.questions else None
-    return found if answered is None else read_any_log(path, answered)
+    return found if answered is None else read_any_log(path, answered, progress)
 
 
 def _is_own(path: Path) -> bool:
@@ -71,18 +74,23 @@ def _is_own(path: Path) -> bool:
     return names[0] == TIME and len(names) > 1 and all(is_channel_name(name) for name in names[1:])
 
 
-def read_any_log(path: Path, mapping: Mapping | None = None) -> ReadLog:
+def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress = unheard) -> ReadLog:
     """Read a log; `mapping` says how, else it is guessed.
 
     Raises
     ------
+    Cancelled : `progress` answered False.
     DataError : it is no log, or broken; one sentence with the line and the reason.
     """
     place = str(path)
     text = read_text_of(path)
+    tell(progress, ROWS_FROM)
     dialect = find_dialect(text.head(HEADER_WITHIN + LOOK_AT), place)
-    table = read_table(text, dialect, place)
-    columns = {i: numbers_of(table.frame[i], dialect) for i in range(len(dialect.names))}
+    table = read_table(text, dialect, place, part_of(progress, ROWS_FROM, ROWS_TO))
+    columns = {}
+    for i in range(len(dialect.names)):
+        tell(progress, ROWS_TO + (1.0 - ROWS_TO) * i / len(dialect.names))
+        columns[i] = numbers_of(table.frame[i], dialect)
     uses = _uses(dialect, columns, table, mapping, place)
     axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place), list[str]()
     t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)

@@ -9,12 +9,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pinch.core.errors import DataError
+from pinch.core.progress import Cancelled, Progress, unheard
 from pinch.sources.logs.decode import LONGEST_LINE, Text
 from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
 from pinch.sources.logs.times import is_clock, is_date
 
 if TYPE_CHECKING:
     import pandas as pd
+    from _typeshed import WriteableBuffer
 
 TAIL_LINES = 200
 PIECE = 1 << 22
@@ -34,11 +36,25 @@ class Table:
     cut: bool
 
 
-def read_table(text: Text, dialect: Dialect, place: str) -> Table:
+class _Watched(io.BytesIO):
+    """Bytes that tell how far they are read."""
+
+    def __init__(self, data: bytes, begin: int, progress: Progress) -> None:
+        super().__init__(data)
+        self.seek(begin)
+        self._size, self._progress, self.cancelled = len(data), progress, False
+
+    def readinto(self, buffer: "WriteableBuffer") -> int:
+        self.cancelled = not self._progress(self.tell() / self._size)
+        return 0 if self.cancelled else super().readinto(buffer)
+
+
+def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = unheard) -> Table:
     """Read all rows.
 
     Raises
     ------
+    Cancelled : `progress` answered False.
     DataError : a row in the middle has other cells than the header; the sentence names its line.
     """
     import pandas as pd
@@ -49,8 +65,7 @@ def read_table(text: Text, dialect: Dialect, place: str) -> Table:
     end, tail, cut = _end_of_rows(data, begin, dialect)
     if not data[begin : begin + PIECE].strip():
         raise DataError(place, "it has a header but no samples")
-    source = io.BytesIO(data if end == len(data) else data[:end])
-    source.seek(begin)
+    source = _Watched(data if end == len(data) else data[:end], begin, progress)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", pd.errors.DtypeWarning)  # mixed columns are expected, and mended below
@@ -71,7 +86,11 @@ def read_table(text: Text, dialect: Dialect, place: str) -> Table:
                 dtype=_as_text(data, begin, dialect),
             )
     except (pd.errors.ParserError, ValueError) as error:
+        if source.cancelled:
+            raise Cancelled(f"{place} was not read to its end.") from None
         raise _broken(error, place, dialect) from None
+    if source.cancelled:
+        raise Cancelled(f"{place} was not read to its end.")
     lines = np.arange(len(frame)) + dialect.first + 1
     if not _looks_even(data, begin, end, frame, dialect):
         _check_widths(data, begin, end, dialect, place)
