@@ -80,7 +80,7 @@ class TestOtherLogs(CommandCase):
         (folder / "photo.jpg").write_bytes(b"\xff\xd8")
         status, out, err = self.run_command("import", folder, "--book", book, *NAMES)
         self.assertEqual(status, 2)
-        self.assertEqual(out.count("values from"), 2)
+        self.assertEqual(out.count(" → Limpet, Stock, Tile Render, run "), 2)
         self.assertIn("broken.csv, line 4: time goes back", err)
         kept = open_book(book)
         self.addCleanup(kept.close)

@@ -3,7 +3,6 @@
 import csv
 import gc
 import io
-import os
 import tempfile
 import unittest
 import weakref
@@ -17,14 +16,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
 from pinch import compose
-from pinch.bench import runlogs
 from pinch.bench.book import create_book
+from pinch.bench.filing import Filed
 from pinch.bench.records import ExitStatus
+from pinch.compose import Arrival
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
 from pinch.ui.app import make_application
-from pinch.ui.dialogs import LogDialog
 from pinch.ui.session import Session
 from pinch.ui.window import BENCH, JUDGE, PLAN, RUN, SCALE, MainWindow
 from tests import made
@@ -126,8 +125,8 @@ class TestFromNothing(WindowCase):
         path = self.folder / "log.csv"
         with open(path, "w", encoding="utf-8") as file:
             write_run_log(made.two_level(), file)
-        found = read_log_file(path)
-        self.window.changes.import_logs({path: found}, "Limpet", "Stock", 35.0, "Tile Render")
+        where = Filed("Limpet", "Stock", "Tile Render")
+        self.window.importing.add([Arrival(path, read_log_file(path), where, claimed_w=35.0)], [])
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
         self.window.show_page(JUDGE)
         self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.judge_view.headline.text())
@@ -320,59 +319,6 @@ class TestDemoBook(WindowCase):
             for button in self.window.findChildren(QAbstractButton):
                 if button.isVisible():
                     self.assertTrue(button.text() or button.accessibleName(), button)
-
-
-class TestDialogs(WindowCase):
-    def test_a_log_needs_names(self) -> None:
-        path = self.folder / "x.csv"
-        path.write_text("t_s,cpu.power\n1,2\n2,3\n")
-        dialog = LogDialog({path: read_log_file(path)}, [], [])
-        dialog.accept()
-        self.assertIn("The device: name", dialog.error.text())
-        self.assertEqual(dialog.channels, {})
-
-    def test_only_what_cannot_be_known_is_asked_and_only_once(self) -> None:
-        path = self.folder / "strange.txt"
-        path.write_text(
-            "Time;Temp [°C];CPU Power [W]\n03/04/2026 10:00:00;4600;40\n03/04/2026 10:00:01;4610;41\n"
-            "03/04/2026 10:00:02;4620;41\n"
-        )
-
-        other, broken = self.folder / "again.txt", self.folder / "broken.csv"
-        other.write_text(path.read_text())
-        broken.write_text("time s,power W\n0,1\n1,2\n0,3\n")
-
-        def answer(dialog: LogDialog) -> int:
-            self.assertEqual([column for _, column in dialog.channels], ["Temp [°C]"], "once for one header")
-            edit = next(iter(dialog.channels.values()))
-            edit.setText("no channel")
-            dialog.device.setCurrentText("Limpet")
-            dialog.setting.setText("Stock")
-            dialog.workload.setCurrentText("Tile Render")
-            dialog.accept()
-            self.assertIn("'no channel' is not a channel", dialog.error.text())
-            edit.setText("cpu.clock")
-            dialog.accept()
-            return dialog.result()
-
-        names = [str(path), str(other), str(broken)]
-        book = self.session.book
-        with (
-            mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder)}),
-            mock.patch.object(QFileDialog, "getOpenFileNames", return_value=(names, "")),
-            mock.patch.object(LogDialog, "exec", answer),
-        ):
-            self.window.asking.import_log()
-            self.wait_for(lambda: "left out" in self.window.notices.words.text())
-            again = read_log_file(path)
-        self.assertIn("2 logs are runs now; left out:", self.window.notices.words.text())
-        self.assertIn("broken.csv, line 4: time goes back", self.window.notices.words.text())
-        self.assertEqual(again.questions, (), "answered for this header")
-        run = book.runs()[0]
-        self.assertEqual(set(runlogs.read_log(book, run.id or 0).series), {"cpu.clock", "cpu.power"})
-        self.assertEqual(f"{run.started.astimezone():%Y-%m-%d %H:%M}", "2026-04-03 10:00")
-        self.window.undo()
-        self.assertEqual((book.runs(), book.devices()), ([], []), "one undo for all of it")
 
 
 class TestWindowItself(unittest.TestCase):

@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field, field_validator
 
 from pinch.bench.fields import Part
-from pinch.bench.records import Listed, now
+from pinch.bench.records import Listed, Run, now
 
 MOST_REPEATS = 50
 LONGEST_SESSION_MIN = 2880.0
@@ -102,6 +102,23 @@ class Plan(Listed):
             at = self.cells.index(old) if old else len(cells)
             cells.insert(at, new)
         return self.model_copy(update={"cells": tuple(cells)})
+
+    def with_done(self, run: Run, ended: datetime) -> "Plan | None":
+        """The plan with a run done that it wanted; None where it did not."""
+        cell = self.cell(run.setting_id, run.workload_id)
+        wanted = self.wanted(cell) if cell else []
+        if not wanted:
+            return None
+        entry = Entry(
+            setting_id=run.setting_id,
+            workload_id=run.workload_id,
+            repeat=wanted[0],
+            outcome=Outcome.DONE,
+            started=min(run.started, ended - timedelta(seconds=1)),
+            ended=ended,
+            run_id=run.id,
+        )
+        return self.model_copy(update={"entries": (*self.entries, entry)})
 
     def with_void(self, number: int, reason: str) -> "Plan":
         """The plan with an entry that turned out void."""

@@ -7,12 +7,13 @@ from typing import Any
 
 from pinch.cli.convert_command import mapping_of
 from pinch.cli.numbers import number, print_json, warnings_json
+from pinch.core.alignment import joined
 from pinch.core.errors import DataError
 from pinch.core.figures import ChannelFigures, Note
 from pinch.core.finding import finding
 from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
-from pinch.core.runlog import RunLog
+from pinch.sources.logs.pairing import pair_of
 from pinch.sources.logs.read import read_log_file
 
 
@@ -29,27 +30,26 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     found = read_log_file(args.log, mapping_of(args.map))
-    log = found.log
+    log, shift = found.log, None
     if args.frames is not None:
-        log = _with_frames(log, read_log_file(args.frames).log, args.frames)
+        frames = read_log_file(args.frames)
+        if FRAME_TIME not in frames.log.series:
+            raise DataError(str(args.frames), "it has no times of single frames")
+        pair = pair_of(args.log, found, args.frames, frames)
+        log = joined(log, frames.log, pair.offset_s)
+        shift = Note("frames", f"The frames are shifted by {pair.offset_s:.6g} s, {pair.how}.")
     try:
         judged = judge(with_frame_rate(log), Known(args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap))
     except DataError as error:
         raise DataError(str(args.log), error.reason) from None
     noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
+    noticed += [shift] if shift else []
     judged = replace(judged, warnings=(*judged.warnings, *noticed))
     if args.json:
         print_json(judgement_json(judged))
     else:
         _print_plain(judged)
     return 0
-
-
-def _with_frames(log: RunLog, frames: RunLog, path: Path) -> RunLog:
-    """The log with the single frames of another file."""
-    if FRAME_TIME not in frames.series:
-        raise DataError(str(path), "it has no times of single frames")
-    return RunLog({**log.series, FRAME_TIME: frames.series[FRAME_TIME]}, log.marks)
 
 
 def judgement_json(j: Judgement) -> dict[str, Any]:

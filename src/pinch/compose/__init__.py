@@ -1,5 +1,18 @@
 """The only wiring: joins a source, the recorder and the book. Used by cli and ui."""
 
+from pinch.compose.arriving import (
+    Added,
+    Arrival,
+    Batch,
+    add_arrivals,
+    arrivals_of,
+    as_read,
+    files_in,
+    put_together,
+    read_again,
+    read_batch,
+    taken_apart,
+)
 from pinch.compose.checking import gather_evidence
 from pinch.compose.devices import (
     ALL_CORES,
@@ -29,6 +42,9 @@ __all__ = [
     "IDLE_S",
     "ONE_CORE",
     "RIG_ADDRESS",
+    "Added",
+    "Arrival",
+    "Batch",
     "BookKeeper",
     "JudgeDesk",
     "PlanDesk",
@@ -36,12 +52,16 @@ __all__ = [
     "RunRequest",
     "ScalePoint",
     "ScaleResult",
+    "add_arrivals",
     "add_rig",
     "add_this_computer",
+    "arrivals_of",
+    "as_read",
     "begin_recording",
     "course_of",
     "demo_book_path",
     "ends_by_itself",
+    "files_in",
     "find_or_add",
     "gather_evidence",
     "import_log",
@@ -51,7 +71,11 @@ __all__ = [
     "make_demo",
     "meters_of",
     "plan_from_file",
+    "put_together",
+    "read_again",
+    "read_batch",
     "rig_command",
     "scale_cell",
     "scale_from_file",
+    "taken_apart",
 ]

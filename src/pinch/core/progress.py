@@ -8,7 +8,7 @@ Progress = Callable[[float], bool]
 """Hears the share of some work that is done, and answers whether to go on."""
 
 
-class Cancelled(PinchError):
+class CancelledError(PinchError):
     """The operator wanted no more of it."""
 
 
@@ -22,10 +22,10 @@ def tell(progress: Progress, share: float) -> None:
 
     Raises
     ------
-    Cancelled : nobody wants the rest.
+    CancelledError : nobody wants the rest.
     """
     if not progress(share):
-        raise Cancelled("It was ended before it was done.")
+        raise CancelledError("It was ended before it was done.")
 
 
 def part_of(progress: Progress, start: float, end: float) -> Progress:

@@ -58,14 +58,22 @@ class Asking:
     def book_from_files(self) -> None:
         """A new book of a folder of open files."""
         name = QFileDialog.getExistingDirectory(self._window, "Folder with book.json")
-        if not name:
-            return
-        if not is_book_folder(Path(name)):
-            raise PinchError(f"{name}: there is no book.json in this folder.")
+        if name:
+            self.book_from_files_in(Path(name))
+
+    def book_from_files_in(self, folder: Path) -> None:
+        """A new book of the open files in this folder.
+
+        Raises
+        ------
+        PinchError : it holds no book.
+        """
+        if not is_book_folder(folder):
+            raise PinchError(f"{folder}: there is no book.json in this folder.")
         path = self._save_name("New book of these files", "", BOOKS)
         if path:
             opened = partial(self._window.safely, partial(self._window.session.open, _with_ending(path)))
-            self._window.writing.book_from(Path(name), _with_ending(path), lambda _: opened())
+            self._window.writing.book_from(folder, _with_ending(path), lambda _: opened())
 
     def write_chart(self) -> None:
         """The chart as a picture."""
@@ -181,10 +189,25 @@ class Asking:
 
     def import_log(self) -> None:
         """Logs as runs; what is wrong with them is said before anything is asked."""
-        kinds = "Logs (*.csv *.tsv *.txt *.log *.dat);;All files (*)"
+        kinds = "Logs (*.csv *.tsv *.txt *.log *.dat *.zip);;All files (*)"
         names, _ = QFileDialog.getOpenFileNames(self._window, "Add logs as runs", "", kinds)
         if names:
             self._window.importing.begin([Path(name) for name in names])
+
+    def take(self, paths: Sequence[Path]) -> None:
+        """Files that were dropped on the window."""
+        if len(paths) == 1 and paths[0].suffix == ".pinch":
+            self._window.session.open(paths[0])
+        elif len(paths) == 1 and is_book_folder(paths[0]):
+            self.book_from_files_in(paths[0])
+        elif paths:
+            self._window.importing.begin(paths)
+
+    def import_folder(self) -> None:
+        """A folder of logs as runs."""
+        name = QFileDialog.getExistingDirectory(self._window, "Folder of logs")
+        if name:
+            self._window.importing.begin([Path(name)])
 
     def go_on(self, warnings: Sequence[Check]) -> bool:
         """Whether to start in spite of warnings, which then stay with the run."""

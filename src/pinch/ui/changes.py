@@ -1,16 +1,10 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
-from collections.abc import Mapping
-from pathlib import Path
-
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Pass, Run
-from pinch.core.channels import rate_channel
 from pinch.core.errors import PinchError
-from pinch.core.frames import with_frame_rate
-from pinch.sources.logs.read import ReadLog
 from pinch.ui.session import Session
 
 
@@ -35,29 +29,6 @@ class Changes:
         device = next(d for d in session.book.devices() if d.rig)
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
-
-    def import_logs(
-        self, read: Mapping[Path, ReadLog], device: str, setting: str, claimed_w: float | None, workload: str
-    ) -> None:
-        """Logs that were read become runs of the device, setting and workload of these names, in one change; the last
-        one becomes the subject.
-
-        Raises
-        ------
-        PinchError : a name will not do; then nothing is added.
-        """
-        session, added = self._session, list[Run]()
-
-        def work() -> None:
-            for path, found in read.items():
-                rate = rate_channel(with_frame_rate(found.log).series) or "score.rate"
-                records = compose.find_or_add(session.book, device, setting, claimed_w, workload, rate)
-                run = compose.import_log(session.book, found.log, *records, path.name, found.started, found.notes)
-                added.append(run)
-
-        name = next(iter(read)).name if len(read) == 1 else f"{len(read)} logs"
-        session.change(f"add {name}", work)
-        session.choose_run(added[-1].id or 0)
 
     def remove_run(self) -> None:
         """The run leaves the lists, and its plan wants another; undo brings it back."""

@@ -107,6 +107,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("Plan …", asking.new_plan, "Ctrl+Alt+N"),
                 None,
                 ("Runs from logs …", asking.import_log, "Ctrl+I"),
+                ("Runs from a folder of logs …", asking.import_folder, "Ctrl+Shift+I"),
                 ("Records from a file …", asking.add_records, ""),
             ],
         ),

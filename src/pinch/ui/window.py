@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from pinch import compose
@@ -19,9 +20,9 @@ from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
-from pinch.ui.importing import LogImport
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.view import JudgeView
+from pinch.ui.logs.control import LogImport
 from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
@@ -63,6 +64,7 @@ class MainWindow(QMainWindow):
         self.run_view, self.judge_view, self.scale_view = RunView(), JudgeView(), ScaleView()
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
+        self.setAcceptDrops(True)
         for page in (self.bench_view, self.plan_view, self.run_view, self.judge_view, self.scale_view):
             self.desk.addWidget(page)
         self._lay_out()
@@ -418,6 +420,18 @@ class MainWindow(QMainWindow):
         """A small window gives the page more room than the margin."""
         super().resizeEvent(event)
         self.margin.setFixedWidth(MARGIN_WIDTH if self.width() >= 1180 else NARROW_MARGIN)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files and folders may be dropped: a book is opened, everything else is read as logs."""
+        data = event.mimeData() if event else None
+        if event and data and data.hasUrls() and all(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """What was dropped comes in."""
+        data = event.mimeData() if event else None
+        if data is not None:
+            self.safely(lambda: self.asking.take([Path(url.toLocalFile()) for url in data.urls()]))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""

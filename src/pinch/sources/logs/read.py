@@ -31,20 +31,36 @@ MEDIAN_OF = 20_000
 ROWS_FROM, ROWS_TO = 0.1, 0.8
 """Shares of the work before and after the rows are read."""
 AGREE_S, AGREE_SHARE = 2.0, 0.01
+OUTLINE, HEAD_ROWS, WIDEST = 60, 8, 400
+"""Of a table that is shown: values of a column that are drawn, rows below the header, and signs of a line."""
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column as it stands in a file: what it shows, and a few of its values in their order (NaN for none) to draw."""
+
+    name: str
+    shown: Shown
+    outline: FloatArray
 
 
 @dataclass(frozen=True)
 class ReadLog:
-    """A log that was read: its channels, how its columns were understood, when it began, what stood around its rows,
-    what must be asked, and what was noticed."""
+    """A log that was read: its channels, how its columns were understood, when its first row was (also as the time of
+    day in s), what stood around its rows, what must be asked, and what was noticed; of its table the columns as they
+    stand there, and the first lines."""
 
     log: RunLog
     mapping: Mapping
     fingerprint: str
-    started: datetime | None
-    notes: tuple[str, ...]
-    questions: tuple[str, ...]
-    warnings: tuple[str, ...]
+    started: datetime | None = None
+    notes: tuple[str, ...] = ()
+    questions: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+    day_s: float | None = None
+    columns: tuple[Column, ...] = ()
+    head: tuple[str, ...] = ()
+    header_line: int = 0
 
 
 def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress = unheard) -> ReadLog:
@@ -53,12 +69,12 @@ def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress
 
     Raises
     ------
-    Cancelled, DataError : as those of `read_any_log`.
+    CancelledError, DataError : as those of `read_any_log`.
     """
     if mapping is None and _is_own(path):
         log = read_run_log(path)
         uses = tuple(ColumnUse(column=name, channel=name) for name in log.series)
-        return ReadLog(log, Mapping(columns=uses), "", None, (), (), ())
+        return ReadLog(log, Mapping(columns=uses), "")
     found = read_any_log(path, mapping, progress)
     answered = recall(found.fingerprint) if mapping is None and found.questions else None
     return found if answered is None else read_any_log(path, answered, progress)
@@ -79,7 +95,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
 
     Raises
     ------
-    Cancelled : `progress` answered False.
+    CancelledError : `progress` answered False.
     DataError : it is no log, or broken; one sentence with the line and the reason.
     """
     place = str(path)
@@ -101,7 +117,19 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
     asked = [f"{u.column}: is it {u.channel}? ({u.why})" for u in found.doubtful]
     asked += [axis.question] if axis.question else []
     key = maps.fingerprint(dialect.names, dialect.units)
-    return ReadLog(log, found, key, axis.started, table.notes, tuple(asked), tuple(warnings))
+    return ReadLog(
+        log,
+        found,
+        key,
+        axis.started,
+        table.notes,
+        tuple(asked),
+        tuple(warnings),
+        axis.day_s,
+        tuple(_column(name, columns[i][0]) for i, name in enumerate(dialect.names)),
+        tuple(line[:WIDEST] for line in text.head(dialect.first + HEAD_ROWS)),
+        dialect.header,
+    )
 
 
 def _uses(
@@ -135,6 +163,13 @@ def _uses(
         ):
             uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
     return tuple(uses)
+
+
+def _column(name: str, values: FloatArray) -> Column:
+    """Drawn through the highest values of even stretches, so that no short peak is lost."""
+    step = max(1, -(-len(values) // OUTLINE))
+    padded = np.append(values, np.full(-len(values) % step, np.nan))
+    return Column(name, _shown(values), np.fmax.reduce(padded.reshape(-1, step), axis=1))
 
 
 def _shown(values: FloatArray) -> Shown:
@@ -190,7 +225,7 @@ def _time_axis(
             joined = table.frame[date].astype(str).str.strip() + " " + column.astype(str).str.strip()
             found.append((use.column, times.from_dates(joined, place, line_of, day_first)))
         elif times.is_clock(head):
-            found.append((use.column, times.TimeAxis(times.from_clock(column, place, line_of))))
+            found.append((use.column, times.from_clock(column, place, line_of)))
         elif wrong.any():
             row = int(np.flatnonzero(wrong)[0])
             raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
@@ -202,8 +237,9 @@ def _time_axis(
             raise DataError(place, f"{spans[0][0]} and {name} disagree: {spans[0][1]:.5g} s and {span:.5g} s in all")
     best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
     started = next((axis.started for _, axis in found if axis.started is not None), None)
+    day_s = next((axis.day_s for _, axis in found if axis.day_s is not None), None)
     question = next((axis.question for _, axis in found if axis.question), "")
-    return replace(best, started=started, question=question)
+    return replace(best, started=started, day_s=day_s, question=question)
 
 
 def _without_time(

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pinch.core.errors import DataError
-from pinch.core.progress import Cancelled, Progress, unheard
+from pinch.core.progress import CancelledError, Progress, unheard
 from pinch.sources.logs.decode import LONGEST_LINE, Text
 from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
 from pinch.sources.logs.times import is_clock, is_date
@@ -54,7 +54,7 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
 
     Raises
     ------
-    Cancelled : `progress` answered False.
+    CancelledError : `progress` answered False.
     DataError : a row in the middle has other cells than the header; the sentence names its line.
     """
     import pandas as pd
@@ -87,10 +87,10 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
             )
     except (pd.errors.ParserError, ValueError) as error:
         if source.cancelled:
-            raise Cancelled(f"{place} was not read to its end.") from None
+            raise CancelledError(f"{place} was not read to its end.") from None
         raise _broken(error, place, dialect) from None
     if source.cancelled:
-        raise Cancelled(f"{place} was not read to its end.")
+        raise CancelledError(f"{place} was not read to its end.")
     lines = np.arange(len(frame)) + dialect.first + 1
     if not _looks_even(data, begin, end, frame, dialect):
         _check_widths(data, begin, end, dialect, place)
@@ -138,14 +138,15 @@ def _line_start(data: bytes, line: int) -> int:
 
 def _end_of_rows(data: bytes, begin: int, dialect: Dialect) -> tuple[int, list[str], bool]:
     """Where the rows end, what follows them as notes, and whether the last row was cut in the middle."""
-    start = len(data)
+    start, mark = len(data), dialect.delimiter
     for _ in range(TAIL_LINES):
         found = data.rfind(b"\n", begin, max(begin, start - 1))
         start = begin if found < 0 else found + 1
         if start == begin:
             break
     lines = data[start:].decode("utf-8", "replace").split("\n")
-    last = max((i for i, line in enumerate(lines) if _is_row(line, dialect)), default=len(lines) - 1)
+    timed = is_value(split(data[begin : begin + LONGEST_LINE].split(b"\n", 1)[0].decode("utf-8", "replace"), mark)[0])
+    last = max((i for i, line in enumerate(lines) if _is_row(line, dialect, timed)), default=len(lines) - 1)
     after = [line for line in lines[last + 1 :] if line.strip()]
     end = start + len("\n".join(lines[: last + 1]).encode()) if last + 1 < len(lines) else len(data)
     half = len(after) == 1 and data[-1:] != b"\n" and _is_half(after[0], dialect)
@@ -154,11 +155,14 @@ def _end_of_rows(data: bytes, begin: int, dialect: Dialect) -> tuple[int, list[s
     return end, [] if half else [line.strip() for line in after], half
 
 
-def _is_row(line: str, dialect: Dialect) -> bool:
+def _is_row(line: str, dialect: Dialect, timed: bool = False) -> bool:
+    """Whether a line is a row; where rows begin with a time, with `timed`, one that begins with a word is none."""
     cells = split(line, dialect.delimiter)
     while len(cells) > len(dialect.names) and not cells[-1]:
         cells = cells[:-1]
     if len(cells) != len(dialect.names) or not any(cells):
+        return False
+    if timed and not any(sign.isdigit() for sign in cells[0]):
         return False
     return is_value(cells[0]) or sum(is_value(c) for c in cells if c) >= 0.5 * sum(bool(c) for c in cells)
 

@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -13,7 +13,7 @@ from pinch.core.runlog import FloatArray
 if TYPE_CHECKING:
     import pandas as pd
 
-DAY_S = 86_400.0
+DAY_S, GONE_S = 86_400.0, 600.0
 TIME_WORDS = {
     *(
         "time",
@@ -42,10 +42,12 @@ _ISO = re.compile(r"\d{4}-\d{2}-\d{2}")
 @dataclass(frozen=True)
 class TimeAxis:
     """`t` (n,) in s; `gone` where they count from the logger's own beginning, which is kept, else they are of a clock.
-    `started` is the date and time of the first row, None where nobody can know; `question` is what must be asked."""
+    `started` is the date and time of the first row, `day_s` its time of day in s, None where nobody can know;
+    `question` is what must be asked."""
 
     t: FloatArray
     started: datetime | None = None
+    day_s: float | None = None
     question: str = ""
     gone: bool = False
 
@@ -87,18 +89,20 @@ def from_numbers(values: FloatArray, unit: str, name: str) -> TimeAxis:
     if 5e8 < large * factor < 5e9:
         first = float(seconds[np.isfinite(seconds)][0])
         started = datetime(1970, 1, 1) + timedelta(seconds=first)
-    return TimeAxis(seconds, started, gone=started is None)
+    return TimeAxis(seconds, started, _day_s(started), gone=started is None)
 
 
-def from_clock(texts: "pd.Series[Any]", place: str, line_of: Any) -> FloatArray:
-    """Seconds from `HH:MM:SS[.fff]` or `HH:MM`, through midnight."""
+def from_clock(texts: "pd.Series[Any]", place: str, line_of: Any) -> TimeAxis:
+    """Seconds from `HH:MM:SS[.fff]` or `HH:MM`, through midnight; a first time of little more than nothing is taken for
+    time gone, not for the time of day."""
     seconds = _clock_seconds(texts)
     wrong = np.flatnonzero(~np.isfinite(seconds))
     if len(wrong):
         i = int(wrong[0])
         raise DataError(place, f"{texts.iloc[i]!r} is not a time", line_of(i))
     jumps = np.diff(seconds, prepend=seconds[:1])
-    return np.asarray(seconds + DAY_S * np.cumsum(jumps < -DAY_S / 2))
+    t = np.asarray(seconds + DAY_S * np.cumsum(jumps < -DAY_S / 2))
+    return TimeAxis(t, day_s=float(t[0]) if t[0] >= GONE_S else None)
 
 
 def from_dates(texts: "pd.Series[Any]", place: str, line_of: Any, day_first: bool | None) -> TimeAxis:
@@ -136,7 +140,13 @@ def _axis(stamps: Any, texts: Any, place: str, line_of: Any, question: str) -> T
         i = int(wrong[0])
         raise DataError(place, f"{texts.iloc[i]!r} is not a date and time", line_of(i))
     seconds = (stamps - stamps.iloc[0]).dt.total_seconds().to_numpy(dtype=float)
-    return TimeAxis(seconds, None if question else stamps.iloc[0].to_pydatetime().replace(tzinfo=None), question)
+    first = stamps.iloc[0].to_pydatetime().replace(tzinfo=None)
+    return TimeAxis(seconds, None if question else first, _day_s(first), question)
+
+
+def _day_s(moment: datetime | None) -> float | None:
+    """Time of day, s."""
+    return None if moment is None else (moment - datetime.combine(moment, time())).total_seconds()
 
 
 def _clock_seconds(texts: Any) -> FloatArray:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from pinch import compose
 from pinch.bench.entry import read_quantity
 from pinch.bench.planning import Line, PlannedSheet
-from pinch.bench.plans import MOST_REPEATS, Entry, OrderRule, Outcome, Plan, Session
+from pinch.bench.plans import MOST_REPEATS, OrderRule, Outcome, Plan, Session
 from pinch.bench.presets import Intent, propose
 from pinch.bench.records import ExitStatus, Run, checked, free_name, live
 from pinch.core.errors import PinchError
@@ -216,23 +216,10 @@ class PlanControl(QObject):
 
     def note_run(self, run: Run) -> bool:
         """A recorded run that the plan wanted is done; answers whether it was wanted."""
-        plan = self.plan
-        cell = plan.cell(run.setting_id, run.workload_id) if plan else None
-        wanted = plan.wanted(cell) if plan and cell else []
-        if plan is None or not wanted or run.status is not ExitStatus.COMPLETE:
-            return False
-        ended = present()
-        entry = Entry(
-            setting_id=run.setting_id,
-            workload_id=run.workload_id,
-            repeat=wanted[0],
-            outcome=Outcome.DONE,
-            started=min(run.started, ended - timedelta(seconds=1)),
-            ended=ended,
-            run_id=run.id,
-        )
-        self._save(plan.model_copy(update={"entries": (*plan.entries, entry)}), f"run {run.repeat} done as planned")
-        return True
+        done = self.plan.with_done(run, present()) if self.plan and run.status is ExitStatus.COMPLETE else None
+        if done is not None:
+            self._save(done, f"run {run.repeat} done as planned")
+        return done is not None
 
     def archive(self) -> None:
         """Keep the plan, but offer it no more."""

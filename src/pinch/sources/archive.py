@@ -1,0 +1,83 @@
+"""ZIP archives of logs, unpacked where nothing of them can leave the folder or fill the disk."""
+
+import contextlib
+import shutil
+import stat
+import tempfile
+import zipfile
+import zlib
+from collections.abc import Iterator, Sequence
+from pathlib import Path, PurePosixPath
+
+from pinch.core.errors import DataError
+
+MOST_BYTES, MOST_MEMBERS = 2_000_000_000, 10_000
+MOST_RATIO, RATIO_FROM = 200, 10_000_000
+"""A member that grows by more than this is no log; small ones may, since a log of one repeated row packs well."""
+
+
+@contextlib.contextmanager
+def opened(paths: Sequence[Path]) -> Iterator[list[Path]]:
+    """The same paths, those of ZIP archives unpacked into a folder that is gone afterwards.
+
+    Raises
+    ------
+    DataError : an archive is broken, has a member that would leave its folder or is too large.
+    """
+    with contextlib.ExitStack() as stack:
+        yield [_unpacked(path, stack) if is_archive(path) else path for path in paths]
+
+
+def is_archive(path: Path) -> bool:
+    """Whether a file is called a ZIP archive."""
+    return path.suffix.casefold() == ".zip" and path.is_file()
+
+
+def check_archive(path: Path) -> list[zipfile.ZipInfo]:
+    """The files of an archive that may be unpacked.
+
+    Raises
+    ------
+    DataError : it is broken, locked, or a member would leave its folder, is a link, or is too large.
+    """
+    try:
+        with zipfile.ZipFile(path) as archive:
+            members = [m for m in archive.infolist() if not m.is_dir()]
+    except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError) as error:
+        raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
+    if len(members) > MOST_MEMBERS:
+        raise DataError(str(path), f"it holds {len(members)} files, more than {MOST_MEMBERS}")
+    for member in members:
+        _check(path, member)
+    if sum(m.file_size for m in members) > MOST_BYTES:
+        raise DataError(str(path), f"unpacked it is larger than {MOST_BYTES // 1_000_000_000} GB")
+    return members
+
+
+def _check(path: Path, member: zipfile.ZipInfo) -> None:
+    name = PurePosixPath(member.filename.replace("\\", "/"))
+    if name.is_absolute() or ".." in name.parts or ":" in member.filename or "\0" in member.filename:
+        raise DataError(str(path), f"its member {member.filename!r} would leave the folder it is unpacked into")
+    if stat.S_ISLNK(member.external_attr >> 16):
+        raise DataError(str(path), f"its member {member.filename!r} is a link")
+    if member.flag_bits & 1:
+        raise DataError(str(path), f"its member {member.filename!r} is locked with a password")
+    if member.file_size > RATIO_FROM and member.file_size > MOST_RATIO * max(1, member.compress_size):
+        raise DataError(str(path), f"its member {member.filename!r} would grow to {member.file_size / 1e6:.0f} MB")
+
+
+def _unpacked(path: Path, stack: contextlib.ExitStack) -> Path:
+    members = check_archive(path)
+    folder = (
+        Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="pinch-", ignore_cleanup_errors=True))) / path.stem
+    )
+    try:
+        with zipfile.ZipFile(path) as archive:
+            for member in members:
+                target = folder / member.filename.replace("\\", "/")
+                target.parent.mkdir(parents=True, exist_ok=True)
+                with archive.open(member) as source, target.open("wb") as file:
+                    shutil.copyfileobj(source, file)  # which gives no more than its header says
+    except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError) as error:
+        raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
+    return folder

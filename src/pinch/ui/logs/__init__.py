@@ -1,0 +1,1 @@
+"""Logs that come into the book from the window."""

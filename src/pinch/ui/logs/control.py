@@ -1,0 +1,105 @@
+"""Logs that come into the book from the window: read in the background, asked about once, added as one change."""
+
+from collections.abc import Callable, Sequence
+from contextlib import ExitStack
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+
+from pinch import compose
+from pinch.compose import Added, Arrival, Batch
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress
+from pinch.sources.archive import opened
+from pinch.sources.logs.memory import remember
+from pinch.ui.background import Job
+from pinch.ui.logs.summary import SummaryDialog
+from pinch.ui.logs.view import ArrivalsDialog
+
+if TYPE_CHECKING:
+    from pinch.ui.window import MainWindow
+
+
+class LogImport(QObject):
+    """One batch at a time; closing the notice of its progress ends it, and nothing is added."""
+
+    def __init__(self, window: "MainWindow") -> None:
+        super().__init__(window)
+        self._window = window
+        self.job: Job | None = None
+        self.summary: SummaryDialog | None = None
+        self._unpacked = ExitStack()
+        window.notices.closed.connect(self.cancel)
+
+    def begin(self, paths: Sequence[Path]) -> None:
+        """Read logs, folders and archives of them, then ask where they belong and what cannot be known, then add
+        them."""
+        self.cancel()
+
+        def work(progress: Progress) -> Batch:
+            there = self._unpacked.enter_context(opened(paths))
+            return compose.read_batch(compose.files_in(there), None, progress)
+
+        self._start(work, self._ask)
+
+    def cancel(self) -> None:
+        """Let go of what is being read."""
+        if self.job is not None:
+            self.job.cancel()
+            self.job = None
+        self._unpacked.close()
+
+    def add(self, arrivals: Sequence[Arrival], refused: Sequence[str]) -> tuple[Added, ...]:
+        """Runs of logs, as one change; the last one is chosen. Says what went where."""
+        added: list[Added] = []
+        session = self._window.session
+        name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
+        session.change(f"add {name}", lambda: added.extend(compose.add_arrivals(session.book, arrivals)))
+        session.choose_run(added[-1].run.id or 0)
+        runs = "1 run is" if len(added) == 1 else f"{len(added)} runs are"
+        words = f"{runs} in the book; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
+        self._window.notices.done(words)
+        if len(added) > 1 or refused or added[0].arrival.pair:
+            self.summary = SummaryDialog(words, [a.words for a in added], refused, self._window)
+            self.summary.open()
+        return tuple(added)
+
+    def _start(self, work: Callable[[Progress], Batch], then: Callable[[Batch], None]) -> None:
+        self.job = Job(work, self)
+        self.job.progressed.connect(
+            lambda share: self._window.notices.done(f"Reading logs, {100 * share:.0f} %. Close this to end it.")
+        )
+        self.job.finished.connect(lambda batch: self._window.safely(lambda: self._then(batch, then)))
+        self.job.failed.connect(self._window.notices.error)
+        self.job.start()
+
+    def _then(self, batch: Batch, then: Callable[[Batch], None]) -> None:
+        self.job = None
+        self._window.notices.hide()
+        then(batch)
+
+    def _ask(self, batch: Batch) -> None:
+        if not batch.read:
+            raise PinchError(" ".join(batch.refused) or "Nothing was read.")
+        dialog = ArrivalsDialog(batch, self._window.session.book, self._window)
+        if not dialog.exec():
+            self._unpacked.close()
+            return
+        answers = dialog.mappings
+        for key, mapping in answers.items():
+            remember(key, mapping)
+        if answers:
+            self._start(
+                lambda progress: compose.read_again(batch, answers, progress),
+                lambda again: self._add(dialog.arrivals, again),
+            )
+        else:
+            self._add(dialog.arrivals, batch)
+
+    def _add(self, arrivals: Sequence[Arrival], batch: Batch) -> None:
+        there = [a for meant in arrivals if (a := compose.as_read(meant, batch)) is not None]
+        if not there:
+            raise PinchError(" ".join(batch.refused) or "Nothing was read.")
+        self._unpacked.close()
+        self.add(there, batch.refused)

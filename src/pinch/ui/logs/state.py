@@ -1,0 +1,149 @@
+"""What the operator says of logs before they are runs. No Qt."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from pathlib import Path
+
+from pinch.compose import Arrival
+from pinch.core.channels import is_channel_name, unit_of
+from pinch.core.errors import PinchError
+from pinch.sources.logs.mapping import ColumnUse, Mapping
+from pinch.sources.logs.read import Column, ReadLog
+
+TIMES = ("time", "date")
+
+
+class Answers:
+    """How columns are meant, for each header: as they were understood, with what the operator changed."""
+
+    def __init__(self, read: Iterable[ReadLog]) -> None:
+        found = [log for log in read if log.fingerprint]
+        self._guessed = {log.fingerprint: log.mapping for log in reversed(found)}
+        self._asked = {log.fingerprint for log in found if log.questions}
+        self._uses = {key: {use.column: use for use in mapping.columns} for key, mapping in self._guessed.items()}
+        self._day_first: dict[str, bool] = {}
+
+    def uses(self, key: str) -> list[ColumnUse]:
+        """The uses of a header's columns, in their order."""
+        return list(self._uses[key].values())
+
+    def say(self, key: str, column: str, channel: str, factor: float | None = None) -> None:
+        """What a column is: a channel, `time`, `date`, or nothing.
+
+        Raises
+        ------
+        PinchError : that is not the name of a channel, or the factor makes no sense.
+        """
+        if channel and channel not in TIMES and not is_channel_name(channel):
+            raise PinchError(f"{column}: {channel!r} is not a channel such as cpu.temp.")
+        if factor is not None and (factor != factor or factor in (0.0, float("inf"), float("-inf"))):
+            raise PinchError(f"{column}: its values cannot be taken {factor:g} times.")
+        old = self._uses[key][column]
+        said = {"channel": channel, "factor": old.factor if factor is None else factor, "score": 1.0, "why": "said"}
+        self._uses[key][column] = old.model_copy(update=said)
+
+    def say_day_first(self, key: str, day_first: bool) -> None:
+        """Whether dates begin with the day."""
+        self._day_first[key] = day_first
+
+    def take(self, key: str, mapping: Mapping) -> None:
+        """Take the uses of a mapping for a header that has all of its columns.
+
+        Raises
+        ------
+        PinchError : it speaks of a column that is not there.
+        """
+        missing = [use.column for use in mapping.columns if use.column not in self._uses[key]]
+        if missing:
+            raise PinchError(f"The mapping speaks of a column {missing[0]!r} that is not there.")
+        self._uses[key].update({use.column: use for use in mapping.columns})
+        if mapping.day_first is not None:
+            self._day_first[key] = mapping.day_first
+
+    def mapping(self, key: str) -> Mapping:
+        """All uses of a header as they are meant now."""
+        day_first = self._day_first.get(key, self._guessed[key].day_first)
+        return Mapping(columns=tuple(self._uses[key].values()), day_first=day_first)
+
+    @property
+    def given(self) -> dict[str, Mapping]:
+        """The mappings that were asked about or changed, all of them sure now.
+
+        Raises
+        ------
+        PinchError : two columns are the same channel.
+        """
+        made = {}
+        for key in self._uses:
+            mapping = self.mapping(key)
+            if key in self._asked or mapping != self._guessed[key]:
+                self._refuse_twice(mapping)
+                sure = tuple(use.model_copy(update={"score": 1.0}) for use in mapping.columns)
+                made[key] = mapping.model_copy(update={"columns": sure})
+        return made
+
+    @staticmethod
+    def _refuse_twice(mapping: Mapping) -> None:
+        seen: dict[str, str] = {}
+        for use in mapping.columns:
+            if use.channel and use.channel not in TIMES and use.channel in seen:
+                raise PinchError(f"{seen[use.channel]} and {use.column} cannot both be {use.channel}.")
+            seen[use.channel] = use.column
+
+
+def began_words(started: datetime | None, day_s: float | None) -> str:
+    """When a log began, as far as it tells."""
+    if started is not None:
+        return f"{started:%Y-%m-%d %H:%M:%S}"
+    if day_s is None:
+        return "not told"
+    return f"{int(day_s) // 3600:02}:{int(day_s) // 60 % 60:02}:{int(day_s) % 60:02}"
+
+
+def length_words(arrival: Arrival) -> str:
+    """How long a log is, as minutes and seconds."""
+    start, end = arrival.read.log.span_s
+    return f"{int(end - start) // 60}:{int(end - start) % 60:02}"
+
+
+def pair_words(arrival: Arrival) -> str:
+    """The frames beside a log, and how they are aligned."""
+    if arrival.pair is None:
+        return ""
+    return f"{arrival.pair.frames.name}, {arrival.pair.offset_s:+.6g} s {arrival.pair.how}"
+
+
+def range_words(column: Column) -> str:
+    """What a column shows, as it stands in the file."""
+    low, median, high = column.shown.low, column.shown.median, column.shown.high
+    if low != low:
+        return "no numbers"
+    return f"{low:.5g}" if low == high else f"{low:.5g} to {high:.5g}, middle {median:.5g}"
+
+
+def unit_words(use: ColumnUse) -> str:
+    """The unit a column's channel has once it is converted."""
+    return unit_of(use.channel) if use.channel not in ("", *TIMES) else ""
+
+
+def asks_about_dates(log: ReadLog) -> bool:
+    """Whether the dates of a log can be read either way round."""
+    return any("the month first?" in question for question in log.questions)
+
+
+def summary_words(arrivals: tuple[Arrival, ...], files: int, refused: int) -> str:
+    """What came of the files."""
+    runs = "1 run" if len(arrivals) == 1 else f"{len(arrivals)} runs"
+    read = "1 file is" if files == 1 else f"{files} files are"
+    open_ones = sum(bool(a.open) for a in arrivals)
+    said = [f"{read} {runs}."]
+    if open_ones:
+        said.append(f"{open_ones} still {'has' if open_ones == 1 else 'have'} something open.")
+    if refused:
+        said.append(f"{refused} cannot be read.")
+    return " ".join(said)
+
+
+def short_path(path: Path, shared: Path) -> str:
+    """A file's place below the folder that all share."""
+    return str(path.relative_to(shared)) if path.is_relative_to(shared) else path.name
