@@ -144,6 +144,6 @@ class TestRefused(FolderCase):
         full = mock.patch("os.replace", side_effect=OSError(28, "No space left on device"))
         with full, self.assertRaisesRegex(PinchError, "cannot be written"):
             write_book_folder(book, self.folder / "third")
-        status, _, err = self.run_command("import", self.folder / "logs", "--book", self.folder / "x.pinch")
+        status, _, err = self.run_command("import", self.folder / "files" / "logs", "--book", self.folder / "x.pinch")
         self.assertEqual(status, 2)
-        self.assertIn("--device, --setting and --workload", err)
+        self.assertIn("use --device, --setting, --workload or --names", err)

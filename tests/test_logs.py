@@ -7,9 +7,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pinch.bench.files import write_model
 from pinch.core.errors import DataError
 from pinch.core.runlog import gaps_of
-from pinch.sources.logs.mapping import ColumnUse, Mapping, fingerprint, read_mapping, write_mapping
+from pinch.sources.logs.mapping import ColumnUse, Mapping, fingerprint, read_mapping
 from pinch.sources.logs.read import ReadLog, read_any_log
 from pinch.sources.logs.units import find_unit, split_unit
 from tests.in_folder import InFolder
@@ -130,7 +131,7 @@ class TestDialects(LogCase):
             ColumnUse(column="A", channel="wall.power", factor=0.001),
             ColumnUse(column="B", channel=""),
         )
-        write_mapping(Mapping(columns=columns), self.folder / "map.json")
+        write_model(Mapping(columns=columns), self.folder / "map.json")
         found = self.read(text, mapping=read_mapping(self.folder / "map.json"))
         self.assertEqual(set(found.log.series), {"wall.power"})
         self.assertEqual(self.values(found, "wall.power"), [0.04, 0.041])

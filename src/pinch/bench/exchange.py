@@ -13,7 +13,7 @@ from pydantic.json_schema import SkipJsonSchema
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
-from pinch.bench.files import read_model, replace_file
+from pinch.bench.files import read_model, write_whole
 from pinch.bench.plans import Cell, Entry, Outcome, Plan
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
@@ -158,10 +158,7 @@ def write_exchange(exchange: Exchange, path: Path) -> None:
     """
     text = exchange.model_dump_json(indent=1, exclude_defaults=True)
     document = {"pinch": exchange.pinch, "version": exchange.version, **json.loads(text)}
-    try:
-        replace_file(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be written: {error.strerror}") from None
+    write_whole(path, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
 
 
 def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:

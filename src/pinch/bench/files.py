@@ -1,4 +1,4 @@
-"""Files that are written whole or not at all, and records that are read from them."""
+"""Files that are written whole or not at all, and records that are written to and read from them."""
 
 import json
 import os
@@ -56,3 +56,26 @@ def read_model(path: Path, model: type[M], most_bytes: int) -> M:
     except ValidationError as error:
         place, reason = problem_of(error)
         raise DataError(str(path), f"{place or 'the document'}: {reason}") from None
+
+
+def write_model(record: BaseModel, path: Path) -> None:
+    """Write a record as JSON, for editing and for `read_model`.
+
+    Raises
+    ------
+    DataError : the file cannot be written.
+    """
+    write_whole(path, (record.model_dump_json(indent=1) + "\n").encode())
+
+
+def write_whole(path: Path, content: bytes) -> None:
+    """As `replace_file`.
+
+    Raises
+    ------
+    DataError : the file cannot be written; then nothing has changed.
+    """
+    try:
+        replace_file(path, content)
+    except OSError as error:
+        raise DataError(str(path), f"it cannot be written ({error.strerror})") from None

@@ -58,6 +58,8 @@ class NamePattern:
     PinchError : a field is not known, stands twice, or follows another without a sign between.
     """
 
+    EXAMPLE = "such as {device}_{setting}_{workload}_{repeat}"
+
     def __init__(self, text: str) -> None:
         self.text, found, before = text.strip(), list[str](), ""
         seen: set[str] = set()
@@ -89,7 +91,11 @@ class NamePattern:
 def file_log(path: Path, pattern: NamePattern, book: Book) -> Filed:
     """Where a log belongs: what its pattern says, in the words of the book where it has such a record, and what the
     pattern does not say by the names of the book that stand in the path."""
-    filed = pattern.read(path).over(recognise(path, book))
+    return in_words_of(book, pattern.read(path).over(recognise(path, book)))
+
+
+def in_words_of(book: Book, filed: Filed) -> Filed:
+    """The same names as the book has them, those it does not have as they are."""
     device = _like(filed.device, live(book.devices()))
     settings = live(book.settings(device.id or 0)) if device else []
     setting, workload = _like(filed.setting, settings), _like(filed.workload, live(book.workloads()))

@@ -42,6 +42,7 @@ from pinch.bench.parts import (
     Memory,
     Offer,
 )
+from pinch.bench.summaries import Summary
 from pinch.core.errors import PinchError
 
 
@@ -309,7 +310,7 @@ class Pass(Part):
 
 class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
-    `before` is what was checked before it began."""
+    `before` is what was checked before it began; `summary` is all there is of a run without a log."""
 
     device_id: int
     setting_id: int
@@ -324,6 +325,7 @@ class Run(Record):
     reason: str = ""
     samples: int | None = None
     passes: tuple[Pass, ...] = ()
+    summary: Summary | None = None
     void: str = ""
     removed: bool = False
 
@@ -362,7 +364,9 @@ def standing(device: Device) -> str:
 
 
 def scores_of(run: Run) -> list[float]:
-    """The scores of the passes that count."""
+    """The scores of the passes that count; of a run without a log the one that is told."""
+    if run.summary is not None:
+        return [run.summary.score]
     return [p.score for p in run.passes if p.score is not None and not p.warm_up]
 
 

@@ -190,8 +190,8 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
                 va="center",
             )
     for dots in panel.dots:
-        colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
-        marker = "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
+        colour = theme.quiet if dots.light or dots.told else theme.devices[dots.slot % 6]
+        marker = "x" if dots.told else "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
         axis.plot(
             dots.x,
             dots.y,
@@ -202,6 +202,18 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
             markeredgecolor=colour,
             markeredgewidth=1.4,
         )
+        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told else ():
+            before = panel.words_before(x)
+            axis.annotate(
+                words,
+                (x, y),
+                xytext=(-8, 8) if before else (8, -8),
+                textcoords="offset points",
+                ha="right" if before else "left",
+                va="bottom" if before else "top",
+                color=colour,
+                fontsize=10,
+            )
     for rule in panel.rules:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
     for mark in chart.marks:

@@ -19,6 +19,15 @@ class MeasuredPoint:
     name: str
 
 
+@dataclass(frozen=True)
+class ToldPoint:
+    """A score that somebody tells, at the watts told with it, and whose it is."""
+
+    power_w: float
+    score: float
+    words: str
+
+
 def scaling_chart(
     title: str,
     device: str,
@@ -28,8 +37,9 @@ def scaling_chart(
     score_title: str,
     score_unit: str,
     footnote: str = "",
+    told: Sequence[ToldPoint] = (),
 ) -> Chart:
-    """Chart of one device and workload."""
+    """Chart of one device and workload; what is told stands beside the curve."""
     measured = Dots(
         np.array([p.power_w for p in points]),
         np.array([p.score for p in points]),
@@ -55,7 +65,17 @@ def scaling_chart(
         spot = scaling.nearly_all.power_w
         rules = (Rule(spot, f"nearly all of it: {spot:.1f} W (95 %)", upright=True, accent=True),)
         alternative += f" 95 % of the best score is reached at {spot:.1f} W."
-    panel = Panel(score_title, score_unit, lines, bands, (claimed, measured), rules, key="score")
+    if told:
+        alternative += f" {len(told)} scores are told, not measured: {'; '.join(p.words for p in told)}."
+    beside = Dots(
+        np.array([p.power_w for p in told]),
+        np.array([p.score for p in told]),
+        tuple(p.words for p in told),
+        slot,
+        told=True,
+    )
+    dots = (claimed, *([beside] if told else []), measured)
+    panel = Panel(score_title, score_unit, lines, bands, dots, rules, key="score")
     return Chart(title, (panel,), "Measured settled power, package", "W", footnote=footnote, alternative=alternative)
 
 

@@ -34,13 +34,15 @@ class Band:
 
 @dataclass(frozen=True)
 class Dots:
-    """Points with a text each; `light` ones are claims, not measurements."""
+    """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them;
+    neither is a measurement."""
 
     x: FloatArray
     y: FloatArray
     texts: tuple[str, ...]
     slot: int = 0
     light: bool = False
+    told: bool = False
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,10 @@ class Panel:
         low, high = (0.0 if self.from_zero else float(known.min())), float(known.max())
         air = 0.1 * (high - low) or 1.0
         return low if self.from_zero else low - air, high + air
+
+    def words_before(self, x: float) -> bool:
+        """Whether words at x stand before it, since there is more room than behind."""
+        return x > 0.5 * max((float(dots.x.max()) for dots in self.dots if len(dots.x)), default=0.0)
 
 
 @dataclass(frozen=True)

@@ -5,9 +5,8 @@ import io
 import sys
 from pathlib import Path
 
-from pinch.bench.files import replace_file
-from pinch.core.errors import DataError
-from pinch.sources.logs.mapping import Mapping, read_mapping, write_mapping
+from pinch.bench.files import write_model, write_whole
+from pinch.sources.logs.mapping import Mapping, read_mapping
 from pinch.sources.logs.read import ReadLog, read_log_file
 from pinch.sources.runlog_csv import write_run_log
 
@@ -24,12 +23,9 @@ def run(args: argparse.Namespace) -> int:
     tell(found)
     text = io.StringIO()
     write_run_log(found.log, text)
-    try:
-        replace_file(args.out, text.getvalue().encode())
-    except OSError as error:
-        raise DataError(str(args.out), f"it cannot be written ({error.strerror})") from None
+    write_whole(args.out, text.getvalue().encode())
     if args.write_map is not None:
-        write_mapping(found.mapping, args.write_map)
+        write_model(found.mapping, args.write_map)
     print(f"{args.out}: {len(found.log.series)} channels, {found.log.samples} values")
     return 0
 

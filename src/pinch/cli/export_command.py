@@ -1,32 +1,57 @@
-"""`pinch export --book BOOK --to FOLDER [--run N]`: a book as open files, or one run as a data package."""
+"""`pinch export --book BOOK --to FOLDER|FILE [--run N]`: a book as open files or tables, or one run as a data package
+or Parquet."""
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 
+from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.core.errors import PinchError
 from pinch.publish.bookfolder import write_book_folder
-from pinch.publish.datapackage import LICENCES, write_run_package
+from pinch.publish.datapackage import LICENCES, write_parquet, write_run_package
+from pinch.publish.table_files import write_tables
+from pinch.publish.tables import book_tables
+from pinch.sources.parquet_log import is_parquet
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--book", type=Path, required=True)
-    parser.add_argument("--to", type=Path, required=True, metavar="FOLDER", help="it is made where there is none")
-    parser.add_argument("--run", type=int, metavar="N", help="only this run, as CSV with datapackage.json")
+    parser.add_argument(
+        "--to",
+        type=Path,
+        required=True,
+        metavar="FOLDER|FILE",
+        help="a folder for the whole book or one run; runs, figures and readings as .xlsx, .ods, .json or .csv; one "
+        "run as .parquet",
+    )
+    parser.add_argument("--run", type=int, metavar="N", help="only this run, as CSV with datapackage.json or Parquet")
     parser.add_argument("--licence", choices=sorted(LICENCES), default="CC-BY-4.0", help="of the data package")
 
 
 def run(args: argparse.Namespace) -> int:
     book = open_book(args.book)
     try:
-        if args.run is None:
-            print(f"{args.to}: {write_book_folder(book, args.to)} runs")
-        else:
-            print(_package(book, args))
+        for line in _written(book, args):
+            print(line)
     finally:
         book.close()
     return 0
+
+
+def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
+    if args.run is not None:
+        log = runlogs.read_log(book, args.run)
+        if is_parquet(args.to):
+            return write_parquet(log, args.to)
+        return [_package(book, args)]
+    if is_parquet(args.to):
+        raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
+    if args.to.suffix and not args.to.is_dir():
+        return write_tables(book_tables(compose.tabled_runs(book, compose.JudgeDesk(book))), args.to)
+    return [f"{args.to}: {write_book_folder(book, args.to)} runs"]
 
 
 def _package(book: Book, args: argparse.Namespace) -> Path:

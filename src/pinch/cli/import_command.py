@@ -1,18 +1,24 @@
-"""`pinch import PATH… --book FILE`: logs in any dialect become runs; what cannot be read is said, the rest goes on. A
-folder that holds a book as open files becomes that book again."""
+"""`pinch import PATH… --book FILE`: logs in any dialect become runs, scores of a table runs without a log; what cannot
+be read is said, the rest goes on. A folder that holds a book as open files becomes that book again."""
 
 import argparse
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from pinch import compose
 from pinch.bench.book import Book
 from pinch.bench.filing import Filed, NamePattern
+from pinch.bench.summaries import Origin
 from pinch.cli.books import open_or_create
 from pinch.cli.convert_command import mapping_of, tell
+from pinch.core.errors import PinchError
 from pinch.publish.bookfolder import is_book_folder, read_book_folder
 from pinch.sources.archive import opened
+from pinch.sources.logs.memory import recall
+from pinch.sources.scores import Role, RoleMapping, guess_roles, key_of, read_roles, told_scores
+from pinch.sources.sheets import is_spreadsheet, read_sheet
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -30,14 +36,65 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "book are looked for",
     )
     parser.add_argument("--map", type=Path, metavar="FILE", help="how the columns are to be understood, as JSON")
+    parser.add_argument("--scores", action="store_true", help="the files are tables of scores; spreadsheets always are")
+    parser.add_argument("--whose", choices=[str(o) for o in Origin], default="", help="whose figures the scores are")
+    parser.add_argument("--by", default="", metavar="NAME", help="who tells the scores")
+    parser.add_argument("--dated", default="", metavar="DAY", help="of when the scores are, such as 2026-09-14")
 
 
 def run(args: argparse.Namespace) -> int:
     if len(args.paths) == 1 and is_book_folder(args.paths[0]):
         print(f"{args.book}: {read_book_folder(args.paths[0], args.book)} runs")
         return 0
+    tables = [path for path in args.paths if args.scores or is_spreadsheet(path)]
+    logs = [path for path in args.paths if path not in tables]
+    refused = [*(_add_tables(args, tables) if tables else []), *(_add_logs(args, logs) if logs else [])]
+    for reason in refused:
+        print(f"pinch: {reason}", file=sys.stderr)
+    return 2 if refused else 0
+
+
+def _add_tables(args: argparse.Namespace, paths: Sequence[Path]) -> list[str]:
+    """Add the scores of tables; returns a sentence for each that cannot be read."""
+    said = {
+        Role.DEVICE: args.device,
+        Role.SETTING: args.setting,
+        Role.WORKLOAD: args.workload,
+        Role.ORIGIN: args.whose,
+        Role.BY: args.by,
+        Role.DATED: args.dated,
+    }
+    refused = []
+    told = {}
+    for path in paths:
+        try:
+            sheet = read_sheet(path)
+            roles = read_roles(args.map, sheet) if args.map else recall(key_of(sheet), RoleMapping)
+            told[path] = told_scores(sheet, roles or _guessed(guess_roles(sheet)), said)
+        except PinchError as error:
+            refused.append(str(error))
+    if told:
+        book = open_or_create(args.book)
+        try:
+            for path, rows in told.items():
+                for added in compose.add_told(book, rows, path.name):
+                    print(f"run {added.run.id}: {path.name}, {added.words}")
+        finally:
+            book.close()
+    return refused
+
+
+def _guessed(roles: RoleMapping) -> RoleMapping:
+    for use in roles.columns:
+        if use.doubtful:
+            print(f"pinch: not sure: {use.column}: is it the {use.role}? Say it with --map.", file=sys.stderr)
+    return roles
+
+
+def _add_logs(args: argparse.Namespace, there: Sequence[Path]) -> list[str]:
+    """Add logs; returns a sentence for each that cannot be read, or does not say where it belongs."""
     pattern, mapping = NamePattern(args.names), mapping_of(args.map)
-    with opened(args.paths) as paths:
+    with opened(there) as paths:
         batch = compose.read_batch(compose.files_in(paths), mapping)
         refused = list(batch.refused)
         if batch.read:
@@ -46,9 +103,7 @@ def run(args: argparse.Namespace) -> int:
                 refused += _add(args, batch, book, pattern)
             finally:
                 book.close()
-    for reason in refused:
-        print(f"pinch: {reason}", file=sys.stderr)
-    return 2 if refused else 0
+    return refused
 
 
 def _add(args: argparse.Namespace, batch: compose.Batch, book: Book, pattern: NamePattern) -> list[str]:

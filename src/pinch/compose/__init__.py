@@ -28,6 +28,7 @@ from pinch.compose.judging import (
     JudgeDesk,
     ScalePoint,
     ScaleResult,
+    ToldScore,
     judge_from_file,
     known_of,
     scale_cell,
@@ -36,6 +37,9 @@ from pinch.compose.judging import (
 from pinch.compose.planning import PlanDesk, plan_from_file
 from pinch.compose.recording import BookKeeper, Recording, begin_recording, course_of, ends_by_itself
 from pinch.compose.sourcing import IDLE_S, RIG_ADDRESS, RunRequest, load_command, meters_of, rig_command
+from pinch.compose.tabling import tabled_runs
+from pinch.compose.telling import ToldRun, add_told
+from pinch.compose.watching import WatchedFolder
 
 __all__ = [
     "ALL_CORES",
@@ -52,9 +56,13 @@ __all__ = [
     "RunRequest",
     "ScalePoint",
     "ScaleResult",
+    "ToldRun",
+    "ToldScore",
+    "WatchedFolder",
     "add_arrivals",
     "add_rig",
     "add_this_computer",
+    "add_told",
     "arrivals_of",
     "as_read",
     "begin_recording",
@@ -77,5 +85,6 @@ __all__ = [
     "rig_command",
     "scale_cell",
     "scale_from_file",
+    "tabled_runs",
     "taken_apart",
 ]

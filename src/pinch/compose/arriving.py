@@ -20,7 +20,7 @@ from pinch.sources.logs.mapping import Mapping as ColumnMapping
 from pinch.sources.logs.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
 from pinch.sources.logs.read import ReadLog, read_log_file
 
-ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat")
+ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ from pathlib import Path
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
+from pinch.bench.summaries import Summary
 from pinch.core.errors import DataError, PinchError
 from pinch.core.figures import Note
 from pinch.core.frames import with_frame_rate
@@ -28,12 +29,14 @@ class JudgeDesk:
         self._kept: dict[int, tuple[tuple[tuple[int, int], Known], RunLog, Judgement]] = {}
 
     def judge(self, run: Run) -> tuple[RunLog, Judgement]:
-        """The log of a run and its judgement.
+        """The log of a run and its judgement; one without a log has none.
 
         Raises
         ------
         PinchError : the log is damaged, empty, or cannot be judged.
         """
+        if run.summary is not None:
+            raise PinchError(f"Run {run.repeat} is a score without a log, so there is nothing to judge.")
         number, state = run.id or 0, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
             log = with_frame_rate(runlogs.read_log(self._book, number))
@@ -84,6 +87,15 @@ class ScalePoint:
 
 
 @dataclass(frozen=True)
+class ToldScore:
+    """A score without a log: its run, its setting, and what is told of it. It stands beside the curve, never in it."""
+
+    run: Run
+    setting: Setting
+    summary: Summary
+
+
+@dataclass(frozen=True)
 class ScaleResult:
     """Score against watts of one device and workload; `scaling` is None where the points do not make a curve, then
     `reason` says why."""
@@ -94,6 +106,7 @@ class ScaleResult:
     left_out: tuple[Note, ...]
     scaling: Scaling | None
     reason: str
+    told: tuple[ToldScore, ...] = ()
 
 
 def scale_cell(
@@ -112,6 +125,12 @@ def scale_cell(
     runs = [r for r in book.runs(device.id, workload.id) if ambient_c is None or r.ambient_c == ambient_c]
     points: list[ScalePoint] = []
     left_out: list[Note] = []
+    told = tuple(
+        ToldScore(run, settings[run.setting_id], run.summary)
+        for run in book.runs(device.id, workload.id)
+        if run.summary is not None and not run.void
+    )
+    runs = [run for run in runs if run.summary is None or run.void]
     for number, run in enumerate(runs):
         if not progress(number / max(1, len(runs))):
             break
@@ -131,8 +150,8 @@ def scale_cell(
     try:
         fitted = scale([Point(p.setting.name, p.power_w, p.score) for p in points])
     except DataError as error:
-        return ScaleResult(device, workload, tuple(points), tuple(left_out), None, error.reason)
-    return ScaleResult(device, workload, tuple(points), tuple(left_out), fitted, "")
+        return ScaleResult(device, workload, tuple(points), tuple(left_out), None, error.reason, told)
+    return ScaleResult(device, workload, tuple(points), tuple(left_out), fitted, "", told)
 
 
 def _why_not(run: Run) -> str:

@@ -10,13 +10,15 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from pinch import __version__
-from pinch.bench.files import replace_file
+from pinch.bench.files import replace_file, write_whole
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.channels import unit_of
-from pinch.core.errors import PinchError
+from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.runlog import RunLog, Series
+from pinch.publish.harmless import harmless
+from pinch.sources.parquet_log import parquet_bytes
 from pinch.sources.runlog_csv import TIME, write_run_log
 
 DESCRIPTOR = "datapackage.json"
@@ -88,6 +90,23 @@ def write_run_package(
     return table
 
 
+def write_parquet(log: RunLog, path: Path) -> tuple[Path, ...]:
+    """A run's log as Parquet; its single frames go into `NAME-frames.parquet` beside it. Returns what was written.
+
+    Raises
+    ------
+    DataError : the log holds nothing, or a file cannot be written.
+    """
+    samples, frames = part_frames(log)
+    parts = {path: samples, path.with_name(f"{path.stem}-frames{path.suffix}"): frames}
+    filled = {target: part for target, part in parts.items() if any(len(s.t) for s in part.series.values())}
+    if not filled:
+        raise DataError(str(path), "the run has no log, so there is nothing to write")
+    for target, part in filled.items():
+        write_whole(target, parquet_bytes(part))
+    return tuple(filled)
+
+
 def describe(
     log: RunLog, name: str, device: Device, setting: Setting, workload: Workload, run: Run, licence: str
 ) -> Mapping[str, object]:
@@ -154,5 +173,6 @@ def _readings_of(readings: Sequence[Reading]) -> str:
     table = csv.DictWriter(text, [str(f["name"]) for f in READING_FIELDS], lineterminator="\n")
     table.writeheader()
     for reading in readings:
-        table.writerow({**reading.model_dump(mode="json", include=READING_NAMES), "unit": UNITS[reading.quantity]})
+        row = {**reading.model_dump(mode="json", include=READING_NAMES), "unit": UNITS[reading.quantity]}
+        table.writerow({name: harmless(cell) if isinstance(cell, str) else cell for name, cell in row.items()})
     return text.getvalue()

@@ -7,12 +7,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pinch.bench.files import replace_file
+from pinch.bench.files import write_whole
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import svg_text
 from pinch.charts.runsheet import sheet_chart
 from pinch.charts.theme import FONTS, LIGHT
 from pinch.core.errors import PinchError
+from pinch.publish.harmless import harmless
 from pinch.publish.methodology import methodology
 
 if TYPE_CHECKING:
@@ -43,11 +44,7 @@ def write_sheet(planned: PlannedSheet, path: Path) -> None:
     if writer is None:
         known = ", ".join(writers)
         raise PinchError(f"{path}: a run sheet is written as {known}, not as {path.suffix or 'a file without ending'}.")
-    content = writer(planned)
-    try:
-        replace_file(path, content)
-    except OSError as error:
-        raise PinchError(f"{path}: the run sheet cannot be written ({error.strerror}).") from None
+    write_whole(path, writer(planned))
 
 
 def csv_bytes(planned: PlannedSheet) -> bytes:
@@ -59,7 +56,7 @@ def csv_bytes(planned: PlannedSheet) -> bytes:
         minutes = (line.end - line.start).total_seconds() / 60.0
         state = line.outcome or "planned"
         times = (line.start.isoformat(timespec="seconds"), line.end.isoformat(timespec="seconds"))
-        writer.writerow([*times, f"{minutes:.1f}", line.kind, line.words, state, line.reason])
+        writer.writerow([*times, f"{minutes:.1f}", line.kind, harmless(line.words), state, harmless(line.reason)])
     return text.getvalue().encode()
 
 

@@ -54,7 +54,7 @@ def read_run_log(path: Path) -> RunLog:
     if not table:
         raise DataError(place, "it has a header but no samples")
     values = np.array(table)
-    _check_time(values[:, 0], place)
+    check_time(values[:, 0], place)
     log = runlog_from_columns(values[:, 0], {name: values[:, i + 1] for i, name in enumerate(channels)})
     filled = {name: series for name, series in log.series.items() if len(series.t)}
     if not filled:
@@ -64,16 +64,21 @@ def read_run_log(path: Path) -> RunLog:
 
 def write_run_log(log: RunLog, file: io.TextIOBase) -> None:
     """Write a log so that `read_run_log` gives the same values back."""
-    t = np.unique(np.concatenate([s.t for s in log.series.values()]))
-    columns = []
-    for series in log.series.values():
-        cells = [""] * len(t)
-        for i, value in zip(np.searchsorted(t, series.t), series.values, strict=True):
-            cells[i] = repr(float(value))
-        columns.append(cells)
+    t, columns = rows_of(log)
+    cells = [["" if x != x else repr(x) for x in values.tolist()] for values in columns.values()]
     writer = csv.writer(file, lineterminator="\n")
     writer.writerow([TIME, *log.series])
-    writer.writerows(zip((repr(float(x)) for x in t), *columns, strict=True))
+    writer.writerows(zip(map(repr, t.tolist()), *cells, strict=True))
+
+
+def rows_of(log: RunLog) -> tuple[FloatArray, dict[str, FloatArray]]:
+    """All times (n,) at which anything was sampled, s, and the channels on them, (n,) each, NaN where none was."""
+    t = np.unique(np.concatenate([s.t for s in log.series.values()]))
+    columns = {}
+    for name, series in log.series.items():
+        columns[name] = np.full(len(t), np.nan)
+        columns[name][np.searchsorted(t, series.t)] = series.values
+    return t, columns
 
 
 def _channels(header: list[str], place: str) -> list[str]:
@@ -113,7 +118,13 @@ def _is_number(cell: str) -> bool:
     return True
 
 
-def _check_time(t: FloatArray, place: str) -> None:
+def check_time(t: FloatArray, place: str) -> None:
+    """Times must go forward.
+
+    Raises
+    ------
+    DataError : they do not; the sentence names the line of a table with a header.
+    """
     backward = np.flatnonzero(np.diff(t) <= 0)
     if len(backward):
         i = int(backward[0])

@@ -5,16 +5,19 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
 from pinch.bench.entry import read_quantity
+from pinch.bench.filing import NamePattern
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.publish.bookfolder import is_book_folder
 from pinch.recorder.preflight import Check
+from pinch.sources.sheets import is_spreadsheet, read_sheet, sheet_of_text
 from pinch.ui.dialogs import LadderDialog
+from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plan.control import present
 from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
 
@@ -82,11 +85,16 @@ class Asking:
         if path:
             self._window.writing.chart(self._window.chart_shown(), path)
 
+    def write_parquet(self) -> None:
+        """The log as Parquet."""
+        shown = self._run_shown()
+        path = self._save_name("Write the log as Parquet", f"run-{shown.run.id}.parquet", "Parquet (*.parquet)")
+        if path:
+            self._window.writing.parquet(shown, path)
+
     def write_log(self) -> None:
         """The log as a data package."""
-        shown = self._window.judge_view.shown
-        if shown is None:
-            raise PinchError("There is no run on the Judge page to write.")
+        shown = self._run_shown()
         name = QFileDialog.getExistingDirectory(self._window, "Folder for the log and datapackage.json")
         if name:
             self._window.writing.log(shown, Path(name))
@@ -194,12 +202,50 @@ class Asking:
         if names:
             self._window.importing.begin([Path(name) for name in names])
 
+    def watch_folder(self) -> None:
+        """A folder whose new logs become runs; once more ends it."""
+        watching = self._window.watching
+        if watching.folder is not None:
+            folder = watching.folder
+            watching.end()
+            self._window.notices.done(f"{folder} is not watched any more.")
+            return
+        name = QFileDialog.getExistingDirectory(self._window, "Folder that logs come into")
+        words = f"How are the files named? {NamePattern.EXAMPLE}\nEmpty: the names in the book are looked for."
+        pattern, given = QInputDialog.getText(self._window, "Watch a folder", words) if name else ("", False)
+        if given:
+            watching.begin(Path(name), NamePattern(pattern))
+
+    def import_scores(self) -> None:
+        """A table of scores as runs without a log."""
+        kinds = "Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Scores from a table", "", kinds)
+        if name:
+            self._window.importing.ask_scores(read_sheet(Path(name)))
+
+    def paste_scores(self) -> None:
+        """Copied cells of a table of scores as runs without a log."""
+        clipboard = QApplication.clipboard()
+        text = clipboard.text() if clipboard else ""
+        if not text.strip():
+            raise PinchError("Copy the cells of a table first, with the names of its columns.")
+        self._window.importing.ask_scores(sheet_of_text(text, "pasted table"))
+
+    def write_tables(self) -> None:
+        """Runs, figures and readings of the whole book as tables."""
+        kinds = "Tables (*.xlsx *.ods *.csv *.json)"
+        path = self._save_name("Write runs, figures and readings", "runs.xlsx", kinds)
+        if path:
+            self._window.writing.tables(self._window.session.book.path, path)
+
     def take(self, paths: Sequence[Path]) -> None:
         """Files that were dropped on the window."""
         if len(paths) == 1 and paths[0].suffix == ".pinch":
             self._window.session.open(paths[0])
         elif len(paths) == 1 and is_book_folder(paths[0]):
             self.book_from_files_in(paths[0])
+        elif len(paths) == 1 and is_spreadsheet(paths[0]):
+            self._window.importing.ask_scores(read_sheet(paths[0]))
         elif paths:
             self._window.importing.begin(paths)
 
@@ -239,6 +285,12 @@ class Asking:
         reason, given = QInputDialog.getText(self._window, "Make this run void", "Why does it not count?")
         if given and reason.strip():
             self._window.changes.void_run(reason.strip())
+
+    def _run_shown(self) -> JudgedRun:
+        shown = self._window.judge_view.shown
+        if shown is None:
+            raise PinchError("There is no run on the Judge page to write.")
+        return shown
 
     def _save_name(self, title: str, name: str, kinds: str) -> Path | None:
         chosen, _ = QFileDialog.getSaveFileName(self._window, title, name, kinds)

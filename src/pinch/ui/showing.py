@@ -8,6 +8,7 @@ from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.ui.judge.state import JudgedRun
+from pinch.ui.judge.told import told_headline, told_lines
 from pinch.ui.plan.state import explanation, matrix
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import CAUTION
@@ -111,6 +112,11 @@ class Showing:
             )
             return
         self._window.margin.show_notes(run.id, run.notes)
+        if run.summary is not None:
+            workload = self._window.session.book.get(Workload, run.workload_id)
+            self._window.judge_view.show_nothing(told_headline(run.summary, workload.score_unit))
+            self._window.margin.tell("A score without a log", told_lines(run.summary, workload.score_unit))
+            return
         try:
             found = self._window.judging.judgement_of(run)
         except PinchError as error:

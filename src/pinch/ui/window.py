@@ -23,6 +23,7 @@ from pinch.ui.changes import Changes
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.view import JudgeView
 from pinch.ui.logs.control import LogImport
+from pinch.ui.logs.watching import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
@@ -76,7 +77,7 @@ class MainWindow(QMainWindow):
         self.checking = PreflightControl(session, self.run_view, self.planning, self)
         self.changes = Changes(session)
         self.asking = Asking(self)
-        self.beside, self.importing = BesideControl(self), LogImport(self)
+        self.beside, self.importing, self.watching = BesideControl(self), LogImport(self), WatchControl(self)
         self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
@@ -202,6 +203,7 @@ class MainWindow(QMainWindow):
     def _book_opened(self) -> None:
         self.scaling.forget()
         self.planning.forget()
+        self.watching.end()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
         cut = self.session.book.cut_runs()
@@ -443,5 +445,6 @@ class MainWindow(QMainWindow):
         self.planning.cancel()
         self.checking.cancel()
         self.importing.cancel()
+        self.watching.end()
         self.writing.close()
         super().closeEvent(event)

@@ -5,14 +5,17 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
+from pinch import compose
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import write_chart
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.spec import Chart
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
-from pinch.publish.datapackage import write_run_package
+from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.runsheet import write_sheet
+from pinch.publish.table_files import write_tables
+from pinch.publish.tables import book_tables
 from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.judge.state import JudgedRun
@@ -36,6 +39,23 @@ class Writing(QObject):
         """A run's log as a data package."""
         records = (shown.device, shown.setting, shown.workload, shown.run, shown.readings)
         self._start(lambda: write_run_package(shown.log, folder, f"run-{shown.run.id}", *records), folder)
+
+    def parquet(self, shown: JudgedRun, path: Path) -> None:
+        """A run's log as Parquet."""
+        self._start(lambda: write_parquet(shown.log, path), path)
+
+    def tables(self, source: Path, path: Path) -> None:
+        """Runs, figures and readings of a book, with a connection of its own."""
+
+        def work(progress: Callable[[float], bool]) -> Path:
+            book = open_book(source)
+            try:
+                runs = compose.tabled_runs(book, compose.JudgeDesk(book), progress)
+            finally:
+                book.close()
+            return write_tables(book_tables(runs), path)[0]
+
+        self._begin(work, self._written)
 
     def sheet(self, planned: PlannedSheet, path: Path) -> None:
         """A run sheet to print, as a table or as a calendar."""

@@ -13,9 +13,8 @@ from pathlib import Path
 from pydantic import Field
 
 from pinch.bench.fields import Part
-from pinch.bench.files import read_model, replace_file
+from pinch.bench.files import read_model
 from pinch.core.channels import is_channel_name
-from pinch.core.errors import DataError
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
@@ -249,16 +248,3 @@ def read_mapping(path: Path) -> Mapping:
     DataError : it cannot be read, or says something that makes no sense.
     """
     return read_model(path, Mapping, MOST_BYTES)
-
-
-def write_mapping(mapping: Mapping, path: Path) -> None:
-    """Write a mapping as JSON, for editing and for `--map`.
-
-    Raises
-    ------
-    DataError : the file cannot be written.
-    """
-    try:
-        replace_file(path, (mapping.model_dump_json(indent=1) + "\n").encode())
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be written ({error.strerror})") from None

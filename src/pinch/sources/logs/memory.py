@@ -1,22 +1,27 @@
-"""Mappings that somebody has answered, by the fingerprint of the header: asked once, never again."""
+"""How tables are meant, as somebody has answered, by the fingerprint of the header: asked once, never again."""
 
 import contextlib
 from pathlib import Path
+from typing import TypeVar
 
 import platformdirs
+from pydantic import BaseModel
 
+from pinch.bench.files import read_model, write_model
 from pinch.core.errors import DataError
-from pinch.sources.logs.mapping import Mapping, read_mapping, write_mapping
+from pinch.sources.logs.mapping import MOST_BYTES
+
+M = TypeVar("M", bound=BaseModel)
 
 
-def recall(key: str) -> Mapping | None:
-    """The mapping of a header, None where nobody has answered; a file that is broken answers nothing."""
+def recall(key: str, model: type[M]) -> M | None:
+    """The answer for a header, None where nobody has given one; a file that is broken answers nothing."""
     with contextlib.suppress(DataError):
-        return read_mapping(_path(key))
+        return read_model(_path(key), model, MOST_BYTES)
     return None
 
 
-def remember(key: str, mapping: Mapping) -> None:
+def remember(key: str, answer: BaseModel) -> None:
     """Keep an answer.
 
     Raises
@@ -28,7 +33,7 @@ def remember(key: str, mapping: Mapping) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise DataError(str(path), f"it cannot be written ({error.strerror})") from None
-    write_mapping(mapping, path)
+    write_model(answer, path)
 
 
 def _path(key: str) -> Path:

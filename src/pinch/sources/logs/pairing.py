@@ -100,7 +100,8 @@ def _fit_by_name(sensors: Path, main: ReadLog, frames: Path, beside: ReadLog) ->
 def _between_s(main: ReadLog, beside: ReadLog) -> float | None:
     """How much later times of the second are on the time of the first, by their clocks; None where they share none.
     Pinch's own logs count from the beginning of the run, those of its frames too."""
-    if not main.fingerprint and beside.columns and beside.columns[0].name == OWN_TIME:
+    own = not beside.fingerprint or beside.columns[0].name == OWN_TIME
+    if not main.fingerprint and own:
         return 0.0
     starts = beside.log.span_s[0] - main.log.span_s[0]
     if main.started is not None and beside.started is not None:

@@ -20,6 +20,7 @@ from pinch.sources.logs.mapping import ColumnUse, Mapping, Shown
 from pinch.sources.logs.memory import recall
 from pinch.sources.logs.table import Table, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
+from pinch.sources.parquet_log import is_parquet, read_parquet_log
 from pinch.sources.runlog_csv import TIME, read_run_log
 
 if TYPE_CHECKING:
@@ -71,12 +72,12 @@ def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress
     ------
     CancelledError, DataError : as those of `read_any_log`.
     """
-    if mapping is None and _is_own(path):
-        log = read_run_log(path)
+    if is_parquet(path) or (mapping is None and _is_own(path)):
+        log = read_parquet_log(path) if is_parquet(path) else read_run_log(path)
         uses = tuple(ColumnUse(column=name, channel=name) for name in log.series)
         return ReadLog(log, Mapping(columns=uses), "")
     found = read_any_log(path, mapping, progress)
-    answered = recall(found.fingerprint) if mapping is None and found.questions else None
+    answered = recall(found.fingerprint, Mapping) if mapping is None and found.questions else None
     return found if answered is None else read_any_log(path, answered, progress)
 
 

@@ -8,12 +8,15 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject
 
 from pinch import compose
-from pinch.compose import Added, Arrival, Batch
+from pinch.compose import Added, Arrival, Batch, ToldRun
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress
 from pinch.sources.archive import opened
-from pinch.sources.logs.memory import remember
+from pinch.sources.logs.memory import recall, remember
+from pinch.sources.scores import RoleMapping, guess_roles, key_of
+from pinch.sources.sheets import Sheet
 from pinch.ui.background import Job
+from pinch.ui.logs.scores import ScoresDialog
 from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
 
@@ -43,6 +46,20 @@ class LogImport(QObject):
 
         self._start(work, self._ask)
 
+    def ask_scores(self, sheet: Sheet) -> None:
+        """Ask what the columns of a table of scores say, then add its rows as runs without a log, as one change."""
+        key, session = key_of(sheet), self._window.session
+        dialog = ScoresDialog(sheet, recall(key, RoleMapping) or guess_roles(sheet), session.book, self._window)
+        if not dialog.exec():
+            return
+        remember(key, dialog.roles)
+        added: list[ToldRun] = []
+        name = Path(sheet.place).name
+        session.change(f"add scores of {name}", lambda: added.extend(compose.add_told(session.book, dialog.rows, name)))
+        session.choose_run(added[-1].run.id or 0)
+        scores = "1 score is" if len(added) == 1 else f"{len(added)} scores are"
+        self._tell(f"{scores} in the book", [a.words for a in added], ())
+
     def cancel(self) -> None:
         """Let go of what is being read."""
         if self.job is not None:
@@ -50,20 +67,26 @@ class LogImport(QObject):
             self.job = None
         self._unpacked.close()
 
-    def add(self, arrivals: Sequence[Arrival], refused: Sequence[str]) -> tuple[Added, ...]:
-        """Runs of logs, as one change; the last one is chosen. Says what went where."""
+    def add(self, arrivals: Sequence[Arrival], refused: Sequence[str], choose: bool = True) -> tuple[Added, ...]:
+        """Runs of logs, as one change; with `choose` the last one is looked at. Says what went where."""
         added: list[Added] = []
         session = self._window.session
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
         session.change(f"add {name}", lambda: added.extend(compose.add_arrivals(session.book, arrivals)))
-        session.choose_run(added[-1].run.id or 0)
+        if choose:
+            session.choose_run(added[-1].run.id or 0)
         runs = "1 run is" if len(added) == 1 else f"{len(added)} runs are"
-        words = f"{runs} in the book; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
-        self._window.notices.done(words)
-        if len(added) > 1 or refused or added[0].arrival.pair:
-            self.summary = SummaryDialog(words, [a.words for a in added], refused, self._window)
-            self.summary.open()
+        pairs = [a for a in added if a.arrival.pair]
+        self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))
         return tuple(added)
+
+    def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
+        """What went where, in a list where it is more than a line."""
+        words += f"; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
+        self._window.notices.done(words)
+        if len(added) > 1 or refused or always:
+            self.summary = SummaryDialog(words, added, refused, self._window)
+            self.summary.open()
 
     def _start(self, work: Callable[[Progress], Batch], then: Callable[[Batch], None]) -> None:
         self.job = Job(work, self)

@@ -4,11 +4,13 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
+from pinch.bench.summaries import origin_words
 from pinch.compose import Arrival
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import PinchError
 from pinch.sources.logs.mapping import ColumnUse, Mapping
 from pinch.sources.logs.read import Column, ReadLog
+from pinch.sources.scores import Told
 
 TIMES = ("time", "date")
 
@@ -147,3 +149,12 @@ def summary_words(arrivals: tuple[Arrival, ...], files: int, refused: int) -> st
 def short_path(path: Path, shared: Path) -> str:
     """A file's place below the folder that all share."""
     return str(path.relative_to(shared)) if path.is_relative_to(shared) else path.name
+
+
+def told_words(told: Told) -> tuple[str, str]:
+    """Where a score belongs, and the score with what stands behind it."""
+    summary = told.summary
+    spread = f" ± {summary.spread:.3g}" if summary.spread is not None else ""
+    power = f" at {summary.power_w:g} W" if summary.power_w is not None else ""
+    score = f"{summary.score:.6g}{spread} {told.unit}".rstrip()
+    return f"{told.device}, {told.setting}, {told.workload}", f"{score}{power} ({origin_words(summary)})"

@@ -30,11 +30,12 @@ from PyQt6.QtWidgets import (
 from pinch import compose
 from pinch.bench.book import Book
 from pinch.bench.entry import read_quantity
+from pinch.bench.files import write_model
 from pinch.bench.filing import NamePattern
 from pinch.bench.records import Device, Setting, Workload, checked, live
 from pinch.compose import Batch
 from pinch.core.errors import PinchError
-from pinch.sources.logs.mapping import Mapping, read_mapping, write_mapping
+from pinch.sources.logs.mapping import Mapping, read_mapping
 from pinch.sources.logs.pairing import holds_frames_only
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
@@ -135,7 +136,7 @@ class ArrivalsDialog(QDialog):
         self.refused = label(" ".join(self._batch.refused)[:MOST_SAID], "quiet", wrap=True)
         self.refused.setVisible(bool(self._batch.refused))
         self.pattern = QLineEdit()
-        self.pattern.setPlaceholderText("such as {device}_{setting}_{workload}_{repeat}")
+        self.pattern.setPlaceholderText(NamePattern.EXAMPLE)
         self.pattern.setToolTip("Folders too: {device}/{setting}/*_{workload}. * stands for anything.")
         self.table = QTableWidget(0, len(TITLES))
         self.table.setHorizontalHeaderLabels(TITLES)
@@ -383,7 +384,7 @@ class ArrivalsDialog(QDialog):
     def _keep_mapping(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "Keep the mapping", "mapping.json", MAPPINGS)
         if name and self._shown is not None:
-            write_mapping(self.answers.mapping(self._shown.fingerprint), Path(name))
+            write_model(self.answers.mapping(self._shown.fingerprint), Path(name))
 
     def _take_mapping(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Take a mapping", "", MAPPINGS)

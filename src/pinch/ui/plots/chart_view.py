@@ -153,7 +153,7 @@ class ChartView(QWidget):
             if line.label:
                 self._label(plot, line.label, float(line.x[-1]), float(line.y[-1]), theme.devices[line.slot % 6])
         for dots in panel.dots:
-            self._add_dots(plot, dots)
+            self._add_dots(plot, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule)
         if chart.clock:
@@ -189,25 +189,29 @@ class ChartView(QWidget):
             hole.setZValue(-10)
             plot.addItem(hole)
 
-    def _add_dots(self, plot: pg.PlotItem, dots: Dots) -> None:
+    def _add_dots(self, plot: pg.PlotItem, panel: Panel, dots: Dots) -> None:
         theme = look.theme()
         if not len(dots.x):
             return
-        colour = theme.quiet if dots.light else theme.devices[dots.slot % 6]
+        aside = dots.light or dots.told
+        colour = theme.quiet if aside else theme.devices[dots.slot % 6]
+        symbol = "x" if dots.told else _upright() if dots.light else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
         scatter = pg.ScatterPlotItem(
             x=dots.x,
             y=dots.y,
             data=list(range(len(dots.x))),
-            symbol=_upright() if dots.light else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]],
+            symbol=symbol,
             size=22 if dots.light else 9,
             pen=pg.mkPen(colour, width=1.6),
             hoverable=True,
-            brush=colour if dots.light else theme.paper,
+            brush=colour if aside else theme.paper,
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
         )
-        if not dots.light:
+        if not aside:
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(int(points[0].data())))
         plot.addItem(scatter)
+        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told else ():
+            self._label(plot, words, x, y, theme.quiet, (1, 1) if panel.words_before(x) else (0, 0))
 
     def _add_rule(self, plot: pg.PlotItem, rule: Rule) -> None:
         theme = look.theme()
@@ -223,8 +227,10 @@ class ChartView(QWidget):
             label = pg.InfLineLabel(line, rule.words, position=0.06, color=colour, anchors=[(0, 1), (0, 1)])
             label.setFont(look.text_font(9))
 
-    def _label(self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str) -> None:
-        text = pg.TextItem(f"   {words}", color=colour, anchor=(0, 1.0))
+    def _label(
+        self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str, anchor: tuple[float, float] = (0, 1.0)
+    ) -> None:
+        text = pg.TextItem(f"   {words}   ", color=colour, anchor=anchor)
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)

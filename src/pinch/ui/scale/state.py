@@ -5,7 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.bench.records import standing, workload_words
-from pinch.charts.scaling import MeasuredPoint, scaling_chart
+from pinch.bench.summaries import origin_words
+from pinch.charts.scaling import MeasuredPoint, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
 from pinch.compose import ScaleResult
 from pinch.core.explain import Explanation
@@ -13,7 +14,8 @@ from pinch.core.explain import Explanation
 
 @dataclass(frozen=True)
 class Row:
-    """A setting: claimed W (None: no claim), measured W, score, number of runs, and the runs' ids."""
+    """A setting: claimed W (None: no claim), measured W, score, number of runs, and the runs' ids. `told` says whose
+    score it is where none of it was measured; its watts are as they are told then, NaN where they are not."""
 
     setting: str
     claimed_w: float | None
@@ -22,18 +24,19 @@ class Row:
     score: float
     runs: tuple[int, ...]
     states: tuple[str, ...]
+    told: str = ""
 
     @property
     def off_by(self) -> str:
         """Measured against claimed, in %."""
-        if not self.claimed_w:
+        if not self.claimed_w or self.told:
             return ""
         percent = round(100 * (self.power_w / self.claimed_w - 1))
         return f"{percent:+d} %".replace("-", "−") if percent else "0 %"
 
 
 def rows(result: ScaleResult) -> list[Row]:
-    """One row a setting, by measured watts."""
+    """One row a setting, by measured watts, then one a score that is told."""
     by_setting: dict[str, list[int]] = {}
     for i, p in enumerate(result.points):
         by_setting.setdefault(p.setting.name, []).append(i)
@@ -52,12 +55,27 @@ def rows(result: ScaleResult) -> list[Row]:
                 tuple(p.state for p in points),
             )
         )
-    return sorted(made, key=lambda row: row.power_w)
+    told = [
+        Row(
+            t.setting.name,
+            t.setting.sustained_w,
+            t.summary.power_w or float("nan"),
+            float("nan"),
+            t.summary.score,
+            (t.run.id or 0,),
+            (),
+            origin_words(t.summary),
+        )
+        for t in result.told
+    ]
+    return [*sorted(made, key=lambda row: row.power_w), *told]
 
 
 def headline(result: ScaleResult) -> str:
     """The finding of the page in one sentence."""
     device, workload = result.device.name, result.workload.name
+    if not result.points and result.told:
+        return f"{device}, {workload}: only scores that are told, none was measured here."
     if not result.points:
         return f"{device} has no settled run of {workload} yet. Record some on the Run page."
     if result.scaling is None:
@@ -84,6 +102,10 @@ def chart(result: ScaleResult, slot: int, room: str) -> Chart:
     frames = result.workload.rate_channel == "frame.rate"
     words = [workload_words(result.workload), f"{len(points)} runs", room]
     words += ["settled package power, upright ticks: claimed", *filter(None, [standing(result.device)])]
+    told = [
+        ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in result.told if t.summary.power_w
+    ]
+    words += ["×: told, not measured"] if told else []
     footnote = " · ".join(words)
     return scaling_chart(
         headline(result),
@@ -94,6 +116,7 @@ def chart(result: ScaleResult, slot: int, room: str) -> Chart:
         "Average frame rate" if frames else "Score",
         result.workload.score_unit,
         footnote,
+        told,
     )
 
 

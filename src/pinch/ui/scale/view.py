@@ -23,7 +23,7 @@ from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.scale import state
 from pinch.ui.shell.words import label
 
-COLUMNS = ("Setting", "Claimed W", "Measured W", "Off by", "Score", "Runs", "   Window")
+COLUMNS = ("Setting", "Claimed W", "Measured W", "Off by", "Score", "Runs", "   Window or source")
 NUMBERS = range(1, 6)
 MOST_ROWS = 8
 ANY_ROOM = "any room"
@@ -95,8 +95,9 @@ class ScaleView(QWidget):
         self.result = result
         self.headline.setText(unbroken(state.headline(result)))
         there = bool(result.points)
-        for part in (self.chart, self.table, self._footnote, self._chart_button):
+        for part in (self.chart, self._footnote, self._chart_button):
             part.setVisible(there)
+        self.table.setVisible(there or bool(result.told))
         self._spot_button.setVisible(result.scaling is not None)
         if there:
             drawn = state.chart(result, slot, self.room.currentText() or ANY_ROOM)
@@ -137,6 +138,7 @@ class ScaleView(QWidget):
         assert header is not None and side is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setHighlightSections(False)
+        header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.ResizeToContents)
         side.hide()
         side.setDefaultSectionSize(24)
 
@@ -149,11 +151,15 @@ class ScaleView(QWidget):
             cells = (
                 row.setting,
                 "" if row.claimed_w is None else f"{row.claimed_w:g}",
-                f"{row.power_w:.1f}{spread}",
+                ""
+                if row.power_w != row.power_w
+                else f"told {row.power_w:.1f}"
+                if row.told
+                else f"{row.power_w:.1f}{spread}",
                 row.off_by,
                 f"{row.score:.4g}",
-                str(len(row.runs)),
-                f"   {worst}",
+                "" if row.told else str(len(row.runs)),
+                f"   {row.told or worst}",
             )
             for c, text in enumerate(cells):
                 item = QTableWidgetItem(text)

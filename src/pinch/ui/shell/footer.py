@@ -23,7 +23,8 @@ class Footer(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 0)
         row.setSpacing(28)
-        for part in (self.recording, self.rate, self.cost):
+        self.watched = label("", "quiet")
+        for part in (self.recording, self.rate, self.cost, self.watched):
             row.addWidget(part)
         row.addStretch(1)
         row.addWidget(self.book)
@@ -50,6 +51,10 @@ class Footer(QWidget):
             self.cost.setProperty("role", role)
             if (style := self.cost.style()) is not None:
                 style.polish(self.cost)
+
+    def show_watched(self, folder: str) -> None:
+        """The folder that is watched for logs; empty: none."""
+        self.watched.setText(f"watching {folder}" if folder else "")
 
     def show_book(self, name: str, read_only: bool) -> None:
         """The open book; every change is kept at once."""

@@ -1,0 +1,84 @@
+"""A run log as Parquet: a column `t_s` and one a channel, a null is no sample. The same table as Pinch's CSV."""
+
+import io
+from pathlib import Path
+
+import numpy as np
+
+from pinch.core.channels import is_channel_name, unit_of
+from pinch.core.errors import DataError
+from pinch.core.runlog import RunLog, runlog_from_columns
+from pinch.sources.runlog_csv import TIME, check_time, rows_of
+
+ENDING = ".parquet"
+MOST_BYTES = 2_000_000_000
+
+
+def is_parquet(path: Path) -> bool:
+    """Whether a file is called a Parquet file."""
+    return path.suffix.casefold() == ENDING
+
+
+def parquet_bytes(log: RunLog) -> bytes:
+    """The table of a log, its units with the columns."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    t, columns = rows_of(log)
+    fields = [pa.field(TIME, pa.float64(), nullable=False, metadata={"unit": "s"})]
+    fields += [pa.field(name, pa.float64(), metadata={"unit": unit_of(name)}) for name in columns]
+    arrays = [pa.array(t), *(pa.array(values, from_pandas=True) for values in columns.values())]
+    file = io.BytesIO()
+    pq.write_table(pa.Table.from_arrays(arrays, schema=pa.schema(fields)), file, compression="zstd")
+    return file.getvalue()
+
+
+def read_parquet_log(path: Path) -> RunLog:
+    """Read a log that was written by `parquet_bytes`, or any other with the same columns.
+
+    Raises
+    ------
+    DataError : it cannot be read, lacks `t_s`, or a column is no channel or no number.
+    """
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    place = str(path)
+    try:
+        if not path.is_file():
+            raise DataError(place, "there is no such file" if not path.exists() else "it is not a plain file")
+        if sum(_size_of(pq.ParquetFile(path), i) for i in range(pq.ParquetFile(path).num_row_groups)) > MOST_BYTES:
+            raise DataError(place, f"unpacked it is larger than {MOST_BYTES // 1_000_000_000} GB")
+        table = pq.read_table(path)
+    except (pa.ArrowException, OSError, ValueError) as error:
+        raise DataError(place, f"it is no Parquet file that can be read ({str(error).splitlines()[0]})") from None
+    if not table.num_columns or table.column_names[0] != TIME:
+        raise DataError(place, f"its first column is not {TIME!r}")
+    if not table.num_rows:
+        raise DataError(place, "it has columns but no samples")
+    columns = {}
+    for name in table.column_names:
+        if name != TIME and not is_channel_name(name):
+            raise DataError(place, f"its column {name!r} is not a channel name such as cpu.power")
+        if name in columns or not _is_number(table.column(name).type):
+            raise DataError(place, f"its column {name!r} stands there twice or holds no numbers")
+        columns[name] = table.column(name).cast(pa.float64()).to_numpy()
+    t = columns.pop(TIME)
+    if not np.isfinite(t).all():
+        raise DataError(place, f"row {int(np.flatnonzero(~np.isfinite(t))[0]) + 1} has no time")
+    check_time(t, place)
+    log = runlog_from_columns(t, columns)
+    filled = {name: series for name, series in log.series.items() if len(series.t)}
+    if not filled:
+        raise DataError(place, "it has rows but not one sample")
+    return RunLog(filled)
+
+
+def _size_of(file: object, group: int) -> int:
+    return int(file.metadata.row_group(group).total_byte_size)  # type: ignore[attr-defined]
+
+
+def _is_number(kind: object) -> bool:
+    import pyarrow as pa
+
+    return bool(pa.types.is_floating(kind) or pa.types.is_integer(kind) or pa.types.is_boolean(kind))

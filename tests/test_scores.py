@@ -1,0 +1,227 @@
+"""Scores from tables: what columns say, runs without a log, and how they stand beside measured ones."""
+
+import contextlib
+import os
+import zipfile
+from unittest import mock
+
+from odf.opendocument import OpenDocumentSpreadsheet
+from odf.table import Table, TableCell, TableRow
+from odf.text import P
+from PyQt6.QtWidgets import QApplication
+from xlsxwriter import Workbook
+
+from pinch import compose
+from pinch.bench.book import create_book, open_book
+from pinch.bench.records import Device, Setting, Workload
+from pinch.bench.summaries import Origin, Summary, origin_words
+from pinch.compose import add_told, scale_cell
+from pinch.core.errors import DataError
+from pinch.sources.scores import Role, Told, guess_roles, told_scores
+from pinch.sources.sheets import read_sheet, sheet_of_text
+from pinch.ui.logs.scores import ScoresDialog
+from pinch.ui.scale import state
+from pinch.ui.shell.pages import JUDGE
+from tests.in_folder import CommandCase, InFolder
+from tests.window_case import WindowCase
+
+TABLE = (
+    "Werkstatt, September;;;;;;;\n;;\n"
+    "Gerät;Profil;Test;Lauf 1;Lauf 2;Lauf 3;Leistung [W];Quelle;Einheiten;Datum\n"
+    "Gannet;20 W;Skerry Run;61,5;62,1;60,9;20,1;own test;1;3.9.2026\n"
+    "Gannet;25 W;Skerry Run;68;;;25;Hersteller;6;1.8.2026\n"
+)
+
+
+def told(text: str, **common: str) -> tuple[Told, ...]:
+    sheet = sheet_of_text(text, "table")
+    return told_scores(sheet, guess_roles(sheet), {Role[name.upper()]: value for name, value in common.items()})
+
+
+class TestRoles(InFolder):
+    def test_columns_of_several_languages(self) -> None:
+        own, maker = told(TABLE)
+        self.assertEqual((own.device, own.setting, own.workload), ("Gannet", "20 W", "Skerry Run"))
+        self.assertAlmostEqual(own.summary.score, 61.5)
+        self.assertAlmostEqual(own.summary.spread or 0.0, 0.6, msg="61.5, 62.1 and 60.9 by hand")
+        self.assertEqual((own.summary.repeats, own.summary.power_w, own.summary.dated), (3, 20.1, "2026-09-03"))
+        self.assertEqual((maker.summary.origin, maker.summary.units), (Origin.MAKER, 6))
+        self.assertEqual(origin_words(maker.summary), "maker's figure, mean of 6 units, 2026-08-01")
+
+    def test_what_no_column_says_is_said_for_all(self) -> None:
+        (row,) = told("Score [points]\tRuns\n1,204.5\t4\n", device="A", setting="B", workload="C", by="a magazine")
+        self.assertEqual((row.summary.score, row.summary.repeats, row.unit), (1204.5, 4, "points"))
+        self.assertEqual(row.summary.told_by, "a magazine")
+        self.assertEqual(told("Device;fps\nA;61,25\n", setting="B", workload="C")[0].summary.score, 61.25)
+
+    def test_guesses_that_are_not_sure_are_asked(self) -> None:
+        roles = guess_roles(sheet_of_text("Machine,Blah\nA,12\n", "table"))
+        self.assertEqual([(c.role, c.doubtful) for c in roles.columns], [(Role.DEVICE, False), (Role.SCORE, True)])
+
+    def test_what_makes_no_sense_is_said_with_its_line(self) -> None:
+        head = "Device,Mode,Test,Score,Runs,Date,Source,Package W\n"
+        for row, reason in (
+            ("A,B,C,fast,1,,,", "line 3: the score 'fast' is no number"),
+            ("A,B,,1,1,,,", "line 3: the workload is missing"),
+            ("A,B,C,1,1.5,,,", "line 3: the number of runs is a whole number, not 1.5"),
+            ("A,B,C,1,0,,,", "line 3: repeats: it is at least 1"),
+            ("A,B,C,1,1,2026-13-01,,", "line 3: '2026-13-01' is not a day"),
+            ("A,B,C,1,1,,a friend,", "line 3: whose figure it is must be one of"),
+            ("A,B,C,1,1,,,9000", "line 3: power_w: it is at most 2000"),
+            ("A,B,C,1e400,1,,,", "line 3: the score '1e400' is no number"),
+        ):
+            with self.subTest(row), self.assertRaisesRegex(DataError, reason):
+                told(head + "A,B,C,2,2,,,\n" + row + "\n")
+        with self.assertRaisesRegex(DataError, "no column is said to hold the score"):
+            told("Device,Mode\nA,B\n")
+
+
+class TestSheets(InFolder):
+    def spreadsheet(self, formula: str = "") -> None:
+        with Workbook(self.folder / "a.xlsx") as book:
+            sheet = book.add_worksheet()
+            for r, row in enumerate((("Device", "Mode", "Test", "Score"), ("A", "B", "C", 1234.5))):
+                for c, cell in enumerate(row):
+                    sheet.write(r, c, cell)
+        book = OpenDocumentSpreadsheet()
+        table = Table(name="one")
+        for cells in (("Device", "Mode", "Test", "Score"), ("A", "B", "C", 1234.5)):
+            line = TableRow()
+            for cell in cells:
+                kind = {"valuetype": "float", "value": cell} if isinstance(cell, float) else {"valuetype": "string"}
+                made = TableCell(**kind)
+                made.addElement(P(text=str(cell)))
+                line.addElement(made)
+            table.addElement(line)
+        book.spreadsheet.addElement(table)
+        book.save(str(self.folder / "a.ods"))
+
+    def test_xlsx_and_ods_of_other_packages(self) -> None:
+        self.spreadsheet()
+        for name in ("a.xlsx", "a.ods"):
+            sheet = read_sheet(self.folder / name)
+            with self.subTest(name):
+                self.assertEqual(
+                    (sheet.names[3], sheet.rows, sheet.lines), ("Score", (("A", "B", "C", "1234.5"),), (2,))
+                )
+
+    def test_what_is_no_table_to_trust_is_refused(self) -> None:
+        self.spreadsheet()
+        (self.folder / "macro.xlsm").write_bytes(b"PK")
+        (self.folder / "none.ods").write_bytes(b"PK\x03\x04")
+        with zipfile.ZipFile(self.folder / "a.xlsx") as old, zipfile.ZipFile(self.folder / "m.xlsx", "w") as new:
+            for name in old.namelist():
+                new.writestr(name, old.read(name))
+            new.writestr("xl/vbaProject.bin", b"x")
+        with zipfile.ZipFile(self.folder / "bomb.xlsx", "w", zipfile.ZIP_DEFLATED) as bomb:
+            bomb.writestr("xl/worksheets/sheet1.xml", bytes(50_000_000))
+        laughs = '<!DOCTYPE l [<!ENTITY a "' + "ha" * 50 + '"><!ENTITY b "' + "&a;" * 1000 + '">]>'
+        with zipfile.ZipFile(self.folder / "a.xlsx") as old, zipfile.ZipFile(self.folder / "entity.xlsx", "w") as new:
+            for name in old.namelist():
+                text = old.read(name)
+                if name.endswith("sharedStrings.xml"):
+                    text = text.replace(b"<sst", laughs.encode() + b"<sst", 1).replace(b"Score", b"Score&b;")
+                new.writestr(name, text)
+        os.mkfifo(self.folder / "pipe.csv")
+        for name, reason in (
+            ("macro.xlsm", "can hold macros"),
+            ("m.xlsx", "it holds macros"),
+            ("none.ods", "no ZIP archive"),
+            ("bomb.xlsx", "would grow to 50 MB"),
+            ("pipe.csv", "not a plain file"),
+            ("there.csv", "there is no such file"),
+        ):
+            with self.subTest(name), self.assertRaisesRegex(DataError, reason):
+                read_sheet(self.folder / name)
+        with contextlib.suppress(DataError):  # refused or read: but nothing is expanded
+            self.assertLess(len("".join(read_sheet(self.folder / "entity.xlsx").names)), 100)
+        for text, reason in (("", "no row"), ("a,b\n", "no rows"), ("a,b\n1,2,3\n", "line 2: the row has 3 cells")):
+            with self.subTest(text), self.assertRaisesRegex(DataError, reason):
+                sheet_of_text(text, "table")
+
+
+class TestBook(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.book = create_book(self.folder / "a.pinch")
+        self.addCleanup(self.book.close)
+        compose.add_rig(self.book)
+
+    def test_runs_without_a_log_beside_measured_ones(self) -> None:
+        added = add_told(self.book, told(TABLE), "table.csv")
+        run = added[1].run
+        self.assertEqual((run.summary or Summary(score=0)).score, 68)
+        self.assertEqual(f"{run.started:%Y-%m-%d}", "2026-08-01")
+        gannet = self.book.get(Device, run.device_id)
+        work = self.book.get(Workload, run.workload_id)
+        self.assertEqual((gannet.name, work.name, len(self.book.devices())), ("Gannet", "Skerry Run", 4))
+        result = scale_cell(compose.JudgeDesk(self.book), self.book, gannet, work)
+        self.assertEqual((len(result.points), [t.summary.score for t in result.told]), (0, [68, 61.5]), "as they are dated")
+        row = state.rows(result)[0]
+        self.assertEqual((row.told, row.off_by), ("maker's figure, mean of 6 units, 2026-08-01", ""))
+        dots = state.chart(result, 0, "any room").panels[0].dots
+        self.assertEqual([d.told for d in dots], [False, True, False])
+        self.assertEqual(dots[1].texts[0], "maker's figure, mean of 6 units, 2026-08-01")
+        with self.assertRaisesRegex(Exception, "nothing to judge"):
+            compose.JudgeDesk(self.book).judge(run)
+
+    def test_a_new_workload_takes_its_unit(self) -> None:
+        add_told(self.book, told("Device,Mode,Test,Score [s]\nCurlew,Full,New task,12\n"), "t")
+        new = next(w for w in self.book.workloads() if w.name == "New task")
+        self.assertEqual((new.score_unit, new.higher_is_better), ("s", False))
+
+
+class TestCommand(CommandCase):
+    def test_scores_come_into_a_book(self) -> None:
+        table, path = self.folder / "t.csv", self.folder / "a.pinch"
+        table.write_text("Mode,Score\nHush,10\nFull,20\n")
+        names = ("--device", "Sandpiper 14", "--workload", "Tile Render", "--whose", "third party", "--by", "a page")
+        status, out, err = self.run_command("import", table, "--scores", "--book", path, *names)
+        self.assertEqual((status, len(out.splitlines())), (0, 2), err)
+        self.assertIn(
+            "run 2: t.csv, line 3 → Sandpiper 14, Full, Tile Render, run 1: 20 (third party, 1 run, a page)", out
+        )
+        table.write_text("Mode,Blah\nHush,10\n")
+        roles = self.folder / "map.json"
+        roles.write_text('{"columns": [{"column": "Blah", "role": "score"}, {"column": "Mode", "role": "setting"}]}')
+        status, _, err = self.run_command("import", table, "--scores", "--book", path, *names, "--map", roles)
+        self.assertEqual((status, err), (0, ""))
+        with contextlib.closing(open_book(path)) as book:
+            self.assertEqual([r.summary.score for r in book.runs() if r.summary], [10, 20, 10])
+            self.assertEqual(book.get(Setting, book.runs()[2].setting_id).name, "Hush")
+        status, _, err = self.run_command("import", table, "--scores", "--book", path)
+        self.assertEqual(status, 2)
+        self.assertIn("t.csv, line 2: the device is missing", err)
+
+
+class TestWindow(WindowCase):
+    def test_copied_cells_are_asked_about_added_and_taken_back(self) -> None:
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder / "config")}))
+        compose.add_rig(self.session.book)
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("Mode\tBlah\tNumber\n20 W\t61.5\t3\n25 W\t68\t3\n")
+        with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._answer(dialog)):
+            self.window.asking.paste_scores()
+        runs = self.session.book.runs()
+        self.assertEqual([(r.summary.score, r.summary.repeats) for r in runs if r.summary], [(61.5, 3), (68.0, 3)])
+        self.window.show_page(JUDGE)
+        self.assertIn("68 fps, told without a log: third party, 3 runs", self.window.judge_view.headline.text())
+        with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._again(dialog)):
+            self.window.asking.paste_scores()
+        self.window.undo()
+        self.assertEqual(self.session.book.runs(), [], "one undo for all of it")
+
+    def _answer(self, dialog: ScoresDialog) -> int:
+        self.assertIn("the device is missing", dialog.error.text())
+        self.assertIn("Not sure: Blah", dialog.heading.text())
+        for role, words in ((Role.DEVICE, "gannet"), (Role.WORKLOAD, "skerry run"), (Role.ORIGIN, "third party")):
+            dialog.common[role].setCurrentText(words)  # type: ignore[union-attr]
+        dialog.boxes[2].setCurrentIndex(dialog.boxes[2].findData(Role.REPEATS))
+        self.assertEqual(dialog.preview.rowCount(), 2)
+        dialog.accept()
+        return dialog.result()
+
+    def _again(self, dialog: ScoresDialog) -> int:
+        self.assertEqual(dialog.boxes[2].currentData(), Role.REPEATS, "the answer is remembered")
+        return 0
