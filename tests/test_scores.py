@@ -156,7 +156,9 @@ class TestBook(InFolder):
         work = self.book.get(Workload, run.workload_id)
         self.assertEqual((gannet.name, work.name, len(self.book.devices())), ("Gannet", "Skerry Run", 4))
         result = scale_cell(compose.JudgeDesk(self.book), self.book, gannet, work)
-        self.assertEqual((len(result.points), [t.summary.score for t in result.told]), (0, [68, 61.5]), "as they are dated")
+        self.assertEqual(
+            (len(result.points), [t.summary.score for t in result.told]), (0, [68, 61.5]), "as they are dated"
+        )
         row = state.rows(result)[0]
         self.assertEqual((row.told, row.off_by), ("maker's figure, mean of 6 units, 2026-08-01", ""))
         dots = state.chart(result, 0, "any room").panels[0].dots

@@ -118,7 +118,9 @@ class TestParquet(TablesCase):
     def test_a_run_goes_out_and_comes_back(self) -> None:
         target = self.folder / "limpet.parquet"
         status, out, err = self.run_command("export", "--book", self.path, "--run", "1", "--to", target)
-        self.assertEqual((status, out.splitlines()), (0, [str(target), str(self.folder / "limpet-frames.parquet")]), err)
+        self.assertEqual(
+            (status, out.splitlines()), (0, [str(target), str(self.folder / "limpet-frames.parquet")]), err
+        )
         table = pq.read_table(target)
         self.assertEqual(table.schema.field("cpu.power").metadata, {b"unit": b"W"})
         self.assertEqual(table.column("cpu.temp").null_count, 100)

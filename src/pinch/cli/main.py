@@ -14,13 +14,14 @@ COMMANDS = {
     "probe": "print the sensors as CSV, one row a sample",
     "record": "record a run into a book",
     "judge": "judge a log",
+    "frames": "average, lows and stutters of a frame log",
     "scale": "score against measured watts from a table",
     "plan": "the run sheet of a plan",
     "records": "exchange devices, settings, workloads, protocols and plans as JSON",
     "rig": "start a simulated device",
     "convert": "anybody's log as a log of Pinch",
     "import": "add logs in any dialect to a book as runs",
-    "export": "write a run as CSV with datapackage.json",
+    "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
 WRONG_USE = 2
 

@@ -28,7 +28,7 @@ _QUANTITIES = {
     "load": "load usage utilization utilisation auslastung last uso busy util activity nutzung",
     "speed": "rpm drehzahl vitesse velocidad fanspeed",
     "rate": "fps framerate bildrate rate score punkte points units",
-    "time": "frametime frametimes",
+    "time": "frametime frametimes bildzeit bildzeiten",
     "charge": "charge level ladung ladestand capacity soc%",
     "energy": "energy energie énergie energía",
     "level": "noise lärm schall sound bruit ruido pegel spl",
@@ -47,7 +47,7 @@ _COMPONENTS = {
     "skin": "skin surface oberfläche palm keyboard chassis case",
     "ambient": "ambient room umgebung raum air ambiante",
     "noise": "noise lärm schall sound bruit ruido spl",
-    "frame": "frame frames fps bild bilder framerate frametime",
+    "frame": "frame frames fps bild bilder bildzeit bildzeiten framerate frametime frametimes",
     "score": "score punkte points units work",
     "fan": "fan fans lüfter luefter ventilateur ventilador ventola",
 }
@@ -171,7 +171,7 @@ def _quantity(unit: Unit | None, by_word: str | None, words: list[str], shown: S
         quantity = unit.quantity
         if quantity == "load" and by_word in ("charge",):
             return "charge", 0.6, "its unit and its name"
-        if quantity == "time" and "frame" not in words and "frametime" not in words:
+        if quantity == "time" and not any(_PART_BY_WORD.get(word) == "frame" for word in words):
             return None, 0.0, ""
         agrees = by_word in (quantity, None) or (quantity == "power" and by_word == "energy")
         return quantity, 0.6 if agrees and by_word else 0.5, "its unit and its name" if by_word else "its unit"
@@ -187,20 +187,7 @@ def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
         return "cpu", 0.4
     if "fan" in found and quantity == "speed":
         return "fan", 0.4
-    for part in (
-        "wall",
-        "battery",
-        "gpu",
-        "memory",
-        "storage",
-        "skin",
-        "ambient",
-        "soc",
-        "cpu",
-        "noise",
-        "frame",
-        "score",
-    ):
+    for part in _FIRST:
         if part in found:
             return part, 0.4
     if quantity in _DEFAULT:
