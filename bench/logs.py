@@ -1,10 +1,12 @@
 #!/usr/bin/env python3
 """What reading somebody's log costs: .venv/bin/python bench/logs.py [FUZZ]
 
-A sensor log of 100 MB beside `pandas.read_csv` of the same file, in processes of their own; then random damage to small
-logs, of which every one must be read or refused in a sentence.
+Random damage to small logs, of which every one must be read or refused in a sentence; a sensor log of 100 MB beside
+`pandas.read_csv` of the same file, in processes of their own; ten million frame times, read and summarised; how soon
+reading ends when nobody wants it any more.
 """
 
+import contextlib
 import random
 import subprocess
 import sys
@@ -16,6 +18,9 @@ import numpy as np
 import pandas as pd
 
 from pinch.core.errors import DataError
+from pinch.core.frames import FRAME_TIME
+from pinch.core.framestats import frame_figures
+from pinch.core.progress import CancelledError
 from pinch.sources.logs.read import read_any_log
 
 ROWS = 550_000
@@ -58,6 +63,46 @@ def large_log() -> None:
         print(f"  peak memory {memory:.0f} MB, {memory / size:.1f} × the file (≤ 5)")
 
 
+def many_frames(count: int = 10_000_000) -> None:
+    """Beside the same numbers from binary, parted, and the text parse of pyarrow."""
+    import pyarrow.csv
+
+    ms = np.round(np.random.default_rng(0).gamma(40.0, 16.7 / 40.0, count), 3)
+    with tempfile.TemporaryDirectory() as folder:
+        text, binary = Path(folder) / "frames.csv", Path(folder) / "frames.bin"
+        pd.DataFrame({"frame_ms": ms}).to_csv(text, index=False)
+        ms.tofile(binary)
+        start = time.perf_counter()
+        np.partition(np.fromfile(binary), int(0.99 * count))
+        pyarrow.csv.read_csv(text)
+        theirs = time.perf_counter() - start
+        start = time.perf_counter()
+        found = read_any_log(text).log
+        read = time.perf_counter()
+        frame_figures(found.series[FRAME_TIME].values)
+        ours, figures = time.perf_counter() - start, time.perf_counter() - read
+    print(f"{count} frames: {ours:.2f} s, of that figures {figures:.2f} s; reference {theirs:.2f} s", end="")
+    print(f", ratio {ours / theirs:.1f} (≤ 3)")
+
+
+def cancelling() -> None:
+    """From the moment that nobody wants the rest until the reader has ended, s."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.csv"
+        rows = pd.DataFrame(np.random.default_rng(0).normal(50.0, 1.0, (300_000, 25)).round(2))
+        rows.columns = ["Time [s]", *(f"Core {n} Temp [°C]" for n in range(24))]
+        rows["Time [s]"] = np.arange(len(rows)) * 0.1
+        rows.to_csv(path, index=False)
+        worst = 0.0
+        for asked_s in (0.05, 0.2, 0.4, 0.6, 0.8):
+            begun = time.perf_counter()
+            with contextlib.suppress(CancelledError):
+                read_any_log(path, progress=lambda _, until=begun + asked_s: time.perf_counter() < until)
+                continue
+            worst = max(worst, time.perf_counter() - begun - asked_s)
+    print(f"a log of {rows.size / 1e6:.1f} million values is let go of within {worst:.2f} s (≤ 0.5)")
+
+
 def damaged(seed: bytes, chance: random.Random) -> bytes:
     data = bytearray(seed)
     for _ in range(chance.choice((1, 1, 2, 3, 8))):
@@ -96,3 +141,5 @@ def fuzz(count: int, seed: int = 1) -> None:
 if __name__ == "__main__":
     fuzz(int(sys.argv[1]) if len(sys.argv) > 1 else 20_000)
     large_log()
+    many_frames()
+    cancelling()

@@ -18,9 +18,10 @@ _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff",
 
 @dataclass(frozen=True)
 class Text:
-    """A file's bytes as UTF-8 without a mark, lines ended by a line feed."""
+    """A file's bytes as UTF-8 without a mark, lines ended by a line feed; `file` where they stand there just so."""
 
     data: bytes
+    file: Path | None = None
 
     def head(self, lines: int) -> list[str]:
         """The first lines, without their ends."""
@@ -34,7 +35,7 @@ def read_text_of(path: Path) -> Text:
     ------
     DataError : it is missing, no plain file, unreadable, empty, not text, or has a line that no table has.
     """
-    data = _bytes_of(path)
+    data = read = _bytes_of(path)
     encoding = _encoding_of(data)
     if encoding is None:
         odd = next((byte for byte in (b"\0", *_UNDEFINED) if byte in data), b"\0")
@@ -49,7 +50,7 @@ def read_text_of(path: Path) -> Text:
         data = data.replace(b"\r\n", b"\n")
         data = data if b"\n" in data else data.replace(b"\r", b"\n")
     _refuse_long_lines(data, path)
-    return Text(data)
+    return Text(data, path if data is read else None)
 
 
 def _bytes_of(path: Path) -> bytes:

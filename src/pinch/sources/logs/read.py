@@ -108,7 +108,8 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
     for i in range(len(dialect.names)):
         tell(progress, ROWS_TO + (1.0 - ROWS_TO) * i / len(dialect.names))
         columns[i] = numbers_of(table.frame[i], dialect)
-    uses = _uses(dialect, columns, table, mapping, place)
+    shown = [_shown(columns[i][0]) for i in range(len(dialect.names))]
+    uses = _uses(dialect, columns, shown, table, mapping, place)
     axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place), list[str]()
     t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
     log = _log_of(dialect, columns, uses, t, warnings, place)
@@ -127,7 +128,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
         tuple(asked),
         tuple(warnings),
         axis.day_s,
-        tuple(_column(name, columns[i][0]) for i, name in enumerate(dialect.names)),
+        tuple(Column(name, shown[i], _outline(columns[i][0])) for i, name in enumerate(dialect.names)),
         tuple(line[:WIDEST] for line in text.head(dialect.first + HEAD_ROWS)),
         dialect.header,
     )
@@ -136,6 +137,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
 def _uses(
     dialect: Dialect,
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
+    shown: list[Shown],
     table: Table,
     mapping: Mapping | None,
     place: str,
@@ -146,7 +148,7 @@ def _uses(
         if missing:
             raise DataError(place, f"the mapping speaks of a column {missing[0]!r} that is not there")
         return tuple(named.get(n, ColumnUse(column=n)) for n in dialect.names)
-    uses = list(maps.guess(dialect.names, dialect.units, [_shown(columns[i][0]) for i in range(len(dialect.names))]))
+    uses = list(maps.guess(dialect.names, dialect.units, shown))
     for i, name in enumerate(dialect.names):
         plain, _ = split_unit(name)
         head = _first_text(table.frame[i])
@@ -166,11 +168,10 @@ def _uses(
     return tuple(uses)
 
 
-def _column(name: str, values: FloatArray) -> Column:
-    """Drawn through the highest values of even stretches, so that no short peak is lost."""
+def _outline(values: FloatArray) -> FloatArray:
+    """The highest values of even stretches, so that no short peak is lost."""
     step = max(1, -(-len(values) // OUTLINE))
-    padded = np.append(values, np.full(-len(values) % step, np.nan))
-    return Column(name, _shown(values), np.fmax.reduce(padded.reshape(-1, step), axis=1))
+    return np.asarray(np.fmax.reduceat(values, np.arange(0, len(values), step)))
 
 
 def _shown(values: FloatArray) -> Shown:
@@ -181,7 +182,7 @@ def _shown(values: FloatArray) -> Shown:
         known = values[np.isfinite(values)]
     if not len(known):
         return Shown(np.nan, np.nan, np.nan)
-    return Shown(float(np.nanmin(values)), float(np.median(known)), float(np.nanmax(values)))
+    return Shown(float(np.fmin.reduce(values)), float(np.median(known)), float(np.fmax.reduce(values)))
 
 
 def _first_text(column: "pd.Series") -> str:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pinch.core.errors import DataError
-from pinch.core.progress import CancelledError, Progress, unheard
+from pinch.core.progress import CancelledError, Progress, tell, unheard
 from pinch.sources.logs.decode import LONGEST_LINE, Text
 from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
 from pinch.sources.logs.times import is_clock, is_date
@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from _typeshed import WriteableBuffer
 
 TAIL_LINES = 200
+DIRECT_BYTES = 128_000_000
+"""A file up to this size pandas reads by itself, which is faster but cannot be watched: it takes half a second."""
 PIECE = 1 << 22
 """Bytes that are looked at together."""
 _NEWLINE = ord("\n")
@@ -66,17 +68,26 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
     if not data[begin : begin + PIECE].strip():
         raise DataError(place, "it has a header but no samples")
     source = _Watched(data if end == len(data) else data[:end], begin, progress)
+    tell(progress, 0.0)
+    quoted = data.find(b'"', 0, begin) >= 0  # what is skipped must not begin with half of a quoted cell
+    direct = text.file is not None and end == len(data) <= DIRECT_BYTES and not quoted
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", pd.errors.DtypeWarning)  # mixed columns are expected, and mended below
+            warnings.simplefilter("ignore", pd.errors.ParserWarning)  # so are delimiters at the ends of rows
             frame = pd.read_csv(
+                str(text.file.resolve())
+                if text.file is not None and direct
                 # A reader of its own: pandas takes a bare BytesIO half as fast.
-                io.TextIOWrapper(io.BufferedReader(source, PIECE), encoding="utf-8", errors="replace", newline=""),
+                else io.TextIOWrapper(io.BufferedReader(source, PIECE), encoding="utf-8", errors="replace", newline=""),
                 sep=dialect.delimiter,
                 header=None,
+                skiprows=dialect.first if direct else 0,
+                nrows=data.count(b"\n", begin) + 1 if direct else None,  # the file may have grown meanwhile
+                compression=None,
+                encoding_errors="replace",
                 names=range(len(dialect.names)),
                 index_col=False,
-                usecols=range(len(dialect.names)),
                 decimal=dialect.decimal,
                 thousands=dialect.thousands or None,
                 na_values=list(MISSING) + [w.upper() for w in MISSING] + [w.title() for w in MISSING],
@@ -183,7 +194,10 @@ def _looks_even(data: bytes, begin: int, end: int, frame: "pd.DataFrame", dialec
     """Whether as many delimiters stand there as whole rows have, and no row lacks its last cell: then no row need be
     looked at by itself."""
     wanted = len(dialect.names) - 1
-    marks = data.count(dialect.delimiter.encode(), begin, end)
+    sign, marks = ord(dialect.delimiter), 0
+    for start in range(begin, end, PIECE):  # twice as fast as bytes.count, and small
+        piece = np.frombuffer(data, dtype=np.uint8, count=min(PIECE, end - start), offset=start)
+        marks += int(np.count_nonzero(piece == sign))
     return marks in (wanted * len(frame), (wanted + 1) * len(frame)) and not frame[wanted].isna().any()
 
 
