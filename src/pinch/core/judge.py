@@ -20,6 +20,7 @@ from pinch.core.figures import (
     Throttle,
     unknown,
 )
+from pinch.core.framecap import CAP_SHARE, find_cap
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
@@ -152,18 +153,20 @@ def _signals(
         return even.columns[name][part] if name is not None and name in even.columns else missing
 
     counted = np.nan_to_num(column("cpu.throttle.count"))
-    frames = column("frame.rate")
-    capped = np.zeros(len(frames), dtype=bool) if cap is None else np.abs(frames - cap) <= limiter.CAP_SHARE * cap
+    frames, gpu, active = column("frame.rate"), column("gpu.load"), load.active[part]
+    cap = find_cap(frames, gpu, active) if cap is None else cap
+    capped = np.abs(frames - cap) <= CAP_SHARE * cap
     rising = np.diff(counted, prepend=counted[:1]) > 0
     return limiter.Signals(
         column(power),
         column(clock),
         column(temp),
         column("cpu.load"),
+        gpu,
         capped,
         (column("cpu.throttle.heat") > 0.5) | rising,
         column("cpu.throttle.power") > 0.5,
-        load.active[part],
+        active,
         np.isfinite(column(load.channel)),
     )
 

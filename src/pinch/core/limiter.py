@@ -14,16 +14,20 @@ import numpy as np
 from pinch.core import robust
 from pinch.core.collapse import runs_of
 from pinch.core.figures import Segment
+from pinch.core.framecap import BUSY_GPU
 from pinch.core.phases import BUSY_LOAD
 from pinch.core.runlog import BoolArray, FloatArray
 
-CAUSES = ("burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap", "waiting", "unknown")
+CAUSES = (
+    *("burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap", "graphics-bound", "waiting"),
+    "unknown",
+)
 POWER_SHARE = 0.03
 CLOCK_SHARE = 0.01
 TEMP_K = 2.0
-CAP_SHARE = 0.015
 LEVEL_BINS = 10
 SLOW_BINS = 10
+SETTLING_BINS, FLAT_SHARE = 4, 0.004
 MEDIAN5_NOISE = 0.54
 """Noise left by a running median of five, as a share."""
 STILL_CLOCK = 0.005
@@ -39,14 +43,16 @@ TOOTH_S = 300.0
 class Signals:
     """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
 
-    `capped` is true where the frame rate is within 1.5 % of a known cap; `heat_flag` and `power_flag` are true where
-    the log itself says that the machine throttled. `logged` is false where nothing was recorded.
+    `gpu_load` is how busy graphics are, %; `capped` is true where the frame rate is within 1.5 % of a cap; `heat_flag`
+    and `power_flag` are true where the log itself says that the machine throttled. `logged` is false where nothing was
+    recorded.
     """
 
     power: FloatArray
     clock: FloatArray
     temp: FloatArray
     load: FloatArray
+    gpu_load: FloatArray
     capped: BoolArray
     heat_flag: BoolArray
     power_flag: BoolArray
@@ -89,13 +95,15 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         plateau = s.power[:burst_bins]
         burst_w = float(np.nanmedian(plateau[1:] if burst_bins > 3 else plateau))
     after = np.arange(len(s.power)) >= burst_bins
-    candidates = after & s.active & ~at_ceiling & ~s.heat_flag & ~s.capped & _calm(s.power)
+    candidates = after & s.active & ~at_ceiling & ~s.heat_flag & ~s.capped & ~_slack(s, after) & _calm(s.power)
     at_limit = s.temp >= limit - temp_tolerance
     sustained_w = _sustained_level(s.power, candidates & ~at_limit & ~_between(at_limit), burst_w)
     if not np.isfinite(sustained_w):
         # Settled so near to the temperature limit that heat cannot be told apart by temperature alone:
         # a level that was already there before the limit was reached is a power limit.
         sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
+    if not np.isfinite(sustained_w) and burst_bins:
+        sustained_w = _level_after_burst(s, burst_bins, power_noise)
     return Levels(
         burst_w,
         sustained_w,
@@ -108,6 +116,30 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         temp_tolerance,
         clock_tolerance,
     )
+
+
+def _slack(s: Signals, after: BoolArray) -> BoolArray:
+    """Bins in which the processor waits or graphics are the bound, and power wanders as the work does: its level there
+    is no limit, since a limiter holds its power still."""
+    slack = np.zeros(len(s.power), dtype=bool)
+    for loose in (s.load < BUSY_LOAD, s.gpu_load >= BUSY_GPU):
+        inside = loose & after & s.active & np.isfinite(s.power)
+        if inside.any() and _slow_spread(s.power[inside]) > WANDERING_POWER:
+            slack |= loose
+    return slack
+
+
+def _level_after_burst(s: Signals, burst_bins: int, noise: float) -> float:
+    """The level that power takes right after a burst, W, where it stays flat for ten seconds although the temperature
+    is at its limit already: heat makes power give way, a limiter holds it. NaN without one."""
+    for start in range(burst_bins, min(burst_bins + SETTLING_BINS, len(s.power) - LEVEL_BINS)):
+        part = s.power[start : start + LEVEL_BINS]
+        if not np.isfinite(part).all():
+            continue
+        flat = max(3.0 * noise, FLAT_SHARE * float(part.mean()))
+        if np.ptp(part) <= 2.0 * flat and abs(float(part[5:].mean() - part[:5].mean())) <= 0.5 * flat:
+            return float(np.median(part))
+    return float("nan")
 
 
 def steady_level(power: FloatArray) -> float:
@@ -224,18 +256,19 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     clock = _median5(s.clock)
     ceiling = clock >= levels.ceiling_mhz - np.fmax(CLOCK_SHARE * levels.ceiling_mhz, levels.clock_tolerance_mhz)
     plainly = clock >= (1.0 - CLOCK_SHARE) * levels.ceiling_mhz  # a ceiling lost in noise must not hide heat
-    allowed = np.where(
-        (bins < levels.burst_bins) | ~np.isfinite(levels.sustained_w), levels.burst_w, levels.sustained_w
-    )
-    below = np.where(np.isfinite(allowed), s.power < (1.0 - POWER_SHARE) * allowed, True) & ~plainly
+    known = np.isfinite(levels.sustained_w) | np.isfinite(levels.burst_w)
+    below = (_below_limits(s.power, levels, at_sustained) if known else True) & ~plainly
     hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
     hot |= s.heat_flag
     hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)
     capped = s.capped & ~at_burst & ~at_sustained
-    waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & ~at_burst & ~at_sustained & ~ceiling)
+    loose = ~at_burst & ~at_sustained & ~ceiling
+    drawing = (s.gpu_load >= BUSY_GPU) & loose & s.active
+    waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & loose)
     ordered = {
         "heat": hot & s.active,
         "frame-cap": capped & s.active,
+        "graphics-bound": drawing,
         "waiting": waiting,
         "burst-power": at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
         "clock-ceiling": ceiling,
@@ -248,6 +281,17 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
         free &= ~mask
     evidence[free, CAUSES.index("unknown")] = 1.0
     return evidence
+
+
+def _below_limits(power: FloatArray, levels: Levels, at_sustained: BoolArray) -> BoolArray:
+    """Bins whose power no limiter explains: during the burst below its level; afterwards below the steady level, or
+    between both, where heat ended the burst before the limiter did."""
+    during = np.arange(len(power)) < levels.burst_bins
+    under_burst = power < (1.0 - POWER_SHARE) * levels.burst_w
+    if not np.isfinite(levels.sustained_w):
+        return np.asarray(under_burst)
+    under = power < (1.0 - POWER_SHARE) * levels.sustained_w
+    return np.where(during, under_burst, under | (under_burst & ~at_sustained))
 
 
 def smooth(evidence: FloatArray) -> list[str]:
@@ -299,6 +343,7 @@ def _evidence_words(levels: Levels) -> Mapping[str, str]:
         "clock-ceiling": f"clock within 1 % of {levels.ceiling_mhz:.0f} MHz ({source(levels.ceiling_given)}), "
         "power and temperature below their limits",
         "frame-cap": "frame rate within 1.5 % of the cap, power below its limits",
+        "graphics-bound": "graphics at least 95 % busy, no frame cap, power and temperature below their limits",
         "waiting": "load below 90 %, or a pause, and nothing else binding",
         "unknown": "nothing was logged here, or no channel of this log explains it",
     }
