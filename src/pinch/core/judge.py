@@ -93,7 +93,8 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     usable = load.active.copy()
     usable[load.first : load.last] &= ~fault
     must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
-    tooth = find_sawtooth(signals.clock if clock else signals.power, even.step_s)
+    swinging = signals.clock if clock else signals.power
+    tooth = find_sawtooth(swinging[_longest_pass(signals)], even.step_s)
     window = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth)
     figures = _figures(even, load, window, usable, burst_bins)
 
@@ -228,6 +229,15 @@ def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
         counted = np.diff(counter.values)
         return Throttle(max(first, 0.0), int(counted[counted > 0].sum()))
     return Throttle(max(first, 0.0), len(heat))
+
+
+def _longest_pass(signals: limiter.Signals) -> slice:
+    """The longest stretch of load without a wait: passes that follow each other swing as well, but are no saw-tooth."""
+    at_work = signals.active.copy()
+    for a, b in runs_of(~at_work):
+        at_work[a:b] = b - a < SHORTEST_PAUSE
+    stretches = runs_of(at_work)
+    return slice(*max(stretches, key=lambda run: run[1] - run[0])) if stretches else slice(0, 0)
 
 
 def _first_pause(signals: limiter.Signals) -> int:

@@ -27,7 +27,7 @@ CLOCK_SHARE = 0.01
 TEMP_K = 2.0
 LEVEL_BINS = 10
 SLOW_BINS = 10
-SETTLING_BINS, FLAT_SHARE = 4, 0.004
+SETTLING_BINS, FLAT_SHARE, SELDOM = 4, 0.004, 0.02
 MEDIAN5_NOISE = 0.54
 """Noise left by a running median of five, as a share."""
 STILL_CLOCK = 0.005
@@ -84,26 +84,29 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
 
     `temp_limit_c` and `ceiling_mhz` are the operator's values; None recovers them from the log.
     """
-    power_noise = robust.noise_sd(_known(s.power))
-    temp_tolerance = max(TEMP_K, 3.0 * robust.noise_sd(_known(s.temp)))
-    limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, burst_bins, temp_tolerance)
-    clock_tolerance = 3.0 * robust.noise_sd(_known(s.clock)) * MEDIAN5_NOISE
+    power_noise = robust.quiet_noise_sd(_known(s.power))
+    temp_tolerance = max(TEMP_K, 3.0 * robust.quiet_noise_sd(_known(s.temp)))
+    after = np.arange(len(s.power)) >= burst_bins
+    held = after & ~s.capped & ~_slack(s, after)
+    limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, held, burst_bins, temp_tolerance)
+    clock_tolerance = 3.0 * robust.quiet_noise_sd(_known(s.clock)) * MEDIAN5_NOISE
     ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s, clock_tolerance)
     at_ceiling = _median5(s.clock) >= ceiling - np.fmax(CLOCK_SHARE * ceiling, clock_tolerance)
     burst_w = float("nan")
     if burst_bins:
         plateau = s.power[:burst_bins]
         burst_w = float(np.nanmedian(plateau[1:] if burst_bins > 3 else plateau))
-    after = np.arange(len(s.power)) >= burst_bins
-    candidates = after & s.active & ~at_ceiling & ~s.heat_flag & ~s.capped & ~_slack(s, after) & _calm(s.power)
+    candidates = held & s.active & ~at_ceiling & ~s.heat_flag & _calm(s.power)
     at_limit = s.temp >= limit - temp_tolerance
-    sustained_w = _sustained_level(s.power, candidates & ~at_limit & ~_between(at_limit), burst_w)
+    sustained_w = _sustained_level(
+        s.power, candidates & ~at_limit & ~_between(at_limit) & ~_last_tooth(at_limit), burst_w
+    )
     if not np.isfinite(sustained_w):
         # Settled so near to the temperature limit that heat cannot be told apart by temperature alone:
         # a level that was already there before the limit was reached is a power limit.
         sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
-    if not np.isfinite(sustained_w) and burst_bins:
-        sustained_w = _level_after_burst(s, burst_bins, power_noise)
+    if not np.isfinite(sustained_w) and len(s.power) > LEVEL_BINS:
+        sustained_w = _flat_level(s, held, at_limit, burst_bins, power_noise)
     return Levels(
         burst_w,
         sustained_w,
@@ -129,16 +132,26 @@ def _slack(s: Signals, after: BoolArray) -> BoolArray:
     return slack
 
 
-def _level_after_burst(s: Signals, burst_bins: int, noise: float) -> float:
-    """The level that power takes right after a burst, W, where it stays flat for ten seconds although the temperature
-    is at its limit already: heat makes power give way, a limiter holds it. NaN without one."""
-    for start in range(burst_bins, min(burst_bins + SETTLING_BINS, len(s.power) - LEVEL_BINS)):
-        part = s.power[start : start + LEVEL_BINS]
-        if not np.isfinite(part).all():
-            continue
-        flat = max(3.0 * noise, FLAT_SHARE * float(part.mean()))
-        if np.ptp(part) <= 2.0 * flat and abs(float(part[5:].mean() - part[:5].mean())) <= 0.5 * flat:
-            return float(np.median(part))
+def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: int, noise: float) -> float:
+    """The first level, W, that power keeps flat for ten seconds although heat came before and comes again: heat makes
+    power give way, a limiter holds it still. NaN without one.
+
+    It lies below the temperature limit, or follows right after the burst; later seconds hardly ever exceed it, as those
+    of a saw-tooth would.
+    """
+    part = np.lib.stride_tricks.sliding_window_view(s.power, LEVEL_BINS)
+    level = np.median(part, axis=1)
+    flat = np.fmax(3.0 * noise, FLAT_SHARE * level)
+    half = LEVEL_BINS // 2
+    still = np.ptp(part, axis=1) <= 2.0 * flat
+    still &= np.abs(part[:, half:].mean(axis=1) - part[:, :half].mean(axis=1)) <= 0.5 * flat
+    calm = np.asarray(held & s.active & ~at_limit, dtype=bool)
+    fits = np.array(np.lib.stride_tricks.sliding_window_view(calm, LEVEL_BINS).all(axis=1))
+    fits[burst_bins : burst_bins + SETTLING_BINS] = bool(burst_bins)
+    for start in np.flatnonzero((still & fits)[: len(s.power) // 2]):
+        later = s.power[start:][np.isfinite(s.power[start:])]
+        if np.mean(later > (1.0 + POWER_SHARE) * level[start]) <= SELDOM:
+            return float(level[start])
     return float("nan")
 
 
@@ -169,12 +182,13 @@ def _sustained_level(power: FloatArray, candidates: BoolArray, burst_w: float) -
     return float(np.nanmax(levels))
 
 
-def recover_temp_limit(s: Signals, burst_bins: int, tolerance: float) -> float:
+def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: float) -> float:
     """The temperature limit as the plateau or ridge at which power gave way, °C; NaN where there is none.
 
-    A temperature that merely settles keeps its power; one that is held down pays with power.
+    A temperature that merely settles keeps its power; one that is held down pays with power. `held` (n,) are the bins
+    after the burst in which neither a cap nor the work itself governs the power.
     """
-    late = (np.arange(len(s.temp)) >= burst_bins) & np.isfinite(s.temp) & np.isfinite(s.power) & s.active
+    late = held & np.isfinite(s.temp) & np.isfinite(s.power) & s.active
     if late.sum() < 20:
         return float("nan")
     ridge = float(np.percentile(s.temp[late], 98))
@@ -185,7 +199,12 @@ def recover_temp_limit(s: Signals, burst_bins: int, tolerance: float) -> float:
     power, temp = s.power[near], s.temp[near]
     settled = float(np.median(power[-fifth:]))
     came_from = s.power[max(burst_bins + 3, near[0] - LEVEL_BINS) : near[0]]
-    before = max(float(np.median(power[:fifth])), float(np.median(came_from)) if len(came_from) > 4 else 0.0)
+    cooler = s.power[late & (s.temp < ridge - tolerance)]
+    before = max(
+        float(np.median(power[:fifth])),
+        float(np.median(came_from)) if len(came_from) > 4 else 0.0,
+        float(np.percentile(cooler, 75)) if len(cooler) >= LEVEL_BINS else 0.0,  # cooler, and yet it drew more
+    )
     gave_way = before >= (1.0 + POWER_SHARE) * settled
     flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= 0.75 * tolerance
     low, middle, high = np.percentile(power, [10, 50, 90])
@@ -263,16 +282,16 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)
     capped = s.capped & ~at_burst & ~at_sustained
     loose = ~at_burst & ~at_sustained & ~ceiling
-    drawing = (s.gpu_load >= BUSY_GPU) & loose & s.active
+    drawing = (s.gpu_load >= BUSY_GPU) & ~at_burst & ~at_sustained & (~ceiling | (s.load < BUSY_LOAD)) & s.active
     waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & loose)
     ordered = {
         "heat": hot & s.active,
         "frame-cap": capped & s.active,
-        "graphics-bound": drawing,
-        "waiting": waiting,
+        "waiting": waiting & ~drawing,
         "burst-power": at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
-        "clock-ceiling": ceiling,
+        "clock-ceiling": ceiling & ~drawing,
         "sustained-power": at_sustained | s.power_flag,
+        "graphics-bound": drawing,
     }
     evidence = np.zeros((len(bins), len(CAUSES)))
     free = np.ones(len(bins), dtype=bool)
@@ -355,6 +374,17 @@ def _between(hot: BoolArray) -> BoolArray:
     before = np.maximum.accumulate(np.where(hot, index, -np.inf))
     after = np.minimum.accumulate(np.where(hot, index, np.inf)[::-1])[::-1]
     return after - before <= TOOTH_S
+
+
+def _last_tooth(hot: BoolArray) -> BoolArray:
+    """Bins after the last heat of a saw-tooth, for as long as one tooth took before: they recover still."""
+    places = np.flatnonzero(hot)
+    apart = np.diff(places)
+    apart = apart[(apart > 1) & (apart <= TOOTH_S)]
+    found = np.zeros(len(hot), dtype=bool)
+    if len(apart) > 1:
+        found[places[-1] : places[-1] + 1 + int(1.5 * apart.max())] = True
+    return found
 
 
 def _known(values: FloatArray) -> FloatArray:
