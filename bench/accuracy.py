@@ -82,6 +82,7 @@ class Truth:
 
     causes: list[str]
     power: np.ndarray
+    temp: np.ndarray
     burst_s: float
     settled: str
     r_th: float
@@ -223,12 +224,8 @@ def truth_of(m: Machine, c: Course, columns: dict[str, np.ndarray], causes: list
     r_th = float(m.r.sum())
     drift = abs(float(temp[-1] - temp[-last])) if m.heat != "teeth" else 0.0
     settled = "too-short" if c.load_s < 75 else "settled" if drift < 0.7 else "drifting" if drift > 2.2 else "either"
-    if c.pauses and settled == "settled":
-        settled = "either"  # each pass begins cooler than the last one ended
-    if any(c.load_s - b < c.load_s / 3 + 4.0 * m.tau[-1] for _, b in c.collapses) and settled == "settled":
-        settled = "either"  # it warms again after a collapse
     coolable = (m.limit_c - m.ambient_c) / r_th
-    return Truth(causes, power, burst, settled, r_th, coolable)
+    return Truth(causes, power, temp, burst, settled, r_th, coolable)
 
 
 def make(m: Machine, c: Course, s: Sensors, rng: np.random.Generator, **known: float) -> Case:
@@ -413,12 +410,25 @@ def named_rightly(case: Case, judged: Judgement) -> float:
     return right / max(total, 1)
 
 
+def settled_truly(case: Case, j: Judgement) -> str:
+    """What the state should be: whether the true temperature moves over the window that was chosen."""
+    if case.course.pauses or case.course.collapses:
+        return "either"  # after each it warms again
+    if case.truth.settled == "too-short" or case.machine.heat == "teeth":
+        return case.truth.settled
+    window = case.truth.temp[round(j.settled.start_s / DT) : round(j.settled.end_s / DT)]
+    part = max(1, len(window) // 20)
+    drift = abs(float(window[-part:].mean() - window[:part].mean())) / 0.95
+    return "settled" if drift < 1.0 else "drifting" if drift > 2.0 else "either"
+
+
 def rate(case: Case, score: Score) -> None:
     m, c, truth = case.machine, case.course, case.truth
     j = judge(case.log, case.known)
     score.named.append(named_rightly(case, j))
-    if truth.settled != "either":
-        score.state.append(float(j.settled.state == truth.settled))
+    settled = settled_truly(case, j)
+    if settled != "either":
+        score.state.append(float(j.settled.state == settled))
     load = truth.causes[round(c.idle_s / DT) :]
     if load.count("sustained-power") > 600 and truth.settled != "too-short":
         score.sustained.append(abs(j.limits.sustained.value / m.sustained_w - 1.0))
@@ -434,7 +444,7 @@ def rate(case: Case, score: Score) -> None:
         window = slice(round(j.settled.start_s / DT), round(j.settled.end_s / DT))
         at_work = np.array([x not in ("fault", "waiting") or c.wanted_w is not None for x in truth.causes[window]])
         score.mean.append(abs(j.figures[j.power].sustained.value / truth.power[window][at_work].mean() - 1.0))
-    heat = getattr(j, "heat", None)
+    heat = j.heat
     if heat is not None and truth.settled != "too-short":
         score.r_th.append(abs(heat.r_th.value / truth.r_th - 1.0))
         if np.isfinite(heat.coolable_w.value):

@@ -76,18 +76,18 @@ class TestFit(unittest.TestCase):
 
 class TestCoolDown(unittest.TestCase):
     def test_one_term_by_hand(self) -> None:
-        fit = HeatFit(np.array([1.5]), np.array([100.0]), 22.0, 0.1)
+        fit = HeatFit(np.array([1.5]), np.array([100.0]), 22.0, 0.1, np.zeros(1), 0.01)
         # 1.5 K/W × 40 W = 60 K; to 2 K: 100 s × ln 30
         self.assertAlmostEqual(fit.cool_down_s(44.0, 4.0, 2.0), 100.0 * math.log(30.0), places=3)
 
     def test_two_terms_decay_together(self) -> None:
-        fit = HeatFit(np.array([0.5, 1.0]), np.array([5.0, 120.0]), 22.0, 0.1)
+        fit = HeatFit(np.array([0.5, 1.0]), np.array([5.0, 120.0]), 22.0, 0.1, np.zeros(2), 0.01)
         wait = fit.cool_down_s(30.0, 0.0, 2.0)
         left = 15.0 * math.exp(-wait / 5.0) + 30.0 * math.exp(-wait / 120.0)
         self.assertAlmostEqual(left, 2.0, places=6)
 
     def test_what_is_not_hot_needs_no_wait(self) -> None:
-        fit = HeatFit(np.array([0.5]), np.array([50.0]), 22.0, 0.1)
+        fit = HeatFit(np.array([0.5]), np.array([50.0]), 22.0, 0.1, np.zeros(1), 0.01)
         self.assertEqual(fit.cool_down_s(6.0, 4.0, 2.0), 0.0)
         self.assertEqual(fit.cool_down_s(3.0, 4.0, 2.0), 0.0)
 

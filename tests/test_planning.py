@@ -31,7 +31,7 @@ TILE = Workload(id=1, name="Tile Render", kind=WorkKind.ALL_CORE, length_s=600)
 REST = Workload(id=2, name="Rest", kind=WorkKind.IDLE, length_s=300)
 RUNDOWN = Workload(id=3, name="Rundown", kind=WorkKind.RUNDOWN, length_s=9000)
 CABIN = Protocol(id=1, name="Cabin", cool_min=8, readings_min=2)
-ONE_TERM = DeviceHeat(HeatFit(np.array([1.5]), np.array([100.0]), 22.0, 0.1), 4.0, 17)
+ONE_TERM = DeviceHeat(HeatFit(np.array([1.5]), np.array([100.0]), 22.0, 0.1, np.zeros(1), 0.01), 4.0, 17)
 
 
 def bench(protocol: Protocol = CABIN, **more: object) -> PlanBench:

@@ -136,7 +136,10 @@ class TestLive(RigCase):
 class TestSettling(WindowCase):
     def test_when_it_will_have_settled(self) -> None:
         # One time constant: 40 K to go at τ = 100 s are within 2 K after 100 · ln(20) s.
-        fit, power = HeatFit(np.array([1.0]), np.array([100.0]), 20.0, 0.1), np.r_[np.zeros(50), np.full(120, 40.0)]
+        fit, power = (
+            HeatFit(np.array([1.0]), np.array([100.0]), 20.0, 0.1, np.zeros(1), 0.01),
+            np.r_[np.zeros(50), np.full(120, 40.0)],
+        )
         there = 100.0 * math.log(20.0) - 120.0
         self.assertAlmostEqual(time_to_steady_s(fit, power, 1.0, 2.0), there, delta=1.0)
         self.assertEqual(time_to_steady_s(fit, np.full(900, 40.0), 1.0, 2.0), 0.0)

@@ -12,6 +12,7 @@ from pinch.core.errors import DataError
 from pinch.core.figures import ChannelFigures, Note
 from pinch.core.finding import finding
 from pinch.core.frames import FRAME_TIME, with_frame_rate
+from pinch.core.heat import Heat
 from pinch.core.judge import Judgement, Known, judge
 from pinch.sources.logs.pairing import pair_of
 from pinch.sources.logs.read import read_log_file
@@ -81,9 +82,31 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
         "throttle": throttle,
         "sawtooth": _sawtooth_json(j),
         "collapse": [{"start_s": number(c.start_s), "end_s": number(c.end_s)} for c in j.collapses],
-        "heat": None,
+        "heat": _heat_json(j.heat),
         "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
         "warnings": warnings_json(j.warnings),
+    }
+
+
+def _heat_json(heat: Heat | None) -> dict[str, Any] | None:
+    if heat is None:
+        return None
+    return {
+        "r_th_K_per_W": number(heat.r_th.value),
+        "u": number(heat.r_th.u),
+        "tau_s": [number(x) for x in heat.tau_s],
+        "r_K_per_W": [number(float(x)) for x in heat.fit.r],
+        "offset_fitted": heat.offset_fitted,
+        "room_C": number(heat.room_c),
+        "rms_K": number(heat.fit.rms_k),
+        "headroom_K": number(heat.headroom_k),
+        "coolable_W": number(heat.coolable_w.value),
+        "coolable_u": number(heat.coolable_w.u),
+        "coolable_25_W": number(heat.coolable_25_w.value),
+        "temp_25_C": number(heat.normal_c),
+        "end_C": number(heat.end_c),
+        "more_s": number(heat.more_s),
+        "cool_down_s": number(heat.cool_down_s),
     }
 
 

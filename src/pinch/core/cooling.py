@@ -10,24 +10,45 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.core import robust
 from pinch.core.errors import DataError
-from pinch.core.runlog import FloatArray
+from pinch.core.runlog import BoolArray, FloatArray
 
 MOST_TERMS = 3
 SHORTEST_S = 120.0
 """A record shorter than this says nothing about slow parts."""
+MOST_ALIKE = 0.98
+MOST_ROWS = 700
 LEAST_SHARE = 0.03
 """A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
 
 @dataclass(frozen=True)
 class HeatFit:
-    """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power, fitted."""
+    """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power, fitted or given;
+    `start` (n,) is what each term was above its resting answer when the record began, K; `r_th_u` is the standard
+    uncertainty of the whole resistance, K/W."""
 
     r: FloatArray
     tau: FloatArray
     base_c: float
     rms_k: float
+    start: FloatArray
+    r_th_u: float
+
+    @property
+    def r_th(self) -> float:
+        """The whole resistance, K/W."""
+        return float(self.r.sum())
+
+    def temperature(self, power_w: FloatArray, step_s: float) -> FloatArray:
+        """The fitted temperature (n,) for (n,) power in steps of `step_s` from the beginning of the record, °C."""
+        t = step_s * np.arange(1, len(power_w) + 1)
+        terms = [
+            r * _low_pass(power_w, step_s, float(tau)) + start * np.exp(-t / tau)
+            for r, tau, start in zip(self.r, self.tau, self.start, strict=True)
+        ]
+        return np.asarray(self.base_c + sum(terms))
 
     @property
     def slowest_s(self) -> float:
@@ -48,8 +69,8 @@ class HeatFit:
         return high
 
 
-def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray) -> HeatFit:
-    """Fit one to three terms to a whole record.
+def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: float | None = None) -> HeatFit:
+    """Fit one to three terms to a whole record, from `ambient_c` up, or from a fitted base where nobody knows it.
 
     Parameters
     ----------
@@ -68,10 +89,11 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray) -> HeatFit:
     if not known.any() or np.ptp(power_w[known]) < 0.5 or np.ptp(temp_c[have]) < 2.0:
         raise DataError("log", "its power or temperature does not change")
     power = np.interp(t, t[known], power_w[known])
+    record = _Record(power, temp_c, _rows(have), step, ambient_c)
     best: HeatFit | None = None
     best_score = math.inf
     for terms in range(1, MOST_TERMS + 1):
-        fit, score = _fit(power, temp_c, have, step, terms)
+        fit, score = _fit(record, terms)
         real = np.all(fit.r > LEAST_SHARE * fit.r.sum()) and fit.slowest_s <= len(t) * step
         if score < best_score and real:
             best, best_score = fit, score
@@ -80,33 +102,93 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray) -> HeatFit:
     return best
 
 
-def _fit(power: FloatArray, temp: FloatArray, have: np.ndarray, step: float, terms: int) -> tuple[HeatFit, float]:
+@dataclass(frozen=True)
+class _Record:
+    """What is fitted: power (n,) and temperature (n,) in steps of `step` s, at the places `rows` (m,)."""
+
+    power: FloatArray
+    temp: FloatArray
+    rows: np.ndarray
+    step: float
+    ambient: float | None
+
+    def columns(self, tau: FloatArray) -> FloatArray:
+        """Answers to the power (m, terms), then either the base, or the decays from the beginning (m, terms) where the
+        base is known: both together cannot be told apart."""
+        answers = [_low_pass(self.power, self.step, float(x))[self.rows] for x in tau]
+        if self.ambient is None:
+            return np.column_stack([*answers, np.ones(len(self.rows))])
+        t = self.step * (self.rows + 1.0)
+        return np.column_stack([*answers, *(np.exp(-t / x) for x in tau)])
+
+    def solve(self, tau: FloatArray) -> tuple[FloatArray, float]:
+        """Best weights of the columns, those of the answers ≥ 0, and the sum of squares that is left."""
+        from scipy.optimize import nnls
+
+        columns, terms = self.columns(tau), len(tau)
+        free = columns[:, terms:]  # of either sign, so each stands there twice
+        target = self.temp[self.rows] - (self.ambient or 0.0)
+        both = np.column_stack([columns[:, :terms], free, -free])
+        # The normal equations are small: the record is gone through once.
+        gram, right = both.T @ both, both.T @ target
+        ridge = 1e-9 * np.trace(gram) / len(gram)
+        root = np.linalg.cholesky(gram + ridge * np.eye(len(gram)))
+        weights, _ = nnls(root.T, np.linalg.solve(root, right))
+        count = free.shape[1]
+        found = np.append(weights[:terms], weights[terms : terms + count] - weights[terms + count :])
+        left = target - columns @ found
+        return found, float(left @ left)
+
+
+def _rows(have: BoolArray) -> np.ndarray:
+    """Places that are fitted: all of a short record; of a long one its beginning whole, where the fast terms show, and
+    of the rest as many again."""
+    places = np.flatnonzero(have)
+    if len(places) <= 2 * MOST_ROWS:
+        return places
+    rest = np.linspace(MOST_ROWS, len(places) - 1, MOST_ROWS).round().astype(int)
+    return np.asarray(places[np.append(np.arange(MOST_ROWS), rest[1:])])
+
+
+def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
     from scipy.optimize import minimize
 
-    longest = len(power) * step
+    step, longest = record.step, len(record.power) * record.step
+    low, high = np.log(step), np.log(3.0 * longest)
     guess = np.log(np.geomspace(max(4.0 * step, longest / 150), longest / 4, terms + 2)[1:-1])
-
-    def inner(log_tau: FloatArray) -> tuple[FloatArray, float]:
-        return _solve(power, temp, have, step, np.exp(np.clip(log_tau, np.log(step), np.log(3.0 * longest))))
-
-    found = minimize(lambda x: inner(x)[1], guess, method="Nelder-Mead", options={"xatol": 1e-3})  # type: ignore[call-overload]
-    weights, rss = inner(found.x)
-    tau = np.exp(np.clip(found.x, np.log(step), np.log(3.0 * longest)))
-    order = np.argsort(tau)
-    n, free = int(have.sum()), 2 * terms + 2
+    found = minimize(  # type: ignore[call-overload]
+        lambda x: record.solve(np.exp(np.clip(x, low, high)))[1], guess, method="Nelder-Mead", options={"xatol": 1e-3}
+    )
+    tau = np.exp(np.clip(found.x, low, high))
+    tau = tau[np.argsort(tau)]
+    weights, rss = record.solve(tau)
+    n, free = len(record.rows), 2 * terms + (1 if record.ambient is None else terms) + 1
     score = n * math.log(max(rss, 1e-12) / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
-    return HeatFit(weights[:-1][order], tau[order], float(weights[-1]), math.sqrt(rss / n)), score
+    base = float(weights[-1]) if record.ambient is None else record.ambient
+    r = weights[:terms]
+    start = np.zeros(terms) if record.ambient is None else weights[terms:]
+    return HeatFit(r, tau, base, math.sqrt(rss / n), start, _resistance_u(record, tau, weights)), score
 
 
-def _solve(
-    power: FloatArray, temp: FloatArray, have: np.ndarray, step: float, tau: FloatArray
-) -> tuple[FloatArray, float]:
-    """Best Rᵢ ≥ 0 and base for given time constants, and the sum of squares that is left."""
-    from scipy.optimize import nnls
-
-    columns = np.column_stack([*(_low_pass(power, step, x) for x in tau), np.ones(len(power))])
-    weights, norm = nnls(columns[have], temp[have])
-    return weights, float(norm**2)
+def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> float:
+    """Standard uncertainty of ΣRᵢ, K/W, from the linearised model; what is left counts as an AR(1) process."""
+    terms, columns = len(tau), record.columns(tau)
+    slopes = []
+    for i in range(terms):
+        moved = tau.copy()
+        moved[i] *= 1.01
+        slopes.append((record.columns(moved) - columns) @ weights / 0.01)
+    jacobian = np.column_stack([columns, *slopes])
+    left = record.temp[record.rows] - (record.ambient or 0.0) - columns @ weights
+    n = len(left)
+    alike = min(max(float(robust.autocorrelation(left, 1)[0]), 0.0), MOST_ALIKE)
+    variance = float(left @ left) / max(1, n - jacobian.shape[1]) * (1.0 + alike) / (1.0 - alike)
+    scale = np.sqrt((jacobian**2).sum(axis=0))
+    scale[scale == 0.0] = 1.0
+    inverse = np.linalg.pinv((jacobian / scale).T @ (jacobian / scale), rcond=1e-10)
+    pick = np.zeros(jacobian.shape[1])
+    pick[:terms] = 1.0 / scale[:terms]
+    return math.sqrt(max(0.0, variance * float(pick @ inverse @ pick)))
 
 
 def _low_pass(power: FloatArray, step: float, tau: float) -> FloatArray:

@@ -1,11 +1,11 @@
 """From a log to a judgement: phases, settled window, figures, limits, and what held the run back."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pinch.core import limiter, limits, phases, settle, sustained
+from pinch.core import limiter, limits, phases, robust, settle, sustained
 from pinch.core.channels import power_channel, rate_channel
 from pinch.core.collapse import find_collapse, runs_of
 from pinch.core.errors import DataError
@@ -21,12 +21,14 @@ from pinch.core.figures import (
     unknown,
 )
 from pinch.core.framecap import CAP_SHARE, find_cap
+from pinch.core.heat import Heat, find_heat
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
 METERS = ("wall.", "skin.", "noise.")
+LEAST_HEAT = 0.02
 MOST_OWN_COST = 1.0
 """Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
@@ -63,6 +65,7 @@ class Judgement:
     gaps: tuple[Gap, ...]
     levels: limiter.Levels
     known: Known
+    heat: Heat | None
     warnings: tuple[Note, ...]
 
     @property
@@ -99,6 +102,9 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     figures = _figures(even, load, window, usable, burst_bins)
 
     causes = limiter.smooth(limiter.classify(signals, levels))
+    if not levels.temp_given and causes.count("heat") < LEAST_HEAT * len(causes):
+        levels = replace(levels, temp_limit_c=float("nan"))  # a limit that holds nothing back is none that was seen
+        causes = limiter.smooth(limiter.classify(signals, levels))
     found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels)
     share = limiter.shares(found)
     gaps = _joined(
@@ -107,6 +113,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     start, end = float(even.edges[load.first]), float(even.edges[load.last])
     start += (1.0 - load.onset) * even.step_s
     edges = even.edges[load.first :]
+    heat, no_heat = _heat(even, known, power, temp, levels, figures, causes)
     collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
     return Judgement(
         start,
@@ -126,7 +133,12 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         gaps,
         levels,
         known,
-        (*_warnings(even, load, power, temp, window, collapses, gaps, share), *_silent_meters(log)),
+        heat,
+        (
+            *_warnings(even, load, power, temp, window, heat, collapses, gaps, share),
+            *_silent_meters(log),
+            *no_heat,
+        ),
     )
 
 
@@ -215,10 +227,32 @@ def _limits(
     if power is not None and held.sum() >= 10:
         at_limit = s.power[held & np.isfinite(s.power)]
         u = figures[power].sustained.u
-        sustained_limit = Estimate(float(np.median(at_limit)), u, "W")
+        sustained_limit = Estimate(robust.centre(at_limit), u, "W")
     idle = load.idle if load.channel == power else float("nan")
     ended_by_heat = burst_bins is not None and "heat" in causes[max(0, burst_bins - 2) : burst_bins + 3]
     return limits.recover_limits(s.power, burst_bins, load.onset, idle, sustained_limit, step_s, ended_by_heat)
+
+
+def _heat(
+    even: EvenLog,
+    known: Known,
+    power: str | None,
+    temp: str | None,
+    levels: limiter.Levels,
+    figures: Mapping[str, ChannelFigures],
+    causes: list[str],
+) -> tuple[Heat | None, tuple[Note, ...]]:
+    """The heat of the run with its notes; None and why where it cannot be had."""
+    if power is None or temp is None:
+        return None, ()
+    last = causes[-max(1, len(causes) // 5) :]
+    settled = figures[temp].sustained.value, figures[power].sustained.value
+    try:
+        pinned = last.count("heat") > 0.5 * len(last)
+        heat = find_heat(even, power, temp, known.ambient_c, levels.temp_limit_c, *settled, pinned)
+    except DataError as error:
+        return None, (Note("no-heat", f"Heat cannot be told: {error.reason}."),)
+    return heat, heat.notes
 
 
 def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
@@ -284,6 +318,7 @@ def _warnings(
     power: str | None,
     temp: str | None,
     window: Settled,
+    heat: Heat | None,
     collapses: tuple[Span, ...],
     gaps: tuple[Gap, ...],
     share: Mapping[str, float],
@@ -299,7 +334,10 @@ def _warnings(
         result.append(Note("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
     if window.state == "drifting":
         what = ", ".join(window.drifting)
-        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run."))
+        leads = ""
+        if temp in window.drifting and heat is not None and heat.more_s > 0.0:
+            leads = f" It leads to {heat.end_c:.1f} °C; needs {max(1, round(heat.more_s / 60.0))} more minutes."
+        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
     result += [
         Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
     ]

@@ -115,7 +115,7 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         temp_limit_c is not None,
         ceiling,
         ceiling_mhz is not None,
-        max(3.0 * power_noise, 0.0),
+        max(3.0 * power_noise, robust.step_of(_known(s.power))),
         temp_tolerance,
         clock_tolerance,
     )
@@ -188,7 +188,9 @@ def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: 
     A temperature that merely settles keeps its power; one that is held down pays with power. `held` (n,) are the bins
     after the burst in which neither a cap nor the work itself governs the power.
     """
-    late = held & np.isfinite(s.temp) & np.isfinite(s.power) & s.active
+    burst_w = float(np.nanmedian(s.power[:burst_bins])) if burst_bins else np.inf
+    fresh = s.power >= (1.0 - POWER_SHARE) * burst_w  # a burst after a pause or a fault heats as well
+    late = held & np.isfinite(s.temp) & np.isfinite(s.power) & s.active & ~fresh
     if late.sum() < 20:
         return float("nan")
     ridge = float(np.percentile(s.temp[late], 98))
@@ -199,17 +201,18 @@ def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: 
     power, temp = s.power[near], s.temp[near]
     settled = float(np.median(power[-fifth:]))
     came_from = s.power[max(burst_bins + 3, near[0] - LEVEL_BINS) : near[0]]
-    cooler = s.power[late & (s.temp < ridge - tolerance)]
     before = max(
         float(np.median(power[:fifth])),
+        float(np.median(power[:LEVEL_BINS])),
         float(np.median(came_from)) if len(came_from) > 4 else 0.0,
-        float(np.percentile(cooler, 75)) if len(cooler) >= LEVEL_BINS else 0.0,  # cooler, and yet it drew more
     )
-    gave_way = before >= (1.0 + POWER_SHARE) * settled
+    more = late & (s.temp < ridge - tolerance) & (s.power >= (1.0 + POWER_SHARE) * settled)
+    long_more = max((b - a for a, b in runs_of(more)), default=0) >= 2 * LEVEL_BINS  # cooler, and yet it drew more
+    gave_way = before >= (1.0 + POWER_SHARE) * settled or long_more
     flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= 0.75 * tolerance
     low, middle, high = np.percentile(power, [10, 50, 90])
     noise = robust.noise_sd(_known(s.power))
-    toothed = high - low > max(2 * POWER_SHARE * middle, 4.0 * noise)
+    toothed = high - low > max(2 * POWER_SHARE * middle, 4.0 * noise, 2.5 * robust.step_of(power))
     return float(np.median(temp)) if (gave_way and flat) or toothed else float("nan")
 
 

@@ -6,6 +6,7 @@ From idle at P0 the burst lasts t_b = τ ln((P2 − P0) / (P2 − P1)), the clos
 
 import numpy as np
 
+from pinch.core import robust
 from pinch.core.figures import Estimate, PowerLimits, unknown
 from pinch.core.runlog import FloatArray
 
@@ -59,10 +60,10 @@ def recover_limits(
 
 
 def _plateau(power: FloatArray) -> Estimate:
-    """Median of a plateau, with the standard error of a mean of as many samples."""
+    """Level of a plateau, with the standard error of a mean of as many samples."""
     have = power[np.isfinite(power)]
     spread = float(np.std(have, ddof=1)) if len(have) > 1 else float("nan")
-    return Estimate(float(np.median(have)), spread / np.sqrt(max(1, len(have))), "W")
+    return Estimate(robust.centre(have), spread / np.sqrt(max(1, len(have))), "W")
 
 
 def _burst_length(power: FloatArray, bins: int, onset: float, level: float, step_s: float) -> Estimate:

@@ -13,6 +13,7 @@ MAD_TO_SD = 1.482602218505602
 
 
 MOST_ALIKE = 0.9
+FEW_LEVELS = 10
 QUIET_WINDOW, QUIET_FACTOR = 8, 2.0
 """The 3 % point of the noise of eight steps is about half of the noise itself."""
 
@@ -42,8 +43,8 @@ def noise_sd(values: FloatArray) -> float:
 
 
 def quiet_noise_sd(values: FloatArray) -> float:
-    """Noise as `noise_sd` has it, but of the quietest stretches of (n,) values where the rest swings so much from sample
-    to sample that its swing would be taken for noise."""
+    """Noise as `noise_sd` has it, but of the quietest stretches of (n,) values where the rest swings so much that its
+    swing would be taken for noise."""
     whole = noise_sd(values)
     if len(values) < 4 * QUIET_WINDOW:
         return whole
@@ -52,6 +53,22 @@ def quiet_noise_sd(values: FloatArray) -> float:
     local = np.sqrt((steps[: count * QUIET_WINDOW].reshape(count, QUIET_WINDOW) ** 2).mean(axis=1) / 2.0)
     quiet = float(np.percentile(local[local > 0.0], 3)) * QUIET_FACTOR if (local > 0.0).any() else 0.0
     return quiet if 0.0 < quiet < whole / 3.0 else whole
+
+
+def step_of(values: FloatArray) -> float:
+    """The step in which (n,) values are shown, where it is so coarse that they take few levels only; else 0."""
+    levels = np.unique(values)
+    if len(levels) < 2 or len(levels) > max(3, len(values) // FEW_LEVELS):
+        return 0.0
+    return float(np.min(np.diff(levels)))
+
+
+def centre(values: FloatArray) -> float:
+    """The level of (n,) finite values: the mean of those near their median, so that neither an outlier moves it nor the
+    steps in which they are shown."""
+    middle = float(np.median(values))
+    near = np.abs(values - middle) <= 3.0 * max(mad_sd(values), step_of(values))
+    return float(values[near].mean()) if near.any() else middle
 
 
 def autocorrelation(values: FloatArray, lags: int) -> FloatArray:
@@ -76,7 +93,7 @@ def theil_sen(t: FloatArray, values: FloatArray, blocks: int = 48) -> Slope:
 
     Block means take most of the serial correlation out, without which the interval is far too narrow,
     and average a saw-tooth over its periods. The interval is Sen's, from the normal approximation of Kendall's S
-    (P. K. Sen, J. Am. Stat. Assoc. 63, 1968). Where what is left of the slope is still alike from one block to the next,
+    (P. K. Sen, J. Am. Stat. Assoc. 63, 1968). Where what is left of the slope is alike from one block to the next,
     it is wider by √((1 + r₁) / (1 − r₁)), as for an AR(1) process.
     """
     size = max(1, len(values) // blocks)
