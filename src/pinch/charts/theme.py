@@ -42,6 +42,7 @@ LIGHT = Theme(
         "heat": ("#E5A999", "#9A2E1B"),
         "clock-ceiling": ("#B9CDE8", "#2559B0"),
         "frame-cap": ("#B7DAD8", "#1F6A6E"),
+        "graphics-bound": ("#D6C6E2", "#5B3A82"),
         "waiting": ("#E4DFD2", "#7A7464"),
         "unknown": ("#F7F4EC", "#8A8577"),
     },
@@ -63,6 +64,7 @@ DARK = Theme(
         "heat": ("#6E2E22", "#F2A08E"),
         "clock-ceiling": ("#2A3F63", "#8FB4F0"),
         "frame-cap": ("#1F4A4C", "#7CCBCF"),
+        "graphics-bound": ("#46335C", "#C9AEE8"),
         "waiting": ("#373B3E", "#A5A396"),
         "unknown": ("#1B2127", "#9B968A"),
     },
@@ -74,6 +76,7 @@ HATCHES = {
     "heat": "rising lines",
     "clock-ceiling": "upright lines",
     "frame-cap": "crossed lines",
+    "graphics-bound": "crossed level lines",
     "waiting": "falling lines",
     "unknown": "none",
 }
@@ -84,6 +87,7 @@ FILE_HATCHES = {
     "upright lines": "||",
     "crossed lines": "xx",
     "falling lines": "\\\\\\",
+    "crossed level lines": "++",
     "none": "",
 }
 """Hatches as matplotlib writes them."""
@@ -93,6 +97,7 @@ CAUSE_WORDS = {
     "heat": "heat",
     "clock-ceiling": "clock ceiling",
     "frame-cap": "frame cap",
+    "graphics-bound": "graphics",
     "waiting": "waiting",
     "unknown": "unknown",
 }

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from pinch.cli.convert_command import mapping_of
+from pinch.cli.frames_command import frames_json
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.alignment import joined
 from pinch.core.errors import DataError
@@ -83,6 +84,17 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
         "sawtooth": _sawtooth_json(j),
         "collapse": [{"start_s": number(c.start_s), "end_s": number(c.end_s)} for c in j.collapses],
         "heat": _heat_json(j.heat),
+        "frames": None if j.frames is None else frames_json(j.frames),
+        "plateaus": [
+            {"start_s": number(p.start_s), "end_s": number(p.end_s), "power_W": number(p.power_w)} for p in j.plateaus
+        ],
+        "hot_core": None
+        if j.hot_core is None
+        else {"core": j.hot_core.number, "C": number(j.hot_core.hottest_c), "mean_C": number(j.hot_core.mean_c)},
+        "early_late": {
+            name: {"first_5_min": number(e.early), "after": number(e.late), "unit": e.unit}
+            for name, e in j.early_late.items()
+        },
         "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
         "warnings": warnings_json(j.warnings),
     }

@@ -10,7 +10,7 @@ from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.bench.summaries import Summary
 from pinch.core.errors import DataError, PinchError
 from pinch.core.figures import Note
-from pinch.core.frames import with_frame_rate
+from pinch.core.frames import FRAME_RATE, with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.runlog import RunLog
 from pinch.core.scaling import Point, Scaling, scale
@@ -18,7 +18,8 @@ from pinch.core.scaling import Point, Scaling, scale
 
 def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> Known:
     """What the records say about a run that its log does not."""
-    return Known(device.temp_limit_c, setting.clock_ceiling_mhz, run.ambient_c, workload.frame_cap_fps)
+    first = run.repeat == 1 and not workload.warm_up_pass and workload.rate_channel == FRAME_RATE
+    return Known(device.temp_limit_c, setting.clock_ceiling_mhz, run.ambient_c, workload.frame_cap_fps, first)
 
 
 class JudgeDesk:

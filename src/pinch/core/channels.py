@@ -19,6 +19,8 @@ UNITS: dict[str, str] = {
     "heat": "",
     "count": "",
     "online": "",
+    "generated": "",
+    "dropped": "",
 }
 """Unit by quantity; flags and counters have none."""
 

@@ -56,6 +56,21 @@ class ChannelFigures:
 
 
 @dataclass(frozen=True)
+class EarlyLate:
+    """Means of the first five minutes of load and of the rest, for those who report a run that way."""
+
+    channel: str
+    unit: str
+    early: float
+    late: float
+
+    @property
+    def kept(self) -> float:
+        """The late mean over the early one."""
+        return self.late / self.early if self.early else math.nan
+
+
+@dataclass(frozen=True)
 class Settled:
     """The settled window [start_s, end_s] of a run.
 

@@ -6,11 +6,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pinch.core import limiter, limits, phases, robust, settle, sustained
-from pinch.core.channels import power_channel, rate_channel
+from pinch.core.channels import power_channel, rate_channel, unit_of
 from pinch.core.collapse import find_collapse, runs_of
 from pinch.core.errors import DataError
 from pinch.core.figures import (
     ChannelFigures,
+    EarlyLate,
     Estimate,
     Note,
     PowerLimits,
@@ -21,7 +22,12 @@ from pinch.core.figures import (
     unknown,
 )
 from pinch.core.framecap import CAP_SHARE, find_cap
+from pinch.core.framekinds import FrameKinds, frame_kinds
+from pinch.core.frames import FRAME_RATE
+from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
+from pinch.core.hotcore import HIDDEN_K, HotCore, find_hot_core
+from pinch.core.plateaus import Plateau, find_plateaus
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
@@ -29,6 +35,7 @@ SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
 METERS = ("wall.", "skin.", "noise.")
 LEAST_HEAT = 0.02
+EARLY_S = 300.0
 MOST_OWN_COST = 1.0
 """Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
@@ -36,12 +43,14 @@ FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
 
 @dataclass(frozen=True)
 class Known:
-    """What the operator knows about the device; None where nobody said."""
+    """What the operator knows about the device; None where nobody said. `first_pass`: this work has not run before on
+    this device."""
 
     temp_limit_c: float | None = None
     clock_ceiling_mhz: float | None = None
     ambient_c: float | None = None
     frame_cap_fps: float | None = None
+    first_pass: bool = False
 
 
 @dataclass(frozen=True)
@@ -66,6 +75,11 @@ class Judgement:
     levels: limiter.Levels
     known: Known
     heat: Heat | None
+    frames: FrameFigures | None
+    kinds: FrameKinds | None
+    plateaus: tuple[Plateau, ...]
+    hot_core: HotCore | None
+    early_late: Mapping[str, EarlyLate]
     warnings: tuple[Note, ...]
 
     @property
@@ -105,7 +119,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     if not levels.temp_given and causes.count("heat") < LEAST_HEAT * len(causes):
         levels = replace(levels, temp_limit_c=float("nan"))  # a limit that holds nothing back is none that was seen
         causes = limiter.smooth(limiter.classify(signals, levels))
-    found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels)
+    found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels, signals)
     share = limiter.shares(found)
     gaps = _joined(
         _gaps(log, (power, clock, temp, deciding)) + [g for g in _gaps(log, (rate,)) if _at_work(g, even, load)]
@@ -114,6 +128,9 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     start += (1.0 - load.onset) * even.step_s
     edges = even.edges[load.first :]
     heat, no_heat = _heat(even, known, power, temp, levels, figures, causes)
+    kinds = frame_kinds(log, start, end)
+    frames, no_frames = _frames(kinds, known)
+    hot_core = find_hot_core(even, usable & (even.starts >= window.start_s) & (even.starts < window.end_s))
     collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
     return Judgement(
         start,
@@ -134,10 +151,19 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         levels,
         known,
         heat,
+        frames,
+        kinds,
+        find_plateaus(np.where(signals.active, signals.power, np.nan), even.starts[load.first : load.last], even.step_s)
+        if power and tooth is None
+        else (),
+        hot_core,
+        _early_late(even, load, usable, (power, clock, rate)),
         (
             *_warnings(even, load, power, temp, window, heat, collapses, gaps, share),
+            *_unseen(even, clock, rate, hot_core),
             *_silent_meters(log),
             *no_heat,
+            *no_frames,
         ),
     )
 
@@ -253,6 +279,52 @@ def _heat(
     except DataError as error:
         return None, (Note("no-heat", f"Heat cannot be told: {error.reason}."),)
     return heat, heat.notes
+
+
+def _frames(kinds: FrameKinds | None, known: Known) -> tuple[FrameFigures | None, tuple[Note, ...]]:
+    """The figures of the drawn frames with their notes."""
+    if kinds is None:
+        return None, ()
+    figures, notes = frame_figures(kinds.drawn_ms), []
+    if kinds.generated is not None and kinds.generated.count:
+        share = 100.0 * kinds.generated.value
+        words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."
+        notes.append(Note("generated-frames", words))
+    if known.first_pass and figures.stutters:
+        words = "First run of this work here: stutters may be of shaders that are built once. Compare with a repeat."
+        notes.append(Note("first-pass", words))
+    return figures, (*figures.notes, *notes)
+
+
+def _early_late(
+    even: EvenLog, load: phases.Load, usable: BoolArray, channels: tuple[str | None, ...]
+) -> Mapping[str, EarlyLate]:
+    """Before and after five minutes of load; nothing where there is no minute after them."""
+    turn = load.first + round(EARLY_S / even.step_s)
+    if load.last - turn < round(60.0 / even.step_s):
+        return {}
+    found = {}
+    for name in channels:
+        if name is not None:
+            kept = usable & np.isfinite(even.columns[name])
+            parts = (even.columns[name][a:b][kept[a:b]] for a, b in ((load.first, turn), (turn, load.last)))
+            means = [float(part.mean()) if len(part) else float("nan") for part in parts]
+            found[name] = EarlyLate(name, unit_of(name), *means)
+    return found
+
+
+def _unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCore | None) -> list[Note]:
+    """What this log cannot show, and a core that its mean hides."""
+    found = []
+    if clock is None:
+        found.append(Note("no-clock", "No clock was logged: a clock ceiling cannot be seen."))
+    if rate == FRAME_RATE and "gpu.load" not in even.columns:
+        words = "How busy graphics were was not logged: a graphics bound cannot be told from waiting."
+        found.append(Note("no-gpu-load", words))
+    if hot_core is not None and hot_core.above_k >= HIDDEN_K:
+        words = f"Core {hot_core.number} is {hot_core.above_k:.0f} K above the mean of {hot_core.cores} cores."
+        found.append(Note("hot-core", words))
+    return found
 
 
 def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:

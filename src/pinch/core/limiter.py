@@ -333,13 +333,13 @@ def smooth(evidence: FloatArray) -> list[str]:
     return [CAUSES[k] for k in reversed(path)]
 
 
-def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Levels) -> list[Segment]:
-    """Stretches of one cause; `starts` (n,) are the bins' starts, s."""
+def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Levels, s: Signals) -> list[Segment]:
+    """Stretches of one cause with their evidence; `starts` (n,) are the bins' starts, s."""
     names = np.array(causes)
     breaks = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
     words = _evidence_words(levels)
     return [
-        Segment(float(starts[a]), float(starts[b - 1] + step_s), causes[a], words[causes[a]])
+        Segment(float(starts[a]), float(starts[b - 1] + step_s), causes[a], words[causes[a]] + _means_words(s, a, b))
         for a, b in pairwise(breaks)
     ]
 
@@ -369,6 +369,21 @@ def _evidence_words(levels: Levels) -> Mapping[str, str]:
         "waiting": "load below 90 %, or a pause, and nothing else binding",
         "unknown": "nothing was logged here, or no channel of this log explains it",
     }
+
+
+def _means_words(s: Signals, a: int, b: int) -> str:
+    """What the bins from a to b showed, as far as it was logged."""
+    shown = []
+    for values, form in (
+        (s.power, "{:.1f} W"),
+        (s.clock, "{:.0f} MHz"),
+        (s.temp, "{:.1f} °C"),
+        (s.load, "load {:.0f} %"),
+    ):
+        known = _known(values[a:b])
+        if len(known):
+            shown.append(form.format(float(known.mean())))
+    return f"; on average {', '.join(shown)}" if shown else ""
 
 
 def _between(hot: BoolArray) -> BoolArray:

@@ -34,6 +34,8 @@ _QUANTITIES = {
     "level": "noise lärm schall sound bruit ruido pegel spl",
     "voltage": "voltage spannung volt vcore vid",
     "current": "current strom amps",
+    "dropped": "dropped verworfen perdue perdues perdidos",
+    "generated": "generated interpolated eingefügt générées generados",
     "throttle": "throttling throttle throttled drosselung",
 }
 _COMPONENTS = {
@@ -167,6 +169,9 @@ def _quantity(unit: Unit | None, by_word: str | None, words: list[str], shown: S
     """The quantity, how much that is worth, and why."""
     if by_word == "throttle":
         return "throttle", 0.6, "it speaks of throttling"
+    if by_word in ("dropped", "generated"):
+        flags = shown.low >= 0.0 and shown.high <= 1.0
+        return (by_word, 0.4, f"it says which frames were {by_word}") if flags else (None, 0.0, "")
     if unit is not None:
         quantity = unit.quantity
         if quantity == "load" and by_word in ("charge",):
@@ -192,7 +197,7 @@ def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
             return part, 0.4
     if quantity in _DEFAULT:
         return _DEFAULT[quantity], 0.3
-    if quantity == "rate":
+    if quantity in ("rate", "dropped", "generated"):
         return "frame", 0.35
     return "cpu", 0.1
 

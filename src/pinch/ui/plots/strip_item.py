@@ -14,6 +14,7 @@ PATTERNS = {
     "rising lines": Qt.BrushStyle.BDiagPattern,
     "upright lines": Qt.BrushStyle.VerPattern,
     "crossed lines": Qt.BrushStyle.DiagCrossPattern,
+    "crossed level lines": Qt.BrushStyle.CrossPattern,
     "falling lines": Qt.BrushStyle.FDiagPattern,
     "none": Qt.BrushStyle.NoBrush,
 }

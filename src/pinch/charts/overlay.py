@@ -1,0 +1,55 @@
+"""Several runs on one time axis, each from the start of its load on."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pinch.charts.spec import Chart, Line, Panel
+from pinch.charts.timeline import broken_line
+from pinch.core.channels import unit_of
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog, Series
+
+
+@dataclass(frozen=True)
+class Overlaid:
+    """A run of an overlay: its name, log, judgement, and the slot of its colour."""
+
+    name: str
+    log: RunLog
+    judged: Judgement
+    slot: int
+
+
+def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> Chart:
+    """Power, clock, temperature and rate of runs, aligned at the start of load; what a run did not log it lacks."""
+    panels: list[Panel] = []
+    for caption, name in (("Power", "power"), ("Clock", "clock"), ("Temperature", "temp"), ("Rate", "rate")):
+        there = [(run, channel) for run in runs if (channel := getattr(run.judged, name))]
+        if there:
+            lines = [_line(run, channel, panels == []) for run, channel in there]
+            unit = unit_of(there[0][1])
+            panels.append(Panel(caption, unit, tuple(lines), from_zero=name != "temp", key=name))
+    names = ", ".join(run.name for run in runs)
+    return Chart(
+        title,
+        tuple(panels),
+        "Time from the start of load",
+        "min:s",
+        clock=True,
+        footnote=footnote,
+        alternative=f"{title} {names}, aligned at the start of load.",
+    )
+
+
+def _line(run: Overlaid, channel: str, named: bool) -> Line:
+    """A channel from a little before the load on; runs of one device are told apart by dashes."""
+    series = run.log.series[channel]
+    t = series.t - run.judged.load_start_s
+    keep = t >= -10.0
+    line = broken_line(Series(channel, t[keep], series.values[keep]))
+    finite = np.flatnonzero(np.isfinite(line.y))
+    last = int(finite[-1]) + 1 if len(finite) else len(line.x)
+    line = Line(line.x[:last], line.y[:last])
+    return replace(line, slot=run.slot, dashed=run.slot >= 6, label=run.name if named else "")

@@ -1,0 +1,85 @@
+"""Frames that were drawn, frames that were made up between them, and frames that never came: told apart, never mixed.
+
+A log may say of each frame whether it was generated (`frame.generated`) and whether it was dropped (`frame.dropped`).
+The time of a drawn frame then runs from the drawn frame before it, whatever was made up in between.
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core import robust
+from pinch.core.frames import FRAME_TIME
+from pinch.core.runlog import BoolArray, FloatArray, RunLog, Series
+
+GENERATED, DROPPED = "frame.generated", "frame.dropped"
+
+
+@dataclass(frozen=True)
+class Share:
+    """So many of all, as a share with its 95 % interval, each 0 to 1."""
+
+    count: int
+    of: int
+    low: float
+    high: float
+
+    @property
+    def value(self) -> float:
+        """The share."""
+        return self.count / self.of
+
+
+@dataclass(frozen=True)
+class FrameKinds:
+    """Frames of a run by kind: `drawn_ms` (m,) from one drawn frame to the next, which end at `ends_s` (m,);
+    `shown_fps` with the generated ones, NaN where none was; `dropped` and `generated` are None where the log does not
+    tell."""
+
+    drawn_ms: FloatArray
+    ends_s: FloatArray
+    shown_fps: float
+    dropped: Share | None
+    generated: Share | None
+
+
+def frame_kinds(log: RunLog, start_s: float, end_s: float) -> FrameKinds | None:
+    """The frames of a stretch of a log by kind; None where it has no single frames there."""
+    series = log.series.get(FRAME_TIME)
+    if series is None:
+        return None
+    inside = (series.t > start_s) & (series.t <= end_s) & (series.values > 0.0)
+    t, ms = series.t[inside], series.values[inside]
+    if not len(t):
+        return None
+    generated, dropped = (_flags(log.series.get(name), t) for name in (GENERATED, DROPPED))
+    if generated is None or not generated.any() or generated.all():
+        return FrameKinds(ms, t, math.nan, _share(dropped), _share(generated))
+    drawn = np.flatnonzero(~generated)
+    total = np.cumsum(ms)
+    drawn_ms = np.diff(np.append(0.0, total[drawn]))
+    return FrameKinds(drawn_ms, t[drawn], 1000.0 * len(ms) / float(total[-1]), _share(dropped), _share(generated))
+
+
+def wilson(count: int, of: int) -> tuple[float, float]:
+    """95 % interval of a share (E. B. Wilson, J. Am. Stat. Assoc. 22, 1927)."""
+    z2 = robust.Z975**2
+    share = count / of
+    middle = (share + z2 / (2 * of)) / (1 + z2 / of)
+    half = robust.Z975 * math.sqrt(share * (1 - share) / of + z2 / (4 * of * of)) / (1 + z2 / of)
+    return max(0.0, middle - half), min(1.0, middle + half)
+
+
+def _flags(series: Series | None, t: FloatArray) -> BoolArray | None:
+    """The flags of frames at (n,) times; a frame without one has none."""
+    if series is None or not len(series.t):
+        return None
+    place = np.minimum(np.searchsorted(series.t, t), len(series.t) - 1)
+    return np.asarray((series.t[place] == t) & (series.values[place] > 0.5))
+
+
+def _share(flags: BoolArray | None) -> Share | None:
+    if flags is None or not len(flags):
+        return None
+    return Share(int(flags.sum()), len(flags), *wilson(int(flags.sum()), len(flags)))
