@@ -283,7 +283,7 @@ def _check(book: Book, version: int, application: int) -> None:
     if damage != "ok":
         raise BookError(book.path, "is damaged; open a copy of it instead")
     present = {row[0] for row in book.query("SELECT name FROM sqlite_master WHERE type = 'table'")}
-    if not present.issuperset(schema.TABLES):
+    if not present.issuperset((*schema.TABLES, *schema.DERIVED)):
         raise BookError(book.path, "is damaged: a table is missing")
 
 

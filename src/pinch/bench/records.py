@@ -308,9 +308,24 @@ class Pass(Part):
     exit_status: int | None = None
 
 
+class WindowByHand(Part):
+    """A settled window that the operator chose: from and to in the run's time, s, and why."""
+
+    start_s: float
+    end_s: float
+    reason: Annotated[str, Field(min_length=1, max_length=400)]
+
+    @model_validator(mode="after")
+    def _goes_forward(self) -> "WindowByHand":
+        if self.end_s - self.start_s < 5.0:
+            raise ValueError("a window has at least five seconds")
+        return self
+
+
 class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
-    `before` is what was checked before it began; `summary` is all there is of a run without a log."""
+    `before` is what was checked before it began; `summary` is all there is of a run without a log; `window` a settled
+    window that the operator chose."""
 
     device_id: int
     setting_id: int
@@ -326,6 +341,7 @@ class Run(Record):
     samples: int | None = None
     passes: tuple[Pass, ...] = ()
     summary: Summary | None = None
+    window: WindowByHand | None = None
     void: str = ""
     removed: bool = False
 

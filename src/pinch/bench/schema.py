@@ -46,6 +46,11 @@ MIGRATIONS: tuple[str, ...] = (
         id INTEGER PRIMARY KEY, run_id INTEGER NOT NULL REFERENCES run ON DELETE CASCADE, record TEXT NOT NULL);
     CREATE INDEX reading_run ON reading (run_id);
     """,
+    """
+    CREATE TABLE judged (
+        run_id INTEGER PRIMARY KEY REFERENCES run ON DELETE CASCADE, key TEXT NOT NULL, method INTEGER NOT NULL,
+        record TEXT NOT NULL);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
@@ -54,3 +59,6 @@ TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
     "reading",
 )
+"""What somebody entered or measured; changes of it can be undone."""
+DERIVED = ("judged",)
+"""What is worked out again where it is missing."""

@@ -24,6 +24,7 @@ from pinch.compose.devices import (
     import_log,
     make_demo,
 )
+from pinch.compose.digesting import Digested, digest_book
 from pinch.compose.judging import (
     JudgeDesk,
     ScalePoint,
@@ -50,6 +51,7 @@ __all__ = [
     "Arrival",
     "Batch",
     "BookKeeper",
+    "Digested",
     "JudgeDesk",
     "PlanDesk",
     "Recording",
@@ -68,6 +70,7 @@ __all__ = [
     "begin_recording",
     "course_of",
     "demo_book_path",
+    "digest_book",
     "ends_by_itself",
     "files_in",
     "find_or_add",

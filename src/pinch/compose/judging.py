@@ -19,7 +19,8 @@ from pinch.core.scaling import Point, Scaling, scale
 def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> Known:
     """What the records say about a run that its log does not."""
     first = run.repeat == 1 and not workload.warm_up_pass and workload.rate_channel == FRAME_RATE
-    return Known(device.temp_limit_c, setting.clock_ceiling_mhz, run.ambient_c, workload.frame_cap_fps, first)
+    window = (run.window.start_s, run.window.end_s) if run.window else None
+    return Known(device.temp_limit_c, setting.clock_ceiling_mhz, run.ambient_c, workload.frame_cap_fps, first, window)
 
 
 class JudgeDesk:

@@ -18,7 +18,8 @@ MOST_TERMS = 3
 SHORTEST_S = 120.0
 """A record shorter than this says nothing about slow parts."""
 MOST_ALIKE = 0.98
-MOST_ROWS = 700
+MOST_ROWS = 400
+WHITE = 0.1
 LEAST_SHARE = 0.03
 """A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
@@ -27,7 +28,7 @@ LEAST_SHARE = 0.03
 class HeatFit:
     """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power, fitted or given;
     `start` (n,) is what each term was above its resting answer when the record began, K; `r_th_u` is the standard
-    uncertainty of the whole resistance, K/W."""
+    uncertainty of the whole resistance, K/W, `alike` the lag-1 correlation of what is left."""
 
     r: FloatArray
     tau: FloatArray
@@ -35,6 +36,7 @@ class HeatFit:
     rms_k: float
     start: FloatArray
     r_th_u: float
+    alike: float = 0.0
 
     @property
     def r_th(self) -> float:
@@ -97,6 +99,8 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: 
         real = np.all(fit.r > LEAST_SHARE * fit.r.sum()) and fit.slowest_s <= len(t) * step
         if score < best_score and real:
             best, best_score = fit, score
+        if best is fit and fit.alike < WHITE:
+            break  # what is left is noise; no further term can be in it
     if best is None:
         raise DataError("log", "its temperature does not follow its power")
     return best
@@ -121,8 +125,8 @@ class _Record:
         t = self.step * (self.rows + 1.0)
         return np.column_stack([*answers, *(np.exp(-t / x) for x in tau)])
 
-    def solve(self, tau: FloatArray) -> tuple[FloatArray, float]:
-        """Best weights of the columns, those of the answers ≥ 0, and the sum of squares that is left."""
+    def solve(self, tau: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Best weights of the columns, those of the answers ≥ 0, and what is left (m,)."""
         from scipy.optimize import nnls
 
         columns, terms = self.columns(tau), len(tau)
@@ -136,8 +140,7 @@ class _Record:
         weights, _ = nnls(root.T, np.linalg.solve(root, right))
         count = free.shape[1]
         found = np.append(weights[:terms], weights[terms : terms + count] - weights[terms + count :])
-        left = target - columns @ found
-        return found, float(left @ left)
+        return found, target - columns @ found
 
 
 def _rows(have: BoolArray) -> np.ndarray:
@@ -156,18 +159,28 @@ def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
     step, longest = record.step, len(record.power) * record.step
     low, high = np.log(step), np.log(3.0 * longest)
     guess = np.log(np.geomspace(max(4.0 * step, longest / 150), longest / 4, terms + 2)[1:-1])
+    # The weights are solved for inside, only the time constants are searched (variable projection: Golub and Pereyra,
+    # SIAM J. Numer. Anal. 10, 1973).
     found = minimize(  # type: ignore[call-overload]
-        lambda x: record.solve(np.exp(np.clip(x, low, high)))[1], guess, method="Nelder-Mead", options={"xatol": 1e-3}
+        lambda x: math.log(_squares(record.solve(np.exp(np.clip(x, low, high)))[1])),
+        guess,
+        method="Nelder-Mead",
+        options={"xatol": 4e-3, "fatol": 1e-4},
     )
-    tau = np.exp(np.clip(found.x, low, high))
-    tau = tau[np.argsort(tau)]
-    weights, rss = record.solve(tau)
+    tau = np.sort(np.exp(np.clip(found.x, low, high)))
+    weights, left = record.solve(tau)
+    rss = _squares(left)
     n, free = len(record.rows), 2 * terms + (1 if record.ambient is None else terms) + 1
-    score = n * math.log(max(rss, 1e-12) / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
+    score = n * math.log(rss / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
     base = float(weights[-1]) if record.ambient is None else record.ambient
     r = weights[:terms]
     start = np.zeros(terms) if record.ambient is None else weights[terms:]
-    return HeatFit(r, tau, base, math.sqrt(rss / n), start, _resistance_u(record, tau, weights)), score
+    alike = float(robust.autocorrelation(left, 1)[0])
+    return HeatFit(r, tau, base, math.sqrt(rss / n), start, _resistance_u(record, tau, weights), alike), score
+
+
+def _squares(left: FloatArray) -> float:
+    return max(float(left @ left), 1e-12)
 
 
 def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> float:

@@ -31,6 +31,8 @@ from pinch.core.plateaus import Plateau, find_plateaus
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
+METHOD = 1
+"""Version of the methods: a change that moves figures of the same log raises it."""
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
 METERS = ("wall.", "skin.", "noise.")
@@ -44,13 +46,14 @@ FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
 @dataclass(frozen=True)
 class Known:
     """What the operator knows about the device; None where nobody said. `first_pass`: this work has not run before on
-    this device."""
+    this device; `window_s` is a settled window that the operator chose, from and to in s of the log."""
 
     temp_limit_c: float | None = None
     clock_ceiling_mhz: float | None = None
     ambient_c: float | None = None
     frame_cap_fps: float | None = None
     first_pass: bool = False
+    window_s: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -112,7 +115,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
     swinging = signals.clock if clock else signals.power
     tooth = find_sawtooth(swinging[_longest_pass(signals)], even.step_s)
-    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth)
+    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth, known.window_s)
     figures = _figures(even, load, window, usable, burst_bins)
 
     causes = limiter.smooth(limiter.classify(signals, levels))
@@ -396,6 +399,8 @@ def _warnings(
     share: Mapping[str, float],
 ) -> list[Note]:
     result = []
+    if window.decided_by == settle.BY_HAND:
+        result.append(Note("window-by-hand", "The settled window was chosen by hand."))
     if power is None:
         result.append(Note("no-power", "No package power was logged: limits by power cannot be seen."))
     if temp is None:

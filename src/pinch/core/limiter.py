@@ -282,7 +282,8 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     below = (_below_limits(s.power, levels, at_sustained) if known else True) & ~plainly
     hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
     hot |= s.heat_flag
-    hot |= below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K) & _between(hot)
+    warm = below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K)
+    hot |= warm & (_between(hot) | _since(hot, warm & ~(s.load < BUSY_LOAD)))
     capped = s.capped & ~at_burst & ~at_sustained
     loose = ~at_burst & ~at_sustained & ~ceiling
     drawing = (s.gpu_load >= BUSY_GPU) & ~at_burst & ~at_sustained & (~ceiling | (s.load < BUSY_LOAD)) & s.active
@@ -392,6 +393,16 @@ def _between(hot: BoolArray) -> BoolArray:
     before = np.maximum.accumulate(np.where(hot, index, -np.inf))
     after = np.minimum.accumulate(np.where(hot, index, np.inf)[::-1])[::-1]
     return after - before <= TOOTH_S
+
+
+def _since(hot: BoolArray, warm: BoolArray) -> BoolArray:
+    """Bins of a warm stretch from its first heat on: firmware that cut the power and waits for the machine to cool."""
+    found = np.zeros(len(hot), dtype=bool)
+    for a, b in runs_of(warm | hot):
+        inside = np.flatnonzero(hot[a:b])
+        if len(inside):
+            found[a + int(inside[0]) : b] = True
+    return found
 
 
 def _last_tooth(hot: BoolArray) -> BoolArray:

@@ -16,6 +16,7 @@ from pinch.core.phases import Load
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 from pinch.core.sawtooth import Sawtooth, over_periods
 
+BY_HAND = "the operator"
 BATCH = 5
 LATEST_START = 2.0 / 3.0
 SHORTEST_S = 60.0
@@ -47,6 +48,7 @@ def find_window(
     usable: BoolArray,
     channels: tuple[str, ...],
     sawtooth: Sawtooth | None = None,
+    chosen_s: tuple[float, float] | None = None,
 ) -> Settled:
     """The settled window of the loaded part of a log.
 
@@ -56,6 +58,7 @@ def find_window(
     usable : (n,) bins that may enter a figure: active and outside faults.
     channels : those that must have settled.
     sawtooth : where there is one, channels are averaged over whole periods before they are looked at.
+    chosen_s : the window as the operator chose it, from and to in s of the log; it is only checked then.
     """
     period = max(1, round(sawtooth.period_s / log.step_s)) if sawtooth else 1
     length = load.last - load.first
@@ -71,12 +74,17 @@ def find_window(
         begin = int(kept[mser(over_periods(log.columns[channel][load.first : load.last][kept], period))])
         if begin > start:
             start, decided_by = begin, channel
-    if start > LATEST_START * length:
+    stop = load.last
+    if chosen_s is not None:
+        start = int(np.clip(np.searchsorted(log.starts, chosen_s[0] - 1e-9) - load.first, 0, length - 1))
+        stop = int(np.clip(np.searchsorted(log.starts, chosen_s[1] - 1e-9), load.first + start + 1, load.last))
+        decided_by = BY_HAND
+    elif start > LATEST_START * length:
         start, decided_by = int(LATEST_START * length), "two thirds of the load"
-    window = slice(load.first + start, load.last)
+    window = slice(load.first + start, stop)
     drift = _drift(log, window, usable, channels, period)
     drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
-    seconds = (length - start) * log.step_s
+    seconds = (stop - load.first - start) * log.step_s
     state = "too-short" if seconds < SHORTEST_S else "drifting" if drifting else "settled"
     return Settled(
         state,

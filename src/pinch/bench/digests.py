@@ -1,0 +1,67 @@
+"""What a judgement came to, kept in the book so that lists need not judge again: by the log's hash, what is known of
+the run, and the version of the methods. Derived, never typed in; throwing it away loses nothing."""
+
+import hashlib
+import json
+
+from pydantic import ValidationError
+
+from pinch.bench.book import Book
+from pinch.bench.fields import Part
+
+
+class Digest(Part):
+    """The figures of a run in a list: state of its window, what it held, and what speaks against it. None where a
+    figure could not be had; `problem` says why there is no judgement at all."""
+
+    finding: str = ""
+    state: str = ""
+    power_w: float | None = None
+    clock_mhz: float | None = None
+    temp_c: float | None = None
+    rate: float | None = None
+    rate_unit: str = ""
+    low_fps: float | None = None
+    heat_share: float = 0.0
+    r_th: float | None = None
+    flags: tuple[str, ...] = ()
+    problem: str = ""
+
+
+def log_hash(book: Book, run_id: int) -> str:
+    """The same for the same samples, marks and streams of a run."""
+    found = hashlib.sha256()
+    rows = book.query(
+        "SELECT stream.channels, chunk.data FROM stream JOIN chunk ON chunk.stream_id = stream.id "
+        "WHERE stream.run_id = ? ORDER BY chunk.id",
+        run_id,
+    )
+    for channels, data in rows:
+        found.update(str(channels).encode())
+        found.update(bytes(data))  # type: ignore[call-overload]
+    return found.hexdigest()
+
+
+def read_digests(book: Book) -> dict[int, tuple[str, int, Digest]]:
+    """Key, version of the methods and digest by run; one that is damaged is left out, and will be worked out again."""
+    kept = {}
+    for run_id, key, method, text in book.query("SELECT run_id, key, method, record FROM judged"):
+        try:
+            kept[int(str(run_id))] = str(key), int(str(method)), Digest(**json.loads(str(text)))
+        except (ValidationError, ValueError, TypeError):
+            continue
+    return kept
+
+
+def keep_digest(book: Book, run_id: int, key: str, method: int, digest: Digest) -> None:
+    """Keep a digest in place of the one before.
+
+    Raises
+    ------
+    BookError : the book cannot be written.
+    """
+    with book.change() as connection:
+        connection.execute(
+            "INSERT OR REPLACE INTO judged (run_id, key, method, record) VALUES (?, ?, ?, ?)",
+            (run_id, key, method, digest.model_dump_json()),
+        )
