@@ -15,7 +15,7 @@ BARS = 120
 def frame_strip(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:
     """Frame time over the time of the run; of more frames than there are points the longest of each stretch is kept."""
     t, ms = _longest(kinds.ends_s, kinds.drawn_ms)
-    rules = (Rule(1000.0 / figures.low_1.percentile, "1 % low"), Rule(1000.0 / figures.median_fps, "median"))
+    rules = (Rule(1000.0 / figures.low_1.percentile, "1 % low"),)
     panel = Panel("Frame time", "ms", (Line(t, ms, slot),), rules=rules, key="frame-time")
     longest = f"{figures.frames} frames, the longest {kinds.drawn_ms.max():.1f} ms."
     return Chart(title, (panel,), "Time", "min:s", clock=True, footnote=footnote, alternative=f"{title} {longest}")

@@ -4,6 +4,7 @@ import math
 
 from pinch.core.judge import Judgement
 
+NAMED_SHARE = 0.1
 HELD_BY = {
     "burst-power": "its burst power limit",
     "sustained-power": "its sustained power limit",
@@ -37,7 +38,7 @@ def _held_by(j: Judgement) -> str:
     """The causes that matter, the largest first; those below a tenth of the load are left to the page."""
     (cause, share), *others = j.limiter_share.items()
     how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
-    more = "".join(f", for {100 * s:.0f} % by {HELD_BY[c]}" for c, s in others if s >= 0.1)
+    more = "".join(f", for {100 * s:.0f} % by {HELD_BY[c]}" for c, s in others if s >= NAMED_SHARE)
     return f"For {how_long} of the load it was held by {HELD_BY[cause]}{more}"
 
 
@@ -53,7 +54,8 @@ def _heat(j: Judgement) -> str:
     """How much of the load heat held, where the log lets one know."""
     share = j.limiter_share.get("heat", 0.0)
     told = j.temp is not None and math.isfinite(j.levels.temp_limit_c) and j.power is not None
-    return f"heat-limited {100 * share:.0f} % of the load" if told or share > 0.0 else ""
+    named_below = share >= NAMED_SHARE  # among what held it
+    return f"heat-limited {100 * share:.0f} % of the load" if (told or share > 0.0) and not named_below else ""
 
 
 def _temperature(j: Judgement) -> str:

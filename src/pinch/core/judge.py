@@ -38,6 +38,9 @@ SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 METERS = ("wall.", "skin.", "noise.")
 LEAST_HEAT = 0.02
 EARLY_S = 300.0
+PLAUSIBLE = {"power": (0.0, 2000.0), "temp": (-40.0, 130.0), "clock": (0.0, 10_000.0)}
+IDLE_LOAD = 15.0
+"""Common practice, no source."""
 MOST_OWN_COST = 1.0
 """Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
 FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
@@ -164,6 +167,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         (
             *_warnings(even, load, power, temp, window, heat, collapses, gaps, share),
             *_unseen(even, clock, rate, hot_core),
+            *_implausible(even, load, (power, clock, temp)),
             *_silent_meters(log),
             *no_heat,
             *no_frames,
@@ -313,6 +317,23 @@ def _early_late(
             parts = (even.columns[name][a:b][kept[a:b]] for a, b in ((load.first, turn), (turn, load.last)))
             means = [float(part.mean()) if len(part) else float("nan") for part in parts]
             found[name] = EarlyLate(name, unit_of(name), *means)
+    return found
+
+
+def _implausible(even: EvenLog, load: phases.Load, channels: tuple[str | None, ...]) -> list[Note]:
+    """Values that can hardly be in the unit of their channel, and a log that shows no work."""
+    found = []
+    for name in channels:
+        bounds = PLAUSIBLE.get(name.rpartition(".")[2]) if name else None
+        if name is None or bounds is None:
+            continue
+        low, high = float(np.nanmin(even.columns[name])), float(np.nanmax(even.columns[name]))
+        if low < bounds[0] or high > bounds[1]:
+            words = f"{name} shows {low:.4g} to {high:.4g} {unit_of(name)}: is it in another unit, or a broken sensor?"
+            found.append(Note("implausible", words))
+    busy = even.columns.get("cpu.load")
+    if not np.isfinite(load.idle) and busy is not None and float(np.nanmedian(busy)) < IDLE_LOAD:
+        found.append(Note("all-idle", "The processor had nothing to do in all of this log: there is no load to judge."))
     return found
 
 

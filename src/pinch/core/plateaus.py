@@ -32,10 +32,10 @@ def find_plateaus(power: FloatArray, starts: FloatArray, step_s: float) -> tuple
     have = np.flatnonzero(np.isfinite(power))
     levels = []
     for a, b in _pieces(power[have]):
-        part = power[have[a:b]]
-        inside = part[1:-1] if len(part) > LEAST_BINS else part
-        low, middle, high = np.percentile(inside, [10, 50, 90])
-        if len(part) >= LEAST_BINS and high - low <= FLAT * middle:
+        if b - a < LEAST_BINS:
+            continue
+        low, middle, high = np.percentile(power[have[a + 1 : b - 1]], [10, 50, 90])
+        if high - low <= FLAT * middle:
             levels.append(Plateau(float(starts[have[a]]), float(starts[have[b - 1]] + step_s), float(middle)))
     return tuple(levels)
 

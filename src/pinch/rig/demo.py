@@ -14,14 +14,16 @@ import numpy as np
 from pinch.bench import runlogs
 from pinch.bench.book import Book, BookError, create_book
 from pinch.bench.records import ExitStatus, Run
+from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
 from pinch.rig.device import simulate_run
+from pinch.rig.frames import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 7
+VERSION = 8
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -137,6 +139,8 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
 def _log_of(demo: DemoRun, seed: int) -> RunLog:
     setting = demo.device.setting(demo.setting)
     log = simulate_run(demo.device, setting, demo.work, demo.load_s, demo.ambient_c, seed).log
+    if demo.device is catalogue.GANNET and FRAME_RATE in log.series:
+        log = RunLog({**log.series, FRAME_TIME: _frames_of(log.series[FRAME_RATE], seed)})
     marks = (Mark(*demo.mark),) if demo.mark else ()
     if demo.gap is None:
         return RunLog(log.series, marks)
@@ -146,6 +150,15 @@ def _log_of(demo: DemoRun, seed: int) -> RunLog:
         have = np.flatnonzero((series.t <= start) | (series.t >= end))
         kept[name] = Series(name, series.t[have], series.values[have])
     return RunLog(kept, marks)
+
+
+def _frames_of(rate: Series, seed: int) -> Series:
+    """Single frames of a second after the other, at the rate of each."""
+    maker = FrameMaker(seed)
+    maker.go_to(float(rate.t[0]) - 1.0)
+    frames = [frame for per_s in rate.values.tolist() for frame in maker.advance(per_s, 1.0)]
+    ends, ms = np.array(frames).T
+    return Series(FRAME_TIME, np.round(ends, 4), np.round(ms, 2))
 
 
 def _next_start(started: datetime, load_s: int) -> datetime:

@@ -12,6 +12,7 @@ from pinch.bench.filing import NamePattern
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
+from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
 from pinch.publish.bookfolder import is_book_folder
 from pinch.recorder.preflight import Check
@@ -285,6 +286,15 @@ class Asking:
         reason, given = QInputDialog.getText(self._window, "Make this run void", "Why does it not count?")
         if given and reason.strip():
             self._window.changes.void_run(reason.strip())
+
+    def choose_window(self, start_s: float, end_s: float) -> None:
+        """Why the settled window was moved; without a reason it goes back."""
+        words = f"{minutes(start_s)} to {minutes(end_s)}: why this window?"
+        reason, given = QInputDialog.getText(self._window, "Settled window by hand", words)
+        if given and reason.strip():
+            self._window.changes.choose_window(start_s, end_s, reason.strip())
+        else:
+            self._window.refresh()
 
     def _run_shown(self) -> JudgedRun:
         shown = self._window.judge_view.shown

@@ -3,7 +3,7 @@
 from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
-from pinch.bench.records import ExitStatus, Pass, Run
+from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, checked
 from pinch.core.errors import PinchError
 from pinch.ui.session import Session
 
@@ -54,6 +54,22 @@ class Changes:
     def void_run(self, reason: str) -> None:
         """The run stays, does not count, and says why; its plan wants another."""
         self._change_run("make run void", void=reason)
+
+    def choose_window(self, start_s: float, end_s: float, reason: str) -> None:
+        """The settled window of the run as the operator chose it, and why."""
+        chosen = checked(WindowByHand, "The window", start_s=round(start_s, 1), end_s=round(end_s, 1), reason=reason)
+        self._change_run("move the settled window", window=chosen)
+
+    def find_window(self) -> None:
+        """The settled window of the run as it is found.
+
+        Raises
+        ------
+        PinchError : it is so already.
+        """
+        if self._session.run is None or self._session.run.window is None:
+            raise PinchError("The settled window of this run is as it was found.")
+        self._change_run("find the settled window again", window=None)
 
     def keep_score(self, run_id: int, score: float) -> None:
         """The score of a run as the operator reads it: one pass over all of its load."""

@@ -128,10 +128,10 @@ def _sheet(t: Theme) -> str:
         image: url({ART.as_posix()}/check-{t.name}.svg); }}
     QCheckBox::indicator:focus {{ border: 2px solid {t.accent}; }}
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}
-    QTableWidget {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
+    QTableView {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}
-    QTableWidget {{ outline: none; }}
-    QTableWidget::item:focus {{ background: {t.window}; color: {t.ink}; border: none; }}
+    QTableView {{ outline: none; }}
+    QTableView::item:focus {{ background: {t.window}; color: {t.ink}; border: none; }}
     #matrix::item:focus {{ border: 2px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none;
         border-bottom: 1px solid {t.hairline}; padding: 4px 6px; }}

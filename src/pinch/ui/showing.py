@@ -9,6 +9,7 @@ from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.told import told_headline, told_lines
+from pinch.ui.judge.view import RUNS
 from pinch.ui.plan.state import explanation, matrix
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import CAUTION
@@ -102,7 +103,9 @@ class Showing:
         self._window.run_view.show_next(next_words(line, before), taken)
 
     def judge(self) -> None:
-        """The chosen run, judged."""
+        """The chosen run, judged; on their tab all runs."""
+        if self._window.page == JUDGE and self._window.judge_view.tabs.currentIndex() == RUNS:
+            self._window.digesting.show()
         run = self._window.session.run
         if run is None:
             self._window.margin.show_notes(None)

@@ -21,7 +21,8 @@ from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
 from pinch.ui.judge.control import JudgeControl
-from pinch.ui.judge.view import JudgeView
+from pinch.ui.judge.digesting import DigestControl
+from pinch.ui.judge.view import RUNS, TIME, JudgeView
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watching import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
@@ -39,6 +40,7 @@ from pinch.ui.shell.context_strip import ContextStrip
 from pinch.ui.shell.footer import Footer
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
+from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices, load_icons
 from pinch.ui.shell.pages import BENCH, JUDGE, PAGES, PLAN, RUN, SCALE
 from pinch.ui.shell.spine import Spine
@@ -78,6 +80,7 @@ class MainWindow(QMainWindow):
         self.changes = Changes(session)
         self.asking = Asking(self)
         self.beside, self.importing, self.watching = BesideControl(self), LogImport(self), WatchControl(self)
+        self.digesting, self.methods = DigestControl(self), MethodsDialog(self)
         self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
@@ -162,6 +165,11 @@ class MainWindow(QMainWindow):
         for view in (judge, scale):
             view.explained.connect(self.margin.explain)
             view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
+        judge.window_chosen.connect(lambda a, b: self.safely(lambda: self.asking.choose_window(a, b)))
+        judge.tab_turned.connect(lambda _: self.safely(self.showing.judge))
+        judge.runs.run_opened.connect(self._open_run)
+        judge.runs.overlay_wanted.connect(lambda ids: self.safely(lambda: self.digesting.overlay(ids)))
+        self.margin.method_wanted.connect(self.show_method)
         judge.log_wanted.connect(lambda: self.safely(self.asking.write_log))
         scale.run_wanted.connect(self._open_run)
         scale.room_chosen.connect(self.showing.choose_room)
@@ -204,6 +212,7 @@ class MainWindow(QMainWindow):
         self.scaling.forget()
         self.planning.forget()
         self.watching.end()
+        self.digesting.forget()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
         cut = self.session.book.cut_runs()
@@ -242,8 +251,30 @@ class MainWindow(QMainWindow):
         self.spine.entries[SCALE].set_count(f"{len(settings)} points" if settings else "")
 
     def _open_run(self, run_id: int) -> None:
+        self.judge_view.tabs.setCurrentIndex(TIME)
         self.session.choose_run(run_id)
         self.show_page(JUDGE)
+
+    def show_runs(self) -> None:
+        """The list of all runs."""
+        self.judge_view.tabs.setCurrentIndex(RUNS)
+        self.show_page(JUDGE)
+
+    def overlay_chosen(self) -> None:
+        """The runs chosen in the list, laid over each other."""
+        self.show_page(JUDGE)
+        self.digesting.overlay(self.judge_view.runs.chosen)
+
+    def show_methods(self) -> None:
+        """What each figure is; at the section of what is explained."""
+        shown = self.margin.shown
+        self.show_method(shown.method if shown else "")
+
+    def show_method(self, section: str) -> None:
+        """A section of the methods."""
+        self.methods.show()
+        self.methods.go_to(section)
+        self.methods.raise_()
 
     def show_bench(self, kind: type[Listed]) -> None:
         """Show the bench at a kind of record."""
@@ -257,12 +288,15 @@ class MainWindow(QMainWindow):
 
     def turn_tab(self, by: int) -> None:
         """The next (1) or previous (−1) tab of the page."""
-        tabs = {BENCH: self.bench_view.tabs, PLAN: self.plan_view.tabs}.get(self.page)
+        tabs = {BENCH: self.bench_view.tabs, PLAN: self.plan_view.tabs, JUDGE: self.judge_view.tabs}.get(self.page)
         if tabs is not None:
             tabs.setCurrentIndex((tabs.currentIndex() + by) % tabs.count())
 
     def search(self) -> None:
         """Search the list of the bench."""
+        if self.page == JUDGE and self.judge_view.tabs.currentIndex() == RUNS:
+            self.judge_view.runs.filter.setFocus()
+            return
         self.show_page(BENCH)
         self.bench_view.go_to_search()
 
@@ -386,7 +420,7 @@ class MainWindow(QMainWindow):
         """
         shown: dict[int, Chart | SheetChart | None] = {
             PLAN: self.plan_view.timeline.chart if self.planning.plan else None,
-            JUDGE: self.judge_view.chart.chart,
+            JUDGE: self.judge_view.written,
             SCALE: self.scale_view.chart.chart,
         }
         chart = shown.get(self.page)
@@ -404,7 +438,7 @@ class MainWindow(QMainWindow):
 
     def fit(self) -> None:
         """Show all of the chart."""
-        (self.scale_view if self.page == SCALE else self.judge_view).chart.fit()
+        self.scale_view.chart.fit() if self.page == SCALE else self.judge_view.fit()
 
     def fold_margin(self) -> None:
         """Fold the margin away, or unfold it."""
@@ -445,6 +479,7 @@ class MainWindow(QMainWindow):
         self.planning.cancel()
         self.checking.cancel()
         self.importing.cancel()
+        self.digesting.cancel()
         self.watching.end()
         self.writing.close()
         super().closeEvent(event)

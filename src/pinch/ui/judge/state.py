@@ -3,16 +3,19 @@
 import math
 from dataclasses import dataclass
 
+import numpy as np
+
 from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing, workload_words
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline import timeline_chart
 from pinch.core import explain
+from pinch.core.channels import unit_of
 from pinch.core.explain import ClaimedLimits, Explanation
 from pinch.core.figures import ChannelFigures
-from pinch.core.finding import finding
+from pinch.core.finding import HELD_BY, finding
 from pinch.core.judge import Judgement
-from pinch.core.runlog import RunLog
+from pinch.core.runlog import RunLog, period_of
 from pinch.ui.run.state import reading_words
 
 
@@ -168,6 +171,27 @@ class JudgedRun:
             lines += ["Before it began:", *self.run.before]
         lines.append("Click a figure or a stretch of the strip to see where it comes from.")
         return lines
+
+    def events(self) -> list[float]:
+        """When something happens: changes of the limiter, marks, gaps, collapses and the settled window, s in order."""
+        j = self.judged
+        times = [s.start_s for s in j.limiters] + [m.t_s for m in self.log.marks]
+        times += [g.start_s for g in j.gaps] + [c.start_s for c in j.collapses] + [j.settled.start_s, j.load_end_s]
+        return sorted(set(times))
+
+    def values_at(self, t_s: float) -> str:
+        """What was logged at a time, and what held the run there."""
+        words = [minutes(t_s)]
+        for channel in (self.judged.power, "wall.power", self.judged.clock, self.judged.temp, self.judged.rate):
+            series = self.log.series.get(channel or "")
+            if series is None or not len(series.t):
+                continue
+            place = int(np.searchsorted(series.t, t_s))
+            if place < len(series.t) and series.t[place] - t_s <= 3.0 * period_of(series.t):
+                unit = self.workload.score_unit if channel == self.judged.rate else unit_of(series.channel)
+                words.append(f"{series.values[place]:.4g} {unit}")
+        cause = next((s.cause for s in self.judged.limiters if s.start_s <= t_s < s.end_s), "")
+        return " · ".join([*words, *([f"held by {HELD_BY[cause]}"] if cause else [])])
 
     def explain_at(self, t_s: float) -> Explanation | None:
         """The stretch of the limiter strip at a time."""

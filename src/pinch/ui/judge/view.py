@@ -8,16 +8,24 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
+    QStackedWidget,
+    QTabBar,
     QVBoxLayout,
     QWidget,
 )
 
-from pinch.charts.spec import unbroken
+from pinch.charts.spec import Chart, unbroken
 from pinch.core.explain import Explanation
 from pinch.ui import look
+from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
+from pinch.ui.judge.runs import RunsPane
 from pinch.ui.judge.state import Card, JudgedRun
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
+
+TABS = ("Time", "Frames", "Heat", "All runs", "Overlay")
+TIME, FRAMES, HEAT, RUNS, OVERLAY = range(5)
+CURSOR_HINT = "Move over the chart for values; Ctrl+Right: next event; the wheel zooms; Ctrl+0: all of it."
 
 
 class FigureCard(QAbstractButton):
@@ -68,6 +76,8 @@ class JudgeView(QWidget):
     explained = pyqtSignal(Explanation)
     chart_wanted = pyqtSignal()
     log_wanted = pyqtSignal()
+    window_chosen = pyqtSignal(float, float)
+    tab_turned = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
@@ -79,27 +89,61 @@ class JudgeView(QWidget):
         self._log_button.setToolTip("Write the log as CSV with datapackage.json (Ctrl+Shift+E)")
         top = QHBoxLayout()
         top.addWidget(self.headline, 1)
-        top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop)
+        top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
         top.addWidget(self._log_button, 0, Qt.AlignmentFlag.AlignTop)
-        self._cards = QHBoxLayout()
+        self._figures = QWidget()
+        self._cards = QHBoxLayout(self._figures)
+        self._cards.setContentsMargins(0, 0, 0, 0)
         self._cards.setSpacing(0)
         self._group = QButtonGroup(self)
         self.chart = ChartView()
+        self.frames, self.heat, self.runs, self.overlay = FramesPane(), HeatPane(), RunsPane(), OverlayPane()
+        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs.setAccessibleName("Part of the judgement")
+        self.tabs.setDrawBase(False)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
+        self.values = label("", "quiet")
+        self.values.setAccessibleName("Values at the cursor")
+        self.move_window = QPushButton("Move the window")
+        self.move_window.setToolTip("Drag the shaded settled window; it is kept with your reason (Ctrl+Shift+W)")
+        self.move_window.setCheckable(True)
+        self.move_window.setProperty("role", "small")
+        time = QWidget()
+        inside = QVBoxLayout(time)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.setSpacing(2)
+        inside.addWidget(self.chart, 1)
+        inside.addWidget(self.values)
+        self._slot = 0
+        for name, pane in zip(TABS, (time, self.frames, self.heat, self.runs, self.overlay), strict=True):
+            self.tabs.addTab(name)
+            self.below.addWidget(pane)
+        bar = QHBoxLayout()
+        bar.addWidget(self.tabs)
+        bar.addStretch(1)
+        bar.addWidget(self.move_window)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(8)
         column.addLayout(top)
         self._upper, self._lower = hairline(), hairline()
         column.addWidget(self._upper)
-        column.addLayout(self._cards)
+        column.addWidget(self._figures)
         column.addWidget(self._lower)
-        column.addWidget(self.chart, 1)
-        self._filler = QWidget()
-        column.addWidget(self._filler, 1)
+        column.addLayout(bar)
+        column.addWidget(self.below, 1)
         self._shown: JudgedRun | None = None
+        self._at: float | None = None
         self._chart_button.clicked.connect(self.chart_wanted)
         self._log_button.clicked.connect(self.log_wanted)
         self.chart.strip_clicked.connect(self._strip_clicked)
+        self.chart.cursor_moved.connect(self._show_values)
+        self.chart.window_dragged.connect(self.window_chosen)
+        self.move_window.toggled.connect(self.chart.let_window_move)
+        self.tabs.currentChanged.connect(self._turn)
+        for pane in (self.frames, self.heat):
+            pane.table.explained.connect(self.explained)
         self._group.buttonClicked.connect(lambda button: self.explained.emit(button.card.explanation))
 
     @property
@@ -116,10 +160,59 @@ class JudgeView(QWidget):
         """Show a judged run."""
         same = self._shown is not None and self._shown.run.id == judged.run.id
         self._shown = judged
+        self._at = self._at if same else None
         self.headline.setText(unbroken(judged.headline))
         self._fill_cards(judged.cards())
+        self._slot = slot
+        self.move_window.setChecked(False)
         self.chart.show_chart(judged.chart(slot), keep_range=same)
+        self.values.setText(CURSOR_HINT)
+        self._show_pane()
         self._set_there(True)
+
+    @property
+    def written(self) -> Chart | None:
+        """The chart of the tab that is shown; of the list there is none."""
+        panes = {FRAMES: self.frames.chart, HEAT: self.heat.chart, OVERLAY: self.overlay.chart}
+        return panes.get(self.tabs.currentIndex(), self.chart.chart)
+
+    def fit(self) -> None:
+        """Show all of the charts of the tab."""
+        pane = self.below.currentWidget()
+        for view in pane.findChildren(ChartView) if pane is not None else ():
+            view.fit()
+
+    def step_event(self, by: int) -> None:
+        """Put the cursor to the next (1) or the previous (−1) event of the run, and explain it."""
+        if self._shown is None:
+            return
+        events = self._shown.events()
+        at = self._at if self._at is not None else self._shown.judged.load_start_s - 1e-6
+        following = [t for t in events if (t > at + 1e-6 if by > 0 else t < at - 1e-6)]
+        if following:
+            self.tabs.setCurrentIndex(TIME)
+            self.chart.put_cursor(following[0] if by > 0 else following[-1])
+            self._strip_clicked(self._at or 0.0)
+
+    def _show_values(self, t_s: float) -> None:
+        self._at = t_s
+        if self._shown is not None:
+            self.values.setText(self._shown.values_at(t_s))
+
+    def _turn(self, tab: int) -> None:
+        self.below.setCurrentIndex(tab)
+        self._set_there(self._shown is not None)
+        self._show_pane()
+        self.tab_turned.emit(tab)
+
+    def _show_pane(self) -> None:
+        """Frames and heat are drawn once they are looked at."""
+        if self._shown is None:
+            return
+        if self.tabs.currentIndex() == FRAMES:
+            self.frames.show_run(self._shown, self._slot)
+        elif self.tabs.currentIndex() == HEAT:
+            self.heat.show_run(self._shown, self._slot)
 
     def show_nothing(self, why: str) -> None:
         """Say why there is no judgement."""
@@ -130,9 +223,15 @@ class JudgeView(QWidget):
         self._set_there(False)
 
     def _set_there(self, there: bool) -> None:
-        for part in (self._chart_button, self._log_button, self._upper, self._lower, self.chart):
-            part.setVisible(there)
-        self._filler.setVisible(not there)
+        """What there is to show of a run; the list and the overlay are of many, and have the room to themselves."""
+        many = self.tabs.currentIndex() in (RUNS, OVERLAY)
+        self.headline.setVisible(not many)
+        for part in (self._log_button, self._upper, self._figures, self._lower):
+            part.setVisible(there and not many)
+        over = self.tabs.currentIndex() == OVERLAY and self.overlay.chart is not None
+        self._chart_button.setVisible((there and not many) or over)
+        self.move_window.setVisible(there and self.tabs.currentIndex() == TIME)
+        self.below.setVisible(there or many)
 
     def _fill_cards(self, cards: list[Card]) -> None:
         for button in self._group.buttons():

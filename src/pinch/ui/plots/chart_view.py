@@ -58,10 +58,13 @@ class WordAxis(pg.AxisItem):  # type: ignore[misc]
 
 
 class ChartView(QWidget):
-    """A chart. `strip_clicked` gives the place on the strip in x units, `dot_clicked` the index of a measured dot."""
+    """A chart. `strip_clicked` gives the place on the strip in x units, `dot_clicked` the index of a measured dot,
+    `cursor_moved` where the linked cursor is, and `window_dragged` the shaded window as it was left."""
 
     strip_clicked = pyqtSignal(float)
     dot_clicked = pyqtSignal(int)
+    cursor_moved = pyqtSignal(float)
+    window_dragged = pyqtSignal(float, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -75,6 +78,43 @@ class ChartView(QWidget):
         self._layout.addWidget(self.graphics, 1)
         self.chart: Chart | None = None
         self.plots: list[pg.PlotItem] = []
+        self._cursors: list[pg.InfiniteLine] = []
+        self._windows: list[pg.LinearRegionItem] = []
+        self._movable = False
+        self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
+
+    def put_cursor(self, x: float) -> None:
+        """The linked cursor at x in all panels; it comes into view where it is not."""
+        for cursor in self._cursors:
+            cursor.setPos(x)
+            cursor.show()
+        low, high = self.plots[0].getViewBox().viewRange()[0] if self.plots else (x, x)
+        if not low <= x <= high:
+            self.plots[0].setXRange(x - (high - low) / 2, x + (high - low) / 2, padding=0)
+        self.cursor_moved.emit(x)
+
+    def let_window_move(self, movable: bool) -> None:
+        """Whether the shaded window can be dragged."""
+        self._movable = movable
+        for window in self._windows:
+            window.setMovable(movable)
+            for edge in window.lines:
+                edge.setPen(pg.mkPen(look.theme().accent if movable else None, width=2.0))
+
+    def _window_left(self, moved: pg.LinearRegionItem) -> None:
+        for window in self._windows:
+            if window is not moved:
+                window.blockSignals(True)
+                window.setRegion(moved.getRegion())
+                window.blockSignals(False)
+        self.window_dragged.emit(*(float(x) for x in moved.getRegion()))
+
+    def _mouse_moved(self, event: tuple[QPointF]) -> None:
+        for plot in self.plots if self.chart is not None and self.chart.clock else ():
+            box = plot.getViewBox()
+            if box.sceneBoundingRect().contains(event[0]):
+                self.put_cursor(float(box.mapSceneToView(event[0]).x()))
+                return
 
     def show_chart(self, chart: Chart, keep_range: bool = False) -> None:
         """Draw a chart in place of the old one; `keep_range` keeps the part of x that is in view."""
@@ -97,6 +137,8 @@ class ChartView(QWidget):
         self.graphics.clear()
         self.graphics.setBackground(look.theme().paper)
         self.plots.clear()
+        self._cursors.clear()
+        self._windows.clear()
         self.chart = None
 
     def fit(self) -> None:
@@ -157,6 +199,11 @@ class ChartView(QWidget):
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule)
         if chart.clock:
+            cursor = pg.InfiniteLine(0.0, pen=pg.mkPen(theme.quiet, width=1.0))
+            cursor.setZValue(20)
+            cursor.hide()
+            plot.addItem(cursor, ignoreBounds=True)
+            self._cursors.append(cursor)
             words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
             plot.getAxis("right").name_levels(words)
         plot.setYRange(*panel.y_range, padding=0)
@@ -178,10 +225,16 @@ class ChartView(QWidget):
         theme = look.theme()
         if chart.window:
             shade = pg.LinearRegionItem(
-                (chart.window.start, chart.window.end), movable=False, brush=theme.window, pen=pg.mkPen(None)
+                (chart.window.start, chart.window.end),
+                movable=self._movable,
+                brush=theme.window,
+                hoverBrush=theme.window,
+                pen=pg.mkPen(None),
             )
             shade.setZValue(-20)
+            shade.sigRegionChangeFinished.connect(self._window_left)
             plot.addItem(shade)
+            self._windows.append(shade)
         for gap in chart.gaps:
             brush = pg.mkBrush(theme.quiet)
             brush.setStyle(Qt.BrushStyle.Dense7Pattern)

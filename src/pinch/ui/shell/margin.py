@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPlainTextEdit, QScrollArea, QVBoxLa
 
 from pinch.core.explain import Explanation
 from pinch.ui import look
+from pinch.ui.shell.methods import link_of
 from pinch.ui.shell.words import hairline, label
 
 WIDTH = 268
@@ -22,9 +23,11 @@ class NotesEdit(QPlainTextEdit):
 
 
 class Margin(QWidget):
-    """`notes_left` gives a run's id and its changed notes, once the operator leaves them or another run is shown."""
+    """`method_wanted` gives a section of the methods, `notes_left` a run's id and its changed notes, once the operator
+    leaves them or another run is shown."""
 
     notes_left = pyqtSignal(int, str)
+    method_wanted = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -101,7 +104,13 @@ class Margin(QWidget):
             self._say(label("Worth knowing", "heading"))
             for caution in e.cautions:
                 self._say(label(caution, wrap=True))
-        self._say(label(f"Method: docs/methods.md, {e.method.replace('-', ' ')}", "quiet", wrap=True))
+        method = QLabel(link_of(e.method))
+        method.setTextInteractionFlags(
+            Qt.TextInteractionFlag.LinksAccessibleByMouse | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
+        )
+        method.setAccessibleName(f"Show the method: {e.method}")
+        method.linkActivated.connect(self.method_wanted)
+        self.explanation.addWidget(method)
 
     def tell(self, title: str, paragraphs: list[str]) -> None:
         """Show plain text."""

@@ -1,0 +1,110 @@
+"""The list of all judged runs: its rows, its columns, and what a filter keeps. No Qt."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from pinch.bench.book import Book
+from pinch.bench.digests import Digest
+from pinch.bench.records import Run
+
+FLAGS = ("drifting", "short", "heat", "gap", "fault", "void", "unfair", "by hand", "told", "cut")
+
+
+@dataclass(frozen=True)
+class RunRow:
+    """A run in the list; `digest` is None while it is not judged."""
+
+    run: Run
+    device: str
+    setting: str
+    workload: str
+    digest: Digest | None
+
+    @property
+    def flags(self) -> tuple[str, ...]:
+        """What speaks against it."""
+        return (*(self.digest.flags if self.digest else ()), *(("cut",) if self.run.cut_off else ()))
+
+    @property
+    def text(self) -> str:
+        """All that a filter looks through."""
+        words = (self.device, self.setting, self.workload, f"{self.run.started:%Y-%m-%d}", *self.flags, self.run.notes)
+        return " ".join(words).casefold()
+
+
+@dataclass(frozen=True)
+class ListColumn:
+    """A column: its title, what is shown of a row, and what it is sorted by."""
+
+    title: str
+    shown: Callable[[RunRow], str]
+    key: Callable[[RunRow], object]
+    number: bool = False
+
+
+def run_rows(book: Book, digests: Mapping[int, Digest]) -> list[RunRow]:
+    """All runs of a book, the newest first."""
+    devices = {d.id: d.name for d in book.devices()}
+    settings = {s.id: s.name for d in devices for s in book.settings(d or 0)}
+    workloads = {w.id: w.name for w in book.workloads()}
+    rows = [
+        RunRow(
+            run,
+            devices[run.device_id],
+            settings[run.setting_id],
+            workloads[run.workload_id],
+            digests.get(run.id or 0),
+        )
+        for run in book.runs()
+    ]
+    return sorted(rows, key=lambda row: row.run.started, reverse=True)
+
+
+def keeps(row: RunRow, wanted: str) -> bool:
+    """Whether a row has all words of a filter; a word with `-` before it must not be there."""
+    text = row.text
+    return all(
+        word[1:] not in text if word.startswith("-") and len(word) > 1 else word in text
+        for word in wanted.casefold().split()
+    )
+
+
+def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
+    def value(row: RunRow) -> float | None:
+        found = getattr(row.digest, field, None)
+        return None if found is None else factor * float(found)
+
+    def shown(row: RunRow) -> str:
+        found = value(row)
+        return "" if found is None else format(found, form)
+
+    def key(row: RunRow) -> object:
+        found = value(row)
+        return float("-inf") if found is None else found
+
+    return shown, key
+
+
+COLUMNS: Sequence[ListColumn] = (
+    ListColumn("Day", lambda r: f"{r.run.started:%-d %b %H:%M}", lambda r: r.run.started),
+    ListColumn("Device", lambda r: r.device, lambda r: r.device),
+    ListColumn("Setting", lambda r: r.setting, lambda r: r.setting),
+    ListColumn("Workload", lambda r: r.workload, lambda r: r.workload),
+    ListColumn("°C room", lambda r: "" if r.run.ambient_c is None else f"{r.run.ambient_c:g}",
+               lambda r: -99.0 if r.run.ambient_c is None else r.run.ambient_c, True),
+    ListColumn("W", *_figure("power_w", ".1f"), True),
+    ListColumn("GHz", *_figure("clock_mhz", ".2f", 1e-3), True),
+    ListColumn("°C", *_figure("temp_c", ".0f"), True),
+    ListColumn("Score", *_figure("rate", ".4g"), True),
+    ListColumn("1 % low", *_figure("low_fps", ".1f"), True),
+    ListColumn("Heat %", *_figure("heat_share", ".0f", 100.0), True),
+    ListColumn("Flags", lambda r: ", ".join(r.flags) if r.digest else "not judged yet", lambda r: ", ".join(r.flags)),
+)  # fmt: skip
+
+
+def list_words(rows: Sequence[RunRow], shown: int) -> str:
+    """How many runs there are, and how many have a flag of each kind."""
+    counts = {flag: sum(flag in row.flags for row in rows) for flag in FLAGS}
+    flagged = ", ".join(f"{count} {flag}" for flag, count in counts.items() if count)
+    runs = f"{shown} of {len(rows)} runs" if shown != len(rows) else f"{len(rows)} runs"
+    return f"{runs}: {flagged}." if flagged else f"{runs}."

@@ -1,0 +1,178 @@
+"""The list of all runs on the Judge page: sorted by any column, filtered by words, opened or laid over each other."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pinch.ui import look
+from pinch.ui.judge.listing import COLUMNS, RunRow, keeps, list_words
+from pinch.ui.shell.words import label
+
+SORT = Qt.ItemDataRole.UserRole
+WIDTHS = (86, 112, 84, 130, 56, 44, 44, 38, 54, 52, 50)
+MOST_OVERLAID = 6
+
+
+class RunsModel(QAbstractTableModel):
+    """The rows as a table; sorted through the role `SORT`."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[RunRow] = []
+
+    def show_rows(self, rows: list[RunRow]) -> None:
+        """Other rows in place of these."""
+        self.beginResetModel()
+        self.rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return 0 if parent.isValid() else len(COLUMNS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        across = orientation is Qt.Orientation.Horizontal
+        if across and role == Qt.ItemDataRole.DisplayRole:
+            return COLUMNS[section].title
+        if across and role == Qt.ItemDataRole.TextAlignmentRole:
+            return _alignment(COLUMNS[section].number)
+        return None
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        row, column = self.rows[index.row()], COLUMNS[index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return column.shown(row)
+        if role == SORT:
+            return column.key(row)
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return _alignment(column.number)
+        if role == Qt.ItemDataRole.FontRole:
+            return look.figure_font(9) if column.number else look.text_font(9.5)
+        if role == Qt.ItemDataRole.ForegroundRole and row.run.void:
+            return QColor(look.theme().quiet)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return (row.digest.finding or row.digest.problem) if row.digest else None
+        return None
+
+
+class _Sorted(QSortFilterProxyModel):
+    """Rows that have the words of the filter, in the order of a column."""
+
+    def __init__(self, model: RunsModel) -> None:
+        super().__init__()
+        self._model, self.wanted = model, ""
+        self.setSourceModel(model)
+
+    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
+        return keeps(self._model.rows[row], self.wanted)
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
+        return bool(self._model.data(left, SORT) < self._model.data(right, SORT))  # type: ignore[operator]
+
+
+class RunsPane(QWidget):
+    """`run_opened` gives the id of a run, `overlay_wanted` those that were chosen."""
+
+    run_opened = pyqtSignal(int)
+    overlay_wanted = pyqtSignal(list)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.model = RunsModel()
+        self._sorted = _Sorted(self.model)
+        self.words = label("", "quiet")
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("words to look for; -word: without it")
+        self.filter.setAccessibleName("Filter of the runs")
+        self.filter.setToolTip("Such as: gannet 20 w -void (Ctrl+F goes here)")
+        self.overlay = QPushButton("Overlay")
+        self.overlay.setToolTip("The chosen runs on one time axis, with their differences (Ctrl+Shift+O)")
+        self.table = QTableView()
+        self.table.setModel(self._sorted)
+        self.table.setAccessibleName("All runs")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.table.setSortingEnabled(True)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.sortByColumn(0, Qt.SortOrder.DescendingOrder)
+        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert header is not None and side is not None
+        side.hide()
+        side.setDefaultSectionSize(24)
+        header.setHighlightSections(False)
+        for place, width in enumerate(WIDTHS):
+            self.table.setColumnWidth(place, width)
+        header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+        top = QHBoxLayout()
+        top.addWidget(self.words, 1)
+        top.addWidget(self.filter)
+        self.filter.setFixedWidth(260)
+        top.addWidget(self.overlay)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 4, 0, 0)
+        whole.addLayout(top)
+        whole.addWidget(self.table, 1)
+        self.filter.textChanged.connect(self._filter)
+        self.table.activated.connect(self._open)
+        self.overlay.clicked.connect(lambda: self.overlay_wanted.emit(self.chosen))
+
+    @property
+    def chosen(self) -> list[int]:
+        """The ids of the chosen runs, in the order of the list."""
+        selection = self.table.selectionModel()
+        rows = sorted(index.row() for index in selection.selectedRows()) if selection else []
+        return [self._row(row).run.id or 0 for row in rows]
+
+    @property
+    def shown(self) -> list[RunRow]:
+        """The rows that the filter keeps, in their order."""
+        return [self._row(row) for row in range(self._sorted.rowCount())]
+
+    def show_rows(self, rows: list[RunRow], run_id: int | None) -> None:
+        """All runs; the one that is looked at is chosen."""
+        chosen = self.chosen or ([run_id] if run_id else [])
+        self.model.show_rows(rows)
+        self.choose(chosen)
+        self._count()
+
+    def choose(self, run_ids: Sequence[int]) -> None:
+        """Choose these runs."""
+        self.table.clearSelection()
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
+        for place, row in enumerate(self.shown):
+            if row.run.id in run_ids:
+                self.table.selectRow(place)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+
+    def _row(self, place: int) -> RunRow:
+        return self.model.rows[self._sorted.mapToSource(self._sorted.index(place, 0)).row()]
+
+    def _filter(self, text: str) -> None:
+        self._sorted.wanted = text
+        self._sorted.invalidateFilter()
+        self._count()
+
+    def _count(self) -> None:
+        self.words.setText(list_words(self.model.rows, self._sorted.rowCount()))
+
+    def _open(self, index: QModelIndex) -> None:
+        self.run_opened.emit(self._row(index.row()).run.id or 0)
+
+
+def _alignment(number: bool) -> Qt.AlignmentFlag:
+    side = Qt.AlignmentFlag.AlignRight if number else Qt.AlignmentFlag.AlignLeft
+    return side | Qt.AlignmentFlag.AlignVCenter
