@@ -88,7 +88,8 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: 
     if len(t) * step < SHORTEST_S or have.sum() < SHORTEST_S / step:
         raise DataError("log", "it is too short for time constants")
     known = np.isfinite(power_w)
-    if not known.any() or np.ptp(power_w[known]) < 0.5 or np.ptp(temp_c[have]) < 2.0:
+    still = not known.any() or (ambient_c is None and np.ptp(power_w[known]) < 0.5)  # else T leads to room + R·P
+    if still or np.ptp(temp_c[have]) < 2.0:
         raise DataError("log", "its power or temperature does not change")
     power = np.interp(t, t[known], power_w[known])
     record = _Record(power, temp_c, _rows(have), step, ambient_c)

@@ -284,7 +284,9 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     hot |= s.heat_flag
     warm = below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K)
     hot |= warm & (_between(hot) | _since(hot, warm & ~(s.load < BUSY_LOAD)))
-    capped = s.capped & ~at_burst & ~at_sustained
+    # Power that wanders with the work is at no limit, whatever its level; power that stands still may be.
+    wanders = s.capped.any() and _slow_spread(_known(s.power[s.capped & s.active])) > WANDERING_POWER
+    capped = s.capped if wanders else s.capped & ~at_burst & ~at_sustained
     loose = ~at_burst & ~at_sustained & ~ceiling
     drawing = (s.gpu_load >= BUSY_GPU) & ~at_burst & ~at_sustained & (~ceiling | (s.load < BUSY_LOAD)) & s.active
     waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & loose)

@@ -10,7 +10,7 @@ from pinch.core.runlog import FloatArray
 
 LEAST_STEP = 0.04
 LEAST_BINS = 10
-FLAT = 0.03
+FLAT, SLOPE = 0.03, 0.01
 MARGIN = 3
 
 
@@ -34,8 +34,11 @@ def find_plateaus(power: FloatArray, starts: FloatArray, step_s: float) -> tuple
     for a, b in _pieces(power[have]):
         if b - a < LEAST_BINS:
             continue
-        low, middle, high = np.percentile(power[have[a + 1 : b - 1]], [10, 50, 90])
-        if high - low <= FLAT * middle:
+        inside = power[have[a + 1 : b - 1]]
+        third = len(inside) // 3
+        low, middle, high = np.percentile(inside, [10, 50, 90])
+        slope = abs(float(inside[-third:].mean() - inside[:third].mean()))
+        if high - low <= FLAT * middle and slope <= SLOPE * middle:
             levels.append(Plateau(float(starts[have[a]]), float(starts[have[b - 1]] + step_s), float(middle)))
     return tuple(levels)
 
