@@ -161,6 +161,8 @@ class JudgedRun:
             f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
         )
         lines += [w.text for w in j.warnings]
+        if self.run.window is not None:
+            lines.append(f"Why this window: {self.run.window.reason.rstrip('.')}.")
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
         lines += [reading_words(r) for r in self.readings]
         cost = j.figures.get("probe.load")

@@ -187,7 +187,7 @@ class JudgeView(QWidget):
         if self._shown is None:
             return
         events = self._shown.events()
-        at = self._at if self._at is not None else self._shown.judged.load_start_s - 1e-6
+        at = self._at if self._at is not None else events[0] - 1.0
         following = [t for t in events if (t > at + 1e-6 if by > 0 else t < at - 1e-6)]
         if following:
             self.tabs.setCurrentIndex(TIME)

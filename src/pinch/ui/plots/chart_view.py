@@ -2,7 +2,7 @@
 
 import numpy as np
 import pyqtgraph as pg
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -107,7 +107,9 @@ class ChartView(QWidget):
                 window.blockSignals(True)
                 window.setRegion(moved.getRegion())
                 window.blockSignals(False)
-        self.window_dragged.emit(*(float(x) for x in moved.getRegion()))
+        start, end = (float(x) for x in moved.getRegion())
+        # Later, since whoever hears it may draw the chart anew, and the region is in the middle of its own event.
+        QTimer.singleShot(0, lambda: self.window_dragged.emit(start, end))
 
     def _mouse_moved(self, event: tuple[QPointF]) -> None:
         for plot in self.plots if self.chart is not None and self.chart.clock else ():

@@ -1,0 +1,213 @@
+"""The Judge page's parts: frames, heat, all runs, overlay, events, the window by hand; and the digests behind."""
+
+import contextlib
+import sqlite3
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QInputDialog
+
+from pinch import compose
+from pinch.bench.book import create_book, open_book
+from pinch.bench.digests import Digest, keep_digest, read_digests
+from pinch.bench.records import Device, Run
+from pinch.compose import digesting
+from pinch.core.runlog import runlog_from_columns
+from pinch.ui.judge.facts import _apart, overlay
+from pinch.ui.judge.listing import keeps, run_rows
+from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
+from pinch.ui.shell.methods import methods_text
+from pinch.ui.shell.pages import JUDGE
+from tests.in_folder import InFolder
+from tests.window_case import WindowCase
+
+
+class TestDigests(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.path = self.folder / "a.pinch"
+        book = create_book(self.path)
+        self.addCleanup(book.close)
+        self.book = book
+        records = compose.find_or_add(book, "Limpet", "Stock", 35.0, "Tile Render", "score.rate")
+        t = np.arange(1.0, 401.0)
+        power = np.where(t > 20, 35.0, 4.0) + 0.05 * np.sin(t)
+        self.run_made = compose.import_log(book, runlog_from_columns(t, {"cpu.power": power}), *records, "a.csv")
+
+    def test_judged_once_and_again_where_something_changed(self) -> None:
+        with mock.patch.object(digesting, "digest_of", wraps=digesting.digest_of) as judged:
+            first = compose.digest_book(self.path)
+            self.assertAlmostEqual(first.digests[1].power_w or 0.0, 35.0, delta=0.1)
+            self.assertEqual((compose.digest_book(self.path).digests, judged.call_count), (first.digests, 1))
+            device = self.book.get(Device, self.run_made.device_id)
+            self.book.save(device.model_copy(update={"temp_limit_c": 95.0}))
+            compose.digest_book(self.path)
+            self.assertEqual(judged.call_count, 2)
+            self.book.save(self.book.get(Run, 1).model_copy(update={"void": "lid closed"}))
+            self.assertIn("void", compose.digest_book(self.path).digests[1].flags)
+
+    def test_a_new_method_says_what_it_moved(self) -> None:
+        compose.digest_book(self.path)
+        key, _, digest = read_digests(self.book)[1]
+        keep_digest(self.book, 1, key, 0, digest.model_copy(update={"power_w": 34.0, "state": "drifting"}))
+        moved = compose.digest_book(self.path).moved
+        self.assertEqual([m.run_id for m in moved], [1, 1])
+        self.assertEqual(moved[0].words, "window drifting → settled")
+        self.assertRegex(moved[1].words, r"sustained power 34 W → 35(\.\d+)? W")
+        self.assertEqual(compose.digest_book(self.path).moved, ())
+
+    def test_a_damaged_digest_is_worked_out_again(self) -> None:
+        compose.digest_book(self.path)
+        with self.book.change() as connection:
+            connection.execute('UPDATE judged SET record = \'{"power_w": "x"}\'')
+        self.assertEqual(read_digests(self.book), {})
+        self.assertEqual(compose.digest_book(self.path).digests[1].state, "settled")
+
+    def test_the_filter(self) -> None:
+        (row,) = run_rows(self.book, {1: Digest(flags=("heat",))})
+        for words, kept in (
+            ("", True),
+            ("limpet heat", True),
+            ("limpet -heat", False),
+            ("gannet", False),
+            ("-", True),
+        ):
+            self.assertEqual(keeps(row, words), kept, words)
+
+
+class TestPage(WindowCase):
+    demo = True
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.view = self.window.judge_view
+
+    def open(self, device: str, setting: str, workload: str, run: int = 0) -> None:
+        self.choose(device, setting, workload, run)
+        self.window.show_page(JUDGE)
+        self.wait_for(lambda: self.view.shown is not None and self.view.shown.setting.name == setting)
+
+    def test_frames_and_heat_are_shown_and_explained(self) -> None:
+        self.open("Gannet", "20 W", "Skerry Run")
+        self.view.tabs.setCurrentIndex(FRAMES)
+        self.assertRegex(self.view.frames.nothing.text(), r"\d\d,\d\d\d frames in 10:00: 6\d\.\d fps on average")
+        table = self.view.frames.table
+        self.assertEqual([table.item(r, 0).text() for r in range(2)], ["1 % low", "0.1 % low"])  # type: ignore[union-attr]
+        table.selectRow(0)
+        self.assertIn("Three schools of the 1 % low", self.window.margin.text)
+        self.assertEqual(self.window.chart_shown().panels[0].key, "frame-time")  # type: ignore[union-attr]
+        self.view.tabs.setCurrentIndex(HEAT)
+        self.view.heat.table.selectRow(0)
+        self.assertIn("ΣRᵢ = ", self.window.margin.text)
+        self.assertRegex(self.view.heat.nothing.text(), r"2\.\d\d K for each watt; it carries 3\d\.\d W")
+        self.open("Limpet", "20 W", "Skerry Run")
+        self.view.tabs.setCurrentIndex(FRAMES)
+        self.assertIn("Only rates of frames were logged", self.view.frames.nothing.text())
+        self.assertFalse(self.view.frames.table.isVisible())
+
+    def test_events_values_and_the_methods(self) -> None:
+        self.open("Limpet", "45 W", "Tile Render, all cores", 1)
+        self.view.step_event(1)
+        self.view.step_event(1)
+        self.assertRegex(self.view.values.text(), r"^0:2\d · .* W · \d+ MHz · .*held by its sustained power limit$")
+        self.assertIn("on average", self.window.margin.text)
+        self.view.step_event(-1)
+        self.assertIn("held by its burst power limit", self.view.values.text())
+        self.window.show_methods()
+        self.assertTrue(self.window.methods.go_to("limiter"))
+        self.assertFalse(self.window.methods.go_to("no-such-section"))
+        self.window.methods.close()
+
+    def test_every_explanation_names_a_section_of_the_methods(self) -> None:
+        import re
+
+        root = Path(__file__).resolve().parents[1] / "src" / "pinch"
+        named = set()
+        for path in (
+            root / "core" / "explain.py",
+            root / "ui" / "judge" / "facts.py",
+            root / "ui" / "judge" / "state.py",
+        ):
+            named |= set(re.findall(r'^\s+"([a-z-]+)",\n(?:\s+(?:tuple|\(|cautions)|\s+\))', path.read_text(), re.M))
+        sections = {h.casefold() for h in re.findall(r"^## (.+)$", methods_text(), re.M)}
+        self.assertGreater(len(named), 4)
+        self.assertEqual({n for n in named if n.replace("-", " ") not in sections}, set())
+
+    def test_the_window_is_dragged_and_taken_back(self) -> None:
+        self.open("Limpet", "45 W", "Tile Render, all cores", 1)
+        self.view.move_window.click()
+        region = self.view.chart._windows[0]
+        self.assertTrue(region.movable)
+        with mock.patch.object(QInputDialog, "getText", return_value=("before the heat", True)):
+            region.setRegion((60.0, 190.0))  # tells by itself that it was moved
+            self.wait_for(lambda: self.session.run is not None and self.session.run.window is not None)
+        run = self.session.run
+        assert run is not None and run.window is not None
+        self.assertEqual((run.window.start_s, run.window.end_s, run.window.reason), (60.0, 190.0, "before the heat"))
+        assert self.view.shown is not None
+        self.assertAlmostEqual(self.view.shown.judged.figures["cpu.power"].sustained.value, 45.0, delta=1.0)
+        self.assertIn("before the heat", self.window.margin.text)
+        self.window.undo()
+        self.assertIsNone(self.session.book.get(Run, run.id or 0).window)
+        with mock.patch.object(QInputDialog, "getText", return_value=("", False)):
+            self.view.chart.window_dragged.emit(60.0, 190.0)
+        self.assertIsNone(self.session.run.window if self.session.run else None)
+
+    def test_all_runs_sorted_filtered_opened_and_laid_over_each_other(self) -> None:
+        self.window.show_page(JUDGE)
+        self.window.show_runs()
+        self.wait_for(lambda: self.window.digesting.job is None)
+        runs = self.view.runs
+        self.assertRegex(runs.words.text(), r"^91 runs: 9 drifting, 1 short, \d+ heat, 1 gap, 1 fault, 1 void\.$")
+        runs.filter.setText("limpet firmware")
+        self.assertEqual(
+            sorted(row.setting for row in runs.shown), ["Firmware 54, clock lock 3.1", "Firmware 54, faulty"]
+        )
+        runs.table.sortByColumn(5, Qt.SortOrder.AscendingOrder)
+        watts = [row.digest.power_w for row in runs.shown if row.digest]
+        self.assertEqual(watts, sorted(watts))  # type: ignore[type-var]
+        runs.choose([row.run.id or 0 for row in runs.shown])
+        self.window.overlay_chosen()
+        self.assertEqual(self.view.tabs.currentIndex(), OVERLAY)
+        table = self.view.overlay.table
+        rows = {table.item(r, 0).text(): table.item(r, 2).text() for r in range(table.rowCount())}  # type: ignore[union-attr]
+        self.assertRegex(rows["Sustained power"], r"^5\d\.\d W \(\+2\d\.\d, \+\d\d\.\d %\)$")
+        self.assertNotIn("%", rows["Temperature"], "a temperature has no percentage")
+        self.view.tabs.setCurrentIndex(RUNS)
+        runs.choose([])
+        self.window.safely(self.window.overlay_chosen)
+        self.assertIn("Choose two to 6 runs", self.window.notices.words.text())
+        self.view.tabs.setCurrentIndex(RUNS)
+        runs.table.activated.emit(runs.table.model().index(0, 0))  # type: ignore[union-attr]
+        self.assertEqual((self.view.tabs.currentIndex(), self.session.setting.name),  # type: ignore[union-attr]
+                         (TIME, "Firmware 54, clock lock 3.1"))  # fmt: skip
+
+    def test_a_tiny_base_shows_the_difference_first(self) -> None:
+        self.open("Gannet", "7 W", "Skerry Run")
+        slow = self.view.shown
+        self.open("Gannet", "10 W", "Skerry Run")
+        assert slow is not None and self.view.shown is not None
+        _, names, differences = overlay([slow, self.view.shown])
+        self.assertEqual(names, ("7 W", "10 W"))
+        low = next(d for d in differences if d.name == "1 % low")
+        self.assertIn("%", low.values[1])
+        self.assertEqual(_apart(12.0, 18.0, "fps", 1), " (+6.0, −27.8 ms)")
+        self.assertEqual(_apart(60.0, 66.0, "fps", 1), " (+6.0, +10.0 %)")
+
+    def test_the_finding_is_copied(self) -> None:
+        self.open("Limpet", "Stock", "Tile Render, all cores")
+        self.window.copy_finding()
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        self.assertIn("Held 3", clipboard.text())
+
+
+class TestOldBooks(InFolder):
+    def test_digests_are_made_for_a_book_that_has_none(self) -> None:
+        target = self.folder / "old.pinch"
+        with contextlib.closing(sqlite3.connect(target)) as old:
+            old.executescript((Path(__file__).parent / "data" / "book-v1.sql").read_text())
+        found = compose.digest_book(target)
+        self.assertEqual(len(found.digests), len(open_book(target).runs()))
