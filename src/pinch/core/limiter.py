@@ -320,20 +320,27 @@ def _below_limits(power: FloatArray, levels: Levels, at_sustained: BoolArray) ->
 
 
 def smooth(evidence: FloatArray) -> list[str]:
-    """The sequence of causes (n,) with the most evidence where each switch costs `SWITCH_COST`."""
-    n, m = evidence.shape
-    came_from = np.zeros((n, m), dtype=np.int8)
-    score = evidence[0].copy()
-    for i in range(1, n):
-        best = int(np.argmax(score))
-        switch = score[best] - SWITCH_COST
-        stay = score >= switch
-        came_from[i] = np.where(stay, np.arange(m), best)
-        score = np.where(stay, score, switch) + evidence[i]
-    path = [int(np.argmax(score))]
-    for i in range(n - 1, 0, -1):
-        path.append(int(came_from[i, path[-1]]))
-    return [CAUSES[k] for k in reversed(path)]
+    """The sequence of causes (n,) with the most evidence where each switch costs `SWITCH_COST`.
+
+    Bins of one cause that follow each other are one step: a switch inside them never pays.
+    """
+    own = np.argmax(evidence, axis=1)
+    bounds = [0, *(np.flatnonzero(own[1:] != own[:-1]) + 1).tolist(), len(own)]
+    states = range(len(CAUSES))
+    score = [0.0] * len(CAUSES)
+    came_from: list[list[int]] = []
+    for number, (a, b) in enumerate(pairwise(bounds)):
+        best = max(states, key=score.__getitem__)
+        switch = score[best] - (SWITCH_COST if number else 0.0)
+        came_from.append([k if score[k] >= switch else best for k in states])
+        score = [max(score[k], switch) for k in states]
+        score[int(own[a])] += b - a
+    state = max(states, key=score.__getitem__)
+    path: list[str] = []
+    for back, (a, b) in zip(reversed(came_from), reversed(list(pairwise(bounds))), strict=True):
+        path += [CAUSES[state]] * (b - a)
+        state = back[state]
+    return path[::-1]
 
 
 def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Levels, s: Signals) -> list[Segment]:
