@@ -1,5 +1,6 @@
 """Slow work off the interface thread: progress, cancelling, and the result back on the interface thread."""
 
+import contextlib
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -15,11 +16,13 @@ class Job(QObject):
     progressed = pyqtSignal(float)
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
+    _ended = pyqtSignal(object, str)
 
     def __init__(self, work: Callable[[Callable[[float], bool]], Any], parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._work = work
         self._cancelled = threading.Event()
+        self._ended.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, daemon=True)
 
     def start(self) -> None:
@@ -38,13 +41,27 @@ class Job(QObject):
         try:
             result = self._work(self._go_on)
         except PinchError as error:
-            if not self._cancelled.is_set():
-                self.failed.emit(str(error))
-            return
+            self._hand_over(None, str(error))
+        else:
+            self._hand_over(result, "")
+
+    def _hand_over(self, result: object, reason: str) -> None:
+        """To the interface thread, where the job is still there; a window that closed meanwhile wants nothing more."""
         if not self._cancelled.is_set():
+            with contextlib.suppress(RuntimeError):
+                self._ended.emit(result, reason)
+
+    def _deliver(self, result: object, reason: str) -> None:
+        """On the interface thread: a job that was cancelled while its result was on the way says nothing."""
+        if self._cancelled.is_set():
+            return
+        if reason:
+            self.failed.emit(reason)
+        else:
             self.finished.emit(result)
 
     def _go_on(self, share: float) -> bool:
         if not self._cancelled.is_set():
-            self.progressed.emit(share)
+            with contextlib.suppress(RuntimeError):
+                self.progressed.emit(share)
         return not self._cancelled.is_set()
