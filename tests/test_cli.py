@@ -21,7 +21,7 @@ from tests.window_case import demo_book
 
 JUDGE_KEYS = {
     "load_start_s", "duration_s", "settled", "figures", "limits", "limiters", "limiter_share", "throttle", "sawtooth",
-    "collapse", "heat", "gaps", "warnings", "frames", "plateaus", "hot_core", "early_late",
+    "collapse", "heat", "gaps", "warnings", "frames", "plateaus", "hot_core", "early_late", "whole_load",
 }  # fmt: skip
 
 

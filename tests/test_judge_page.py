@@ -175,6 +175,8 @@ class TestPage(WindowCase):
         rows = {table.item(r, 0).text(): table.item(r, 2).text() for r in range(table.rowCount())}  # type: ignore[union-attr]
         self.assertRegex(rows["Sustained power"], r"^5\d\.\d W \(\+2\d\.\d, \+\d\d\.\d %\)$")
         self.assertNotIn("%", rows["Temperature"], "a temperature has no percentage")
+        self.assertIn("(+", rows["Settled rate"], "between its collapses it is faster")
+        self.assertIn("(−", rows["Rate over all of the load"], "with them it is slower: the clock lock cures it")
         self.view.tabs.setCurrentIndex(RUNS)
         runs.choose([])
         self.window.safely(self.window.overlay_chosen)

@@ -95,6 +95,7 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
             name: {"first_5_min": number(e.early), "after": number(e.late), "unit": e.unit}
             for name, e in j.early_late.items()
         },
+        "whole_load": {name: number(mean) for name, mean in j.whole_load.items()},
         "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
         "warnings": warnings_json(j.warnings),
     }

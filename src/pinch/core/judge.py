@@ -61,7 +61,8 @@ class Known:
 
 @dataclass(frozen=True)
 class Judgement:
-    """Everything Pinch says about one run. Times are those of the log, s."""
+    """Everything Pinch says about one run. Times are those of the log, s. `whole_load` are means over all of the load,
+    with the faults that the figures leave out."""
 
     load_start_s: float
     load_end_s: float
@@ -86,6 +87,7 @@ class Judgement:
     plateaus: tuple[Plateau, ...]
     hot_core: HotCore | None
     early_late: Mapping[str, EarlyLate]
+    whole_load: Mapping[str, float]
     warnings: tuple[Note, ...]
 
     @property
@@ -164,6 +166,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         else (),
         hot_core,
         _early_late(even, load, usable, (power, clock, rate)),
+        _whole_load(even, load, (power, clock, rate)),
         (
             *_warnings(even, load, power, temp, window, heat, collapses, gaps, share),
             *_unseen(even, clock, rate, hot_core),
@@ -317,6 +320,17 @@ def _early_late(
             parts = (even.columns[name][a:b][kept[a:b]] for a, b in ((load.first, turn), (turn, load.last)))
             means = [float(part.mean()) if len(part) else float("nan") for part in parts]
             found[name] = EarlyLate(name, unit_of(name), *means)
+    return found
+
+
+def _whole_load(even: EvenLog, load: phases.Load, channels: tuple[str | None, ...]) -> Mapping[str, float]:
+    """Means over all seconds under load, faults and bursts with them; pauses are none of it."""
+    found = {}
+    for name in channels:
+        if name is not None:
+            values = even.columns[name][load.active]
+            known = values[np.isfinite(values)]
+            found[name] = float(known.mean()) if len(known) else float("nan")
     return found
 
 

@@ -7,6 +7,7 @@ from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
+from pinch.ui.judge.listing import FLAG_WORDS
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.told import told_headline, told_lines
 from pinch.ui.judge.view import RUNS
@@ -106,6 +107,10 @@ class Showing:
         """The chosen run, judged; on their tab all runs."""
         if self._window.page == JUDGE and self._window.judge_view.tabs.currentIndex() == RUNS:
             self._window.digesting.show()
+            self._window.margin.show_notes(None)
+            flags = [f"{flag}: {words}." for flag, words in FLAG_WORDS.items()]
+            self._window.margin.tell("What speaks against a run", [*flags, "Enter opens a run; Ctrl+Shift+O overlays."])
+            return
         run = self._window.session.run
         if run is None:
             self._window.margin.show_notes(None)

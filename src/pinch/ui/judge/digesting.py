@@ -75,9 +75,12 @@ class DigestControl(QObject):
             )
             shown.append(JudgedRun(run, *records, *session.desk.judge(run)))
         view = self._window.judge_view
-        view.overlay.show_runs(*facts.overlay(shown))
+        chart, names, differences = facts.overlay(shown)
+        view.overlay.show_runs(chart, names, differences)
         view.tabs.setCurrentIndex(OVERLAY)
-        view.below.show()
+        self._window.margin.show_notes(None)
+        conditions = [f"{name}: {run.headline} {run.footnote}." for name, run in zip(names, shown, strict=True)]
+        self._window.margin.tell("Conditions of each", conditions)
 
     def _progressed(self, share: float) -> None:
         if self._window.judge_view.tabs.currentIndex() == RUNS:

@@ -7,7 +7,19 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Run
 
-FLAGS = ("drifting", "short", "heat", "gap", "fault", "void", "unfair", "by hand", "told", "cut")
+FLAG_WORDS = {
+    "drifting": "the run had not settled; the Heat tab says where it leads",
+    "short": "too short to settle",
+    "heat": "heat held it for a tenth of the load or more",
+    "gap": "a hole in the log",
+    "fault": "power collapsed: a fault, not a limit",
+    "void": "it does not count",
+    "unfair": "started in spite of a warning",
+    "by hand": "the settled window was moved by hand",
+    "told": "a score without a log",
+    "cut": "its recorder was cut off",
+}
+FLAGS = tuple(FLAG_WORDS)
 
 
 @dataclass(frozen=True)
@@ -90,7 +102,7 @@ COLUMNS: Sequence[ListColumn] = (
     ListColumn("Device", lambda r: r.device, lambda r: r.device),
     ListColumn("Setting", lambda r: r.setting, lambda r: r.setting),
     ListColumn("Workload", lambda r: r.workload, lambda r: r.workload),
-    ListColumn("°C room", lambda r: "" if r.run.ambient_c is None else f"{r.run.ambient_c:g}",
+    ListColumn("Room", lambda r: "" if r.run.ambient_c is None else f"{r.run.ambient_c:g}",
                lambda r: -99.0 if r.run.ambient_c is None else r.run.ambient_c, True),
     ListColumn("W", *_figure("power_w", ".1f"), True),
     ListColumn("GHz", *_figure("clock_mhz", ".2f", 1e-3), True),

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -174,8 +174,9 @@ class OverlayPane(QWidget):
         self.table.setColumnCount(1 + len(names))
         self.table.setHorizontalHeaderItem(0, QTableWidgetItem(""))
         for place, name in enumerate(names):
-            head = QTableWidgetItem(f"■ {name}")
-            head.setForeground(QColor(look.theme().devices[place % 6]))  # as its lines are drawn
+            swatch = QPixmap(10, 10)
+            swatch.fill(QColor(look.theme().devices[place % 6]))  # as its lines are drawn
+            head = QTableWidgetItem(QIcon(swatch), name)
             self.table.setHorizontalHeaderItem(1 + place, head)
         self.table.setRowCount(len(differences))
         for r, difference in enumerate(differences):

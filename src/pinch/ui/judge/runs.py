@@ -20,7 +20,7 @@ from pinch.ui.judge.listing import COLUMNS, RunRow, keeps, list_words
 from pinch.ui.shell.words import label
 
 SORT = Qt.ItemDataRole.UserRole
-WIDTHS = (86, 112, 84, 130, 56, 44, 44, 38, 54, 52, 50)
+WIDTHS = (86, 112, 84, 128, 48, 46, 46, 38, 56, 56, 56)
 MOST_OVERLAID = 6
 
 

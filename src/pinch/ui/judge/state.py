@@ -161,6 +161,7 @@ class JudgedRun:
             f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
         )
         lines += [w.text for w in j.warnings]
+        lines += self._split_words()
         if self.run.window is not None:
             lines.append(f"Why this window: {self.run.window.reason.rstrip('.')}.")
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
@@ -173,6 +174,22 @@ class JudgedRun:
             lines += ["Before it began:", *self.run.before]
         lines.append("Click a figure or a stretch of the strip to see where it comes from.")
         return lines
+
+    def _split_words(self) -> list[str]:
+        """How a budget that processor and graphics share was split, and the levels of a limiter with more than two."""
+        found, figures, j = [], self.judged.figures, self.judged
+        parts = [
+            (w, figures[c].sustained.value)
+            for w, c in (("the processor", "cpu.power"), ("graphics", "gpu.power"))
+            if c in figures
+        ]
+        if j.power == "soc.power" and parts:
+            words = " and ".join(f"{word} {watts:.1f} W" for word, watts in parts)
+            found.append(f"Of {figures[j.power].sustained.value:.1f} W for all, {words}.")
+        if len(j.plateaus) > 2:
+            levels = ", ".join(f"{p.power_w:.1f} W from {minutes(p.start_s)}" for p in j.plateaus)
+            found.append(f"Power kept {len(j.plateaus)} levels: {levels}.")
+        return found
 
     def events(self) -> list[float]:
         """When something happens: changes of the limiter, marks, gaps, collapses and the settled window, s in order."""
