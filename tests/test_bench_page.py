@@ -251,6 +251,7 @@ class TestOnTheDemo(BenchCase):
 
     def test_status_and_how_it_came_follow_into_the_charts(self) -> None:
         self.window.show_page(3)
+        self.wait_for(lambda: self.window.judge_view.shown is not None)
         shown = self.window.judge_view.shown
         assert shown is not None
         self.assertIn("pre-production unit, lent", shown.footnote)

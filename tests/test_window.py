@@ -198,8 +198,10 @@ class TestDemoBook(WindowCase):
         states, causes = set(), set()
         for run in self.session.book.runs():
             self.session.choose_run(run.id or 0)
+            self.wait_for(lambda: self.window.judge_view.shown is not None)
             shown = self.window.judge_view.shown
-            assert shown is not None, run
+            assert shown is not None
+            self.assertEqual(shown.run.id, run.id)
             states.add(shown.judged.settled.state)
             causes |= set(shown.judged.limiter_share)
         self.assertEqual(states, {"settled", "drifting", "too-short"})

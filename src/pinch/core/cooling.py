@@ -18,6 +18,8 @@ MOST_TERMS = 3
 SHORTEST_S = 120.0
 """A record shorter than this says nothing about slow parts."""
 MOST_ALIKE = 0.98
+SLOWER_THAN_RECORD = 2.5
+"""From a known room up, a term shows in less than its own time."""
 MOST_ROWS = 400
 WHITE = 0.1
 LEAST_SHARE = 0.03
@@ -97,7 +99,8 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: 
     best_score = math.inf
     for terms in range(1, MOST_TERMS + 1):
         fit, score = _fit(record, terms)
-        real = np.all(fit.r > LEAST_SHARE * fit.r.sum()) and fit.slowest_s <= len(t) * step
+        longest = len(t) * step * (1.0 if ambient_c is None else SLOWER_THAN_RECORD)
+        real = np.all(fit.r > LEAST_SHARE * fit.r.sum()) and fit.slowest_s <= longest
         if score < best_score and real:
             best, best_score = fit, score
         if best is fit and fit.alike < WHITE:

@@ -15,7 +15,7 @@ ABOVE_SHARE = 0.02
 LEAST_SECONDS = 20
 BUSY_GPU = 95.0
 USUAL = (24, 25, 30, 40, 45, 48, 50, 60, 72, 75, 80, 85, 90, 100, 120, 144, 160, 165, 180, 200, 240, 360)
-AS_USUAL = 0.005
+AS_USUAL, SHARP = 0.005, 0.012
 
 
 def find_cap(rate: FloatArray, gpu_load: FloatArray, active: BoolArray) -> float:
@@ -48,4 +48,4 @@ def _is_sharp(values: FloatArray, mode: float) -> bool:
     """Whether the rates end at the mode as at an edge: what lies above it is no wider than what noise makes, while a
     rate that merely is steady wanders to both sides alike."""
     above, below = np.percentile(values, 95) - mode, mode - np.percentile(values, 5)
-    return bool(above <= 0.008 * mode or above < 0.4 * below)
+    return bool(above <= SHARP * mode or above < 0.4 * below)

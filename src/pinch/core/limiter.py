@@ -107,6 +107,8 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
     if not np.isfinite(sustained_w) and len(s.power) > LEVEL_BINS:
         sustained_w = _flat_level(s, held, at_limit, burst_bins, power_noise)
+    if not np.isfinite(sustained_w) and burst_bins and not at_limit[burst_bins:].any():
+        sustained_w = _short_level(s, burst_bins)
     return Levels(
         burst_w,
         sustained_w,
@@ -136,8 +138,8 @@ def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: in
     """The first level, W, that power keeps flat for ten seconds although heat came before and comes again: heat makes
     power give way, a limiter holds it still. NaN without one.
 
-    It lies below the temperature limit, or follows right after the burst; later seconds hardly ever exceed it, as those
-    of a saw-tooth would.
+    It lies below the temperature limit, or follows right after the burst. It is left downwards, by heat or by a pause;
+    a level that firmware had cut the power to is left upwards. Unless it is long, later seconds hardly ever exceed it.
     """
     part = np.lib.stride_tricks.sliding_window_view(s.power, LEVEL_BINS)
     level = np.median(part, axis=1)
@@ -148,11 +150,26 @@ def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: in
     calm = np.asarray(held & s.active & ~at_limit, dtype=bool)
     fits = np.array(np.lib.stride_tricks.sliding_window_view(calm, LEVEL_BINS).all(axis=1))
     fits[burst_bins : burst_bins + SETTLING_BINS] = bool(burst_bins)
-    for start in np.flatnonzero((still & fits)[: len(s.power) // 2]):
-        later = s.power[start:][np.isfinite(s.power[start:])]
-        if np.mean(later > (1.0 + POWER_SHARE) * level[start]) <= SELDOM:
+    burst_w = float(np.nanmedian(s.power[:burst_bins])) if burst_bins else np.inf
+    fresh = s.power >= (1.0 - POWER_SHARE) * burst_w
+    for start in np.flatnonzero((still & fits)[: len(s.power) // 2]).tolist():
+        above = s.power > (1.0 + POWER_SHARE) * level[start]
+        left = np.flatnonzero(np.abs(s.power[start:] - level[start]) > POWER_SHARE * level[start])
+        end = start + int(left[0]) if len(left) else len(s.power)
+        lets_go = end < len(s.power) and bool(above[end : end + 3].mean() > 0.5)  # of a cut, where it cooled enough
+        seldom = np.mean(above[start:] & ~fresh[start:]) <= SELDOM or end - start >= 3 * LEVEL_BINS
+        if seldom and not lets_go:
             return float(level[start])
     return float("nan")
+
+
+def _short_level(s: Signals, burst_bins: int) -> float:
+    """The level of the few seconds that a short run has left after its burst, W, where they are flat; else NaN."""
+    part = s.power[burst_bins + 1 : -1]
+    part = part[np.isfinite(part)]
+    if not 4 <= len(part) <= 2 * LEVEL_BINS or np.ptp(part) > POWER_SHARE * float(np.median(part)):
+        return float("nan")
+    return float(np.median(part))
 
 
 def steady_level(power: FloatArray) -> float:
@@ -200,15 +217,17 @@ def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: 
     fifth = max(3, len(near) // 5)
     power, temp = s.power[near], s.temp[near]
     settled = float(np.median(power[-fifth:]))
-    came_from = s.power[max(burst_bins + 3, near[0] - LEVEL_BINS) : near[0]]
+    came_from = s.power[near[0] - min(int(near[0]), LEVEL_BINS) : near[0]]
+    came_from = came_from[late[near[0] - len(came_from) : near[0]]]
     before = max(
         float(np.median(power[:fifth])),
         float(np.median(power[:LEVEL_BINS])),
         float(np.median(came_from)) if len(came_from) > 4 else 0.0,
     )
-    more = late & (s.temp < ridge - tolerance) & (s.power >= (1.0 + POWER_SHARE) * settled)
+    least = max((1.0 + POWER_SHARE) * settled, settled + 1.5 * robust.step_of(power))
+    more = late & (s.temp < ridge - tolerance) & (s.power >= least)
     long_more = max((b - a for a, b in runs_of(more)), default=0) >= 2 * LEVEL_BINS  # cooler, and yet it drew more
-    gave_way = before >= (1.0 + POWER_SHARE) * settled or long_more
+    gave_way = before >= least or long_more
     flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= 0.75 * tolerance
     low, middle, high = np.percentile(power, [10, 50, 90])
     noise = robust.noise_sd(_known(s.power))
