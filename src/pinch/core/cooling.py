@@ -20,8 +20,10 @@ SHORTEST_S = 120.0
 MOST_ALIKE = 0.98
 SLOWER_THAN_RECORD = 2.5
 """From a known room up, a term shows in less than its own time."""
-MOST_ROWS = 400
+MOST_ROWS, WIDE = 400, 0.8
 WHITE = 0.1
+START_K, LEAST_NOISE_K = 1.0, 0.05
+"""How far a term is expected to be off its rest when a record begins, K: weak beside what a warm start shows."""
 LEAST_SHARE = 0.03
 """A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
@@ -94,7 +96,8 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: 
     if still or np.ptp(temp_c[have]) < 2.0:
         raise DataError("log", "its power or temperature does not change")
     power = np.interp(t, t[known], power_w[known])
-    record = _Record(power, temp_c, _rows(have), step, ambient_c)
+    noise = max(robust.noise_sd(temp_c[have]), LEAST_NOISE_K)
+    record = _Record(power, temp_c, _rows(have), step, ambient_c, noise)
     best: HeatFit | None = None
     best_score = math.inf
     for terms in range(1, MOST_TERMS + 1):
@@ -119,6 +122,7 @@ class _Record:
     rows: np.ndarray
     step: float
     ambient: float | None
+    noise_k: float
 
     def columns(self, tau: FloatArray) -> FloatArray:
         """Answers to the power (m, terms), then either the base, or the decays from the beginning (m, terms) where the
@@ -139,6 +143,9 @@ class _Record:
         both = np.column_stack([columns[:, :terms], free, -free])
         # The normal equations are small: the record is gone through once.
         gram, right = both.T @ both, both.T @ target
+        if self.ambient is not None:
+            # Most records begin at rest; without this a slow term and its own beginning cannot be told apart.
+            gram[terms:, terms:] += (self.noise_k / START_K) ** 2 * np.eye(len(gram) - terms)
         ridge = 1e-9 * np.trace(gram) / len(gram)
         root = np.linalg.cholesky(gram + ridge * np.eye(len(gram)))
         weights, _ = nnls(root.T, np.linalg.solve(root, right))
@@ -169,7 +176,7 @@ def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
         lambda x: math.log(_squares(record.solve(np.exp(np.clip(x, low, high)))[1])),
         guess,
         method="Nelder-Mead",
-        options={"xatol": 4e-3, "fatol": 1e-4},
+        options={"xatol": 4e-3, "fatol": 1e-5, "initial_simplex": np.vstack([guess, guess - WIDE * np.eye(terms)])},
     )
     tau = np.sort(np.exp(np.clip(found.x, low, high)))
     weights, left = record.solve(tau)
