@@ -22,6 +22,8 @@ from pinch.core.frames import FRAME_TIME
 from pinch.core.framestats import frame_figures
 from pinch.core.progress import CancelledError
 from pinch.sources.logs.read import read_any_log
+from pinch.sources.scores import Role, guess_roles, told_scores
+from pinch.sources.sheets import sheet_of_text
 
 ROWS = 550_000
 MEASURE = """
@@ -40,6 +42,13 @@ SEEDS = (
     "Logger\n\nElapsed [ms],Power [W],Fan\n0,40,1200\n1000,41,1300\nElapsed [ms],Power [W],Fan\n0,40,1\n\nMax,2\n",
     "frame_ms\n16.7\n16.6\n33.3\n",
     "Time\tPackage (J)\n03/04/2026 10:00:00\t100\n03/04/2026 10:00:01\t140\n",
+)
+
+
+TABLES = (
+    "Device,Mode,Test,Score,Runs,Date,Source,Package W\nA,B,C,1204.5,3,2026-09-03,own test,20.1\n",
+    "Gerät;Profil;Test;Lauf 1;Lauf 2;Leistung [W];Quelle;Einheiten\nA;20 W;X;61,5;62,1;20,1;Hersteller;6\n",
+    "fps\tNote\n61.25\twindow open\n1,204\t=1+1\n",
 )
 
 
@@ -138,8 +147,28 @@ def fuzz(count: int, seed: int = 1) -> None:
     print(f"{count} damaged logs: {read} read, {refused} refused, {crashed} crashes (goal 0), {took:.0f} s")
 
 
+def fuzz_scores(count: int, seed: int = 1) -> None:
+    """The same for tables of scores."""
+    chance, start = random.Random(seed), time.perf_counter()
+    read = refused = crashed = 0
+    for number in range(count):
+        text = damaged(chance.choice(TABLES).encode(), chance).decode("utf-8", "replace")
+        try:
+            sheet = sheet_of_text(text, "table")
+            told_scores(sheet, guess_roles(sheet), {Role.DEVICE: "A", Role.SETTING: "B", Role.WORKLOAD: "C"})
+            read += 1
+        except DataError:
+            refused += 1
+        except Exception as error:  # noqa: BLE001 - whatever it is, it is a crash
+            crashed += 1
+            print(f"table {number}: {type(error).__name__}: {error}: {text!r}"[:400])
+    took = time.perf_counter() - start
+    print(f"{count} damaged tables: {read} read, {refused} refused, {crashed} crashes (goal 0), {took:.0f} s")
+
+
 if __name__ == "__main__":
     fuzz(int(sys.argv[1]) if len(sys.argv) > 1 else 20_000)
+    fuzz_scores(20_000)
     large_log()
     many_frames()
     cancelling()

@@ -2,7 +2,8 @@
 """The figures of recording, measured on this machine: .venv/bin/python bench/recording.py
 
 The probe beside a C program that reads the same files; its regularity under full load; twelve simulated hours through
-recorder, book and live page. The C program needs a compiler (`cc`); without one that line is left out.
+recorder, book and live page (a name runs one of them). The C program needs a compiler (`cc`); without one that line is
+left out.
 """
 
 import contextlib
@@ -200,8 +201,13 @@ def live_page() -> None:
 
 
 def main() -> None:
-    for figure in (probe_beside_c, regularity, live_page, twelve_hours):
-        figure()
+    """Each figure in a process of its own, so that none weighs on the memory of another."""
+    figures = {figure.__name__: figure for figure in (probe_beside_c, regularity, live_page, twelve_hours)}
+    if len(sys.argv) > 1:
+        figures[sys.argv[1]]()
+        return
+    for name in figures:
+        subprocess.run([sys.executable, __file__, name], check=True)
 
 
 main()

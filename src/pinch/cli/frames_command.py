@@ -30,8 +30,8 @@ def run(args: argparse.Namespace) -> int:
     if args.json:
         print_json({**frames_json(figures), "warnings": warnings_json((*figures.notes, *noticed))})
     else:
-        _print_plain(figures)
-        for note in noticed:
+        print_frames(figures)
+        for note in (*figures.notes, *noticed):
             print(f"  note: {note.text}")
     return 0
 
@@ -63,7 +63,8 @@ def _lows_json(lows: Lows) -> dict[str, Any]:
     }
 
 
-def _print_plain(f: FrameFigures) -> None:
+def print_frames(f: FrameFigures) -> None:
+    """Average, lows, stutters and long frames in plain words."""
     print(f"{f.frames} frames in {f.duration_s:.1f} s: {f.average_fps:.2f} fps on average")
     for name, lows in (("1 % low", f.low_1), ("0.1 % low", f.low_01)):
         print(
@@ -72,5 +73,3 @@ def _print_plain(f: FrameFigures) -> None:
         )
     beyond = ", ".join(f"{s:.2f} s beyond {limit} ms" for limit, s in f.beyond_s.items())
     print(f"  {f.stutters} stutters; {beyond}")
-    for note in f.notes:
-        print(f"  note: {note.text}")

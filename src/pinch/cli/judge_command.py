@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from pinch.cli.convert_command import mapping_of
-from pinch.cli.frames_command import frames_json
+from pinch.cli.frames_command import frames_json, print_frames
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.alignment import joined
 from pinch.core.errors import DataError
@@ -149,5 +149,11 @@ def _print_plain(j: Judgement) -> None:
         hold = f", hold {100 * f.hold:.0f} %" if number(f.hold) is not None else ""
         if f.sustained.known:
             print(f"  {name:<16} {f.sustained.value:10.2f} ± {f.sustained.u:.2g} {f.unit}{hold}")
+    if j.heat is not None:
+        times = ", ".join(f"{tau:.0f} s" for tau in j.heat.tau_s)
+        print(f"Heat: {j.heat.r_th.value:.3f} ± {j.heat.r_th.u:.1g} K/W in {times}", end="")
+        print(f"; carries {j.heat.coolable_w.value:.1f} W" if j.heat.coolable_w.known else "")
+    if j.frames is not None:
+        print_frames(j.frames)
     for warning in j.warnings:
         print(f"  note: {warning.text}")
