@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
+import scipy.optimize  # noqa: F401 - without it the first run of a process is judged beside
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 

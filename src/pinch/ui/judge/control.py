@@ -1,5 +1,6 @@
 """Judging for the page: short logs at once, long ones in the background."""
 
+import sys
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -36,7 +37,8 @@ class JudgeControl(QObject):
         """
         desk = self._session.desk
         _, rows = runlogs.log_size(self._session.book, run.id or 0)
-        if desk.knows(run) or rows <= AT_ONCE_ROWS:
+        ready = "scipy.optimize" in sys.modules  # which takes longer to load than a run to judge
+        if desk.knows(run) or (rows <= AT_ONCE_ROWS and ready):
             return desk.judge(run)
         self.cancel()
         path = self._session.book.path

@@ -81,6 +81,8 @@ class ChartView(QWidget):
         self._cursors: list[pg.InfiniteLine] = []
         self._windows: list[pg.LinearRegionItem] = []
         self._movable = False
+        self._frame: object = None
+        self.graphics.scene().sigMouseClicked.connect(self._clicked)
         self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
 
     def put_cursor(self, x: float) -> None:
@@ -121,18 +123,38 @@ class ChartView(QWidget):
     def show_chart(self, chart: Chart, keep_range: bool = False) -> None:
         """Draw a chart in place of the old one; `keep_range` keeps the part of x that is in view."""
         view = self.plots[0].getViewBox().viewRange()[0] if keep_range and self.plots else None
-        self.clear()
+        frame = _frame_of(chart)
+        if frame == self._frame and self.plots:  # axes and titles are most of the work, and stay
+            self._empty()
+        else:
+            self.clear()
+            self._make_plots(chart)
+            self._frame = frame
         self.chart = chart
         self.setAccessibleDescription(chart.alternative)
         self._legend.show_causes(tuple(dict.fromkeys(s.cause for s in chart.strip)))
         if chart.strip:
+            self.plots[0].addItem(StripItem(chart.strip))
+        for plot, panel in zip(self.plots[bool(chart.strip) :], chart.panels, strict=True):
+            self._fill_panel(plot, panel, chart)
+        self.fit() if view is None else self.plots[0].setXRange(*view, padding=0)
+
+    def _make_plots(self, chart: Chart) -> None:
+        """Empty plots above each other, the strip first."""
+        if chart.strip:
             self._add_strip(chart)
         for panel in chart.panels:
-            self._add_panel(panel, chart)
+            self._new_plot(chart, panel.title, panel.unit)
         last = self.plots[-1]
         last.getAxis("bottom").setStyle(showValues=True)
         last.setLabel("bottom", f"{chart.x_title}, {chart.x_unit}", color=look.theme().ink)
-        self.fit() if view is None else self.plots[0].setXRange(*view, padding=0)
+
+    def _empty(self) -> None:
+        """Take what is drawn out of the plots."""
+        for plot in self.plots:
+            plot.clear()
+        self._cursors.clear()
+        self._windows.clear()
 
     def clear(self) -> None:
         """Take everything away."""
@@ -141,7 +163,7 @@ class ChartView(QWidget):
         self.plots.clear()
         self._cursors.clear()
         self._windows.clear()
-        self.chart = None
+        self.chart = self._frame = None
 
     def fit(self) -> None:
         """Show all of it."""
@@ -160,25 +182,23 @@ class ChartView(QWidget):
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)
-        plot.addItem(StripItem(chart.strip))
         plot.setYRange(0, 1, padding=0)
         plot.setMaximumHeight(STRIP_HEIGHT)
         plot.setMinimumHeight(STRIP_HEIGHT)
         for side in ("left", "bottom"):
             plot.getAxis(side).setPen(pg.mkPen(None))
         plot.getAxis("left").setStyle(showValues=False)
-        scene = plot.scene()
-        scene.sigMouseClicked.connect(lambda event: self._strip_click(plot, event))
 
-    def _strip_click(self, plot: pg.PlotItem, event: object) -> None:
-        box = plot.getViewBox()
+    def _clicked(self, event: object) -> None:
+        if self.chart is None or not self.chart.strip:
+            return
+        box = self.plots[0].getViewBox()
         position: QPointF = event.scenePos()  # type: ignore[attr-defined]
         if box.sceneBoundingRect().contains(position):
             self.strip_clicked.emit(float(box.mapSceneToView(position).x()))
 
-    def _add_panel(self, panel: Panel, chart: Chart) -> None:
+    def _fill_panel(self, plot: pg.PlotItem, panel: Panel, chart: Chart) -> None:
         theme = look.theme()
-        plot = self._new_plot(chart, panel.title, panel.unit)
         self._add_background(plot, chart)
         for band in panel.bands:
             colour = QColor(theme.devices[band.slot % 6])
@@ -289,6 +309,12 @@ class ChartView(QWidget):
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)
+
+
+def _frame_of(chart: Chart) -> object:
+    """What the empty plots of a chart depend on."""
+    panels = tuple((panel.title, panel.unit) for panel in chart.panels)
+    return look.theme().name, chart.clock, bool(chart.strip), chart.x_title, chart.x_unit, panels
 
 
 def _upright() -> QPainterPath:
