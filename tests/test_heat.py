@@ -3,10 +3,11 @@ room."""
 
 import math
 import unittest
+from pathlib import Path
 
 import numpy as np
 
-from pinch.core.cooling import fit_heat
+from pinch.core.cooling import _fit, _Record, fit_heat
 from pinch.core.errors import DataError
 from pinch.core.heat import Heat, find_heat
 from pinch.core.runlog import FloatArray, RunLog, Series
@@ -56,6 +57,19 @@ class TestResistance(unittest.TestCase):
         self.assertAlmostEqual(heat.r_th.value / 2.0, 1.0, delta=0.01)
         np.testing.assert_allclose(heat.tau_s, tau, rtol=0.06)
         self.assertAlmostEqual(heat.fit.rms_k, 0.2, delta=0.02)
+
+    def test_a_saturating_rise_that_is_certified(self) -> None:
+        # NIST StRD Misra1a, y = b1 (1 − exp(−b2 x)): the answer of one term to a step of 1 W, b1 its R and 1/b2 its τ.
+        lines = (Path(__file__).parent / "data" / "Misra1a.dat").read_text().splitlines()
+        y, x = np.array([line.split() for line in lines[60:74]], dtype=float).T
+        power, temp = np.ones(7700), np.full(7700, np.nan)
+        power[0], rows = 0.0, np.round(x / 0.1).astype(int)
+        temp[rows] = y
+        fit, _ = _fit(_Record(power, temp, rows, 0.1, 0.0, noise_k=30.0), 1)  # at rest when it begins
+        self.assertAlmostEqual(float(fit.r[0]) / 2.3894212918e02, 1.0, delta=2e-3)
+        self.assertAlmostEqual(1.0 / float(fit.tau[0]) / 5.5015643181e-04, 1.0, delta=2e-3)
+        self.assertAlmostEqual(fit.rms_k**2 * 14 / 1.2455138894e-01, 1.0, delta=3e-3)
+        self.assertGreater(fit.r_th_u, 2.7070075241e00, "not narrower: what is left may be alike")
 
     def test_a_record_that_begins_hot(self) -> None:
         power = np.concatenate([np.full(200, 4.0), np.full(900, 25.0)])
