@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from pinch.bench import schema
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
 from pinch.core.errors import PinchError
 
 R = TypeVar("R", bound=Record)
@@ -30,6 +30,7 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Plan: ("plan", ()),
     Instrument: ("instrument", ()),
     Reading: ("reading", ("run_id",)),
+    Acceptance: ("acceptance", ()),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -153,6 +154,10 @@ class Book:
     def instruments(self) -> list[Instrument]:
         """All instruments in the order they were added."""
         return self._records(Instrument)
+
+    def acceptances(self) -> list[Acceptance]:
+        """All differences of conditions that were accepted, in the order of their entry."""
+        return self._records(Acceptance)
 
     def readings(self, run_id: int) -> list[Reading]:
         """What was read by hand during a run, in the order of its entry."""

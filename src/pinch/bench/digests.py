@@ -4,7 +4,7 @@ the run, and the version of the methods. Derived, never typed in; throwing it aw
 import hashlib
 import json
 
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Part
@@ -12,7 +12,8 @@ from pinch.bench.fields import Part
 
 class Digest(Part):
     """The figures of a run in a list: state of its window, what it held, and what speaks against it. None where a
-    figure could not be had; `problem` says why there is no judgement at all."""
+    figure could not be had; `problem` says why there is no judgement at all. `lows` are rates of frames by low and
+    school (`low_1.percentile`), `shares` those of the load by what held it."""
 
     finding: str = ""
     state: str = ""
@@ -21,8 +22,9 @@ class Digest(Part):
     temp_c: float | None = None
     rate: float | None = None
     rate_unit: str = ""
-    low_fps: float | None = None
-    heat_share: float = 0.0
+    wall_w: float | None = None
+    lows: dict[str, float] = Field(default_factory=dict)
+    shares: dict[str, float] = Field(default_factory=dict)
     r_th: float | None = None
     flags: tuple[str, ...] = ()
     problem: str = ""

@@ -151,6 +151,7 @@ class Offer(Part):
     seller: str = Field(default="", title="Kind of seller")
     tax_in: bool | None = Field(default=None, title="Tax in the price")
     configuration: str = ""
+    allowance: Annotated[float, Field(ge=-100_000, le=100_000)] = Field(default=0.0, title="To equal configuration")
 
 
 class ChangeNeed(Part):

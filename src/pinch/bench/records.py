@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from pinch.bench.fields import (
     Celsius,
     Count,
+    Day,
     Decibels,
     FramesPerSecond,
     Gigabytes,
@@ -277,6 +278,24 @@ class Workload(Listed):
         return self.length_s * self.all_passes + self.pause_s * (self.all_passes - 1)
 
 
+class Acceptance(Record):
+    """A difference of conditions between two settings that the operator accepts, with the reason. It holds while the
+    difference is the one that was accepted: `key` names its kind, `first_value` and `second_value` what it was."""
+
+    first_setting: int
+    second_setting: int
+    key: Name
+    first_value: str
+    second_value: str
+    reason: Annotated[str, Field(min_length=1, max_length=400)]
+    day: Day = ""
+
+    def accepts(self, first: int, second: int, key: str, values: tuple[str, str]) -> bool:
+        """Whether it is of this difference, whichever of the two comes first."""
+        own = (self.first_setting, self.second_setting, self.first_value, self.second_value)
+        return key == self.key and own in ((first, second, *values), (second, first, *reversed(values)))
+
+
 class Protocol(Listed):
     """The conditions held constant over a test."""
 
@@ -325,7 +344,7 @@ class WindowByHand(Part):
 class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
     `before` is what was checked before it began; `summary` is all there is of a run without a log; `window` a settled
-    window that the operator chose."""
+    window that the operator chose; `builds` are those that the device had then."""
 
     device_id: int
     setting_id: int
@@ -342,6 +361,8 @@ class Run(Record):
     passes: tuple[Pass, ...] = ()
     summary: Summary | None = None
     window: WindowByHand | None = None
+    builds: tuple[Build, ...] = ()
+    protocol_id: int | None = None
     void: str = ""
     removed: bool = False
 

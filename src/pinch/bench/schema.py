@@ -51,13 +51,16 @@ MIGRATIONS: tuple[str, ...] = (
         run_id INTEGER PRIMARY KEY REFERENCES run ON DELETE CASCADE, key TEXT NOT NULL, method INTEGER NOT NULL,
         record TEXT NOT NULL);
     """,
+    """
+    CREATE TABLE acceptance (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    "reading",
+    *("reading", "acceptance"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pinch.bench.files import replace_file
+from pinch.charts.bar_files import draw_bars
+from pinch.charts.bars import BarChart
 from pinch.charts.runsheet import SheetChart
 from pinch.charts.sheet_files import draw_sheet
-from pinch.charts.spec import Chart, Panel, minutes, unbroken
+from pinch.charts.spec import Chart, Dots, Panel, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FILE_HATCHES, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
 from pinch.core.errors import PinchError
 
@@ -23,9 +25,10 @@ TITLE_WIDTH = 105
 _MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 
 
-def write_chart(
-    chart: Chart | SheetChart, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)
-) -> None:
+Drawn = Chart | SheetChart | BarChart
+
+
+def write_chart(chart: Drawn, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)) -> None:
     """Write a chart to `path`, .png or .svg; an existing file is replaced only by a complete one.
 
     Raises
@@ -57,13 +60,15 @@ def svg_text(chart: SheetChart, theme: Theme, size: tuple[int, int]) -> str:
     return text.getvalue()[text.getvalue().index("<svg") :]
 
 
-def draw(chart: Chart | SheetChart, theme: Theme, size: tuple[int, int]) -> "Figure":
+def draw(chart: Drawn, theme: Theme, size: tuple[int, int]) -> "Figure":
     """The chart as a matplotlib figure of `size` pixels."""
     from matplotlib.figure import Figure
 
     _set_up()
     if isinstance(chart, SheetChart):
         return draw_sheet(chart, theme, size)
+    if isinstance(chart, BarChart):
+        return draw_bars(chart, theme, size, DPI)
     figure = Figure(figsize=(size[0] / DPI, size[1] / DPI))
     strip_height = 0.32 if chart.strip else 0.0
     heights = ([strip_height] if chart.strip else []) + [1.0] * len(chart.panels)
@@ -181,44 +186,52 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
         if line.label:
             axis.annotate(
                 line.label,
-                (line.x[-1], line.y[-1]),
-                xytext=(9, 9),
+                (line.x[line.label_at], line.y[line.label_at]),
+                xytext=(-4, 12) if panel.words_before(line.x[line.label_at]) else (9, 9),
                 textcoords="offset points",
                 color=colour,
                 fontweight="bold",
                 fontsize=11,
+                ha="right" if panel.words_before(line.x[line.label_at]) else "left",
                 va="center",
             )
     for dots in panel.dots:
-        colour = theme.quiet if dots.light or dots.told else theme.devices[dots.slot % 6]
-        marker = "x" if dots.told else "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
-        axis.plot(
-            dots.x,
-            dots.y,
-            linestyle="none",
-            marker=marker,
-            markersize=20 if dots.light else 7,
-            markerfacecolor=theme.paper,
-            markeredgecolor=colour,
-            markeredgewidth=1.4,
-        )
-        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told else ():
-            before = panel.words_before(x)
-            axis.annotate(
-                words,
-                (x, y),
-                xytext=(-8, 8) if before else (8, -8),
-                textcoords="offset points",
-                ha="right" if before else "left",
-                va="bottom" if before else "top",
-                color=colour,
-                fontsize=10,
-            )
+        _draw_dots(axis, panel, dots, theme)
     for rule in panel.rules:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
+    if chart.reader is not None:
+        axis.axvline(chart.reader, color=theme.ink, linewidth=0.9)
     for mark in chart.marks:
         axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
     axis.set_ylim(*panel.y_range)
+
+
+def _draw_dots(axis: "Axes", panel: Panel, dots: Dots, theme: Theme) -> None:
+    aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
+    colour = aside or theme.devices[dots.slot % 6]
+    marker = "x" if dots.told else "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
+    axis.plot(
+        dots.x,
+        dots.y,
+        linestyle="none",
+        marker="o" if dots.spot else marker,
+        markersize=20 if dots.light else 13 if dots.spot else 7,
+        markerfacecolor="none" if dots.spot else theme.paper,
+        markeredgecolor=colour,
+        markeredgewidth=1.8 if dots.spot else 1.4,
+    )
+    for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot else ():
+        before = not dots.spot and panel.words_before(x)
+        axis.annotate(
+            words,
+            (x, y),
+            xytext=(-8, 8) if before else (8, -10),
+            textcoords="offset points",
+            ha="right" if before else "left",
+            va="bottom" if before else "top",
+            color=colour,
+            fontsize=10,
+        )
 
 
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:

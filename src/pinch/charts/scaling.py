@@ -1,21 +1,40 @@
-"""Score against measured watts: runs, curve, band, claimed watts as light marks, sweet spot."""
+"""Score against measured watts: runs, curves, bands, claimed watts as light marks, the chosen sweet spots; below it
+what a watt buys."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 
-from pinch.charts.spec import Band, Chart, Dots, Line, Panel, Rule
-from pinch.core.scaling import Scaling
+from pinch.charts.spec import Band, Chart, Dots, Line, Panel, unbroken
+from pinch.core.ladder import Ladder
+from pinch.core.runlog import FloatArray
+from pinch.core.scaling import joules_per
+from pinch.core.sweetspots import SweetSpot, marginal_gain
+
+LABEL_PLACES = (1.0, 0.62, 0.3, 0.0)
+LABEL_WIDE, LABEL_HIGH = 0.28, 0.07
+"""How near two labels may come, as shares of the chart."""
+
+
+class Second(StrEnum):
+    """What stands below the score."""
+
+    NOTHING = "score only"
+    EFFICIENCY = "and score per watt"
+    ENERGY = "and joules of each"
+    GAIN = "and % of one more watt"
 
 
 @dataclass(frozen=True)
 class MeasuredPoint:
-    """One run: measured settled W, score, the claimed W of its setting (None: no claim), and its name."""
+    """One run: measured settled W, score, the claimed W of its setting (None: no claim), its setting, and its name."""
 
     power_w: float
     score: float
     claimed_w: float | None
+    setting: str
     name: str
 
 
@@ -28,61 +47,144 @@ class ToldPoint:
     words: str
 
 
+@dataclass(frozen=True)
+class DrawnSeries:
+    """A device and workload: its place in the colours, whether its line is dashed (a second workload), its runs, the
+    curve, that of its lows, and the sweet spot to mark; None where there is none. Scores are divided by `unit`."""
+
+    name: str
+    slot: int
+    dashed: bool
+    points: Sequence[MeasuredPoint]
+    told: Sequence[ToldPoint]
+    ladder: Ladder | None
+    lows: Ladder | None
+    spot: SweetSpot | None
+    unit: float = 1.0
+
+
 def scaling_chart(
     title: str,
-    device: str,
-    slot: int,
-    points: Sequence[MeasuredPoint],
-    scaling: Scaling | None,
+    series: Sequence[DrawnSeries],
     score_title: str,
     score_unit: str,
+    watts_title: str,
+    second: Second = Second.NOTHING,
     footnote: str = "",
-    told: Sequence[ToldPoint] = (),
+    reader_w: float | None = None,
 ) -> Chart:
-    """Chart of one device and workload; what is told stands beside the curve."""
-    measured = Dots(
-        np.array([p.power_w for p in points]),
-        np.array([p.score for p in points]),
-        tuple(p.name for p in points),
-        slot,
-    )
-    claims = _claims(points)
-    claimed = Dots(
-        np.array([p.claimed_w for p in claims], dtype=float),
-        np.array([p.score for p in claims]),
-        tuple(f"claimed {p.claimed_w:g} W" for p in claims),
-        slot,
-        light=True,
-    )
-    lines: tuple[Line, ...] = ()
-    bands: tuple[Band, ...] = ()
-    rules: tuple[Rule, ...] = ()
-    alternative = f"{len(points)} runs of {device}."
-    if scaling is not None:
-        curve = scaling.band
-        lines = (Line(curve.power, curve.score, slot, device),)
-        bands = (Band(curve.power, curve.low, curve.high, slot),) if np.isfinite(curve.low).all() else ()
-        spot = scaling.nearly_all.power_w
-        rules = (Rule(spot, f"nearly all of it: {spot:.1f} W (95 %)", upright=True, accent=True),)
-        alternative += f" 95 % of the best score is reached at {spot:.1f} W."
-    if told:
-        alternative += f" {len(told)} scores are told, not measured: {'; '.join(p.words for p in told)}."
-    beside = Dots(
-        np.array([p.power_w for p in told]),
-        np.array([p.score for p in told]),
-        tuple(p.words for p in told),
-        slot,
-        told=True,
-    )
-    dots = (claimed, *([beside] if told else []), measured)
-    panel = Panel(score_title, score_unit, lines, bands, dots, rules, key="score")
-    return Chart(title, (panel,), "Measured settled power, package", "W", footnote=footnote, alternative=alternative)
+    """Chart of devices over one axis of watts; what is told stands beside the curves."""
+    panels = [_score_panel(series, score_title, score_unit)]
+    if second is not Second.NOTHING and any(s.ladder for s in series):
+        panels.append(_second_panel(series, score_unit, second))
+    alternative = " ".join(_words(s) for s in series)
+    return Chart(title, tuple(panels), watts_title, "W", footnote=footnote, alternative=alternative, reader=reader_w)
 
 
-def _claims(points: Sequence[MeasuredPoint]) -> list[MeasuredPoint]:
-    """One light mark a setting, at the mean score of its runs."""
+def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
+    labelled: list[Line] = []
+    lines, bands, dots = [], [], []
+    for s in series:
+        dots += _dots(s)
+        if s.ladder is None:
+            continue
+        low, high = s.ladder.band
+        labelled.append(Line(s.ladder.power, s.ladder.score / s.unit, s.slot, s.name, s.dashed))
+        if np.isfinite(low).all():
+            bands.append(Band(s.ladder.power, low / s.unit, high / s.unit, s.slot))
+        if s.lows is not None:
+            lines.append(Line(s.lows.power, s.lows.score / s.unit, s.slot, "", True))
+    lines = [*_apart(labelled), *lines]
+    return Panel(title, unit, tuple(lines), tuple(bands), tuple(dots), (), key="score")
+
+
+def _apart(lines: Sequence[Line]) -> list[Line]:
+    """The lines with their labels where those do not stand on each other: at the end, else further down."""
+    if not lines:
+        return []
+    wide = max(float(line.x[-1]) for line in lines)
+    high = max(float(line.y.max()) for line in lines)
+    taken: list[tuple[float, float]] = []
+    found = []
+    for line in lines:
+        places = [int(part * (len(line.x) - 1)) for part in LABEL_PLACES]
+        free = (i for i in places if all(_far(line, i, at, wide, high) for at in taken))
+        chosen = next(free, places[0])
+        taken.append((float(line.x[chosen]), float(line.y[chosen])))
+        found.append(replace(line, label_at=chosen))
+    return found
+
+
+def _far(line: Line, i: int, at: tuple[float, float], wide: float, high: float) -> bool:
+    dx, dy = abs(float(line.x[i]) - at[0]) / wide, abs(float(line.y[i]) - at[1]) / high
+    return dx > LABEL_WIDE or dy > LABEL_HIGH
+
+
+def _dots(s: DrawnSeries) -> list[Dots]:
+    claims = _claims(s.points)
+    found = [
+        Dots(
+            np.array([w for w, _, _ in claims], dtype=float),
+            np.array([score / s.unit for _, score, _ in claims]),
+            tuple(f"{s.name}, {name}: claimed {w:g} W" for w, _, name in claims),
+            s.slot,
+            light=True,
+        )
+    ]
+    if s.told:
+        found.append(_point_dots(s, [(p.power_w, p.score, p.words) for p in s.told], told=True))
+    found.append(_point_dots(s, [(p.power_w, p.score, f"{s.name}, {p.name}") for p in s.points]))
+    if s.spot is not None:
+        found.append(_point_dots(s, [(s.spot.power_w, s.spot.score, f"{s.spot.power_w:.1f} W")], spot=True))
+    return found
+
+
+def _point_dots(
+    s: DrawnSeries, points: Sequence[tuple[float, float, str]], told: bool = False, spot: bool = False
+) -> Dots:
+    watts, scores, words = (list(column) for column in zip(*points, strict=True)) if points else ([], [], [])
+    texts = tuple(unbroken(w) for w in words)
+    return Dots(
+        np.array(watts, dtype=float), np.array(scores, dtype=float) / s.unit, texts, s.slot, told=told, spot=spot
+    )
+
+
+def _second_panel(series: Sequence[DrawnSeries], unit: str, second: Second) -> Panel:
+    lines = [
+        Line(s.ladder.power, _second_of(s.ladder, s.unit, second), s.slot, "", s.dashed)
+        for s in series
+        if s.ladder is not None
+    ]
+    titles = {
+        Second.EFFICIENCY: ("Score per watt", f"{unit}/W"),
+        Second.ENERGY: ("Energy per frame" if unit == "fps" else "Energy per unit of work", "J"),
+        Second.GAIN: ("One more watt brings", "%"),
+    }
+    return Panel(*titles[second], tuple(lines), key=second.name.lower())
+
+
+def _second_of(ladder: Ladder, unit: float, second: Second) -> FloatArray:
+    if second is Second.GAIN:
+        return marginal_gain(ladder)
+    return joules_per(ladder) if second is Second.ENERGY else ladder.score / unit / ladder.power
+
+
+def _claims(points: Sequence[MeasuredPoint]) -> list[tuple[float, float, str]]:
+    """Claimed W, mean score and name of each setting that claims something."""
     by_name: dict[tuple[str, float], list[float]] = {}
     for p in points:
         if p.claimed_w is not None:
-            by_name.setdefault((p.name.split(",")[0], p.claimed_w), []).append(p.score)
-    return [MeasuredPoint(w, float(np.mean(scores)), w, name) for (name, w), scores in by_name.items()]
+            by_name.setdefault((p.setting, p.claimed_w), []).append(p.score)
+    return [(w, float(np.mean(scores)), name) for (name, w), scores in by_name.items()]
+
+
+def _words(s: DrawnSeries) -> str:
+    words = f"{len(s.points)} runs of {s.name}."
+    if s.ladder is not None:
+        words += f" From {s.ladder.score[0]:.4g} at {s.ladder.power[0]:.1f} W to {s.ladder.score[-1]:.4g} at"
+        words += f" {s.ladder.power[-1]:.1f} W."
+    if s.spot is not None:
+        words += f" The marked spot is at {s.spot.power_w:.1f} W."
+    if s.told:
+        words += f" {len(s.told)} scores are told, not measured: {'; '.join(p.words for p in s.told)}."
+    return words

@@ -13,13 +13,14 @@ from pinch.core.runlog import FloatArray
 
 @dataclass(frozen=True)
 class Line:
-    """A line; NaN breaks it."""
+    """A line; NaN breaks it. Its label stands at the point of number `label_at`."""
 
     x: FloatArray
     y: FloatArray
     slot: int = 0
     label: str = ""
     dashed: bool = False
+    label_at: int = -1
 
 
 @dataclass(frozen=True)
@@ -34,8 +35,8 @@ class Band:
 
 @dataclass(frozen=True)
 class Dots:
-    """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them;
-    neither is a measurement."""
+    """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them, a
+    `spot` is a place on a curve, ringed, with its words; none of these is a measurement."""
 
     x: FloatArray
     y: FloatArray
@@ -43,6 +44,7 @@ class Dots:
     slot: int = 0
     light: bool = False
     told: bool = False
+    spot: bool = False
 
 
 @dataclass(frozen=True)
@@ -86,7 +88,8 @@ class Panel:
         if len(known) == 0:
             return 0.0, 1.0
         low, high = (0.0 if self.from_zero else float(known.min())), float(known.max())
-        air = 0.1 * (high - low) or 1.0
+        labelled = any(line.label for line in self.lines)  # words stand above the end of a line
+        air = (0.18 if labelled else 0.1) * (high - low) or 1.0
         return low if self.from_zero else low - air, high + air
 
     def words_before(self, x: float) -> bool:
@@ -96,7 +99,8 @@ class Panel:
 
 @dataclass(frozen=True)
 class Chart:
-    """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss."""
+    """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
+    on x at which all curves are read."""
 
     title: str
     panels: tuple[Panel, ...]
@@ -109,6 +113,7 @@ class Chart:
     marks: tuple[Rule, ...] = ()
     footnote: str = ""
     alternative: str = ""
+    reader: float | None = None
 
 
 def unbroken(text: str) -> str:

@@ -1,104 +1,142 @@
-"""`pinch scale CSV [--json]`: score against measured watts, a curve a device."""
+"""`pinch scale CSV [--target FPS] [--json]`: score against measured watts, a curve a device, and where they cross."""
 
 import argparse
-import csv
-import io
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from pinch.cli.numbers import number, print_json, warnings_json
+from pinch.cli.tables import read_lines
+from pinch.core.crossing import Crossover, Pairing, all_pairs
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.scaling import Point, Scaling, cells_by_power, scale
-from pinch.sources.runlog_csv import read_text
+from pinch.core.ladder import Point, cells_by_power
+from pinch.core.scaling import Scaling, scale
+from pinch.core.sweetspots import PROMISES, SweetSpot
+from pinch.core.targets import Target
 
 COLUMNS = ("device", "power_W", "score")
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("csv", type=Path, help="a table with the columns device, power_W, score")
-    parser.add_argument("--target", type=float, metavar="SCORE", help="least watts for this score")
+    parser.add_argument("csv", type=Path, help="a table with the columns device, power_W, score and, if wanted, low_1")
+    parser.add_argument("--target", type=float, metavar="FPS", help="least watts for this score")
+    parser.add_argument(
+        "--low", type=float, default=0.0, metavar="%", help="share of the target that the 1 %% low has to reach"
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
 def run(args: argparse.Namespace) -> int:
-    results: dict[str, Scaling] = {}
-    for device, points in read_points(args.csv).items():
+    if not 0 <= args.low <= 100:
+        raise DataError("--low", f"it is {args.low:g}, it must be from 0 to 100 %")
+    points, warnings = read_points(args.csv)
+    results: dict[str, Scaling | None] = {}
+    for device, own in points.items():
         try:
-            results[device] = scale(points, args.target)
+            results[device] = scale(own, args.target, args.low / 100.0)
         except DataError as error:
-            raise DataError(str(args.csv), f"{device}: {error.reason}") from None
+            results[device] = None
+            warnings.append(Note("no-curve", f"{device}: {error.reason}."))
+    curves = {name: s for name, s in results.items() if s is not None}
+    warnings += [Note(w.code, f"{name}: {w.text}") for name, s in curves.items() for w in s.warnings]
+    pairings = all_pairs({name: s.ladder for name, s in curves.items()})
+    warnings += [Note("crossing", f"{p.a} and {p.b}: {p.words}") for p in pairings if p.words]
     if args.json:
-        every = [Note(w.code, f"{name}: {w.text}") for name, s in results.items() for w in s.warnings]
-        document = {"devices": {n: _scaling_json(s, args.target) for n, s in results.items()}}
-        print_json({**document, "crossovers": None, "warnings": warnings_json(every)})
+        devices = {name: _scaling_json(s, args.target) for name, s in results.items()}
+        crossovers = [_crossover_json(c) for p in pairings for c in p.crossings]
+        print_json({"devices": devices, "crossovers": crossovers, "warnings": warnings_json(warnings)})
     else:
-        for device, scaling in results.items():
-            _print_plain(device, scaling)
+        _print_plain(results, pairings, warnings)
     return 0
 
 
-def read_points(path: Path) -> dict[str, list[Point]]:
-    """Points by device, repeats found by their nearness in power.
+def read_points(path: Path) -> tuple[dict[str, list[Point]], list[Note]]:
+    """Points by device, repeats found by their nearness in power, and rows that were left out.
 
     Raises
     ------
     DataError : the table cannot be used; the sentence names the line.
     """
-    rows = csv.DictReader(io.StringIO(read_text(path)))
-    missing = [name for name in COLUMNS if name not in (rows.fieldnames or [])]
-    if missing:
-        raise DataError(str(path), f"there is no column {missing[0]!r}", 1)
-    values: dict[str, list[tuple[float, float]]] = {}
-    for row in rows:
-        device = (row["device"] or "").strip()
-        if not device:
-            raise DataError(str(path), "the row names no device", rows.line_num)
-        values.setdefault(device, []).append(
-            (_cell(path, row, "power_W", rows.line_num), _cell(path, row, "score", rows.line_num))
-        )
-    if not values:
-        raise DataError(str(path), "it has a header but no rows")
+    values: dict[str, list[tuple[float, float, float]]] = {}
+    left_out = []
+    for line in read_lines(path, COLUMNS):
+        device, power, score = line.text("device", "device"), line.value("power_W"), line.value("score")
+        low = line.value("low_1") if line.cells.get("low_1", "").strip() else float("nan")
+        rows = values.setdefault(device, [])
+        if power > 0 and score > 0:
+            rows.append((power, score, low))
+        else:
+            words = f"line {line.number}: {power:g} W and a score of {score:g} are no point; the row is left out."
+            left_out.append(Note("left-out", words))
     points = {}
-    for device, pairs in values.items():
-        names = cells_by_power([p for p, _ in pairs])
-        points[device] = [Point(name, p, s) for name, (p, s) in zip(names, pairs, strict=True)]
-    return points
+    for device, triples in values.items():
+        names = cells_by_power([p for p, _, _ in triples])
+        points[device] = [Point(name, *triple) for name, triple in zip(names, triples, strict=True)]
+    return points, left_out
 
 
-def _cell(path: Path, row: dict[str, str], column: str, line: int) -> float:
-    text = row[column] or ""
-    try:
-        value = float(text)
-    except ValueError:
-        raise DataError(str(path), f"{column} is {text!r}, not a number", line) from None
-    if number(value) is None or value <= 0:
-        raise DataError(str(path), f"{column} is {text}, it must be above 0", line)
-    return value
-
-
-def _scaling_json(s: Scaling, target: float | None) -> dict[str, Any]:
-    band = s.band
-    curve = [[number(x) for x in row] for row in zip(band.power, band.score, band.low, band.high, strict=True)]
-    low, high = number(s.nearly_all.low_w), number(s.nearly_all.high_w)
-    interval = None if low is None or high is None else [low, high]
+def _scaling_json(s: Scaling | None, target: float | None) -> dict[str, Any]:
+    if s is None:
+        unknown = {"power_W": None, "extrapolated": False} if target is not None else None
+        keys = dict.fromkeys(("exponent", "shape", "next_point_W"))
+        return {"curve": [], **keys, "sweet_spots": dict.fromkeys(PROMISES), "target": unknown}
+    low, high = s.ladder.band
+    rows = zip(s.ladder.power, s.ladder.score, low, high, strict=True)
     return {
-        "curve": curve,
-        "exponent": None,
-        "sweet_spots": {
-            "knee": None,
-            "efficiency": None,
-            "95%": {"power_W": number(s.nearly_all.power_w), "ci": interval},
-            "marginal": None,
-        },
-        "target": None if target is None else {"power_W": number(s.target_w), "extrapolated": False},
-        "next_point_W": None,
+        "curve": [[number(x) for x in row] for row in rows],
+        "exponent": number(s.ladder.exponent),
+        "shape": s.ladder.shape,
+        "sweet_spots": {rule: _spot_json(spot) for rule, spot in s.spots.items()},
+        "target": None if s.target is None else _target_json(s.target),
+        "next_point_W": number(s.next_w),
     }
 
 
-def _print_plain(device: str, s: Scaling) -> None:
-    print(f"{device}: 95 % of the best score at {s.nearly_all.power_w:.1f} W")
-    for cell in s.cells:
-        print(f"  {cell.power_w:8.2f} W {cell.score:12.5g}")
-    for warning in s.warnings:
-        print(f"  note: {warning.text}")
+def _spot_json(spot: SweetSpot) -> dict[str, Any]:
+    return {"power_W": number(spot.power_w), "ci": _ci(spot.low_w, spot.high_w), "edge": spot.edge or None}
+
+
+def _target_json(target: Target) -> dict[str, Any]:
+    return {
+        "power_W": number(target.power_w),
+        "ci": _ci(target.low_w, target.high_w),
+        "extrapolated": False,
+        "note": target.words,
+    }
+
+
+def _crossover_json(c: Crossover) -> dict[str, Any]:
+    return {"a": c.below, "b": c.above, "power_W": number(c.power_w), "ci": _ci(c.low_w, c.high_w)}
+
+
+def _ci(low: float, high: float) -> list[float | None] | None:
+    return [number(low), number(high)] if np.isfinite(low) and np.isfinite(high) else None
+
+
+def _print_plain(results: dict[str, Scaling | None], pairings: list[Pairing], warnings: list[Note]) -> None:
+    for device, s in results.items():
+        if s is None:
+            continue
+        law = f"power law, exponent {s.ladder.exponent:.2f}" if s.ladder.shape == "law" else "free shape"
+        print(f"{device}: {law} ({s.ladder.why})")
+        for rung in s.ladder.rungs:
+            print(f"  {rung.power_w:8.2f} W {rung.score:12.5g}  {rung.runs} runs")
+        for rule, spot in s.spots.items():
+            print(f"  {PROMISES[rule]} ({rule}): {_watts(spot.power_w, spot.low_w, spot.high_w)}")
+        if s.target is not None:
+            found = _watts(s.target.power_w, s.target.low_w, s.target.high_w)
+            print(f"  {s.target.wanted:g}: {' '.join(filter(None, (found, s.target.words)))}")
+        print(f"  next to measure: {s.next_w:.1f} W")
+    for c in (c for p in pairings for c in p.crossings):
+        print(f"{c.below} leads below, {c.above} above {_watts(c.power_w, c.low_w, c.high_w)}")
+    for warning in warnings:
+        print(f"note: {warning.text}")
+
+
+def _watts(power_w: float, low_w: float, high_w: float) -> str:
+    if not np.isfinite(power_w):
+        return ""
+    interval = f" ({low_w:.1f} to {high_w:.1f})" if np.isfinite(low_w) else ""
+    return f"{power_w:.1f} W{interval}"

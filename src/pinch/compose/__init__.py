@@ -13,7 +13,20 @@ from pinch.compose.arriving import (
     read_batch,
     taken_apart,
 )
+from pinch.compose.bookpoints import BookPoints, RunPoint, points_of, read_points
 from pinch.compose.checking import gather_evidence
+from pinch.compose.comparing import (
+    BenchCell,
+    CellKey,
+    CompareChoice,
+    Compared,
+    CompareResult,
+    Unfair,
+    WorkRow,
+    cells_of,
+    compare_book,
+    offer_on,
+)
 from pinch.compose.devices import (
     ALL_CORES,
     ONE_CORE,
@@ -25,18 +38,21 @@ from pinch.compose.devices import (
     make_demo,
 )
 from pinch.compose.digesting import Digested, digest_book
-from pinch.compose.judging import (
-    JudgeDesk,
+from pinch.compose.judging import JudgeDesk, judge_from_file, known_of
+from pinch.compose.planning import PlanDesk, plan_from_file, want_more_runs
+from pinch.compose.recording import BookKeeper, Recording, begin_recording, course_of, ends_by_itself
+from pinch.compose.scaling import (
+    AVERAGE,
+    LOW_NAMES,
+    MEASURES,
+    Axis,
+    ScaleChoice,
     ScalePoint,
     ScaleResult,
-    ToldScore,
-    judge_from_file,
-    known_of,
-    scale_cell,
-    scale_from_file,
+    Series,
+    family_of,
+    scale_book,
 )
-from pinch.compose.planning import PlanDesk, plan_from_file
-from pinch.compose.recording import BookKeeper, Recording, begin_recording, course_of, ends_by_itself
 from pinch.compose.sourcing import IDLE_S, RIG_ADDRESS, RunRequest, load_command, meters_of, rig_command
 from pinch.compose.tabling import tabled_runs
 from pinch.compose.telling import ToldRun, add_told
@@ -44,23 +60,37 @@ from pinch.compose.watching import WatchedFolder
 
 __all__ = [
     "ALL_CORES",
+    "AVERAGE",
     "IDLE_S",
+    "LOW_NAMES",
+    "MEASURES",
     "ONE_CORE",
     "RIG_ADDRESS",
     "Added",
     "Arrival",
+    "Axis",
     "Batch",
+    "BenchCell",
     "BookKeeper",
+    "BookPoints",
+    "CellKey",
+    "CompareChoice",
+    "CompareResult",
+    "Compared",
     "Digested",
     "JudgeDesk",
     "PlanDesk",
     "Recording",
+    "RunPoint",
     "RunRequest",
+    "ScaleChoice",
     "ScalePoint",
     "ScaleResult",
+    "Series",
     "ToldRun",
-    "ToldScore",
+    "Unfair",
     "WatchedFolder",
+    "WorkRow",
     "add_arrivals",
     "add_rig",
     "add_this_computer",
@@ -68,10 +98,13 @@ __all__ = [
     "arrivals_of",
     "as_read",
     "begin_recording",
+    "cells_of",
+    "compare_book",
     "course_of",
     "demo_book_path",
     "digest_book",
     "ends_by_itself",
+    "family_of",
     "files_in",
     "find_or_add",
     "gather_evidence",
@@ -81,13 +114,16 @@ __all__ = [
     "load_command",
     "make_demo",
     "meters_of",
+    "offer_on",
     "plan_from_file",
+    "points_of",
     "put_together",
     "read_again",
     "read_batch",
+    "read_points",
     "rig_command",
-    "scale_cell",
-    "scale_from_file",
+    "scale_book",
     "tabled_runs",
     "taken_apart",
+    "want_more_runs",
 ]

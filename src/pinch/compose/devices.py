@@ -124,6 +124,7 @@ def new_run(
     source: str,
     ambient_c: float | None = None,
     notes: str = "",
+    protocol_id: int | None = None,
 ) -> Run:
     """A run that begins now, the next repeat of its cell, kept in the book."""
     ids = (device.id or 0, setting.id or 0, workload.id or 0)
@@ -137,5 +138,7 @@ def new_run(
             ambient_c=ambient_c,
             source=source,
             notes=notes,
+            builds=device.builds,
+            protocol_id=protocol_id,
         )
     )

@@ -15,6 +15,10 @@ from pinch.core.judge import METHOD, Judgement
 from pinch.core.progress import Progress, tell, unheard
 
 HEAT_SHARE = 0.1
+WALL = "wall.power"
+FORM = 2
+"""Part of a digest's key: raised when a digest holds more than before."""
+SCHOOLS = ("percentile", "mean_of_worst", "time_share")
 MOVED_SHARE = 0.002
 """A figure that a new method moves by less is not worth a word."""
 _NUMBERS = (
@@ -89,11 +93,20 @@ def digest_of(run: Run, desk: JudgeDesk, setting: Setting) -> Digest:
         clock_mhz=_value(j, j.clock),
         temp_c=_value(j, j.temp),
         rate=rate,
-        low_fps=j.frames.low_1.percentile if j.frames else None,
-        heat_share=j.limiter_share.get("heat", 0.0),
+        wall_w=_value(j, WALL if WALL in j.figures else None),
+        lows=_lows(j),
+        shares=dict(j.limiter_share),
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),
     )
+
+
+def _lows(j: Judgement) -> dict[str, float]:
+    """The lows of all schools, by low and school."""
+    if j.frames is None:
+        return {}
+    both = (("low_1", j.frames.low_1), ("low_0_1", j.frames.low_01))
+    return {f"{name}.{school}": float(getattr(lows, school)) for name, lows in both for school in SCHOOLS}
 
 
 def moved_words(old: Digest, new: Digest) -> Sequence[str]:
@@ -152,5 +165,5 @@ class _Records:
         workload: Workload = self._workloads[run.workload_id]
         setting = self.setting(run)
         known = known_of(device, setting, workload, run)
-        told = (known, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
+        told = (FORM, known, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
         return hashlib.sha256(f"{log_hash(self._book, run.id or 0)}{told}".encode()).hexdigest()

@@ -1,19 +1,14 @@
-"""Judging and scaling the runs of a book."""
+"""Judging the runs of a book."""
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
-from pinch.bench.records import Device, Run, Setting, Workload, scores_of
-from pinch.bench.summaries import Summary
+from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import DataError, PinchError
-from pinch.core.figures import Note
 from pinch.core.frames import FRAME_RATE, with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.runlog import RunLog
-from pinch.core.scaling import Point, Scaling, scale
 
 
 def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> Known:
@@ -72,122 +67,5 @@ def judge_from_file(path: Path, run: Run) -> JudgeDesk:
         desk = JudgeDesk(book)
         desk.judge(run)
         return desk
-    finally:
-        book.close()
-
-
-@dataclass(frozen=True)
-class ScalePoint:
-    """A run as a point: the run, its setting, measured settled power W with its uncertainty, and its score."""
-
-    run: Run
-    setting: Setting
-    power_w: float
-    power_u: float
-    score: float
-    state: str
-
-
-@dataclass(frozen=True)
-class ToldScore:
-    """A score without a log: its run, its setting, and what is told of it. It stands beside the curve, never in it."""
-
-    run: Run
-    setting: Setting
-    summary: Summary
-
-
-@dataclass(frozen=True)
-class ScaleResult:
-    """Score against watts of one device and workload; `scaling` is None where the points do not make a curve, then
-    `reason` says why."""
-
-    device: Device
-    workload: Workload
-    points: tuple[ScalePoint, ...]
-    left_out: tuple[Note, ...]
-    scaling: Scaling | None
-    reason: str
-    told: tuple[ToldScore, ...] = ()
-
-
-def scale_cell(
-    desk: JudgeDesk,
-    book: Book,
-    device: Device,
-    workload: Workload,
-    ambient_c: float | None = None,
-    progress: Callable[[float], bool] = lambda share: True,
-) -> ScaleResult:
-    """All settings of one device under one workload, at one room temperature (None: all).
-
-    `progress` hears shares from 0 to 1; where it answers False the work stops with what there is.
-    """
-    settings = {s.id: s for s in book.settings(device.id or 0)}
-    runs = [r for r in book.runs(device.id, workload.id) if ambient_c is None or r.ambient_c == ambient_c]
-    points: list[ScalePoint] = []
-    left_out: list[Note] = []
-    told = tuple(
-        ToldScore(run, settings[run.setting_id], run.summary)
-        for run in book.runs(device.id, workload.id)
-        if run.summary is not None and not run.void
-    )
-    runs = [run for run in runs if run.summary is None or run.void]
-    for number, run in enumerate(runs):
-        if not progress(number / max(1, len(runs))):
-            break
-        name = f"{settings[run.setting_id].name}, run {run.repeat}"
-        reason = _why_not(run)
-        if not reason:
-            try:
-                points.append(_point(desk, run, settings[run.setting_id], workload))
-            except PinchError as error:
-                reason = str(error)
-            else:
-                if points[-1].state == "too-short":
-                    points.pop()
-                    reason = "too short to settle."
-        if reason:
-            left_out.append(Note("left-out", f"{name}: {reason}"))
-    try:
-        fitted = scale([Point(p.setting.name, p.power_w, p.score) for p in points])
-    except DataError as error:
-        return ScaleResult(device, workload, tuple(points), tuple(left_out), None, error.reason, told)
-    return ScaleResult(device, workload, tuple(points), tuple(left_out), fitted, "", told)
-
-
-def _why_not(run: Run) -> str:
-    if run.void:
-        return f"void: {run.void}"
-    return "still recording, or cut off." if run.cut_off else ""
-
-
-def _point(desk: JudgeDesk, run: Run, setting: Setting, workload: Workload) -> ScalePoint:
-    _, judged = desk.judge(run)
-    if judged.power is None:
-        raise PinchError("no package power was logged.")
-    power, score = judged.figures[judged.power].sustained, _score(run, judged, workload)
-    return ScalePoint(run, setting, power.value, power.u, score, judged.settled.state)
-
-
-def _score(run: Run, judged: Judgement, workload: Workload) -> float:
-    """The sustained rate of work, else the mean score of the passes."""
-    if judged.rate is not None and judged.figures[judged.rate].sustained.known:
-        return judged.figures[judged.rate].sustained.value
-    scores = scores_of(run)
-    if not scores:
-        raise PinchError("no rate of work and no score was logged.")
-    if not workload.higher_is_better:
-        raise PinchError("its score is better when it is lower, which has no curve over watts yet.")
-    return sum(scores) / len(scores)
-
-
-def scale_from_file(
-    path: Path, device: Device, workload: Workload, ambient_c: float | None, progress: Callable[[float], bool]
-) -> ScaleResult:
-    """`scale_cell` with a connection of its own, for a thread of its own."""
-    book = open_book(path)
-    try:
-        return scale_cell(JudgeDesk(book), book, device, workload, ambient_c, progress)
     finally:
         book.close()

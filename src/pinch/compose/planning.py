@@ -9,14 +9,16 @@ import numpy as np
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.planning import DeviceHeat, PlannedSheet, make_plan, plan_bench
-from pinch.bench.plans import Plan
-from pinch.bench.records import ExitStatus, Run
+from pinch.bench.plans import MOST_REPEATS, Plan
+from pinch.bench.records import ExitStatus, Run, Setting, Workload, live
 from pinch.core.channels import power_channel
 from pinch.core.cooling import fit_heat
 from pinch.core.errors import DataError
 
 MOST_HEAT_RUNS = 3
 """Logs tried for the time constants of a device."""
+NEW_PLAN, FIRST = "What is still to measure", 1
+"""Name of a plan that a finding makes, and the priority of what it asks for."""
 
 
 class PlanDesk:
@@ -64,3 +66,14 @@ def plan_from_file(path: Path, plan: Plan, at: datetime, desk: PlanDesk) -> tupl
         return own.plan(plan, at), own
     finally:
         book.close()
+
+
+def want_more_runs(book: Book, setting: Setting, workload: Workload, more: int) -> str:
+    """Want so many more runs of a cell in the newest plan, else in a new one; returns what was done in a sentence."""
+    plans = live(book.plans())
+    plan = plans[-1] if plans else book.save(Plan(name=NEW_PLAN))
+    ids = (setting.id or 0, workload.id or 0)
+    cell = plan.cell(*ids)
+    wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
+    book.save(plan.with_cell(*ids, wanted, FIRST))
+    return f"{more} more runs of {workload.name} at {setting.name} are in the plan {plan.name}."

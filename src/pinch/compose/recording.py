@@ -133,7 +133,9 @@ def _new_run(book: Book, request: RunRequest) -> tuple[Run, float]:
     """A run that begins now, and where its time begins."""
     device = request.device
     source = "rig" if device.rig else "another computer" if device.reach else "this computer"
-    run = new_run(book, device, request.setting, request.workload, source, request.ambient_c, request.notes)
+    run = new_run(
+        book, device, request.setting, request.workload, source, request.ambient_c, request.notes, request.protocol_id
+    )
     return book.save(run.model_copy(update={"before": request.before})), 0.0
 
 

@@ -32,7 +32,8 @@ RIG_ADDRESS = "rig"
 @dataclass(frozen=True)
 class RunRequest:
     """What is to be recorded: saved records, lengths in s (that of the load is one pass), room temperature in °C, and
-    the pace of the rig's clock; what was checked before, and the cut run that it goes on with, if any."""
+    the pace of the rig's clock; what was checked before, the cut run that it goes on with, and the
+    protocol of the plan that wants it, if any."""
 
     device: Device
     setting: Setting
@@ -45,6 +46,7 @@ class RunRequest:
     interval_s: float = 1.0
     before: tuple[str, ...] = ()
     continues: Run | None = None
+    protocol_id: int | None = None
 
 
 def meters_of(book: Book, device: Device) -> list[Instrument]:

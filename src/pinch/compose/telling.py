@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pinch.bench.book import Book
 from pinch.bench.filing import Filed, in_words_of
 from pinch.bench.records import ExitStatus, Run
-from pinch.bench.summaries import origin_words
+from pinch.bench.summaries import Origin, origin_words
 from pinch.compose.devices import find_or_add, new_run
 from pinch.sources.scores import Told
 
@@ -49,6 +49,8 @@ def _add(book: Book, told: Told, source: str) -> ToldRun:
         book.save(records[2].model_copy(update={"score_unit": told.unit or "points", "higher_is_better": not less}))
     run = new_run(book, *records, f"{source}, line {told.line}", notes=told.note)
     stop = {"status": ExitStatus.COMPLETE, "samples": 0, "summary": told.summary}
+    if told.summary.origin is not Origin.OWN:
+        stop["builds"] = ()
     if told.summary.dated:
         stop["started"] = datetime.fromisoformat(told.summary.dated).replace(hour=12, tzinfo=UTC)
     kept = book.save(run.model_copy(update=stop))

@@ -1,138 +1,101 @@
-"""Score against measured watts of one device and workload: the curve, its band, and the 95 % sweet spot."""
+"""Score against measured watts of one device and workload: curve, sweet spots, what falls, what to measure next."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from itertools import pairwise
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pinch.core.concave import ConcaveCurve, fit_concave
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.runlog import FloatArray
+from pinch.core.ladder import Ladder, Point, Rung, fit_ladder
+from pinch.core.sweetspots import NEARLY_ALL, WORTH, SweetSpot, sweet_spots
+from pinch.core.targets import Target, next_point, reach_target
 
-NEARLY_ALL = 0.95
-RESAMPLES = 400
-SEED = 20260901
-CURVE_POINTS = 81
-
-
-@dataclass(frozen=True)
-class Point:
-    """One run: `cell` names its setting (runs of one cell are repeats), power in W, score in its own unit."""
-
-    cell: str
-    power_w: float
-    score: float
-
-
-@dataclass(frozen=True)
-class SweetSpot:
-    """The least power that reaches a share of the best score, W, with its 95 % interval (NaN: none can be had)."""
-
-    power_w: float
-    low_w: float
-    high_w: float
-
-
-@dataclass(frozen=True)
-class CurveBand:
-    """The curve on an even grid: (k,) W, score, and the 95 % band (NaN without repeats)."""
-
-    power: FloatArray
-    score: FloatArray
-    low: FloatArray
-    high: FloatArray
+FALLS_BY = 1.645
+"""Standard errors (one-sided 95 %) by which a setting with more watts is slower before it is said."""
+FALLS_UNTESTED = 0.01
+HEAT_SHARE = 0.1
 
 
 @dataclass(frozen=True)
 class Scaling:
-    """Result of `scale`: cell means, curve, sweet spot, target, warnings."""
+    """What a ladder says: curve, the four sweet spots by rule, the same runs by their lows where all have one, the
+    wanted score where one was, the next limit worth measuring in W, and warnings."""
 
-    points: tuple[Point, ...]
-    cells: tuple[Point, ...]
-    curve: ConcaveCurve
-    band: CurveBand
-    nearly_all: SweetSpot
-    target_w: float
+    ladder: Ladder
+    spots: dict[str, SweetSpot]
+    lows: Ladder | None
+    target: Target | None
+    next_w: float
     warnings: tuple[Note, ...]
 
+    @property
+    def nearly_all(self) -> SweetSpot:
+        """The spot that is used where a single one is needed."""
+        return self.spots[NEARLY_ALL]
 
-def scale(points: Sequence[Point], target: float | None = None) -> Scaling:
-    """Fit the concave curve through runs of one device and workload, higher score being better.
 
-    The band and the interval are a bootstrap over runs within each cell (fixed seed); with no repeats there is none.
+def scale(
+    points: Sequence[Point], target: float | None = None, low_share: float = 0.0, worth: float = WORTH
+) -> Scaling:
+    """Everything about runs of one device and workload, higher score being better.
+
+    Parameters
+    ----------
+    target : a wanted score; its low has to reach `low_share` of it.
+    worth : the share of the score that the last watt worth it brings.
 
     Raises
     ------
-    DataError : a power or score is not finite or positive, or there are fewer than three cells.
+    DataError : a power or score is not finite and above zero, or there are fewer than three different powers.
     """
-    for p in points:
-        if not (np.isfinite(p.power_w) and np.isfinite(p.score) and p.power_w > 0 and p.score >= 0):
-            raise DataError("scaling points", f"{p.cell} has {p.power_w:g} W and score {p.score:g}")
-    names = list(dict.fromkeys(p.cell for p in points))
-    groups = [np.array([(p.power_w, p.score) for p in points if p.cell == name]) for name in names]
-    means = np.array([g.mean(axis=0) for g in groups]).reshape(-1, 2)
-    weights = np.array([len(g) for g in groups])
-    curve = _fit(means, weights)
-    grid = np.linspace(curve.power[0], curve.power[-1], CURVE_POINTS)
-    drawn = curve.at(grid)
-    low, high = np.full_like(drawn, np.nan), np.full_like(drawn, np.nan)
-    best = curve.least_power_for(NEARLY_ALL * float(curve.score[-1]))
-    spot = SweetSpot(best if np.isfinite(best) else float(curve.power[0]), float("nan"), float("nan"))
-    warnings = []
-    if any(len(g) > 1 for g in groups):
-        low, high, interval = _bootstrap(groups, weights, grid)
-        spot = SweetSpot(spot.power_w, *interval)
-    else:
-        warnings.append(Note("single-runs", "No setting was repeated, so no interval can be claimed."))
-    if not np.isfinite(best):
-        warnings.append(Note("flat", "The lowest power measured already gives 95 % of the best score."))
-    warnings += _falling(names, means)
-    cells = tuple(Point(n, float(m[0]), float(m[1])) for n, m in zip(names, means, strict=True))
-    wanted = float("nan") if target is None else curve.least_power_for(target)
-    return Scaling(tuple(points), cells, curve, CurveBand(grid, drawn, low, high), spot, wanted, tuple(warnings))
+    ladder = fit_ladder(points)
+    lows = lows_of(points)
+    found = None if target is None else reach_target(ladder, target, lows, low_share)
+    return Scaling(ladder, sweet_spots(ladder, worth), lows, found, next_point(ladder), tuple(_warnings(ladder)))
 
 
-def cells_by_power(power: Sequence[float]) -> list[str]:
-    """Names of cells for powers without named settings: those within 2 % of the one below are repeats of it."""
-    order = np.argsort(power)
-    names = [""] * len(power)
-    number, last = 0, -np.inf
-    for i in order:
-        if power[i] > 1.02 * last:
-            number += 1
-        last = power[i]
-        names[i] = f"point {number}"
-    return names
+def lows_of(points: Sequence[Point]) -> Ladder | None:
+    """The curve of the lows, where at least three settings have one."""
+    with_low = [replace(p, score=p.low, low=float("nan")) for p in points if np.isfinite(p.low) and p.low > 0]
+    try:
+        return fit_ladder(with_low)
+    except DataError:
+        return None
 
 
-def _fit(means: FloatArray, weights: FloatArray) -> ConcaveCurve:
-    repeated = np.repeat(means, weights.astype(int), axis=0)
-    return fit_concave(repeated[:, 0], repeated[:, 1])
+def joules_per(ladder: Ladder) -> np.ndarray:
+    """Energy of one unit of work along the curve, J, where the score is a rate of work, (k,)."""
+    return np.asarray(ladder.power / ladder.score)
 
 
-def _bootstrap(
-    groups: list[FloatArray], weights: FloatArray, grid: FloatArray
-) -> tuple[FloatArray, FloatArray, tuple[float, float]]:
-    """Band (low, high) on the grid and the interval of the sweet spot."""
-    rng = np.random.default_rng(SEED)
-    curves, spots = [], []
-    for _ in range(RESAMPLES):
-        means = np.array([g[rng.integers(0, len(g), len(g))].mean(axis=0) for g in groups])
-        curve = _fit(means, weights)
-        curves.append(np.interp(grid, curve.power, curve.score))
-        spot = curve.least_power_for(NEARLY_ALL * float(curve.score[-1]))
-        spots.append(spot if np.isfinite(spot) else float(curve.power[0]))
-    low, high = np.percentile(curves, [2.5, 97.5], axis=0)
-    interval = np.percentile(spots, [2.5, 97.5])
-    return low, high, (float(interval[0]), float(interval[1]))
+def _warnings(ladder: Ladder) -> list[Note]:
+    found = []
+    if not ladder.scatter.known:
+        found.append(Note("single-runs", "No setting was repeated, so no interval can be claimed."))
+    flat = ladder.score[0] >= 0.95 * ladder.score.max()
+    if flat:
+        found.append(Note("flat", "The lowest power measured already gives 95 % of the best score."))
+    return found + _falling(ladder)
 
 
-def _falling(names: list[str], means: FloatArray) -> list[Note]:
-    order = np.argsort(means[:, 0])
-    return [
-        Note("falling", f"{names[b]} draws more than {names[a]} and scores less: it is often heat.")
-        for a, b in pairwise(order)
-        if means[b, 1] < 0.99 * means[a, 1]
-    ]
+def _falling(ladder: Ladder) -> list[Note]:
+    """Settings that draw more than another one and are slower, beyond what chance does."""
+    found = []
+    best: Rung | None = None
+    for rung in ladder.rungs:
+        if best is not None and np.log(best.score / rung.score) > _chance(ladder, best, rung):
+            heat = f"heat held it for {100 * rung.heat_share:.0f} % of the load" if rung.heat_share > HEAT_SHARE else ""
+            why = heat or "often that is heat"
+            by = 100.0 * (1.0 - rung.score / best.score)
+            words = f"{rung.cell} draws more than {best.cell} ({rung.power_w:.1f} against {best.power_w:.1f} W) and is"
+            found.append(Note("falling", f"{words} {by:.1f} % slower: {why}."))
+        if best is None or rung.score > best.score:
+            best = rung
+    return found
+
+
+def _chance(ladder: Ladder, a: Rung, b: Rung) -> float:
+    if not ladder.scatter.known:
+        return FALLS_UNTESTED
+    return float(FALLS_BY * ladder.scatter.sd * np.sqrt(1.0 / a.runs + 1.0 / b.runs))

@@ -17,7 +17,7 @@ from pinch.bench.book import Book, create_book
 from pinch.bench.files import read_model, replace_file
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.frames import part_frames
 from pinch.core.runlog import Mark, RunLog
@@ -53,12 +53,13 @@ class BookIndex(BaseModel):
     runs: tuple[Run, ...] = ()
     marks: tuple[FileMark, ...] = ()
     readings: tuple[Reading, ...] = ()
+    acceptances: tuple[Acceptance, ...] = ()
 
     @property
     def records(self) -> tuple[Record, ...]:
         """All records, those that others refer to first."""
         first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
-        return (*first, *self.plans, *self.runs, *self.readings)
+        return (*first, *self.plans, *self.runs, *self.readings, *self.acceptances)
 
 
 def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool] = lambda share: True) -> int:
@@ -134,6 +135,7 @@ def index_of(book: Book) -> BookIndex:
         runs=tuple(runs),
         marks=tuple(marks),
         readings=tuple(r for run in runs for r in book.readings(run.id or 0)),
+        acceptances=tuple(book.acceptances()),
     )
 
 

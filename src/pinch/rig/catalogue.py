@@ -152,7 +152,7 @@ GANNET = RigDevice(
     HeatControl(),
     _ladder((7.0, 10.0, 13.0, 16.0, 20.0, 25.0, 30.0), 30.0, 5.0),
     fan_rpm=(2200.0, 6800.0),
-    memory_gain=1.22,
+    memory_gain=1.10,
     battery_wh=48.0,
     status="pre-production",
     notes="Noisy at 30 W.",

@@ -13,6 +13,7 @@ from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.charts.spec import minutes
+from pinch.compose import Unfair
 from pinch.core.errors import PinchError
 from pinch.publish.bookfolder import is_book_folder
 from pinch.recorder.preflight import Check
@@ -286,6 +287,14 @@ class Asking:
         reason, given = QInputDialog.getText(self._window, "Make this run void", "Why does it not count?")
         if given and reason.strip():
             self._window.changes.void_run(reason.strip())
+
+    def accept(self, unfair: Unfair) -> None:
+        """Why a difference of conditions does not matter; nothing typed takes an acceptance back."""
+        d = unfair.difference
+        words = f"{d.words}\nWhy is that accepted? (empty: it is not)"
+        reason, given = QInputDialog.getText(self._window, f"Accept: {d.what}", words, text=unfair.accepted)
+        if given:
+            self._window.comparing.accept(unfair, reason.strip())
 
     def choose_window(self, start_s: float, end_s: float) -> None:
         """Why the settled window was moved; without a reason it goes back."""

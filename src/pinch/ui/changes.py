@@ -84,6 +84,11 @@ class Changes:
         if text != run.notes:
             self._change(run, "change notes", notes=text)
 
+    def pin(self, words: str) -> None:
+        """A quick sum becomes a line of the notes of the chosen run."""
+        run = self._session.run
+        self._change_run("pin a sum", notes="\n".join(filter(None, (run.notes if run else "", words))))
+
     def _change_run(self, label: str, **fields: object) -> None:
         """Change the chosen run."""
         run = self._session.run

@@ -101,6 +101,11 @@ def _sheet(t: Theme) -> str:
     QPushButton[role="main"] {{ font-weight: bold; }}
     QPushButton[role="main"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[role="main"]:disabled {{ background: {t.hairline}; color: {t.quiet}; border-color: {t.hairline}; }}
+    QToolButton {{ background: {t.margin}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 3px 6px; }}
+    QToolButton:hover {{ border-color: {t.ink}; }}
+    QToolButton:focus {{ border-color: {t.accent}; }}
+    QToolButton::menu-indicator {{ image: url({ART.as_posix()}/down-{t.name}.svg); width: 10px;
+        subcontrol-position: right center; right: 4px; }}
     QComboBox, QLineEdit, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{
         background: {t.margin}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 3px 6px;
         selection-background-color: {t.accent}; selection-color: {t.paper}; }}

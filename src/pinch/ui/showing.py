@@ -7,6 +7,7 @@ from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
+from pinch.ui.compare.control import Comparison
 from pinch.ui.judge.listing import FLAG_WORDS
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.told import told_headline, told_lines
@@ -14,7 +15,7 @@ from pinch.ui.judge.view import RUNS
 from pinch.ui.plan.state import explanation, matrix
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import CAUTION
-from pinch.ui.shell.pages import JUDGE, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import COMPARE, JUDGE, PLAN, RUN, SCALE
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -30,6 +31,15 @@ RECORDING_NOTES = [
 
 def _notes_of(recorded: LiveRun | None) -> list[str]:
     return ["What the sensors and meters said:", *recorded.notes] if recorded and recorded.notes else []
+
+
+COMPARE_NOTES = [
+    "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a device, in one room, with "
+    "one set of builds.",
+    "Faster, a tie, or can't tell: a bare percentage is no answer. Choose a row for the numbers behind it.",
+    "What differs beside what is compared stands under the bars and on Fairness. An unfair pair is compared all the "
+    "same.",
+]
 
 
 class Showing:
@@ -157,32 +167,66 @@ class Showing:
         return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id or 0)))
 
     def scale(self) -> None:
-        """The chosen device and workload over their watts."""
+        """The chosen workload over the watts of the devices that were tested with it."""
         self._window.margin.show_notes(None)
-        device, workload = self._window.session.device, self._window.session.workload
-        if device is None or workload is None:
-            lack = "a device" if device is None else "a workload"
-            self._window.scale_view.show_nothing(f"Choose {lack} above to see its score against watts.")
+        if self._window.session.workload is None:
+            self._window.scale_view.show_nothing("Choose a workload above to see its score against watts.")
             self._window.margin.tell(
                 "Score against watts", ["Points stand at the power that was measured, not at the label."]
             )
             return
-        self._window.scale_view.offer_rooms(self._window.scaling.rooms(device, workload), self._window.scaling.room)
-        if self._window.scaling.start(device, workload):
+        if self._window.scaling.start():
             self._window.scale_view.show_working(0.0)
         else:
             self._window.scale_view.explain_spot()
 
-    def scaled(self, result: compose.ScaleResult) -> None:
-        """The points and the curve are there."""
-        self._window.scale_view.show_result(result, self._window.session.slot(result.device.id or 0))
+    def points_ready(self) -> None:
+        """All runs are judged: what looks at them is worked out."""
         if self._window.page == SCALE:
-            if result.scaling is None:
-                self._window.margin.tell("Left out", [w.text for w in result.left_out] or ["No run is there yet."])
-            self._window.scale_view.explain_spot()
+            self._window.scaling.start()
+        if self._window.page == COMPARE:
+            self._window.comparing.start()
 
-    def choose_room(self, room: float | None) -> None:
-        """Other runs count: those at another room temperature."""
-        self._window.scaling.room = room
-        if self._window.session.device and self._window.session.workload:
-            self._window.scaling.start(self._window.session.device, self._window.session.workload)
+    def scaled(self, result: compose.ScaleResult) -> None:
+        """The curves are there."""
+        session, points, view = self._window.session, self._window.points.points, self._window.scale_view
+        if points is not None:
+            used = {(p.device.id, p.workload.id) for p in points.points}
+            devices = [(d.id or 0, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
+            workloads = [(w.id or 0, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
+            view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
+        slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
+        view.show_result(result, slots, session.subject.device_id)
+        if self._window.page == SCALE:
+            left_out = [n.text for s in result.series for n in s.left_out]
+            self._window.margin.tell("Left out", left_out or ["No run is left out."])
+            view.explain_spot()
+
+    def choose_scale(self, changed: dict[str, object]) -> None:
+        """Something else is looked at on the Scale page."""
+        self._window.scaling.choose(**changed)
+
+    def choose_family(self) -> None:
+        """The same work at other resolutions and presets beside the chosen one."""
+        workload = self._window.session.workload
+        if workload is not None:
+            self._window.scaling.choose(workload_ids=self._window.scaling.workloads_like(workload))
+
+    def compare(self) -> None:
+        """Cells set against the baseline."""
+        self._window.margin.show_notes(None)
+        self._window.margin.tell("What is compared", COMPARE_NOTES)
+        if self._window.comparing.start():
+            self._window.compare_view.show_working(0.0)
+
+    def compared(self, comparison: Comparison) -> None:
+        """The verdicts are there."""
+        session, control, view = self._window.session, self._window.comparing, self._window.compare_view
+        points, chosen = self._window.points.points, control.chosen
+        if points is not None:
+            there = {w for c in chosen for w in c.points}
+            works = [(w.id or 0, w.name) for w in points.workloads if w.id in there]
+            view.show_choice(control.cells(), chosen, control.view, works, control.workloads)
+        slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
+        view.show_comparison(comparison, slots, session.subject.device_id)
+        self._window.count()

@@ -12,14 +12,16 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 from pinch import compose
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Listed, Run, Setting, Workload, live
-from pinch.charts.runsheet import SheetChart
-from pinch.charts.spec import Chart
+from pinch.charts.files import Drawn
+from pinch.compose import Series
 from pinch.core.errors import PinchError
 from pinch.ui import look, sound
 from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.changes import Changes
+from pinch.ui.compare.control import CompareControl
+from pinch.ui.compare.view import CompareView
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.digesting import DigestControl
 from pinch.ui.judge.view import RUNS, TIME, JudgeView
@@ -29,6 +31,7 @@ from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
+from pinch.ui.points import PointsControl
 from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.preflight import PreflightControl
@@ -42,7 +45,7 @@ from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices, load_icons
-from pinch.ui.shell.pages import BENCH, JUDGE, PAGES, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import BENCH, COMPARE, JUDGE, PAGES, PLAN, RUN, SCALE
 from pinch.ui.shell.spine import Spine
 from pinch.ui.showing import Showing
 from pinch.ui.writing import Writing
@@ -65,15 +68,18 @@ class MainWindow(QMainWindow):
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
         self.bench_view, self.plan_view = BenchView(), PlanView()
         self.run_view, self.judge_view, self.scale_view = RunView(), JudgeView(), ScaleView()
+        self.compare_view = CompareView()
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
         self.setAcceptDrops(True)
-        for page in (self.bench_view, self.plan_view, self.run_view, self.judge_view, self.scale_view):
+        for page in self._pages:
             self.desk.addWidget(page)
         self._lay_out()
         self.recording = RecordingControl(session, self)
         self.judging = JudgeControl(session, self)
-        self.scaling = ScaleControl(session, self)
+        self.points = PointsControl(session, self)
+        self.scaling = ScaleControl(session, self.points, self)
+        self.comparing = CompareControl(session, self.points, self)
         self.benching = BenchControl(session, self.bench_view, self.safely)
         self.planning = PlanControl(session, self)
         self.checking = PreflightControl(session, self.run_view, self.planning, self)
@@ -128,6 +134,7 @@ class MainWindow(QMainWindow):
         session.subject_changed.connect(self.refresh)
         self.spine.chosen.connect(self.show_page)
         self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
+        self.margin.sums.pinned.connect(lambda words: self.safely(lambda: self.changes.pin(words)))
         self.recording.changed.connect(self._recording_changed)
         self.recording.ended.connect(self._recording_ended)
         self.recording.judging.judged.connect(run.live.show_so_far)
@@ -162,7 +169,7 @@ class MainWindow(QMainWindow):
             asked.connect(lambda *given, take=take: self.safely(partial(take, *given)))
         self.planning.planned.connect(self.showing.planned)
         self.planning.failed.connect(self.notices.error)
-        for view in (judge, scale):
+        for view in (judge, scale, self.compare_view):
             view.explained.connect(self.margin.explain)
             view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
         judge.window_chosen.connect(lambda a, b: self.safely(lambda: self.asking.choose_window(a, b)))
@@ -172,12 +179,28 @@ class MainWindow(QMainWindow):
         self.margin.method_wanted.connect(self.show_method)
         judge.log_wanted.connect(lambda: self.safely(self.asking.write_log))
         scale.run_wanted.connect(self._open_run)
-        scale.room_chosen.connect(self.showing.choose_room)
+        scale.changed.connect(self.showing.choose_scale)
+        scale.family_wanted.connect(self.showing.choose_family)
+        scale.plan_wanted.connect(lambda series: self.safely(lambda: self.plan_next(series)))
+        self.points.ready.connect(self.showing.points_ready)
+        self._connect_compare()
         self.judging.finished.connect(self.showing.judging_finished)
         self.judging.failed.connect(self.showing.not_judged)
         self.scaling.progressed.connect(scale.show_working)
         self.scaling.finished.connect(self.showing.scaled)
         self.scaling.failed.connect(scale.show_nothing)
+
+    def _connect_compare(self) -> None:
+        view, control = self.compare_view, self.comparing
+        view.cells_chosen.connect(control.choose)
+        view.baseline_chosen.connect(control.set_baseline)
+        view.view_chosen.connect(control.show_view)
+        view.changed.connect(control.change)
+        view.accept_wanted.connect(lambda unfair: self.safely(lambda: self.asking.accept(unfair)))
+        view.more_wanted.connect(lambda *of: self.safely(lambda: self.notices.done(control.plan_more(*of))))
+        control.progressed.connect(view.show_working)
+        control.finished.connect(self.showing.compared)
+        control.failed.connect(view.show_nothing)
 
     def safely(self, call: Callable[[], object]) -> None:
         """Do it; what goes wrong is said in the notice line."""
@@ -187,6 +210,17 @@ class MainWindow(QMainWindow):
             self.notices.error(str(error))
 
     # Showing
+
+    @property
+    def _pages(self) -> "tuple[BenchView, PlanView, RunView, JudgeView, ScaleView, CompareView]":
+        return (
+            self.bench_view,
+            self.plan_view,
+            self.run_view,
+            self.judge_view,
+            self.scale_view,
+            self.compare_view,
+        )
 
     @property
     def page(self) -> int:
@@ -204,12 +238,15 @@ class MainWindow(QMainWindow):
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
-        pages = (self.showing.bench, self.showing.plan, self.showing.run, self.showing.judge, self.showing.scale)
+        showing = self.showing
+        pages = (showing.bench, showing.plan, showing.run, showing.judge, showing.scale, showing.compare)
         self.safely(pages[self.page])
         self.count()
 
     def _book_opened(self) -> None:
+        self.points.forget()
         self.scaling.forget()
+        self.comparing.forget()
         self.planning.forget()
         self.watching.end()
         self.digesting.forget()
@@ -223,7 +260,7 @@ class MainWindow(QMainWindow):
             )
 
     def _records_changed(self) -> None:
-        self.scaling.forget()
+        self.points.forget()
         stack = self.session.undo_stack
         for word, name in (("Undo", stack.undo_label), ("Redo", stack.redo_label)):
             self._actions[word].setEnabled(name is not None)
@@ -288,8 +325,9 @@ class MainWindow(QMainWindow):
 
     def turn_tab(self, by: int) -> None:
         """The next (1) or previous (−1) tab of the page."""
-        tabs = {BENCH: self.bench_view.tabs, PLAN: self.plan_view.tabs, JUDGE: self.judge_view.tabs}.get(self.page)
-        if tabs is not None:
+        page = self._pages[self.page]
+        if not isinstance(page, RunView):
+            tabs = page.tabs
             tabs.setCurrentIndex((tabs.currentIndex() + by) % tabs.count())
 
     def search(self) -> None:
@@ -340,7 +378,10 @@ class MainWindow(QMainWindow):
         self.run_view.live.clear()
         self.notices.hide()
         room = self.checking.room_c
-        asked = replace(request, ambient_c=room, notes=notes, before=before, continues=continues)
+        plan = self.planning.plan
+        wanted = plan is not None and plan.cell(request.setting.id or 0, request.workload.id or 0) is not None
+        protocol = plan.protocol_id if plan is not None and wanted else None
+        asked = replace(request, ambient_c=room, notes=notes, before=before, continues=continues, protocol_id=protocol)
         self.recording.start(asked, heat.fit if heat else None)
 
     def mark(self) -> None:
@@ -397,6 +438,13 @@ class MainWindow(QMainWindow):
             sound.play(sound.SETTLED)
             self.notices.done("The run has settled.")
 
+    def plan_next(self, series: Series | None = None) -> None:
+        """The limit that is most worth measuring goes into the plan."""
+        chosen = series or self.scale_view.own_series
+        if self.page != SCALE or chosen is None:
+            raise PinchError("Choose a curve on the Scale page first.")
+        self.notices.done(self.scaling.plan_next(chosen))
+
     # Changes and what leaves the book
 
     def undo(self) -> None:
@@ -411,17 +459,18 @@ class MainWindow(QMainWindow):
         if label:
             self.notices.done(f"Done again: {label}.")
 
-    def chart_shown(self) -> Chart | SheetChart:
+    def chart_shown(self) -> Drawn:
         """The chart of the present page.
 
         Raises
         ------
         PinchError : it shows none.
         """
-        shown: dict[int, Chart | SheetChart | None] = {
+        shown: dict[int, Drawn | None] = {
             PLAN: self.plan_view.timeline.chart if self.planning.plan else None,
             JUDGE: self.judge_view.written,
             SCALE: self.scale_view.chart.chart,
+            COMPARE: self.compare_view.written,
         }
         chart = shown.get(self.page)
         if chart is None:
@@ -431,9 +480,8 @@ class MainWindow(QMainWindow):
     def copy_finding(self) -> None:
         """The finding of the page goes to the clipboard."""
         clipboard = QApplication.clipboard()
-        views = (self.bench_view, self.plan_view, self.run_view, self.judge_view, self.scale_view)
         if clipboard is not None:
-            clipboard.setText(views[self.page].headline.text())
+            clipboard.setText(self._pages[self.page].headline.text())
             self.notices.done("The finding is on the clipboard.")
 
     def fit(self) -> None:
@@ -444,13 +492,19 @@ class MainWindow(QMainWindow):
         """Fold the margin away, or unfold it."""
         self.margin.setVisible(not self.margin.isVisible())
 
+    def quick_sums(self) -> None:
+        """The quick sums in the margin, which unfolds for them."""
+        self.margin.setVisible(True)
+        self.margin.fold_sums()
+
     def switch_theme(self) -> None:
         """Light becomes dark, dark becomes light."""
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         look.apply(app, "light" if look.theme().name == "dark" else "dark")
-        self.scaling.forget()
         self.refresh()
+        self.scale_view.draw()
+        self.compare_view.draw()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window gives the page more room than the margin."""
@@ -474,7 +528,9 @@ class MainWindow(QMainWindow):
         self.margin.leave_notes()
         self.bench_view.form.leave()
         self.judging.cancel()
+        self.points.cancel()
         self.scaling.cancel()
+        self.comparing.cancel()
         self.recording.close()
         self.planning.cancel()
         self.checking.cancel()

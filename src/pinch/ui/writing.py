@@ -8,9 +8,7 @@ from PyQt6.QtCore import QObject
 from pinch import compose
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.files import write_chart
-from pinch.charts.runsheet import SheetChart
-from pinch.charts.spec import Chart
+from pinch.charts.files import Drawn, write_chart
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.runsheet import write_sheet
@@ -30,7 +28,7 @@ class Writing(QObject):
         self._notices = notices
         self.job: Job | None = None
 
-    def chart(self, chart: Chart | SheetChart, path: Path) -> None:
+    def chart(self, chart: Drawn, path: Path) -> None:
         """A chart as a picture, in the theme of the window."""
         theme = look.theme()
         self._start(lambda: write_chart(chart, path, theme), path)

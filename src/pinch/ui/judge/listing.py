@@ -82,8 +82,18 @@ def keeps(row: RunRow, wanted: str) -> bool:
 
 
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
+    return _shown_and_key(lambda digest: getattr(digest, field), form, factor)
+
+
+def _heat_share(digest: Digest) -> float | None:
+    return digest.shares.get("heat", 0.0) if digest.shares else None
+
+
+def _shown_and_key(
+    read: Callable[[Digest], float | None], form: str, factor: float = 1.0
+) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
     def value(row: RunRow) -> float | None:
-        found = getattr(row.digest, field, None)
+        found = None if row.digest is None else read(row.digest)
         return None if found is None else factor * float(found)
 
     def shown(row: RunRow) -> str:
@@ -108,8 +118,8 @@ COLUMNS: Sequence[ListColumn] = (
     ListColumn("GHz", *_figure("clock_mhz", ".2f", 1e-3), True),
     ListColumn("°C", *_figure("temp_c", ".0f"), True),
     ListColumn("Score", *_figure("rate", ".4g"), True),
-    ListColumn("1 % low", *_figure("low_fps", ".1f"), True),
-    ListColumn("Heat %", *_figure("heat_share", ".0f", 100.0), True),
+    ListColumn("1 % low", *_shown_and_key(lambda d: d.lows.get("low_1.percentile"), ".1f"), True),
+    ListColumn("Heat %", *_shown_and_key(_heat_share, ".0f", 100.0), True),
     ListColumn("Flags", lambda r: ", ".join(r.flags) if r.digest else "not judged yet", lambda r: ", ".join(r.flags)),
 )  # fmt: skip
 

@@ -59,11 +59,13 @@ class WordAxis(pg.AxisItem):  # type: ignore[misc]
 
 class ChartView(QWidget):
     """A chart. `strip_clicked` gives the place on the strip in x units, `dot_clicked` the index of a measured dot,
-    `cursor_moved` where the linked cursor is, and `window_dragged` the shaded window as it was left."""
+    `cursor_moved` where the linked cursor is, `reader_moved` where the reader was left, and `window_dragged` the shaded
+    window as it was left."""
 
     strip_clicked = pyqtSignal(float)
     dot_clicked = pyqtSignal(int)
     cursor_moved = pyqtSignal(float)
+    reader_moved = pyqtSignal(float)
     window_dragged = pyqtSignal(float, float)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -81,6 +83,8 @@ class ChartView(QWidget):
         self._cursors: list[pg.InfiniteLine] = []
         self._windows: list[pg.LinearRegionItem] = []
         self._movable = False
+        self._readers: list[pg.InfiniteLine] = []
+        self._measured = 0
         self._frame: object = None
         self.graphics.scene().sigMouseClicked.connect(self._clicked)
         self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
@@ -130,7 +134,7 @@ class ChartView(QWidget):
             self.clear()
             self._make_plots(chart)
             self._frame = frame
-        self.chart = chart
+        self.chart, self._measured = chart, 0
         self.setAccessibleDescription(chart.alternative)
         self._legend.show_causes(tuple(dict.fromkeys(s.cause for s in chart.strip)))
         if chart.strip:
@@ -155,6 +159,7 @@ class ChartView(QWidget):
             plot.clear()
         self._cursors.clear()
         self._windows.clear()
+        self._readers.clear()
 
     def clear(self) -> None:
         """Take everything away."""
@@ -163,6 +168,7 @@ class ChartView(QWidget):
         self.plots.clear()
         self._cursors.clear()
         self._windows.clear()
+        self._readers.clear()
         self.chart = self._frame = None
 
     def fit(self) -> None:
@@ -215,7 +221,9 @@ class ChartView(QWidget):
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
             if line.label:
-                self._label(plot, line.label, float(line.x[-1]), float(line.y[-1]), theme.devices[line.slot % 6])
+                at, ink = float(line.x[line.label_at]), theme.devices[line.slot % 6]
+                before = panel.words_before(at)
+                self._label(plot, line.label, at, float(line.y[line.label_at]), ink, (1, 1) if before else (0, 1))
         for dots in panel.dots:
             self._add_dots(plot, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
@@ -228,7 +236,26 @@ class ChartView(QWidget):
             self._cursors.append(cursor)
             words = [(rule.at, rule.words) for rule in panel.rules if not rule.upright]
             plot.getAxis("right").name_levels(words)
+        if chart.reader is not None:
+            self._add_reader(plot, chart.reader)
         plot.setYRange(*panel.y_range, padding=0)
+
+    def _add_reader(self, plot: pg.PlotItem, at: float) -> None:
+        """The line at which all curves are read; it can be dragged."""
+        pen, over = pg.mkPen(look.theme().ink, width=1.4), pg.mkPen(look.theme().accent, width=3.0)
+        line = pg.InfiniteLine(at, movable=True, pen=pen, hoverPen=over)
+        line.setZValue(15)
+        line.sigPositionChanged.connect(self._reader_dragged)
+        line.sigPositionChangeFinished.connect(lambda moved: self.reader_moved.emit(float(moved.value())))
+        plot.addItem(line, ignoreBounds=True)
+        self._readers.append(line)
+
+    def _reader_dragged(self, moved: pg.InfiniteLine) -> None:
+        for line in self._readers:
+            if line is not moved:
+                line.blockSignals(True)
+                line.setValue(moved.value())
+                line.blockSignals(False)
 
     def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
         axis = {"bottom": ClockAxis("bottom"), "right": WordAxis()} if chart.clock else None
@@ -269,24 +296,35 @@ class ChartView(QWidget):
         if not len(dots.x):
             return
         aside = dots.light or dots.told
-        colour = theme.quiet if aside else theme.devices[dots.slot % 6]
-        symbol = "x" if dots.told else _upright() if dots.light else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
+        colour = theme.accent if dots.spot else theme.quiet if aside else theme.devices[dots.slot % 6]
+        symbol = (
+            "o"
+            if dots.spot
+            else "x"
+            if dots.told
+            else _upright()
+            if dots.light
+            else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
+        )
         scatter = pg.ScatterPlotItem(
             x=dots.x,
             y=dots.y,
             data=list(range(len(dots.x))),
             symbol=symbol,
-            size=22 if dots.light else 9,
-            pen=pg.mkPen(colour, width=1.6),
+            size=22 if dots.light else 17 if dots.spot else 9,
+            pen=pg.mkPen(colour, width=2.0 if dots.spot else 1.6),
             hoverable=True,
-            brush=colour if aside else theme.paper,
+            brush=pg.mkBrush(None) if dots.spot else colour if aside else theme.paper,
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
         )
-        if not aside:
-            scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(int(points[0].data())))
+        if not (aside or dots.spot):
+            offset = self._measured
+            self._measured += len(dots.x)
+            scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
-        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told else ():
-            self._label(plot, words, x, y, theme.quiet, (1, 1) if panel.words_before(x) else (0, 0))
+        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot else ():
+            before = panel.words_before(x) and not dots.spot
+            self._label(plot, words, x, y, colour, (1, 1) if before else (0, 0))
 
     def _add_rule(self, plot: pg.PlotItem, rule: Rule) -> None:
         theme = look.theme()

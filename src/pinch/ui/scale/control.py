@@ -1,14 +1,20 @@
-"""Judging all runs of a device and workload in the background, for the Scale page."""
+"""The Scale page's work: what is looked at, and the curves in the background."""
 
 from collections.abc import Callable
-from pathlib import Path
+from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch import compose
-from pinch.bench.records import Device, Workload
+from pinch.bench.records import Setting, Workload
+from pinch.compose import BookPoints, ScaleChoice, ScaleResult, Series
+from pinch.core.errors import PinchError
 from pinch.ui.background import Job
+from pinch.ui.points import PointsControl
 from pinch.ui.session import Session
+
+REPEATS = 3
+NEAR_W = 0.5
 
 
 class ScaleControl(QObject):
@@ -18,37 +24,40 @@ class ScaleControl(QObject):
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+    def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._session = session
+        self._session, self._points = session, points
         self._job: Job | None = None
-        self._done_for: tuple[Path, Device, Workload, float | None] | None = None
-        self.room: float | None = None
-
-    def rooms(self, device: Device, workload: Workload) -> list[float]:
-        """Room temperatures of the runs that count; the commonest becomes the chosen one where none of them is."""
-        runs = [r for r in self._session.book.runs(device.id, workload.id) if not r.void]
-        rooms = sorted({r.ambient_c for r in runs if r.ambient_c is not None})
-        if self.room not in rooms:
-            counted = {room: sum(r.ambient_c == room for r in runs) for room in rooms}
-            self.room = max(rooms, key=lambda room: counted[room]) if len(rooms) > 1 else None
-        return rooms
+        self._done_for: tuple[BookPoints, ScaleChoice] | None = None
+        self._workload_id: int | None = None
+        self.choice = ScaleChoice((), ())
+        points.progressed.connect(self.progressed)
+        points.failed.connect(self.failed)
 
     def forget(self) -> None:
-        """What was done no longer holds."""
-        self._done_for = None
+        """Another book is open: nothing that was chosen holds."""
+        self.cancel()
+        self._done_for = self._workload_id = None
 
-    def start(self, device: Device, workload: Workload) -> bool:
-        """Work it out; False where that was done already."""
-        wanted = (self._session.book.path, device, workload, self.room)
-        if wanted == self._done_for:
+    def choose(self, **changed: object) -> None:
+        """Look at something else."""
+        self.choice = replace(self.choice, **changed)  # type: ignore[arg-type]
+        self.start()
+
+    def start(self) -> bool:
+        """Work out what is chosen; False where that was done already."""
+        points = self._points.wanted()
+        if points is None:
+            return True
+        self._follow(points)
+        wanted = (points, self.choice)
+        if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == self.choice:
             return False
         self.cancel()
         self._done_for = wanted
-        path, room = self._session.book.path, self.room
 
-        def work(progress: Callable[[float], bool]) -> compose.ScaleResult:
-            return compose.scale_from_file(path, device, workload, room, progress)
+        def work(progress: Callable[[float], bool]) -> ScaleResult:
+            return compose.scale_book(*wanted, progress)
 
         self._job = Job(work, self)
         self._job.progressed.connect(self.progressed)
@@ -58,11 +67,71 @@ class ScaleControl(QObject):
         return True
 
     def cancel(self) -> None:
-        """Stop what is under way."""
+        """Let go of what is under way."""
         if self._job is not None:
             self._job.cancel()
-            self._job.wait(5.0)
+            self._job = None
+        self._done_for = None
+
+    def plan_next(self, series: Series) -> str:
+        """Send the limit that is most worth measuring to the plan, as a setting of its own; returns what was done.
+
+        Raises
+        ------
+        PinchError : there is no curve yet.
+        """
+        if series.scaling is None:
+            raise PinchError(f"{series.name}: no curve yet, {series.reason}.")
+        watts = _in_steps(series.scaling.next_w, series.device.claims.step_w)
+        session, done = self._session, list[str]()
+
+        def work() -> None:
+            setting = self._setting_at(series, watts)
+            done.append(compose.want_more_runs(session.book, setting, series.workload, REPEATS))
+
+        session.change(f"plan {watts:g} W of {series.device.name}", work)
+        return done[0]
+
+    def _setting_at(self, series: Series, watts: float) -> Setting:
+        """The setting of a device with that limit, made like its nearest where there is none."""
+        settings = [s for s in self._session.book.settings(series.device.id or 0) if s.sustained_w is not None]
+        there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W and s.mains), None)
+        if there is not None:
+            return there
+        used = [p.of.setting for p in series.points]
+        near = min(used, key=lambda s: abs((s.sustained_w or 0.0) - watts))
+        burst = None if near.burst_w is None else max(near.burst_w, watts)
+        changed = {"id": None, "name": f"{watts:g} W", "mode": "", "sustained_w": watts, "burst_w": burst, "notes": ""}
+        return self._session.book.save(near.model_copy(update=changed))
+
+    def _follow(self, points: BookPoints) -> None:
+        """Another workload in the strip shows all devices that have runs of it, in the room that most runs had."""
+        session = self._session.subject
+        if session.workload_id is None or session.workload_id == self._workload_id:
+            return
+        self._workload_id = session.workload_id
+        mine = [p for p in points.points if p.workload.id == session.workload_id and not p.why_not]
+        rooms = [p.room_c for p in mine if p.room_c is not None]
+        devices = {p.device.id or 0 for p in mine} | {session.device_id or 0}
+        self.choice = replace(
+            self.choice,
+            device_ids=tuple(d.id or 0 for d in points.devices if d.id in devices),
+            workload_ids=(session.workload_id,),
+            room_c=max(set(rooms), key=rooms.count) if len(set(rooms)) > 1 else None,
+            measure=compose.AVERAGE,
+        )
+
+    def workloads_like(self, workload: Workload) -> tuple[int, ...]:
+        """The family of a workload: the same but for resolution, preset or upscaling."""
+        points = self._points.points
+        known = points.workloads if points else ()
+        return tuple(w.id or 0 for w in compose.family_of(workload, known))
 
     def _failed(self, reason: str) -> None:
-        self.forget()
+        self._done_for = None
         self.failed.emit(reason)
+
+
+def _in_steps(watts: float, step: float | None) -> float:
+    """A limit that can be set."""
+    return round(watts / step) * step if step else round(watts)

@@ -1,150 +1,410 @@
-"""What the Scale page shows: a device and workload over all settings. No Qt."""
+"""What the Scale page shows: devices and workloads over their watts, in words and rows. No Qt."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from pinch.bench.records import standing, workload_words
 from pinch.bench.summaries import origin_words
-from pinch.charts.scaling import MeasuredPoint, ToldPoint, scaling_chart
+from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
-from pinch.compose import ScaleResult
+from pinch.compose import AVERAGE, LOW_NAMES, ScalePoint, ScaleResult, Series
+from pinch.core.crossing import AtWatts, Crossover, at_watts
 from pinch.core.explain import Explanation
+from pinch.core.sweetspots import (
+    EFFICIENCY,
+    KNEE,
+    MARGINAL,
+    NEARLY_ALL,
+    PROMISES,
+    RULES,
+    SweetSpot,
+)
+from pinch.core.verdict import CANNOT_TELL, FASTER, SLOWER, TIE, Verdict
+from pinch.ui.judge.state import plus_minus
+from pinch.ui.rows import TableRow
+
+ANSWERS = {FASTER: "faster", SLOWER: "slower", TIE: "a tie", CANNOT_TELL: "can't tell"}
+SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Measure next, W", "Held by")
+READER_COLUMNS = ("", "Score", "95 %", "Against the best", "95 %", "Answer")
+CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above", "")
+TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
+GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
+SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
+_MEANINGS = {
+    EFFICIENCY: "The measured power at which the score per watt is largest.",
+    KNEE: "The power at which the curve is furthest above the straight line from its first to its last point.",
+    MARGINAL: "The last watt that still brings 1 % of the score.",
+    NEARLY_ALL: "The least measured power at which the fitted curve reaches 95 % of its best score.",
+}
 
 
-@dataclass(frozen=True)
-class Row:
-    """A setting: claimed W (None: no claim), measured W, score, number of runs, and the runs' ids. `told` says whose
-    score it is where none of it was measured; its watts are as they are told then, NaN where they are not."""
-
-    setting: str
-    claimed_w: float | None
-    power_w: float
-    power_sd: float
-    score: float
-    runs: tuple[int, ...]
-    states: tuple[str, ...]
-    told: str = ""
-
-    @property
-    def off_by(self) -> str:
-        """Measured against claimed, in %."""
-        if not self.claimed_w or self.told:
-            return ""
-        percent = round(100 * (self.power_w / self.claimed_w - 1))
-        return f"{percent:+d} %".replace("-", "−") if percent else "0 %"
+def rate_words(result: ScaleResult) -> tuple[str, str]:
+    """Title and unit of the score axis."""
+    series, measure = result.series, result.choice.measure
+    workload = series[0].workload
+    if len({s.workload.score_unit for s in series}) > 1:
+        return "Score, share of its own best", "%"
+    unit = workload.score_unit if workload.higher_is_better else "times an hour"
+    if measure != AVERAGE:
+        return LOW_NAMES[measure][0].upper() + LOW_NAMES[measure][1:], "fps"
+    return ("Average frame rate" if workload.rate_channel == "frame.rate" else "Score"), unit
 
 
-def rows(result: ScaleResult) -> list[Row]:
-    """One row a setting, by measured watts, then one a score that is told."""
-    by_setting: dict[str, list[int]] = {}
-    for i, p in enumerate(result.points):
-        by_setting.setdefault(p.setting.name, []).append(i)
-    made = []
-    for name, indices in by_setting.items():
-        points = [result.points[i] for i in indices]
-        watts = np.array([p.power_w for p in points])
-        made.append(
-            Row(
-                name,
-                points[0].setting.sustained_w,
-                float(watts.mean()),
-                float(watts.std(ddof=1)) if len(watts) > 1 else float("nan"),
-                float(np.mean([p.score for p in points])),
-                tuple(p.run.id or 0 for p in points),
-                tuple(p.state for p in points),
-            )
-        )
-    told = [
-        Row(
-            t.setting.name,
-            t.setting.sustained_w,
-            t.summary.power_w or float("nan"),
-            float("nan"),
-            t.summary.score,
-            (t.run.id or 0,),
-            (),
-            origin_words(t.summary),
-        )
-        for t in result.told
-    ]
-    return [*sorted(made, key=lambda row: row.power_w), *told]
-
-
-def headline(result: ScaleResult) -> str:
-    """The finding of the page in one sentence."""
-    device, workload = result.device.name, result.workload.name
-    if not result.points and result.told:
-        return f"{device}, {workload}: only scores that are told, none was measured here."
-    if not result.points:
-        return f"{device} has no settled run of {workload} yet. Record some on the Run page."
-    if result.scaling is None:
-        return f"{device}, {workload}: no curve yet, {result.reason}."
-    spot = result.scaling.nearly_all
-    best = result.scaling.cells[int(np.argmax([c.score for c in result.scaling.cells]))]
-    if any(w.code == "flat" for w in result.scaling.warnings):
+def headline(result: ScaleResult, subject: int | None) -> str:
+    """The finding of the page in one sentence: of the strip's device, and where it trades places."""
+    chosen = _subject(result, subject)
+    if chosen is None:
+        return "No run of this is there yet. Record some on the Run page."
+    name, work = chosen.device.name, chosen.workload.name
+    if not chosen.points:
         return (
-            f"{device} already gives 95 % of its best {workload} at {spot.power_w:.1f} W, the least that was measured."
+            f"{name}, {work}: only scores that are told, none was measured here."
+            if chosen.told
+            else f"{name} has no settled run of {work} yet. Record some on the Run page."
         )
-    interval = f" ({spot.low_w:.1f} to {spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
-    return (
-        f"{device} reaches 95 % of its best {workload} at {spot.power_w:.1f} W{interval}; "
-        f"the best took {best.power_w:.1f} W."
-    )
-
-
-def chart(result: ScaleResult, slot: int, room: str) -> Chart:
-    """The chart of the page."""
-    points = [
-        MeasuredPoint(p.power_w, p.score, p.setting.sustained_w, f"{p.setting.name}, run {p.run.repeat}")
-        for p in result.points
-    ]
-    frames = result.workload.rate_channel == "frame.rate"
-    words = [workload_words(result.workload), f"{len(points)} runs", room]
-    words += ["settled package power, upright ticks: claimed", *filter(None, [standing(result.device)])]
-    told = [
-        ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in result.told if t.summary.power_w
-    ]
-    words += ["×: told, not measured"] if told else []
-    footnote = " · ".join(words)
-    return scaling_chart(
-        headline(result),
-        result.device.name,
-        slot,
-        points,
-        result.scaling,
-        "Average frame rate" if frames else "Score",
-        result.workload.score_unit,
-        footnote,
-        told,
-    )
-
-
-def explain_sweet_spot(result: ScaleResult) -> Explanation | None:
-    """The 95 % rule with this device's numbers."""
-    if result.scaling is None:
-        return None
-    s = result.scaling
-    best = float(s.curve.score[-1])
-    spot = s.nearly_all
-    if np.isfinite(spot.low_w):
-        uncertainty = f"95 % of 400 resamples of the runs: {spot.low_w:.1f} to {spot.high_w:.1f} W."
+    if chosen.scaling is None:
+        return f"{name}, {work}: no curve yet, {chosen.reason}."
+    spot = chosen.scaling.nearly_all
+    if spot.edge == "lowest":
+        words = f"{name} already gives 95 % of its best {work} at {spot.power_w:.1f} W, the least that was measured"
     else:
-        uncertainty = "No setting was repeated, so no interval can be claimed."
-    return Explanation(
-        "Nearly all of it",
-        "The least measured power at which the fitted curve reaches 95 % of its best score.",
-        (
-            f"0.95 × {best:.4g} = {0.95 * best:.4g} {result.workload.score_unit}",
-            f"curve(P) = {0.95 * best:.4g}",
-            f"P = {spot.power_w:.1f} W",
-        ),
-        f"Measured range {s.curve.power[0]:.1f} to {s.curve.power[-1]:.1f} W; nothing is said outside it.",
-        uncertainty,
-        "scaling",
-        (
-            "The curve never falls and never bends up (least squares); each point stands at its measured watts.",
-            *(w.text for w in s.warnings),
-            *(w.text for w in result.left_out),
-        ),
+        words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
+    own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
+    sure = [c for c in own if not c.sure < 0.5]
+    if sure:
+        c = sure[0]
+        other = c.below if c.above == chosen.name else c.above
+        side = "above" if c.above == chosen.name else "below"
+        words += f"; it leads {other} {side} {c.power_w:.1f} W"
+    return words + "."
+
+
+def chart(
+    result: ScaleResult,
+    slots: Mapping[int, int],
+    subject: int | None,
+    rule: str,
+    second: Second,
+    reader_w: float | None,
+) -> Chart:
+    """The chart of the page."""
+    title, unit = rate_words(result)
+    drawn = [_drawn(s, slots, result, rule) for s in result.series]
+    room = "any room" if result.choice.room_c is None else f"room {result.choice.room_c:g} °C"
+    devices = dict.fromkeys(s.device for s in result.series)
+    words = [
+        *dict.fromkeys(workload_words(s.workload) for s in result.series),
+        f"{sum(len(s.points) for s in result.series)} runs",
+        room,
+        f"settled {result.choice.axis} power; upright ticks: claimed; ring: {PROMISES[rule]}",
+        *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
+        *(["dashed: its low"] if any(d.lows for d in drawn) else []),
+        *(["×: told, not measured"] if any(s.told for s in result.series) else []),
+    ]
+    return scaling_chart(
+        headline(result, subject),
+        drawn,
+        title,
+        unit,
+        f"Measured settled power, {result.choice.axis}",
+        second,
+        " · ".join(words),
+        reader_w,
     )
+
+
+def spot_rows(result: ScaleResult) -> list[TableRow]:
+    """The four sweet spots of each series side by side."""
+    rows = []
+    for s in result.series:
+        if s.scaling is None:
+            rows.append(TableRow((s.name, f"no curve: {s.reason}", "", "", "", "", "", s.bound_by), aside=True))
+            continue
+        ladder = s.scaling.ladder
+        law = f"power law {ladder.exponent:.2f}" if ladder.shape == "law" else ladder.shape
+        spots = [s.scaling.spots[rule] for rule in RULES]
+        cells = (s.name, law, *(_spot_words(spot) for spot in spots), f"{s.scaling.next_w:.0f}", s.bound_by)
+        explained = {2 + n: explain_spot(result, s, spot) for n, spot in enumerate(spots)}
+        rows.append(TableRow(cells, explain_curve(result, s), explained | {6: explain_next(s)}, of=s))
+    return rows
+
+
+def reader_rows(result: ScaleResult, power_w: float) -> list[TableRow]:
+    """All curves read at the same watts, best first."""
+    rows = []
+    for workload_id in result.choice.workload_ids:
+        ladders = {
+            s.name: s.scaling.ladder for s in result.series if s.scaling is not None and s.workload.id == workload_id
+        }
+        for found in at_watts(ladders, power_w, delta=result.choice.delta):
+            rows.append(_reader_row(found, power_w, result.choice.delta))
+    return rows
+
+
+def crossing_rows(result: ScaleResult) -> list[TableRow]:
+    """Every pair of curves: where they trade places, or that they do not."""
+    rows = []
+    for p in result.pairings:
+        pair = f"{p.a} and {p.b}"
+        for c in p.crossings:
+            interval = f"{c.low_w:.1f} to {c.high_w:.1f} W" if np.isfinite(c.low_w) else "not repeated"
+            cells = (pair, f"{c.power_w:.1f} W", interval, c.below, c.above, p.words)
+            rows.append(TableRow(cells, explain_crossing(c), of=c.power_w))
+        if not p.crossings:
+            rows.append(TableRow((pair, "none", "", "", "", p.words), aside=True))
+    return rows
+
+
+def target_rows(result: ScaleResult) -> list[TableRow]:
+    """The least watts of each series for the wanted score."""
+    rows = []
+    for s in result.series:
+        target = s.scaling.target if s.scaling else None
+        if target is None or s.scaling is None:
+            rows.append(TableRow((s.name, "", "", "", s.reason or "Type a target."), aside=True))
+            continue
+        known = np.isfinite(target.power_w)
+        words = target.words
+        if result.choice.low_share and s.scaling.lows is None:
+            words = f"{words} Its lows are not known, so only the average is asked for.".strip()
+        cells = (
+            s.name,
+            f"{target.power_w:.1f} W" if known else "not measured",
+            f"{target.low_w:.1f} to {target.high_w:.1f} W" if np.isfinite(target.low_w) else "",
+            f"{target.saved_w:.1f} W" if known and target.saved_w > 0.05 else "",
+            words,
+        )
+        rows.append(TableRow(cells, explain_target(result, s), of=target.power_w if known else None))
+    return rows
+
+
+def group_rows(result: ScaleResult) -> list[TableRow]:
+    """Settings of different devices that draw the same watts."""
+    scores = {(s.name, r.cell): r.score for s in result.series if s.scaling is not None for r in s.scaling.ladder.rungs}
+    rows = []
+    for e in result.envelopes:
+        members = sorted(e.members, key=lambda m: -scores[m])
+        words = "   ".join(f"{name}, {cell}: {scores[name, cell]:.4g}" for name, cell in members)
+        rows.append(TableRow((f"{e.power_w:.1f} W", words), of=e.power_w))
+    return rows
+
+
+def setting_rows(result: ScaleResult) -> list[TableRow]:
+    """One row a setting of each series, by measured watts, then one a score that is told; then what was left out."""
+    rows = []
+    for s in result.series:
+        by_setting: dict[str, list[ScalePoint]] = {}
+        for p in sorted(s.points, key=lambda p: p.power_w):
+            by_setting.setdefault(p.of.setting.name, []).append(p)
+        rows += [_setting_row(s, name, points) for name, points in by_setting.items()]
+        for t in s.told:
+            told_w = f"told {t.summary.power_w:.1f}" if t.summary.power_w else ""
+            claimed = f"{t.of.setting.sustained_w:g}" if t.of.setting.sustained_w else ""
+            score = f"{t.summary.score:.4g}"
+            cells = (t.of.setting.name, s.name, claimed, told_w, "", score, "", origin_words(t.summary))
+            rows.append(TableRow(cells, of=t.of.run.id, aside=True))
+        rows += [TableRow((n.text, s.name, "", "", "", "", "", "left out"), aside=True) for n in s.left_out]
+    return rows
+
+
+def measured(result: ScaleResult) -> list[ScalePoint]:
+    """All runs in the order in which the chart draws them."""
+    return [p for s in result.series for p in s.points]
+
+
+def explain_spot(result: ScaleResult, s: Series, spot: SweetSpot) -> Explanation:
+    """A rule with this device's numbers."""
+    assert s.scaling is not None
+    ladder, unit = s.scaling.ladder, rate_words(result)[1]
+    best = float(ladder.score.max())
+    formula = {
+        NEARLY_ALL: (f"0.95 × {best:.4g} = {0.95 * best:.4g} {unit}", f"curve(P) = {0.95 * best:.4g}"),
+        EFFICIENCY: (f"y / P = {spot.score:.4g} / {spot.power_w:.4g}", f"= {spot.score / spot.power_w:.4g} {unit}/W"),
+        KNEE: (f"from {ladder.power[0]:.1f} W, {ladder.score[0]:.4g}", f"to {ladder.power[-1]:.1f} W, {best:.4g}"),
+        MARGINAL: (f"d ln y / dP ≥ {100 * result.choice.worth:g} % a W", f"y = {spot.score:.4g} {unit}"),
+    }[spot.rule]
+    cautions = [w.text for w in s.scaling.warnings]
+    if spot.edge:
+        cautions.insert(0, f"It lies at the {spot.edge} power that was measured; the true one may be beyond it.")
+    if spot.rule == KNEE:
+        cautions.append("Where a curve turns depends on the range that was measured.")
+    return Explanation(
+        f"{PROMISES[spot.rule].capitalize()}, {s.name}",
+        _MEANINGS[spot.rule],
+        (*formula, f"P = {spot.power_w:.1f} W"),
+        f"Measured range {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W of the {result.choice.axis}; "
+        "nothing is said outside it.",
+        _interval_words(spot.low_w, spot.high_w),
+        "sweet-spots",
+        (*cautions, *(n.text for n in s.left_out)),
+    )
+
+
+def explain_curve(result: ScaleResult, s: Series) -> Explanation:
+    """The curve itself."""
+    assert s.scaling is not None
+    ladder = s.scaling.ladder
+    if ladder.shape == "law":
+        formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
+    else:
+        formula = ("never falls, never bends up", "least squares through the settings")
+    scatter = ladder.scatter
+    known = (
+        f"Run-to-run scatter {100 * scatter.sd:.2g} % from {scatter.df} degrees of freedom." if scatter.known else ""
+    )
+    return Explanation(
+        f"Curve of {s.name}",
+        "Each point stands at the power that was measured, not at its label. The power law is used where the repeats "
+        "do not reject it; otherwise a free shape.",
+        (*formula, ladder.why),
+        f"{len(ladder.rungs)} settings, {len(s.points)} runs, {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W.",
+        known or "No setting was repeated, so no interval can be claimed.",
+        "curves-over-watts",
+        tuple(w.text for w in s.scaling.warnings),
+    )
+
+
+def explain_next(s: Series) -> Explanation:
+    """The next limit to measure."""
+    assert s.scaling is not None
+    return Explanation(
+        f"Next to measure, {s.name}",
+        "The untested limit that would narrow the interval of “nearly all of it” most. Ctrl+Shift+P sends it to the "
+        "plan.",
+        (f"{s.scaling.next_w:.1f} W",),
+        "",
+        "",
+        "next-point",
+    )
+
+
+def explain_crossing(c: Crossover) -> Explanation:
+    """Where two curves trade places."""
+    sure = "" if np.isnan(c.sure) else f"{100 * c.sure:.0f} % of the draws have this crossing."
+    return Explanation(
+        f"{c.below} and {c.above} trade places",
+        "The measured power at which both curves give the same score.",
+        (f"{c.below} leads below {c.power_w:.1f} W", f"{c.above} leads above", f"both give {c.score:.4g} there"),
+        "The range of watts that both were measured at.",
+        " ".join(filter(None, (_interval_words(c.low_w, c.high_w), sure))),
+        "crossovers",
+    )
+
+
+def explain_target(result: ScaleResult, s: Series) -> Explanation:
+    """The least watts for a wanted score."""
+    assert s.scaling is not None and s.scaling.target is not None
+    target, choice = s.scaling.target, result.choice
+    low = f", and a low of at least {100 * choice.low_share:.0f} % of it" if choice.low_share else ""
+    return Explanation(
+        f"{target.wanted:g} on {s.name}",
+        f"The least measured power whose average reaches {target.wanted:g}{low}.",
+        (f"P = {target.power_w:.1f} W",) if np.isfinite(target.power_w) else (),
+        "Within what was measured; nothing is extrapolated.",
+        _interval_words(target.low_w, target.high_w),
+        "target",
+        tuple(filter(None, (target.words,))),
+    )
+
+
+def _subject(result: ScaleResult, subject: int | None) -> Series | None:
+    own = (s for s in result.series if s.device.id == subject)
+    return next(own, result.series[0] if result.series else None)
+
+
+def _drawn(s: Series, slots: Mapping[int, int], result: ScaleResult, rule: str) -> DrawnSeries:
+    shared = rate_words(result)[1] == "%"
+    ladder = s.scaling.ladder if s.scaling else None
+    best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
+    points = [MeasuredPoint(p.power_w, p.score, p.claimed_w, p.of.setting.name, p.of.name) for p in s.points]
+    told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
+    return DrawnSeries(
+        s.name,
+        slots.get(s.device.id or 0, 0),
+        s.workload.id != result.series[0].workload.id,
+        points,
+        told if result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
+        ladder,
+        s.scaling.lows if s.scaling else None,
+        s.scaling.spots[rule] if s.scaling else None,
+        best / 100.0 if shared else 1.0,
+    )
+
+
+def _setting_row(s: Series, name: str, points: Sequence[ScalePoint]) -> TableRow:
+    watts = np.array([p.power_w for p in points])
+    claimed = points[0].claimed_w
+    spread = plus_minus(float(watts.std(ddof=1))) if len(watts) > 1 else ""
+    states = [p.of.digest.state for p in points]
+    worst = next((state for state in ("drifting", "settled") if state in states), "")
+    cells = (
+        name,
+        s.name,
+        f"{claimed:g}" if claimed else "",
+        f"{watts.mean():.1f} {spread}".rstrip(),
+        _off_by(float(watts.mean()), claimed),
+        f"{np.mean([p.score for p in points]):.4g}",
+        str(len(points)),
+        worst,
+    )
+    return TableRow(cells, of=points[0].of.run.id)
+
+
+def _off_by(watts: float, claimed: float | None) -> str:
+    """Measured against claimed, in %."""
+    if not claimed:
+        return ""
+    percent = round(100 * (watts / claimed - 1))
+    return f"{percent:+d} %".replace("-", "−") if percent else "0 %"
+
+
+def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
+    if not np.isfinite(found.score):
+        return TableRow((found.name, "not measured there", "", "", "", ""), aside=True)
+    interval = f"{found.low:.4g} to {found.high:.4g}" if np.isfinite(found.low) else ""
+    if found.verdict is None:
+        return TableRow((found.name, f"{found.score:.4g}", interval, "the best here", "", ""))
+    v = found.verdict
+    own = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else ""
+    cells = (found.name, f"{found.score:.4g}", interval, percent(v.ratio), own, ANSWERS[v.answer])
+    explained = Explanation(
+        f"{found.name} at {power_w:.1f} W",
+        f"Read off its curve, and set against the best one there. Below {100 * delta:g} % a difference does not "
+        "matter.",
+        (f"{found.score:.4g}", f"{percent(v.ratio)} ({own})" if own else percent(v.ratio)),
+        "",
+        "From draws of both curves.",
+        "iso-power",
+        tuple(filter(None, (v.words,))),
+    )
+    return TableRow(cells, explained)
+
+
+def percent(ratio: float) -> str:
+    """A ratio as a difference in %."""
+    return f"{100 * (ratio - 1):+.1f} %".replace("-", "−")
+
+
+def verdict_words(v: Verdict) -> str:
+    """The answer, with the runs that are missing."""
+    more = f", {v.more_runs} more" if v.more_runs else ""
+    return ANSWERS[v.answer] + more
+
+
+def _spot_words(spot: SweetSpot) -> str:
+    if spot.edge:
+        return f"{'≤' if spot.edge == 'lowest' else '≥'} {spot.power_w:.1f}"
+    interval = f" ({spot.low_w:.1f}–{spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
+    return f"{spot.power_w:.1f}{interval}"
+
+
+def _watts(power_w: float, low_w: float, high_w: float) -> str:
+    interval = f" ({low_w:.1f} to {high_w:.1f})" if np.isfinite(low_w) else ""
+    return f"{power_w:.1f} W{interval}"
+
+
+def _interval_words(low_w: float, high_w: float) -> str:
+    if not np.isfinite(low_w):
+        return "No interval can be claimed."
+    return f"95 % of 400 draws from the scatter of the runs: {low_w:.1f} to {high_w:.1f} W."

@@ -1,193 +1,324 @@
-"""The Scale page: score against measured watts, and a table of the settings."""
+"""The Scale page: score against measured watts, and what the curves say in rows."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
+    QDoubleSpinBox,
     QHBoxLayout,
-    QHeaderView,
     QProgressBar,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
+    QStackedWidget,
+    QTabBar,
     QVBoxLayout,
     QWidget,
 )
 
-from pinch.charts.spec import unbroken
-from pinch.compose import ScaleResult
+from pinch.charts.scaling import Second
+from pinch.charts.spec import Chart, unbroken
+from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScaleResult, Series
 from pinch.core.explain import Explanation
-from pinch.ui import look
-from pinch.ui.judge.state import plus_minus
+from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES
+from pinch.ui.chooser import Chooser
 from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.rows import TableRow
+from pinch.ui.rowtable import RowTable
 from pinch.ui.scale import state
-from pinch.ui.shell.words import label
+from pinch.ui.shell.words import label, small_button
 
-COLUMNS = ("Setting", "Claimed W", "Measured W", "Off by", "Score", "Runs", "   Window or source")
-NUMBERS = range(1, 6)
-MOST_ROWS = 8
+SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS = range(6)
+TABS = ("Sweet spots", "At the same watts", "Trading places", "Target", "Same watts drawn", "Settings")
 ANY_ROOM = "any room"
+TABLE_HEIGHT = 168
+MEASURES = {AVERAGE: "average", **LOW_NAMES}
 
 
 class ScaleView(QWidget):
-    """`run_wanted` gives a run to open in Judge, `room_chosen` a room temperature (None: all)."""
+    """`changed` gives what is looked at anew as a dict of the choice's fields; `run_wanted` a run to open in Judge."""
 
     explained = pyqtSignal(Explanation)
     run_wanted = pyqtSignal(int)
-    room_chosen = pyqtSignal(object)
     chart_wanted = pyqtSignal()
+    changed = pyqtSignal(dict)
+    family_wanted = pyqtSignal()
+    plan_wanted = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._spot_button = QPushButton("Why this point?")
-        self._spot_button.setToolTip("Show where the sweet spot comes from")
-        self._chart_button = QPushButton("Chart …")
-        self._chart_button.setToolTip("Write the chart as PNG or SVG (Ctrl+E)")
-        self.room = QComboBox()
-        self.room.setAccessibleName("Room temperature")
+        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self.devices, self.workloads = Chooser("Devices", "devices"), Chooser("Workloads", "workloads")
+        self.family = small_button("Family", "The same work at other resolutions and presets", self.family_wanted.emit)
+        self.room, self.measure, self.axis = _combo("Room temperature"), _combo("What of the score"), _combo("Watts of")
+        self.second, self.rule = _combo("Below the score"), _combo("Marked sweet spot")
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 100)
         self.chart = ChartView()
-        self.table = QTableWidget(0, len(COLUMNS))
-        self._set_up_table()
-        top = QHBoxLayout()
-        top.addWidget(self.headline, 1)
-        for widget in (self.room, self._spot_button, self._chart_button):
-            top.addWidget(widget, 0, Qt.AlignmentFlag.AlignTop)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(18, 14, 18, 8)
-        column.setSpacing(8)
-        column.addLayout(top)
-        column.addWidget(self.progress)
         self._footnote = label("", "quiet", wrap=True)
-        column.addWidget(self.chart, 1)
-        column.addWidget(self._footnote)
-        column.addWidget(self.table)
-        self._filler = QWidget()
-        column.addWidget(self._filler, 1)
+        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.spots = RowTable("Sweet spots by four rules", state.SPOT_COLUMNS)
+        self.reader = RowTable("Curves at the same watts", state.READER_COLUMNS)
+        self.crossings = RowTable("Where curves trade places", state.CROSSING_COLUMNS, words=(0, 5))
+        self.target = RowTable("Least watts for a target", state.TARGET_COLUMNS, words=(0, 4))
+        self.groups = RowTable("Settings that draw the same watts", state.GROUP_COLUMNS, words=(0, 1))
+        self.settings = RowTable("Settings, by measured watts", state.SETTING_COLUMNS, words=(0, 1))
+        self.reader_w = _number("Watts to read all curves at", " W", 0.0, 500.0, 0.5)
+        self.target_fps, self.low_share = _number("Target", "", 0.0, 1e6, 1.0), _number("Low", " %", 0.0, 100.0, 5.0)
+        self.plan_next = small_button(
+            "Send to the plan", "Plan the limit that is most worth measuring (Ctrl+Shift+P)", self._send_next
+        )
+        self._lay_out()
         self.result: ScaleResult | None = None
-        self._spot_button.clicked.connect(self.explain_spot)
-        self._chart_button.clicked.connect(self.chart_wanted)
-        self.chart.dot_clicked.connect(self._dot_clicked)
-        self.room.activated.connect(lambda _: self.room_chosen.emit(self.room.currentData()))
-        self.table.cellActivated.connect(self._row_activated)
+        self._slots: dict[int, int] = {}
+        self._subject: int | None = None
+        self._fill_combos()
+        self._connect()
 
-    def offer_rooms(self, rooms: list[float], chosen: float | None) -> None:
-        """Offer the room temperatures that occur."""
+    # Showing
+
+    def show_working(self, share: float) -> None:
+        """Show how far the work is."""
+        self.progress.setVisible(share < 1.0)
+        self.progress.setValue(round(100 * share))
+
+    def show_choice(self, rooms: list[float], result: ScaleResult, offered: list[list[tuple[int, str]]]) -> None:
+        """Offer rooms, devices and workloads, with what is looked at chosen."""
+        choice = result.choice
         self.room.clear()
         self.room.addItem(ANY_ROOM, None)
         for room in rooms:
             self.room.addItem(f"room {room:g} °C", room)
-        self.room.setCurrentIndex(max(0, self.room.findData(chosen)))
+        self.room.setCurrentIndex(max(0, self.room.findData(choice.room_c)))
         self.room.setVisible(len(rooms) > 1)
+        self.devices.offer(offered[0], choice.device_ids)
+        self.workloads.offer(offered[1], choice.workload_ids)
+        self.measure.setCurrentIndex(self.measure.findData(choice.measure))
+        self.axis.setCurrentIndex(self.axis.findData(choice.axis))
 
-    def show_working(self, share: float) -> None:
-        """Show how far the judging of runs is."""
-        self.progress.setVisible(share < 1.0)
-        self.progress.setValue(round(100 * share))
-
-    def show_result(self, result: ScaleResult, slot: int) -> None:
-        """Show a finished result."""
+    def show_result(self, result: ScaleResult, slots: dict[int, int], subject: int | None) -> None:
+        """Show finished curves."""
         self.show_working(1.0)
-        self.result = result
-        self.headline.setText(unbroken(state.headline(result)))
-        there = bool(result.points)
-        for part in (self.chart, self._footnote, self._chart_button):
-            part.setVisible(there)
-        self.table.setVisible(there or bool(result.told))
-        self._spot_button.setVisible(result.scaling is not None)
+        self.result, self._slots, self._subject = result, slots, subject
+        self.headline.setText(unbroken(state.headline(result, subject)))
+        there = any(s.points for s in result.series)
+        self._set_there(there, there or any(s.told for s in result.series))
+        for table, rows in (
+            (self.spots, state.spot_rows),
+            (self.crossings, state.crossing_rows),
+            (self.target, state.target_rows),
+            (self.groups, state.group_rows),
+            (self.settings, state.setting_rows),
+        ):
+            table.show_rows(rows(result))
+        self._set_reader_range(result)
+        self._read()
         if there:
-            drawn = state.chart(result, slot, self.room.currentText() or ANY_ROOM)
-            self.chart.show_chart(drawn)
-            self._footnote.setText(drawn.footnote)
-        self._filler.setVisible(not there)
-        self._fill_table(state.rows(result), result.workload.score_unit)
+            self.draw()
 
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
         self.show_working(1.0)
         self.result = None
         self.headline.setText(why)
-        for part in (
-            self.chart,
-            self.table,
-            self._footnote,
-            self._chart_button,
-            self._spot_button,
-            self.room,
-        ):
-            part.hide()
-        self._filler.show()
+        self._set_there(False, False)
+
+    def draw(self) -> None:
+        """Draw the chart with the rule and the second panel that are chosen."""
+        if self.result is None or not self.result.series:
+            return
+        drawn = self.drawn()
+        self.chart.show_chart(drawn, keep_range=False)
+        self._footnote.setText(drawn.footnote)
+
+    def drawn(self) -> Chart:
+        """The chart as it is chosen."""
+        assert self.result is not None
+        at = self.reader_w.value() if self.tabs.currentIndex() == READER else None
+        rule, second = self.rule.currentData(), self.second.currentData()
+        return state.chart(self.result, self._slots, self._subject, rule, second, at)
 
     def explain_spot(self) -> None:
-        """Explain the sweet spot in the margin."""
-        found = state.explain_sweet_spot(self.result) if self.result else None
-        if found is not None:
-            self.explained.emit(found)
+        """Explain the marked sweet spot of the strip's device."""
+        series = self.own_series
+        if self.result is not None and series is not None and series.scaling is not None:
+            spot = series.scaling.spots[self.rule.currentData()]
+            self.explained.emit(state.explain_spot(self.result, series, spot))
 
-    def _set_up_table(self) -> None:
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Settings, by measured watts")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert header is not None and side is not None
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setHighlightSections(False)
-        header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.ResizeToContents)
-        side.hide()
-        side.setDefaultSectionSize(24)
+    def read_at(self, power_w: float) -> None:
+        """Read all curves at this power."""
+        self.tabs.setCurrentIndex(READER)
+        self.reader_w.setValue(power_w)
 
-    def _fill_table(self, rows: list[state.Row], unit: str) -> None:
-        self.table.setRowCount(len(rows))
-        self.table.setHorizontalHeaderItem(4, QTableWidgetItem(f"Score, {unit}"))
-        for r, row in enumerate(rows):
-            spread = f" {plus_minus(row.power_sd)}".rstrip()
-            worst = next((s for s in ("drifting", "settled") if s in row.states), "")
-            cells = (
-                row.setting,
-                "" if row.claimed_w is None else f"{row.claimed_w:g}",
-                ""
-                if row.power_w != row.power_w
-                else f"told {row.power_w:.1f}"
-                if row.told
-                else f"{row.power_w:.1f}{spread}",
-                row.off_by,
-                f"{row.score:.4g}",
-                "" if row.told else str(len(row.runs)),
-                f"   {row.told or worst}",
-            )
-            for c, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setData(Qt.ItemDataRole.UserRole, row.runs[-1])
-                item.setToolTip("Enter opens the newest run of this setting in Judge")
-                item.setTextAlignment(_side(c))
-                if c in NUMBERS:
-                    item.setFont(look.figure_font(9))
-                self.table.setItem(r, c, item)
-        self._align_headings()
-        self.table.setFixedHeight(30 + 24 * max(1, min(MOST_ROWS, len(rows))))
+    @property
+    def own_series(self) -> Series | None:
+        """The series of the chosen row, else that of the strip's device."""
+        chosen = self.spots.chosen
+        if chosen is not None and isinstance(chosen.of, Series):
+            return chosen.of
+        series = self.result.series if self.result else ()
+        return next((s for s in series if s.device.id == self._subject), series[0] if series else None)
 
-    def _align_headings(self) -> None:
-        for c in range(len(COLUMNS)):
-            heading = self.table.horizontalHeaderItem(c)
-            if heading is not None:
-                heading.setTextAlignment(_side(c))
+    def _send_next(self) -> None:
+        series = self.own_series
+        if series is not None:
+            self.plan_wanted.emit(series)
+
+    # Set-up
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.addWidget(self.headline, 1)
+        top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop)
+        self._choices = QWidget()
+        row = QHBoxLayout(self._choices)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        for widget in (self.devices, self.workloads, self.family, self.measure, self.room, self.axis, self.second):
+            row.addWidget(widget)
+        row.addStretch(1)
+        bar = QHBoxLayout()
+        bar.addWidget(self.tabs)
+        bar.addStretch(1)
+        for name, page in (
+            (SPOTS, _page(self.spots, self.rule, self.plan_next)),
+            (READER, _page(self.reader, label("Read at", "quiet"), self.reader_w)),
+            (CROSSINGS, self.crossings),
+            (
+                TARGET,
+                _page(self.target, label("Wanted", "quiet"), self.target_fps, label("low ≥", "quiet"), self.low_share),
+            ),
+            (GROUPS, self.groups),
+            (SETTINGS, self.settings),
+        ):
+            self.tabs.addTab(TABS[name])
+            self.below.addWidget(page)
+        self.tabs.setDrawBase(False)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setAccessibleName("What the curves say")
+        self.below.setFixedHeight(TABLE_HEIGHT)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 8)
+        column.setSpacing(6)
+        column.addLayout(top)
+        column.addWidget(self._choices)
+        column.addWidget(self.progress)
+        column.addWidget(self.chart, 1)
+        column.addWidget(self._footnote)
+        column.addLayout(bar)
+        column.addWidget(self.below)
+        self._filler = QWidget()
+        column.addWidget(self._filler, 1)
+
+    def _fill_combos(self) -> None:
+        for measure, words in MEASURES.items():
+            self.measure.addItem(words, measure)
+        for axis in Axis:
+            self.axis.addItem(f"{axis} watts", axis)
+        for second in Second:
+            self.second.addItem(str(second), second)
+        self.second.setCurrentIndex(self.second.findData(Second.NOTHING))
+        for rule in RULES:
+            self.rule.addItem(f"ringed: {PROMISES[rule]}", rule)
+        self.rule.setCurrentIndex(self.rule.findData(NEARLY_ALL))
+
+    def _connect(self) -> None:
+        self.devices.changed.connect(lambda ids: self.changed.emit({"device_ids": ids}))
+        self.workloads.changed.connect(lambda ids: self.changed.emit({"workload_ids": ids}))
+        for combo, field in ((self.room, "room_c"), (self.measure, "measure"), (self.axis, "axis")):
+            combo.activated.connect(lambda _, combo=combo, field=field: self.changed.emit({field: combo.currentData()}))
+        self.second.activated.connect(lambda _: self.draw())
+        self.rule.activated.connect(self._rule_chosen)
+        self.tabs.currentChanged.connect(self._turn)
+        self.reader_w.valueChanged.connect(lambda _: self._reader_typed())
+        self.chart.reader_moved.connect(self.reader_w.setValue)
+        self.target_fps.editingFinished.connect(self._target_typed)
+        self.low_share.editingFinished.connect(self._target_typed)
+        for table in (self.spots, self.reader, self.crossings, self.target):
+            table.explained.connect(self.explained)
+        for table in (self.crossings, self.groups, self.target):
+            table.opened.connect(self.read_at)
+        self.settings.opened.connect(lambda run: self.run_wanted.emit(run))
+        self.chart.dot_clicked.connect(self._dot_clicked)
+
+    def _set_there(self, chart: bool, table: bool) -> None:
+        parts: tuple[QWidget, ...] = (self.chart, self._footnote, self._chart_button)
+        for part in parts:
+            part.setVisible(chart)
+        below: tuple[QWidget, ...] = (self.tabs, self.below, self._choices)
+        for part in below:
+            part.setVisible(table)
+        self._filler.setVisible(not chart)
+
+    def _set_reader_range(self, result: ScaleResult) -> None:
+        ladders = result.ladders.values()
+        self.reader_w.setEnabled(bool(ladders))
+        if ladders and not any(ladder.covers(self.reader_w.value()) for ladder in ladders):
+            low = max(float(ladder.power[0]) for ladder in ladders)
+            high = min(float(ladder.power[-1]) for ladder in ladders)
+            self.reader_w.blockSignals(True)
+            self.reader_w.setValue(round((low + high) / 2.0))
+            self.reader_w.blockSignals(False)
+
+    def _turn(self, tab: int) -> None:
+        self.below.setCurrentIndex(tab)
+        if self.chart.chart is not None and (self.chart.chart.reader is not None) != (tab == READER):
+            self.draw()
+
+    def _rule_chosen(self) -> None:
+        self.draw()
+        self.explain_spot()
+
+    def _reader_typed(self) -> None:
+        self._read()
+        if self.tabs.currentIndex() == READER:
+            self.draw()
+
+    def _read(self) -> None:
+        rows: list[TableRow] = state.reader_rows(self.result, self.reader_w.value()) if self.result else []
+        self.reader.show_rows(rows)
+
+    def _target_typed(self) -> None:
+        wanted = self.target_fps.value() or None
+        share = self.low_share.value() / 100.0
+        if self.result and (wanted, share) != (self.result.choice.target, self.result.choice.low_share):
+            self.changed.emit({"target": wanted, "low_share": share})
 
     def _dot_clicked(self, index: int) -> None:
-        if self.result is not None:
-            self.run_wanted.emit(self.result.points[index].run.id or 0)
-
-    def _row_activated(self, row: int, _: int) -> None:
-        item = self.table.item(row, 0)
-        if item is not None:
-            self.run_wanted.emit(int(item.data(Qt.ItemDataRole.UserRole)))
+        points = state.measured(self.result) if self.result else []
+        if index < len(points):
+            self.run_wanted.emit(points[index].of.run.id or 0)
 
 
-def _side(column: int) -> Qt.AlignmentFlag:
-    side = Qt.AlignmentFlag.AlignRight if column in NUMBERS else Qt.AlignmentFlag.AlignLeft
-    return side | Qt.AlignmentFlag.AlignVCenter
+def _combo(name: str) -> QComboBox:
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setToolTip(name)
+    return combo
+
+
+def _number(name: str, suffix: str, low: float, high: float, step: float) -> QDoubleSpinBox:
+    spin = QDoubleSpinBox()
+    spin.setAccessibleName(name)
+    spin.setRange(low, high)
+    spin.setSingleStep(step)
+    spin.setDecimals(1)
+    spin.setSuffix(suffix)
+    spin.setKeyboardTracking(False)
+    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    spin.setFixedWidth(96)
+    return spin
+
+
+def _page(table: RowTable, *beside: QWidget) -> QWidget:
+    """A table with what is typed for it above."""
+    page = QWidget()
+    column = QVBoxLayout(page)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(2)
+    row = QHBoxLayout()
+    for widget in beside:
+        row.addWidget(widget)
+    row.addStretch(1)
+    column.addLayout(row)
+    column.addWidget(table, 1)
+    return page

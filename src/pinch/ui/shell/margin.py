@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QFrame, QLabel, QPlainTextEdit, QScrollArea, QVBoxLa
 from pinch.core.explain import Explanation
 from pinch.ui import look
 from pinch.ui.shell.methods import link_of
-from pinch.ui.shell.words import hairline, label
+from pinch.ui.shell.sums import QuickSums
+from pinch.ui.shell.words import hairline, label, small_button
 
 WIDTH = 268
 
@@ -48,6 +49,9 @@ class Margin(QWidget):
         self.notes.left.connect(self.leave_notes)
         for part in (self._notes_rule, self._notes_title, self.notes):
             self._column.addWidget(part)
+        self.sums = QuickSums()
+        self.sums.hide()
+        self._column.addWidget(self.sums)
         self._column.addStretch(1)
         inside = QWidget()
         inside.setLayout(self._column)
@@ -59,6 +63,9 @@ class Margin(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(area)
+        self._fold = small_button("Quick sums", "Percent, fps and ms, Wh and minutes, dB … (F8)", self.fold_sums)
+        self._fold.setProperty("role", "slight")
+        outer.addWidget(self._fold)
         self.shown: Explanation | None = None
         self._run_id: int | None = None
         self._kept_notes = ""
@@ -75,6 +82,12 @@ class Margin(QWidget):
             self.notes.setPlainText(text)
         for part in (self._notes_rule, self._notes_title, self.notes):
             part.setVisible(run_id is not None)
+
+    def fold_sums(self) -> None:
+        """Show the quick sums, or fold them away."""
+        self.sums.setVisible(self.sums.isHidden())
+        if self.sums.isVisible():
+            self.sums.numbers.setFocus()
 
     def leave_notes(self) -> None:
         """Hand over what was typed, if anything was."""

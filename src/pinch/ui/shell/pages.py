@@ -1,4 +1,5 @@
 """The pages in the order of the work, with their keys."""
 
-PAGES = [("Bench", "Alt+1"), ("Plan", "Alt+2"), ("Run", "Alt+3"), ("Judge", "Alt+4"), ("Scale", "Alt+5")]
-BENCH, PLAN, RUN, JUDGE, SCALE = range(5)
+_NAMES = ("Bench", "Plan", "Run", "Judge", "Scale", "Compare")
+PAGES = [(name, f"Alt+{number}") for number, name in enumerate(_NAMES, 1)]
+BENCH, PLAN, RUN, JUDGE, SCALE, COMPARE = range(6)

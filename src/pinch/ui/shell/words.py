@@ -1,6 +1,8 @@
 """Small words on widgets: captions, headings, hairlines."""
 
-from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
@@ -22,6 +24,15 @@ def captioned(caption: str, widget: QWidget) -> QWidget:
     column.addWidget(title)
     column.addWidget(widget)
     return field
+
+
+def small_button(words: str, tip: str, call: Callable[[], object]) -> QPushButton:
+    """A small button that calls when it is clicked."""
+    button = QPushButton(words)
+    button.setToolTip(tip)
+    button.setProperty("role", "small")
+    button.clicked.connect(lambda: call())
+    return button
 
 
 def hairline(upright: bool = False) -> QWidget:

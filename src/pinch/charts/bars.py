@@ -1,0 +1,50 @@
+"""Bars of cells under each workload, as plain data: drawn by Qt on screen and by matplotlib in a file."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Bar:
+    """A cell: value with its 95 % interval (NaN: none), its device's place in the colours, whether it is the subject of
+    the review (drawn heavier), and what is said behind it."""
+
+    label: str
+    value: float
+    low: float
+    high: float
+    slot: int
+    subject: bool
+    words: str
+
+
+@dataclass(frozen=True)
+class BarGroup:
+    """The cells under one workload; `title` names it with its unit and direction."""
+
+    title: str
+    bars: tuple[Bar, ...]
+
+    @property
+    def longest(self) -> float:
+        """The end of the axis: the largest value or interval."""
+        ends = [b.high if math.isfinite(b.high) else b.value for b in self.bars]
+        return max(ends, default=1.0) or 1.0
+
+
+@dataclass(frozen=True)
+class BarChart:
+    """Groups below each other; every group has an axis of its own that begins at zero."""
+
+    title: str
+    groups: tuple[BarGroup, ...]
+    footnotes: tuple[str, ...] = ()
+    alternative: str = ""
+
+
+def in_words(groups: Sequence[BarGroup]) -> str:
+    """What the bars show, for who cannot see them."""
+    return " ".join(
+        f"{g.title}: " + "; ".join(f"{b.label} {b.value:.4g} {b.words}" for b in g.bars) + "." for g in groups
+    )

@@ -1,0 +1,321 @@
+"""What differs between two results beside what is compared, and what it does to the comparison.
+
+Each difference is one of three: it *holds the result back*, it is *worth a note*, or it is *harmless*. The rules are
+common practice of the trade, no source; their numbers stand below. An unfair pair is compared all the same, with what
+speaks against it in view.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from enum import IntEnum
+
+
+class Grade(IntEnum):
+    """What a difference does, the worst first."""
+
+    HOLDS_BACK = 0
+    NOTE = 1
+    HARMLESS = 2
+
+
+GRADE_WORDS = {Grade.HOLDS_BACK: "holds the result back", Grade.NOTE: "worth a note", Grade.HARMLESS: "harmless"}
+WATTS_NOTE, WATTS_BACK = 0.03, 0.10
+AMBIENT_NOTE_K, AMBIENT_BACK_K = 2.0, 5.0
+DRIVER_BACK_DAYS = 90
+APART_DAYS = 30
+BRIGHTNESS_SHARE = 0.2
+BOTH = ""
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What a result came about under; None or empty where nobody noted it. `device` is the unit, `graphical` whether
+    frames are made, `game` texts by aspect (resolution, preset …), `builds` version and date by what it is of."""
+
+    name: str
+    device: str
+    power_w: float | None = None
+    ambient_c: float | None = None
+    mains: bool | None = None
+    graphics_path: str = ""
+    fan: str = ""
+    builds: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    resolution: str = ""
+    shape: str = ""
+    work: Mapping[str, str] = field(default_factory=dict)
+    frame_cap: float | None = None
+    capped_share: float = 0.0
+    heat_share: float = 0.0
+    graphical: bool = False
+    memory: Mapping[str, str] = field(default_factory=dict)
+    channels: str = ""
+    graphics_memory_gb: float | None = None
+    brightness_nits: float | None = None
+    day: date | None = None
+    status: str = "retail"
+    repeatable: str = ""
+    runs: int = 1
+    origin: str = "own test"
+    unsettled: str = ""
+    undervolt_mv: float | None = None
+    clock_lock_mhz: float | None = None
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A difference of conditions: a stable key, what it is of, the values of a and b, its grade, which of the two it
+    holds back (`a`, `b`, or neither), and a sentence."""
+
+    key: str
+    what: str
+    a: str
+    b: str
+    grade: Grade
+    holds_back: str
+    words: str
+
+
+def differences(a: Conditions, b: Conditions) -> list[Difference]:
+    """Every difference of conditions between two results, the worst first."""
+    found = [
+        *_watts(a, b),
+        *_ambient(a, b),
+        *_supply(a, b),
+        *_texts(a, b),
+        *_builds(a, b),
+        *_frames(a, b),
+        *_memory(a, b),
+        *_tuning(a, b),
+        *_circumstances(a, b),
+    ]
+    return sorted(found, key=lambda d: d.grade)
+
+
+def _of(key: str, what: str, a: str, b: str, grade: Grade, words: str, holds_back: str = BOTH) -> list[Difference]:
+    return [Difference(key, what, a or "not noted", b or "not noted", grade, holds_back, words)]
+
+
+def _watts(a: Conditions, b: Conditions) -> list[Difference]:
+    if a.power_w is None or b.power_w is None:
+        if (a.power_w is None) != (b.power_w is None):
+            words = "Of one of them no watts were measured."
+            return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), Grade.NOTE, words)
+        return []
+    ratio = a.power_w / b.power_w
+    apart = max(ratio, 1 / ratio) - 1
+    if apart < 0.01:
+        return []
+    less = "b" if ratio > 1 else "a"
+    grade = Grade.HOLDS_BACK if apart > WATTS_BACK else Grade.NOTE if apart > WATTS_NOTE else Grade.HARMLESS
+    more = "a" if less == "b" else "b"
+    words = f"{_name(a, b, more)} drew {100 * apart:.0f} % more watts."
+    return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), grade, words, less)
+
+
+def _ambient(a: Conditions, b: Conditions) -> list[Difference]:
+    if a.ambient_c is None or b.ambient_c is None:
+        if a.ambient_c == b.ambient_c:
+            return []
+        words = "The room was noted for one of them only."
+        return _of("ambient", "room", _c(a.ambient_c), _c(b.ambient_c), Grade.NOTE, words)
+    apart = abs(a.ambient_c - b.ambient_c)
+    if apart < 0.05:
+        return []
+    warm = "a" if a.ambient_c > b.ambient_c else "b"
+    heat = (a if warm == "a" else b).heat_share > 0.1
+    grade = Grade.HARMLESS
+    if apart > AMBIENT_NOTE_K:
+        grade = Grade.HOLDS_BACK if heat or apart > AMBIENT_BACK_K else Grade.NOTE
+    words = f"The room of {_name(a, b, warm)} was {apart:.1f} K warmer" + (", and heat held it." if heat else ".")
+    return _of(
+        "ambient", "room", _c(a.ambient_c), _c(b.ambient_c), grade, words, warm if grade is Grade.HOLDS_BACK else BOTH
+    )
+
+
+def _supply(a: Conditions, b: Conditions) -> list[Difference]:
+    if a.mains is None or b.mains is None or a.mains == b.mains:
+        return []
+    on_battery = "a" if b.mains else "b"
+    words = f"{_name(a, b, on_battery)} ran on battery, the other on mains."
+    both = ("mains" if a.mains else "battery", "mains" if b.mains else "battery")
+    return _of("supply", "supply", *both, Grade.HOLDS_BACK, words, on_battery)
+
+
+def _texts(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    if a.graphics_path != b.graphics_path and a.graphical and b.graphical:
+        words = "The frames took different ways to the display."
+        found += _of("graphics-path", "graphics path", a.graphics_path, b.graphics_path, Grade.HOLDS_BACK, words)
+    if a.fan != b.fan:
+        words = "The fans followed different profiles: noise and heat are not alike."
+        found += _of("fan", "fan profile", a.fan, b.fan, Grade.NOTE, words)
+    return found
+
+
+def _builds(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    same_unit = a.device == b.device
+    for what in dict.fromkeys([*a.builds, *b.builds]):
+        one, other = a.builds.get(what, ("", "")), b.builds.get(what, ("", ""))
+        if _same_build(one, other) or (what == "firmware" and not same_unit):  # each device has its own
+            continue
+        days = _days(one[1], other[1])
+        driver = "driver" in what
+        old = driver and a.graphical and days is not None and abs(days) > DRIVER_BACK_DAYS
+        idle = driver and not a.graphical
+        grade = Grade.HOLDS_BACK if old else Grade.HARMLESS if idle else Grade.NOTE
+        older = ("a" if days is not None and days < 0 else "b") if old else BOTH
+        gap = f", {abs(days)} days apart" if days else ""
+        words = f"The {what} was not the same: {_build(one)} against {_build(other)}{gap}."
+        if ("", "") in (one, other):
+            words = f"The {what} was noted for one of them only."
+        found += _of(f"build {what}", what, _build(one), _build(other), grade, words, older)
+    return found
+
+
+def _frames(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    pixels_a, pixels_b = _pixels(a.resolution), _pixels(b.resolution)
+    if pixels_a and pixels_b and pixels_a != pixels_b:
+        more = "a" if pixels_a > pixels_b else "b"
+        by = 100 * (max(pixels_a, pixels_b) / min(pixels_a, pixels_b) - 1)
+        words = f"{_name(a, b, more)} drew {by:.0f} % more pixels."
+        grade = Grade.HOLDS_BACK if by > 2 else Grade.NOTE
+        found += _of("resolution", "resolution", a.resolution, b.resolution, grade, words, more)
+    shape_a, shape_b = _shape(a.resolution) or a.shape, _shape(b.resolution) or b.shape
+    if shape_a and shape_b and shape_a != shape_b:
+        words = f"The pictures are not of one shape ({shape_a}, {shape_b}), so they do not show the same scene."
+        found += _of("shape", "shape", shape_a, shape_b, Grade.NOTE, words)
+    for what in dict.fromkeys([*a.work, *b.work]):
+        one, other = a.work.get(what, ""), b.work.get(what, "")
+        if one != other:
+            words = f"The {what} is not the same, so this is not the same work."
+            found += _of(what, what, one or "none", other or "none", Grade.HOLDS_BACK, words)
+    capped = [side for side, c in (("a", a), ("b", b)) if c.frame_cap is not None or c.capped_share > 0.2]
+    if len(capped) == 1:
+        cap = (a if capped[0] == "a" else b).frame_cap
+        at = f"at {cap:g} fps" if cap else "by something that was not noted"
+        words = f"{_name(a, b, capped[0])} was capped {at}."
+        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), Grade.HOLDS_BACK, words, capped[0])
+    elif a.frame_cap != b.frame_cap:
+        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), Grade.HOLDS_BACK, "The frame caps differ.")
+    return found
+
+
+def _memory(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    same_unit = a.device == b.device
+    for what in dict.fromkeys([*a.memory, *b.memory]):
+        one, other = a.memory.get(what, ""), b.memory.get(what, "")
+        if one and other and one != other:
+            grade = Grade.NOTE if same_unit or a.graphical else Grade.HARMLESS
+            words = f"Their {what} differs" + ("." if same_unit else ", as they are sold.")
+            found += _of(what, what, one, other, grade, words)
+    if a.channels and b.channels and a.channels != b.channels:
+        single = "a" if a.channels == "single" else "b"
+        words = f"{_name(a, b, single)} has one memory channel only."
+        found += _of("channels", "memory channels", a.channels, b.channels, Grade.HOLDS_BACK, words, single)
+    if (
+        a.graphics_memory_gb != b.graphics_memory_gb
+        and a.graphical
+        and None not in (a.graphics_memory_gb, b.graphics_memory_gb)
+    ):
+        words = "Different shares of memory were set aside for graphics."
+        one, other = (f"{c.graphics_memory_gb:g} GB" for c in (a, b))
+        found += _of("graphics-memory", "graphics memory", one, other, Grade.NOTE, words)
+    return found
+
+
+def _tuning(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    if a.clock_lock_mhz != b.clock_lock_mhz:
+        locked = "a" if (a.clock_lock_mhz or 1e9) < (b.clock_lock_mhz or 1e9) else "b"
+        words = f"The clock of {_name(a, b, locked)} was held down by hand."
+        one, other = (f"{c.clock_lock_mhz:g} MHz" if c.clock_lock_mhz else "none" for c in (a, b))
+        found += _of("clock-lock", "clock lock", one, other, Grade.HOLDS_BACK, words, locked)
+    if a.undervolt_mv != b.undervolt_mv:
+        one, other = (f"{c.undervolt_mv:g} mV" if c.undervolt_mv else "none" for c in (a, b))
+        found += _of("undervolt", "voltage offset", one, other, Grade.NOTE, "One runs at other than its own voltages.")
+    return found
+
+
+def _circumstances(a: Conditions, b: Conditions) -> list[Difference]:
+    found: list[Difference] = []
+    if a.brightness_nits and b.brightness_nits:
+        apart = max(a.brightness_nits, b.brightness_nits) / min(a.brightness_nits, b.brightness_nits) - 1
+        if apart > BRIGHTNESS_SHARE:
+            one, other = (f"{c.brightness_nits:g} cd/m²" for c in (a, b))
+            found += _of("brightness", "brightness", one, other, Grade.NOTE, "The displays were not equally bright.")
+    if a.day and b.day and abs((a.day - b.day).days) > APART_DAYS:
+        apart_days = abs((a.day - b.day).days)
+        words = f"They were tested {apart_days} days apart: drivers, firmware and the room move on."
+        found += _of("days", "days apart", f"{a.day}", f"{b.day}", Grade.NOTE, words)
+    if a.status != b.status:
+        words = "One of them is not what is sold: it may change before it is."
+        found += _of("status", "unit", a.status, b.status, Grade.NOTE, words)
+    if a.repeatable != b.repeatable:
+        words = "Their passes are not equally alike."
+        found += _of("repeatable", "how repeatable", a.repeatable, b.repeatable, Grade.NOTE, words)
+    if a.origin != b.origin:
+        words = "One figure is somebody else's, found in a way that nobody here saw."
+        found += _of("origin", "whose figure", a.origin, b.origin, Grade.NOTE, words)
+    if a.runs != b.runs:
+        single = 1 in (a.runs, b.runs)
+        words = "One rests on a single run." if single else "They rest on different numbers of runs."
+        found += _of("runs", "runs", f"{a.runs}", f"{b.runs}", Grade.NOTE if single else Grade.HARMLESS, words)
+    for side, c in (("a", a), ("b", b)):
+        if c.unsettled:
+            words = f"{c.name} had not settled ({c.unsettled}): a longer run may give less."
+            found += _of(
+                f"unsettled {side}", "settled", a.unsettled or "settled", b.unsettled or "settled", Grade.NOTE, words
+            )
+    return found
+
+
+def _name(a: Conditions, b: Conditions, side: str) -> str:
+    return a.name if side == "a" else b.name
+
+
+def _w(value: float | None) -> str:
+    return "" if value is None else f"{value:.1f} W"
+
+
+def _c(value: float | None) -> str:
+    return "" if value is None else f"{value:g} °C"
+
+
+def _cap(c: Conditions) -> str:
+    return f"{c.frame_cap:g} fps" if c.frame_cap is not None else "found by itself" if c.capped_share > 0.2 else "none"
+
+
+def _build(build: tuple[str, str]) -> str:
+    version, day = build
+    return f"{version} ({day})" if version and day else version or day or "not noted"
+
+
+def _same_build(one: tuple[str, str], other: tuple[str, str]) -> bool:
+    """Whether two builds are the same as far as was noted."""
+    known = [(a, b) for a, b in zip(one, other, strict=True) if a and b]
+    return bool(known) and all(a == b for a, b in known)
+
+
+def _days(one: str, other: str) -> int | None:
+    try:
+        return (date.fromisoformat(one) - date.fromisoformat(other)).days
+    except ValueError:
+        return None
+
+
+def _pixels(resolution: str) -> int:
+    width, _, height = resolution.partition("×")
+    return int(width) * int(height) if width.isdigit() and height.isdigit() else 0
+
+
+def _shape(resolution: str) -> str:
+    width, _, height = resolution.partition("×")
+    if not (width.isdigit() and height.isdigit() and int(height)):
+        return ""
+    ratio = int(width) / int(height)
+    known = {"16:9": 16 / 9, "16:10": 1.6, "3:2": 1.5, "4:3": 4 / 3, "21:9": 64 / 27}
+    return min(known, key=lambda name: abs(known[name] - ratio)) if ratio else ""

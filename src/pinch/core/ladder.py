@@ -1,0 +1,248 @@
+"""The curve of a score over measured watts, of one device and workload, with what chance could have made of it.
+
+Two curves: the power law with an offset, and a shape that never falls and never bends up. The law is used where a
+lack-of-fit F test against the scatter of the repeats does not reject it at 5 % (N. R. Draper and H. Smith, Applied
+Regression Analysis, 1981), since it is about twice as sharp there; otherwise the free shape.
+
+The scatter of all repeats of a ladder is pooled, in ln score at equal watts: a setting with two runs says little of its
+own scatter. Draws from it, a mean of as many runs for each setting, are fitted again; all intervals are of these draws,
+widened by Student's t for the few repeats that the scatter is known from.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core.concave import fit_concave, fit_concave_rows
+from pinch.core.errors import DataError
+from pinch.core.powerlaw import PARAMETERS, PowerLaws, fit_power_laws
+from pinch.core.robust import Z975
+from pinch.core.runlog import FloatArray
+
+LAW, FREE = "law", "free shape"
+GRID = 121
+"""Points of the curve over the measured range."""
+DRAWS, SEED = 400, 20260901
+REJECTED_AT = 0.05
+UNTESTED_RMS = 0.01
+"""Without repeats the law is used where it misses the points by less: common practice, no source."""
+SAME_WATTS = 1.02
+"""Runs within 2 % of watts are repeats of one limit, where nobody says which setting they are of."""
+
+
+@dataclass(frozen=True)
+class Point:
+    """One run: `cell` names its setting (runs of one cell are repeats), power in W, score in its own unit, higher being
+    better. `heat_share` is the share of its load that heat held, `low` a low of its frames (NaN: not known)."""
+
+    cell: str
+    power_w: float
+    score: float
+    low: float = float("nan")
+    heat_share: float = 0.0
+
+
+@dataclass(frozen=True)
+class Rung:
+    """A setting of a ladder: mean watts and score (geometric) of its runs."""
+
+    cell: str
+    power_w: float
+    score: float
+    runs: int
+    heat_share: float = 0.0
+
+
+@dataclass(frozen=True)
+class Scatter:
+    """Run-to-run scatter of ln score at equal watts: `sd` from `df` degrees of freedom; NaN and 0 without repeats."""
+
+    sd: float
+    df: int
+
+    @property
+    def known(self) -> bool:
+        """Whether anything was repeated."""
+        return self.df > 0
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """A fitted curve: `power` (k,) W from the least to the most that was measured, `score` (k,), and `draws` (r, k) of
+    what chance could have made of it, no rows without repeats. `shape` is `law` or `free shape`, `why` says by what
+    test; `exponent` and `offset_w` are those of the law, NaN where it was rejected."""
+
+    rungs: tuple[Rung, ...]
+    power: FloatArray
+    score: FloatArray
+    draws: FloatArray
+    shape: str
+    why: str
+    exponent: float
+    offset_w: float
+    scatter: Scatter
+
+    @property
+    def band(self) -> tuple[FloatArray, FloatArray]:
+        """The 95 % band, low and high, (k,) each; NaN without repeats."""
+        if not len(self.draws):
+            return np.full(len(self.power), np.nan), np.full(len(self.power), np.nan)
+        low, high = np.percentile(self.draws, [2.5, 97.5], axis=0)
+        return low, high
+
+    def covers(self, power_w: float) -> bool:
+        """Whether that power is within what was measured."""
+        return bool(self.power[0] - 1e-9 <= power_w <= self.power[-1] + 1e-9)
+
+    def at(self, power_w: float) -> float:
+        """Score at a power; NaN outside the measured range."""
+        return float(np.interp(power_w, self.power, self.score)) if self.covers(power_w) else float("nan")
+
+    def draws_at(self, power_w: float) -> FloatArray:
+        """What the draws give at a power within the range, (r,)."""
+        place = np.interp(power_w, self.power, np.arange(len(self.power)))
+        below = min(int(place), len(self.power) - 2)
+        part = place - below
+        return np.asarray((1.0 - part) * self.draws[:, below] + part * self.draws[:, below + 1])
+
+
+def fit_ladder(points: Sequence[Point]) -> Ladder:
+    """The curve through the runs of one device and workload.
+
+    Raises
+    ------
+    DataError : a power or score is not finite and above zero, or there are fewer than three different powers.
+    """
+    for p in points:
+        if not (np.isfinite(p.power_w) and np.isfinite(p.score) and p.power_w > 0 and p.score > 0):
+            raise DataError("scaling points", f"{p.cell} has {p.power_w:g} W and score {p.score:g}")
+    groups = _groups(points)
+    rungs = tuple(sorted((_rung(g) for g in groups), key=lambda r: r.power_w))
+    watts, log_score = np.array([r.power_w for r in rungs]), np.log([r.score for r in rungs])
+    runs = np.array([float(r.runs) for r in rungs])
+    if len(np.unique(watts)) < 3:
+        raise DataError("scaling points", f"a curve needs three different powers, there are {len(np.unique(watts))}")
+    law = fit_power_laws(watts, log_score[None, :], runs)
+    steep = np.interp([p.power_w for p in points], watts, law.slope_of_log(watts))
+    scatter, pool = _scatter(points, rungs, steep)
+    lawful, why = _is_lawful(law, scatter, len(rungs), runs)
+    grid = np.linspace(watts[0], watts[-1], GRID)
+    drawn = _drawn(log_score, runs, pool, scatter)
+    if lawful:
+        score, draws = (
+            law.at(grid)[0],
+            fit_power_laws(watts, drawn, runs).at(grid) if len(drawn) else np.empty((0, GRID)),
+        )
+    else:
+        score, draws = _free(watts, log_score[None, :], runs, grid)[0], _free(watts, drawn, runs, grid)
+    return Ladder(
+        rungs,
+        grid,
+        score,
+        draws,
+        LAW if lawful else FREE,
+        why,
+        float(law.exponent[0]) if lawful else float("nan"),
+        float(law.offset_w[0]) if lawful else float("nan"),
+        scatter,
+    )
+
+
+def cells_by_power(power: Sequence[float]) -> list[str]:
+    """Names of cells for powers without named settings: those within 2 % of the one below are repeats of it."""
+    order = np.argsort(power)
+    names = [""] * len(power)
+    number, last = 0, -np.inf
+    for i in order:
+        if power[i] > SAME_WATTS * last:
+            number += 1
+        last = power[i]
+        names[i] = f"point {number}"
+    return names
+
+
+def _groups(points: Sequence[Point]) -> list[list[Point]]:
+    """Runs by cell; cells at the very same watts count as one."""
+    by_cell: dict[str, list[Point]] = {}
+    for p in points:
+        by_cell.setdefault(p.cell, []).append(p)
+    by_watts: dict[float, list[Point]] = {}
+    for group in by_cell.values():
+        by_watts.setdefault(round(float(np.mean([p.power_w for p in group])), 6), []).extend(group)
+    return list(by_watts.values())
+
+
+def _rung(group: list[Point]) -> Rung:
+    cells = "/".join(dict.fromkeys(p.cell for p in group))
+    return Rung(
+        cells,
+        float(np.mean([p.power_w for p in group])),
+        float(np.exp(np.mean(np.log([p.score for p in group])))),
+        len(group),
+        float(np.mean([p.heat_share for p in group])),
+    )
+
+
+def _scatter(points: Sequence[Point], rungs: Sequence[Rung], steep: FloatArray) -> tuple[Scatter, FloatArray]:
+    """The pooled scatter, and what it is made of: what is left of each repeated run, as if it were of a single one."""
+    left: list[float] = []
+    squares, df = 0.0, 0
+    slopes = {id(p): s for p, s in zip(points, steep, strict=True)}
+    for rung in rungs:
+        group = [p for p in points if p.cell in rung.cell.split("/")]
+        if len(group) < 2:
+            continue
+        moved = [slopes[id(p)] * np.log(p.power_w / rung.power_w) for p in group]
+        level = np.log([p.score for p in group]) - np.array(moved)
+        off = level - level.mean()
+        squares += float(off @ off)
+        df += len(group) - 1
+        left += (off * np.sqrt(len(group) / (len(group) - 1.0))).tolist()
+    if df == 0:
+        return Scatter(float("nan"), 0), np.empty(0)
+    return Scatter(float(np.sqrt(squares / df)), df), np.array(left)
+
+
+def _is_lawful(law: PowerLaws, scatter: Scatter, count: int, runs: FloatArray) -> tuple[bool, str]:
+    """Whether the law stands, and by what test."""
+    from scipy.special import fdtrc
+
+    spare = count - PARAMETERS
+    if spare < 1:
+        return False, f"{count} settings leave nothing to test a law with"
+    misfit = float(law.misfit[0])
+    if not scatter.known:
+        rms = float(np.sqrt(misfit / runs.sum()))
+        return rms < UNTESTED_RMS, f"no repeats to test a law with; it misses the settings by {100 * rms:.2g} %"
+    exact = scatter.sd <= 1e-12
+    chance = float(misfit < 1e-18) if exact else float(fdtrc(spare, scatter.df, misfit / spare / scatter.sd**2))
+    stands = chance >= REJECTED_AT
+    return stands, f"lack of fit: p = {chance:.2g}, the law {'stands' if stands else 'is rejected'}"
+
+
+def _drawn(log_score: FloatArray, runs: FloatArray, pool: FloatArray, scatter: Scatter) -> FloatArray:
+    """Ln scores as chance could have made them, (r, n); none without repeats."""
+    from scipy.special import stdtrit
+
+    if not scatter.known or scatter.sd == 0.0:
+        return np.empty((0, len(log_score)))
+    wider = float(stdtrit(scatter.df, 0.975)) / Z975
+    rng = np.random.default_rng(SEED)
+    off = np.column_stack([rng.choice(pool, (DRAWS, int(n))).mean(axis=1) for n in runs])
+    return np.asarray(log_score + wider * off)
+
+
+def _free(watts: FloatArray, log_score: FloatArray, runs: FloatArray, grid: FloatArray) -> FloatArray:
+    """Concave curves of each row of ln scores on the grid, (r, k)."""
+    from scipy.interpolate import PchipInterpolator
+
+    if not len(log_score):
+        return np.empty((0, len(grid)))
+    scores = np.exp(log_score)
+    if len(scores) == 1:
+        repeated = np.repeat(np.arange(len(watts)), runs.astype(int))
+        fitted = fit_concave(watts[repeated], scores[0][repeated]).score[None, :]
+    else:
+        fitted = fit_concave_rows(watts, scores, runs)
+    return np.asarray(PchipInterpolator(watts, fitted, axis=1)(grid))

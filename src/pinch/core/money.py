@@ -1,0 +1,53 @@
+"""Score for money. Whether it is worth it is the reader's to say: the two differences and the break-even price are
+given."""
+
+from dataclasses import dataclass
+
+from pinch.core.errors import DataError
+
+
+@dataclass(frozen=True)
+class Deal:
+    """A price, brought to an equal configuration by `allowance` (what is missing or too much of memory and storage),
+    and the score relative to the base's, higher being better."""
+
+    price: float
+    currency: str
+    ratio: float
+    allowance: float = 0.0
+
+    @property
+    def equal_price(self) -> float:
+        """The price of the equal configuration."""
+        return self.price + self.allowance
+
+
+@dataclass(frozen=True)
+class MoneyPair:
+    """A against the base: price and score difference as shares, value (score for money) against the base's, and the
+    price at which A gives as much for its money."""
+
+    price_difference: float
+    score_difference: float
+    value_ratio: float
+    break_even: float
+
+
+def money_pair(a: Deal, base: Deal) -> MoneyPair:
+    """Compare two prices with the scores they buy; `ratio` of both against the same thing.
+
+    Raises
+    ------
+    DataError : the currencies differ, or a price is not above zero.
+    """
+    if a.currency != base.currency:
+        raise DataError("prices", f"one is in {a.currency or 'no currency'}, the other in {base.currency or 'none'}")
+    if a.equal_price <= 0 or base.equal_price <= 0:
+        raise DataError("prices", "a price is not above zero")
+    score = a.ratio / base.ratio
+    return MoneyPair(
+        a.equal_price / base.equal_price - 1.0,
+        score - 1.0,
+        score / (a.equal_price / base.equal_price),
+        base.equal_price * score - a.allowance,
+    )

@@ -1,0 +1,171 @@
+"""Sums that a reviewer otherwise does on a phone, each with its working."""
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from pinch.core.errors import DataError
+
+MOST_NUMBERS = 50
+
+
+@dataclass(frozen=True)
+class Worked:
+    """The result in words, and the working, a line a step."""
+
+    result: str
+    working: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class QuickSum:
+    """A sum: what it is called, what is asked for (one field a number; a last one with `…` takes several), and how it
+    is done."""
+
+    name: str
+    asks: tuple[str, ...]
+    work: Callable[[Sequence[float]], Worked]
+
+    def of(self, numbers: Sequence[float]) -> Worked:
+        """Do it.
+
+        Raises
+        ------
+        DataError : too few or too many numbers, or one that has no sense here.
+        """
+        open_ended = self.asks[-1].endswith("…")
+        most = MOST_NUMBERS if open_ended else len(self.asks)
+        if not len(self.asks) <= len(numbers) <= most:
+            raise DataError(self.name, f"it takes {'at least ' if open_ended else ''}{len(self.asks)} numbers")
+        if not all(math.isfinite(x) for x in numbers):
+            raise DataError(self.name, "a number is not finite")
+        return self.work(numbers)
+
+
+def _above_zero(name: str, *numbers: float) -> None:
+    if any(x <= 0 for x in numbers):
+        raise DataError(name, "every number has to be above zero")
+
+
+def _change(n: Sequence[float]) -> Worked:
+    a, b = n
+    _above_zero("percent change", a, b)
+    there, back = 100 * (b / a - 1), 100 * (a / b - 1)
+    return Worked(
+        f"{there:+.4g} % up, {back:+.4g} % back",
+        (f"{b:g} / {a:g} − 1 = {there:+.4g} %", f"{a:g} / {b:g} − 1 = {back:+.4g} %", f"{b / a:.4g} × as much"),
+    )
+
+
+def _less_time(n: Sequence[float]) -> Worked:
+    before, after = n
+    _above_zero("times", before, after)
+    less, fast = 100 * (1 - after / before), before / after
+    return Worked(
+        f"takes {less:.4g} % less time, {fast:.4g} × as fast",
+        (f"1 − {after:g} / {before:g} = {less:.4g} %", f"{before:g} / {after:g} = {fast:.4g}"),
+    )
+
+
+def _fps_to_ms(n: Sequence[float]) -> Worked:
+    _above_zero("frame rate", n[0])
+    return Worked(f"{1000 / n[0]:.4g}", (f"1000 / {n[0]:g} = {1000 / n[0]:.4g}", "the same both ways: fps ↔ ms"))
+
+
+def _ratios(n: Sequence[float]) -> Worked:
+    _above_zero("ratios", *n)
+    mean = math.exp(sum(map(math.log, n)) / len(n))
+    product = " × ".join(f"{x:g}" for x in n)
+    return Worked(f"{mean:.4g}", (f"({product})^(1/{len(n)}) = {mean:.4g}", "geometric: the base does not matter"))
+
+
+def _minutes(n: Sequence[float]) -> Worked:
+    wh, watts = n
+    _above_zero("battery", wh, watts)
+    m = 60 * wh / watts
+    return Worked(
+        f"{m:.4g} min ({int(m) // 60} h {m % 60:.0f} min)",
+        (f"60 × {wh:g} Wh / {watts:g} W = {m:.4g} min", f"{m / wh:.3g} min a Wh"),
+    )
+
+
+def _draw(n: Sequence[float]) -> Worked:
+    wh, minutes = n
+    _above_zero("battery", wh, minutes)
+    w = 60 * wh / minutes
+    return Worked(f"{w:.4g} W", (f"60 × {wh:g} Wh / {minutes:g} min = {w:.4g} W",))
+
+
+def _to_fahrenheit(n: Sequence[float]) -> Worked:
+    f = 1.8 * n[0] + 32
+    return Worked(
+        f"{f:.4g} °F", (f"1.8 × {n[0]:g} + 32 = {f:.4g} °F", f"a difference of {n[0]:g} K is {1.8 * n[0]:g} °F")
+    )
+
+
+def _to_celsius(n: Sequence[float]) -> Worked:
+    c = (n[0] - 32) / 1.8
+    return Worked(f"{c:.4g} °C", (f"({n[0]:g} − 32) / 1.8 = {c:.4g} °C",))
+
+
+def _levels(n: Sequence[float]) -> Worked:
+    power = [10 ** (x / 10) for x in n]
+    total, mean = 10 * math.log10(sum(power)), 10 * math.log10(sum(power) / len(n))
+    return Worked(f"{total:.2f} dB together, {mean:.2f} dB on average", ("10 lg Σ 10^(L/10)", f"= {total:.2f} dB"))
+
+
+def _background(n: Sequence[float]) -> Worked:
+    level, room = n
+    above = level - room
+    if above <= 0:
+        raise DataError("background", "the level is not above that of the room")
+    if above < 3:
+        return Worked(
+            f"at most {level - 3:.1f} dB: at or near the room",
+            (f"{level:g} − {room:g} = {above:.2g} dB", "less than 3 dB above the room: at most 3 dB are taken off"),
+        )
+    k = 0.0 if above > 10 else -10 * math.log10(1 - 10 ** (-above / 10))
+    rule = (
+        "more than 10 dB above the room: none is taken off" if above > 10 else f"K = −10 lg(1 − 10^(−{above:.3g}/10))"
+    )
+    return Worked(f"{level - k:.2f} dB", (rule, f"{level:g} − {k:.2f} = {level - k:.2f} dB", "survey grade, ISO 3746"))
+
+
+def _per(n: Sequence[float]) -> Worked:
+    score, amount = n
+    _above_zero("score and amount", score, amount)
+    return Worked(f"{score / amount:.4g}", (f"{score:g} / {amount:g} = {score / amount:.4g}",))
+
+
+def _dropped(n: Sequence[float]) -> Worked:
+    dropped, frames = n
+    if frames <= 0 or not 0 <= dropped <= frames:
+        raise DataError("dropped frames", "they are at most as many as there are frames")
+    share = dropped / frames
+    z2 = 1.959964**2
+    middle = (share + z2 / (2 * frames)) / (1 + z2 / frames)
+    reach = math.sqrt(z2 * (share * (1 - share) / frames + z2 / (4 * frames**2))) / (1 + z2 / frames)
+    return Worked(
+        f"{100 * share:.3g} %",
+        (
+            f"{dropped:g} / {frames:g} = {100 * share:.3g} %",
+            f"95 % (Wilson): {100 * (middle - reach):.3g} to {100 * (middle + reach):.3g} %",
+        ),
+    )
+
+
+SUMS: tuple[QuickSum, ...] = (
+    QuickSum("Percent change", ("from", "to"), _change),
+    QuickSum("Less time, times as fast", ("before, s", "after, s"), _less_time),
+    QuickSum("fps ↔ ms", ("fps or ms",), _fps_to_ms),
+    QuickSum("Mean of ratios", ("ratio", "ratio …"), _ratios),
+    QuickSum("Wh at watts → minutes", ("Wh", "W"), _minutes),
+    QuickSum("Wh in minutes → watts", ("Wh", "min"), _draw),
+    QuickSum("°C → °F", ("°C",), _to_fahrenheit),
+    QuickSum("°F → °C", ("°F",), _to_celsius),
+    QuickSum("Levels together", ("dB", "dB …"), _levels),
+    QuickSum("Level without the room", ("dB", "room, dB"), _background),
+    QuickSum("Score per watt", ("score", "W"), _per),
+    QuickSum("Score per money", ("score", "price"), _per),
+    QuickSum("Dropped share", ("dropped", "frames"), _dropped),
+)

@@ -1,0 +1,1 @@
+"""The Compare page: cells set against a baseline."""

@@ -1,0 +1,216 @@
+"""The Compare page's work: which cells are compared, in the background, and what the operator accepts."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pinch import compose
+from pinch.bench.records import Acceptance, now
+from pinch.compose import (
+    BenchCell,
+    BookPoints,
+    CellKey,
+    CompareChoice,
+    Compared,
+    CompareResult,
+    ScaleChoice,
+    ScaleResult,
+    Unfair,
+)
+from pinch.core.errors import PinchError
+from pinch.core.verdict import DELTA
+from pinch.ui.background import Job
+from pinch.ui.compare.state import View, view_cells
+from pinch.ui.points import PointsControl
+from pinch.ui.session import Session
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """A finished comparison, and the curves of its devices for the generations."""
+
+    result: CompareResult
+    curves: ScaleResult | None
+
+
+class CompareControl(QObject):
+    """`finished` gives a `Comparison`, `failed` a sentence."""
+
+    progressed = pyqtSignal(float)
+    finished = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._points = session, points
+        self._job: Job | None = None
+        self._done_for: tuple[BookPoints, object] | None = None
+        self._cells: tuple[BookPoints, list[BenchCell]] | None = None
+        self._chosen: list[CellKey] = []
+        self.view = View.CHOSEN
+        self.workload_ids: tuple[int, ...] | None = None
+        self.measure, self.delta = compose.AVERAGE, DELTA
+
+    def forget(self) -> None:
+        """Another book is open: nothing that was chosen holds."""
+        self.cancel()
+        self._chosen, self.workload_ids, self.view = [], None, View.CHOSEN
+
+    def cells(self) -> list[BenchCell]:
+        """All cells of the book, as far as it is judged."""
+        points = self._points.points
+        if points is None:
+            return []
+        if self._cells is None or self._cells[0] is not points:
+            self._cells = points, compose.cells_of(points)
+        return self._cells[1]
+
+    @property
+    def chosen(self) -> list[BenchCell]:
+        """What is compared, the baseline first."""
+        cells = self.cells()
+        if self.view is not View.CHOSEN:
+            return view_cells(self.view, cells, self._session.subject.device_id)
+        by_key = {c.key: c for c in cells}
+        return [by_key[key] for key in self._chosen if key in by_key]
+
+    @property
+    def workloads(self) -> tuple[int, ...]:
+        """The workloads compared: those chosen, else all that the baseline shares with another cell."""
+        if self.workload_ids is not None:
+            return self.workload_ids
+        chosen = self.chosen
+        shared = {w for c in chosen[1:] for w in c.points if w in chosen[0].points}
+        return tuple(sorted(shared or {w for c in chosen for w in c.points}))
+
+    def choose(self, cells: Sequence[BenchCell]) -> None:
+        """Compare these, the first one as the baseline."""
+        self._chosen, self.view, self.workload_ids = [c.key for c in cells], View.CHOSEN, None
+        self.start()
+
+    def set_baseline(self, cell: BenchCell) -> None:
+        """Set the others against this one."""
+        self.choose([cell, *(c for c in self.chosen if c.key != cell.key)])
+
+    def show_view(self, view: View) -> None:
+        """A ready-made choice."""
+        if view is View.CHOSEN:
+            self._chosen = [c.key for c in self.chosen]
+        self.view, self.workload_ids = view, None
+        self.start()
+
+    def change(self, changed: dict[str, object]) -> None:
+        """Other workloads, another measure, or another smallest difference that matters."""
+        for name, value in changed.items():
+            setattr(self, name, value)
+        self.start()
+
+    def start(self) -> bool:
+        """Compare what is chosen; False where that was done already."""
+        points = self._points.wanted()
+        if points is None:
+            return True
+        if not self._chosen and self.view is View.CHOSEN:
+            self._chosen = [c.key for c in self._first()]
+        choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta)
+        if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == choice:
+            return False
+        self.cancel()
+        self._done_for = points, choice
+
+        def work(progress: Callable[[float], bool]) -> Comparison:
+            result = compose.compare_book(points, choice)
+            return Comparison(result, _curves(points, choice, progress))
+
+        self._job = Job(work, self)
+        self._job.progressed.connect(self.progressed)
+        self._job.finished.connect(self.finished)
+        self._job.failed.connect(self._failed)
+        self._job.start()
+        return True
+
+    def cancel(self) -> None:
+        """Let go of what is under way."""
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
+        self._done_for = None
+
+    def accept(self, unfair: Unfair, reason: str) -> None:
+        """Keep why a difference is accepted; no reason takes the acceptance back."""
+        base, book = self.chosen[0], self._session.book
+        ids, d = (unfair.cell.setting.id or 0, base.setting.id or 0), unfair.difference
+        kept = [x for x in book.acceptances() if x.accepts(*ids, d.key, (d.a, d.b))]
+
+        def work() -> None:
+            with book.change() as connection:
+                for old in kept:
+                    connection.execute("DELETE FROM acceptance WHERE id = ?", (old.id,))
+            if reason:
+                new = Acceptance(
+                    first_setting=ids[0],
+                    second_setting=ids[1],
+                    key=d.key,
+                    first_value=d.a,
+                    second_value=d.b,
+                    reason=reason,
+                    day=f"{now():%Y-%m-%d}",
+                )
+                book.save(new)
+
+        self._session.change(f"{'accept' if reason else 'no longer accept'} {d.what}", work)
+
+    def plan_more(self, compared: Compared, workload_id: int) -> str:
+        """Plan the runs that are missing for an answer, of the cell and the baseline; returns what was done.
+
+        Raises
+        ------
+        PinchError : nothing is missing.
+        """
+        missing = compared.verdict.more_runs if compared.verdict else None
+        if not missing:
+            raise PinchError("Choose a row that cannot be told yet; its missing runs go into the plan.")
+        book, base, done = self._session.book, self.chosen[0], list[str]()
+        workload = next(w for w in book.workloads() if w.id == workload_id)
+
+        def work() -> None:
+            for cell in (compared.cell, base):
+                done.append(compose.want_more_runs(book, cell.setting, workload, missing))
+
+        self._session.change(f"plan {missing} more runs of each", work)
+        return " ".join(done)
+
+    def _first(self) -> list[BenchCell]:
+        """What is compared before anybody chose: the strip's setting, else the device's best fed one, and of each other
+        device the setting that draws the most similar watts in the same room under the strip's workload."""
+        subject, cells = self._session.subject, self.cells()
+        cells = [c for c in cells if subject.workload_id in c.points] or cells
+        rooms = [c.key.room_c for c in cells]
+        cells = [c for c in cells if c.key.room_c == max(set(rooms), key=rooms.count)] if cells else []
+        own = [c for c in cells if c.device.id == subject.device_id] or cells
+        own = [c for c in own if c.setting.id == subject.setting_id] or own[-1:]
+        if not own:
+            return []
+        like = own[0].power_w(subject.workload_id)
+        others: dict[int, list[BenchCell]] = {}
+        for c in cells:
+            if c.device.id != own[0].device.id:
+                others.setdefault(c.device.id or 0, []).append(c)
+        return [
+            own[0],
+            *(min(there, key=lambda c: abs(c.power_w(subject.workload_id) - like)) for there in others.values()),
+        ]
+
+    def _failed(self, reason: str) -> None:
+        self._done_for = None
+        self.failed.emit(reason)
+
+
+def _curves(points: BookPoints, choice: CompareChoice, progress: Callable[[float], bool]) -> ScaleResult | None:
+    """Curves of the compared devices in the baseline's room."""
+    devices = tuple(dict.fromkeys(c.device.id or 0 for c in choice.cells))
+    if len(devices) < 2:
+        return None
+    room = choice.cells[0].key.room_c
+    return compose.scale_book(points, ScaleChoice(devices, choice.workload_ids, room, choice.measure), progress)

@@ -1,0 +1,134 @@
+"""The Compare page: prices beside scores. No Qt."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pinch.bench.parts import Offer
+from pinch.bench.records import Device
+from pinch.charts.spec import Chart, Dots, Line, Panel
+from pinch.compose import BenchCell, offer_on
+from pinch.core.errors import DataError
+from pinch.core.explain import Explanation
+from pinch.core.index import Index
+from pinch.core.money import Deal, MoneyPair, money_pair
+from pinch.ui.compare.state import Shown, headline
+from pinch.ui.rows import TableRow
+from pinch.ui.scale.state import percent
+
+MONEY_COLUMNS = ("", "Price", "On", "Price against", "Score against", "Score for money", "Break-even price")
+OFFER_COLUMNS = ("Device", "Price", "On", "Where", "Tax", "Configuration", "To equal configuration")
+
+
+def money_rows(shown: Shown) -> list[TableRow]:
+    """Price and score of each device against the baseline's."""
+    result = shown.result
+    if not result.choice.cells:
+        return []
+    base_offer = offer_on(result.baseline.device)
+    rows = [_price_row(result.baseline, base_offer)]
+    for cell in result.choice.cells[1:]:
+        offer, index = offer_on(cell.device), result.indexes.get(cell.name)
+        if base_offer is None or offer is None or index is None:
+            lack = "no price is noted" if offer is None or base_offer is None else "no workload is shared"
+            rows.append(TableRow((cell.name, *_price(offer), lack, "", "", ""), aside=True))
+            continue
+        try:
+            pair = money_pair(_deal(offer, index.ratio), _deal(base_offer, 1.0))
+        except DataError as error:
+            rows.append(TableRow((cell.name, *_price(offer), error.reason, "", "", ""), aside=True))
+        else:
+            rows.append(_money_row(cell, offer, index, pair, result.baseline.name))
+    return rows
+
+
+def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
+    """The history of all prices, the newest first."""
+    offers = sorted(
+        ((o, d) for d in devices for o in d.offers if o.price is not None), key=lambda x: x[0].date, reverse=True
+    )
+    return [
+        TableRow(
+            (
+                d.name,
+                f"{o.price:,.2f} {o.currency}".strip().replace(",", " "),
+                o.date or "no date",
+                " ".join(filter(None, (o.seller, o.region))),
+                {True: "in", False: "out", None: "not noted"}[o.tax_in],
+                o.configuration,
+                f"{o.allowance:+g}" if o.allowance else "",
+            ),
+            of=d.id,
+        )
+        for o, d in offers
+    ]
+
+
+def money_chart(shown: Shown) -> Chart | None:
+    """Score over price, a dot a device; None with fewer than two prices in one currency."""
+    points = []
+    for cell in shown.result.choice.cells:
+        offer, index = offer_on(cell.device), shown.result.indexes.get(cell.name)
+        ratio = 1.0 if cell == shown.result.baseline else index.ratio if index else None
+        if offer is not None and offer.price is not None and ratio is not None:
+            points.append((cell, offer.price + offer.allowance, 100.0 * ratio, offer.currency))
+    if len(points) < 2 or len({currency for *_, currency in points}) > 1:
+        return None
+    dots = [
+        Dots(np.array([price]), np.array([score]), (cell.name,), shown.slots.get(cell.device.id or 0, 0), told=False)
+        for cell, price, score, _ in points
+    ]
+    far = max(price for _, price, _, _ in points)
+    base = points[0]
+    as_much = np.array([0.0, far * base[2] / base[1]])
+    line = Line(np.array([0.0, far]), as_much, dots[0].slot, "as much for money", True)
+    panel = Panel("Score, baseline = 100", "%", (line,), dots=tuple(dots), key="money")
+    words = "; ".join(f"{cell.name}: {score:.0f} % at {price:g} {currency}" for cell, price, score, currency in points)
+    return Chart(headline(shown), (panel,), "Price", points[0][3] or "price", footnote=_dates(shown), alternative=words)
+
+
+def _dates(shown: Shown) -> str:
+    found = [(c.device.name, offer_on(c.device)) for c in shown.result.choice.cells]
+    return " · ".join(
+        dict.fromkeys(f"{name}: {o.price:g} {o.currency} on {o.date or 'no date'}" for name, o in found if o)
+    )
+
+
+def _price(offer: Offer | None) -> tuple[str, str]:
+    if offer is None or offer.price is None:
+        return "", ""
+    extra = f" {offer.allowance:+g}" if offer.allowance else ""
+    return f"{offer.price:g}{extra} {offer.currency}".strip(), offer.date or "no date"
+
+
+def _price_row(cell: BenchCell, offer: Offer | None) -> TableRow:
+    return TableRow((cell.name, *_price(offer), "baseline", "", "", ""))
+
+
+def _deal(offer: Offer, ratio: float) -> Deal:
+    return Deal(offer.price or 0.0, offer.currency, ratio, offer.allowance)
+
+
+def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, base: str) -> TableRow:
+    cells = (
+        cell.name,
+        *_price(offer),
+        percent(1 + pair.price_difference),
+        percent(1 + pair.score_difference),
+        f"{pair.value_ratio:.2f} ×",
+        f"{pair.break_even:.0f} {offer.currency}",
+    )
+    explained = Explanation(
+        f"{cell.name}: money",
+        "The price difference beside the score difference. Whether it is worth it is yours to say.",
+        (
+            f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
+            f"score for money: {pair.value_ratio:.3g} × that of {base}",
+            f"as much for money at {pair.break_even:.0f} {offer.currency}",
+        ),
+        f"Score: geometric mean over {', '.join(index.workloads)}.",
+        f"Price of {offer.date or 'no noted date'}, {' '.join(filter(None, (offer.seller, offer.region)))}.",
+        "money",
+        (f"Brought to an equal configuration by {offer.allowance:+g} {offer.currency}.",) if offer.allowance else (),
+    )
+    return TableRow(cells, explained)

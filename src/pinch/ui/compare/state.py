@@ -1,0 +1,280 @@
+"""What the Compare page shows: bars, verdicts and fairness, in words and rows. No Qt."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from pinch.bench.records import standing, workload_words
+from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
+from pinch.compose import AVERAGE, BenchCell, Compared, CompareResult, Unfair, WorkRow
+from pinch.core.explain import Explanation
+from pinch.core.fairness import GRADE_WORDS, Grade
+from pinch.core.index import Index
+from pinch.core.verdict import CANNOT_TELL, TIE, Verdict
+from pinch.ui.rows import TableRow
+from pinch.ui.scale.state import ANSWERS, percent, verdict_words
+
+RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Against the baseline", "95 %", "")
+FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
+TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
+
+
+class View(StrEnum):
+    """Ready-made choices of cells."""
+
+    CHOSEN = "cells as chosen"
+    SUPPLY = "mains against battery"
+    MODES = "mode against mode"
+    TIME = "before against after"
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What is compared, how: sorted by score or as chosen, differences as percent or absolute, and the device that the
+    review is of."""
+
+    result: CompareResult
+    by_score: bool
+    absolute: bool
+    subject: int | None
+    slots: Mapping[int, int]
+
+
+def view_cells(view: View, cells: Sequence[BenchCell], device_id: int | None) -> list[BenchCell]:
+    """The cells of a ready-made choice for a device, the baseline first; empty where the book has none."""
+    own = [c for c in cells if c.device.id == device_id]
+    if view is View.MODES:
+        rooms = [c.key.room_c for c in own if c.key.room_c is not None]
+        room = max(set(rooms), key=rooms.count) if rooms else None
+        return [c for c in own if c.key.room_c in (room, None)]
+    if view is View.SUPPLY:
+        battery = [c for c in own if not c.setting.mains]
+        pairs = [
+            (min((m for m in own if m.setting.mains), key=lambda m: _unlike(m, b), default=None), b) for b in battery
+        ]
+        return list(dict.fromkeys(c for m, b in pairs if m is not None for c in (m, b)))
+    if view is View.TIME:
+        settings = [c.setting.id for c in own]
+        again = [c for c in own if settings.count(c.setting.id) > 1 and c.key.origin == "own test"]
+        again = [c for c in again if c.setting.id == again[0].setting.id] if again else []
+        return sorted(again, key=lambda c: c.days())
+    return []
+
+
+def view_lack(view: View) -> str:
+    """Why a ready-made choice is empty, and what would fill it."""
+    return {
+        View.SUPPLY: "No setting of this device was run on battery. Add one with the mains box off, and run it.",
+        View.MODES: "This device has no runs yet.",
+        View.TIME: "No setting of this device was run under more than one build, room or source.",
+    }.get(view, "Tick two cells or more; the first is the baseline.")
+
+
+def _unlike(mains: BenchCell, battery: BenchCell) -> tuple[bool, float]:
+    """How unlike two settings are beside their supply."""
+    watts = (mains.setting.sustained_w or 0.0) - (battery.setting.sustained_w or 0.0)
+    return mains.key.room_c != battery.key.room_c, abs(watts)
+
+
+def headline(shown: Shown) -> str:
+    """The finding in one sentence: never more than the verdicts say."""
+    result = shown.result
+    if len(result.choice.cells) < 2:
+        return "Tick two cells or more in the list; the first one ticked is the baseline."
+    if not any(c.verdict for row in result.rows for c in row.cells):
+        return "The baseline and the others share no workload that both have runs of."
+    cell = result.choice.cells[1]
+    own = [(row.workload.name, c.verdict) for row in result.rows for c in row.cells if c.cell == cell and c.verdict]
+    if not own:
+        return f"{cell.name} and {result.baseline.name} share no workload."
+    words = "; ".join(f"{name}: {_said(v)}" for name, v in own[:3])
+    more = f"; and {len(own) - 3} more" if len(own) > 3 else ""
+    still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
+    unfair = f" {_open_words(still_open)}" if still_open else ""
+    return f"{cell.name} against {result.baseline.name}: {words}{more}.{unfair}"
+
+
+def bars(shown: Shown) -> BarChart:
+    """The bars of each workload, with everything that speaks against a pair below."""
+    groups = []
+    for row in shown.result.rows:
+        less = _less_is_better(shown, row)
+        cells = list(row.cells)
+        if shown.by_score:
+            cells.sort(key=lambda c: c.score.mean if less else -c.score.mean)
+        unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
+        title = f"{workload_words(row.workload)}, {unit}" + (", less is better" if less else "")
+        groups.append(BarGroup(title, tuple(_bar(c, shown) for c in cells)))
+    notes = [f"{_grade_mark(u)} {u.cell.name}: {u.difference.words}{_accepted(u)}" for u in shown.result.unfair]
+    shown_notes = [
+        note for note, u in zip(notes, shown.result.unfair, strict=True) if u.difference.grade != Grade.HARMLESS
+    ]
+    units = [
+        f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in shown.result.choice.cells) if standing(d)
+    ]
+    delta = f"Differences below {100 * shown.result.choice.delta:g} % do not matter; intervals are of 95 %."
+    foot = (*shown_notes, " · ".join([delta, *units]))
+    return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
+
+
+def result_rows(shown: Shown) -> list[TableRow]:
+    """A row a cell and workload, then the index over all workloads."""
+    rows = []
+    for row in shown.result.rows:
+        note = _row_note(shown, row)
+        rows.append(TableRow((workload_words(row.workload), "", "", "", "", "", note), aside=True))
+        rows += [_result_row(c, row, shown) for c in row.cells]
+    rows += [_index_row(name, index) for name, index in shown.result.indexes.items() if len(index.workloads) > 1]
+    return rows
+
+
+def fair_rows(shown: Shown) -> list[TableRow]:
+    """Every difference of conditions, the worst open ones first."""
+    rows = []
+    for u in shown.result.unfair:
+        d = u.difference
+        back = f"{GRADE_WORDS[d.grade]}" + (
+            f": {u.cell.name if d.holds_back == 'a' else shown.result.baseline.name}" if d.holds_back else ""
+        )
+        cells = (u.cell.name, d.what, d.a, d.b, back, u.accepted)
+        where = f"Of {', '.join(u.workloads)}."
+        explained = Explanation(
+            f"{d.what.capitalize()}: {GRADE_WORDS[d.grade]}",
+            d.words,
+            (f"{u.cell.name}: {d.a}", f"{shown.result.baseline.name}: {d.b}"),
+            where,
+            "",
+            "fairness",
+            (f"Accepted: {u.accepted}",) if u.accepted else (),
+        )
+        rows.append(TableRow(cells, explained, of=u, aside=not u.is_open))
+    return rows
+
+
+def _said(v: Verdict) -> str:
+    if v.answer == TIE:
+        return f"a tie ({percent(v.ratio)})"
+    if v.answer == CANNOT_TELL:
+        more = f", {v.more_runs} more runs of each would" if v.more_runs else ""
+        return f"can't tell yet{more}"
+    return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
+
+
+def _open_words(still_open: Sequence[Unfair]) -> str:
+    worst = [u.difference.what for u in still_open if u.difference.grade is Grade.HOLDS_BACK]
+    if worst:
+        return f"Not like for like: {', '.join(worst)}."
+    return f"{len(still_open)} differences are worth a note."
+
+
+def _grade_mark(u: Unfair) -> str:
+    return "▲" if u.difference.grade is Grade.HOLDS_BACK else "△"
+
+
+def _accepted(u: Unfair) -> str:
+    return f" Accepted: {u.accepted}" if u.accepted else ""
+
+
+def _less_is_better(shown: Shown, row: WorkRow) -> bool:
+    return not row.workload.higher_is_better and shown.result.choice.measure == AVERAGE
+
+
+def _bar(c: Compared, shown: Shown) -> Bar:
+    low, high = c.score.interval()
+    subject = c.cell.device.id == shown.subject
+    words = "baseline" if c.cell == shown.result.baseline else ""
+    if c.verdict is not None:
+        words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
+    return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id or 0, 0), subject, words)
+
+
+def difference(c: Compared, shown: Shown) -> str:
+    """A cell against the baseline: in percent, or in the unit of the score; from a tiny base the absolute one first."""
+    if c.verdict is None:
+        return ""
+    row = next(r for r in shown.result.rows if c in r.cells)
+    base = next(x.score.mean for x in row.cells if x.cell == shown.result.baseline)
+    less = _less_is_better(shown, row)
+    plain = f"{c.score.mean - base:+.3g}".replace("-", "−")
+    of_low = shown.result.choice.measure != AVERAGE
+    frames = of_low or row.workload.rate_channel == "frame.rate"
+    if (frames and base < TINY_FPS) or (of_low and abs(c.score.mean - base) < TINY_DIFFERENCE):
+        ms = f"{1000 / c.score.mean - 1000 / base:+.2g}".replace("-", "−")
+        return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
+    if shown.absolute:
+        return f"{plain} {row.workload.score_unit}"
+    return percent(c.verdict.ratio) if not less else f"{percent(c.score.mean / base)} of the time"
+
+
+def _row_note(shown: Shown, row: WorkRow) -> str:
+    scatter = "" if math.isnan(row.pooled.sd) else f"scatter of repeats {100 * row.pooled.sd:.2g} %"
+    return ", ".join(filter(None, ("less is better" if _less_is_better(shown, row) else "", scatter)))
+
+
+def _result_row(c: Compared, row: WorkRow, shown: Shown) -> TableRow:
+    known = (f"   {c.cell.name}", f"{c.score.mean:.4g}", str(c.score.runs))
+    if c.verdict is None:
+        what = "baseline" if c.cell == shown.result.baseline else "the baseline has no run"
+        return TableRow((*known, what, "", "", c.told), of=c)
+    v = c.verdict
+    between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
+    cells = (*known, verdict_words(v), difference(c, shown), between, c.told)
+    return TableRow(cells, explain_verdict(c, row, shown), of=c)
+
+
+def explain_verdict(c: Compared, row: WorkRow, shown: Shown) -> Explanation:
+    """A verdict with the numbers of both cells."""
+    assert c.verdict is not None
+    v, result = c.verdict, shown.result
+    base = next(x for x in row.cells if x.cell == result.baseline)
+    delta = 100 * result.choice.delta
+    less = _less_is_better(shown, row)
+    formula = [
+        f"{c.score.mean:.5g} of {c.score.runs} runs",
+        f"against {base.score.mean:.5g} of {base.score.runs}",
+        f"{v.ratio:.4g} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
+    ]
+    if less:
+        time = 100 * (1 - c.score.mean / base.score.mean)
+        formula.append(f"takes {abs(time):.1f} % {'less' if time >= 0 else 'more'} time")
+    if v.has_interval:
+        formula.append(f"95 %: {percent(v.low)} to {percent(v.high)}")
+    meanings = {
+        TIE: f"The 90 % interval lies within ± {delta:g} %: a tie is a result.",
+        CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
+    }
+    sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
+    scatter = [f"{name}: scatter {100 * s.log_sd:.2g} %{' (borrowed)' if s.borrowed else ''}" for name, s in
+               ((c.cell.name, c.score), (base.cell.name, base.score)) if math.isfinite(s.log_sd)]  # fmt: skip
+    cautions = [v.words] if v.words else []
+    if v.more_runs:
+        cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")
+    cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]
+    return Explanation(
+        f"{c.cell.name}: {ANSWERS[v.answer]}",
+        meanings.get(v.answer, sure),
+        tuple(formula),
+        row.workload.name,
+        " ".join(scatter) or "Single runs: no interval can be claimed.",
+        "verdicts",
+        tuple(cautions),
+    )
+
+
+def _index_row(name: str, index: Index) -> TableRow:
+    between = f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
+    count = f"over {len(index.workloads)} workloads"
+    apart = f"stands apart: {', '.join(index.outliers)}" if index.outliers else ""
+    explained = Explanation(
+        f"{name} over all workloads",
+        "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same.",
+        (f"{index.ratio:.4g}", percent(index.ratio)),
+        ", ".join(index.workloads),
+        f"95 %: {between}" if between else "",
+        "index",
+        (apart,) if apart else (),
+    )
+    return TableRow(
+        (f"All: {name}", "", "", "geometric mean", percent(index.ratio), between, apart or count), explained
+    )

@@ -1,0 +1,102 @@
+"""The Compare page: how much of an uplift comes from watts, and each run by its day. No Qt."""
+
+import math
+
+import numpy as np
+
+from pinch.charts.spec import Chart, Dots, Panel
+from pinch.compose import BenchCell, ScaleResult, WorkRow
+from pinch.core.errors import DataError
+from pinch.core.explain import Explanation
+from pinch.core.generations import Split, split_uplift
+from pinch.core.ladder import Ladder
+from pinch.ui.compare.state import Shown, headline
+from pinch.ui.rows import TableRow
+from pinch.ui.scale.state import percent
+
+GENERATION_COLUMNS = ("", "Uplift", "At equal watts", "95 %", "By more watts", "")
+
+
+def generation_rows(shown: Shown, curves: ScaleResult | None) -> list[TableRow]:
+    """How much of each uplift comes from watts, for every workload with a curve of both devices."""
+    rows = []
+    base = shown.result.baseline if shown.result.choice.cells else None
+    for row in shown.result.rows if curves is not None and base is not None else ():
+        for c in row.cells:
+            if base is None or curves is None or c.verdict is None or c.cell.device.id == base.device.id:
+                continue
+            name = f"{c.cell.name}: {row.workload.name}"
+            try:
+                split = _split(curves, row, c.cell, base)
+            except DataError as error:
+                rows.append(TableRow((name, percent(c.verdict.ratio), "", "", "", error.reason), aside=True))
+            else:
+                rows.append(_split_row(name, split, c.cell, base))
+    return rows
+
+
+def time_chart(shown: Shown) -> Chart | None:
+    """Every run of the compared cells by its day, as a share of the baseline's mean; None where there are none."""
+    runs = [
+        (c.cell, p.run.started, score / base * 100.0)
+        for row in shown.result.rows
+        for base in [next((x.score.mean for x in row.cells if x.cell == shown.result.baseline), None)]
+        if base
+        for c in row.cells
+        for p, score in zip(c.cell.points.get(row.workload.id or 0, ()), c.scores, strict=False)
+    ]
+    if not runs:
+        return None
+    first = min(at for _, at, _ in runs)
+    dots = []
+    for cell in shown.result.choice.cells:
+        own = [(at, value) for c, at, value in runs if c == cell]
+        days = np.array([(at - first).total_seconds() / 86400.0 for at, _ in own])
+        values = np.array([value for _, value in own])
+        dots.append(Dots(days, values, tuple(cell.name for _ in own), shown.slots.get(cell.device.id or 0, 0)))
+    panel = Panel("Score of each run, baseline = 100", "%", dots=tuple(dots), from_zero=False, key="runs")
+    words = f"{len(runs)} runs since {first:%Y-%m-%d}."
+    return Chart(headline(shown), (panel,), f"Days since {first:%-d %B %Y}", "d", footnote=words, alternative=words)
+
+
+def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) -> Split:
+    def ladder_of(of: BenchCell) -> tuple[Ladder, float]:
+        series = next(
+            (s for s in curves.series if s.device.id == of.device.id and s.workload.id == row.workload.id), None
+        )
+        if series is None or series.scaling is None:
+            reason = series.reason if series is not None else "it has no runs"
+            raise DataError("uplift", f"no curve of {of.device.name}: {reason}")
+        watts = [p.power_w for p in series.points if p.of.setting.id == of.setting.id]
+        if not watts:
+            raise DataError("uplift", f"no watts of {of.name} were measured in the room of the curves")
+        return series.scaling.ladder, sum(watts) / len(watts)
+
+    new, new_w = ladder_of(cell)
+    old, old_w = ladder_of(base)
+    return split_uplift(new, new_w, old, old_w)
+
+
+def _split_row(name: str, split: Split, cell: BenchCell, base: BenchCell) -> TableRow:
+    interval = ""
+    if math.isfinite(split.design_low):
+        interval = f"{_points(split.design_low)} to {_points(split.design_high)}"
+    words = f"at {' and '.join(f'{w:.1f}' for w in split.at_w)} W"
+    cells = (name, percent(1 + split.total), _points(split.design), interval, _points(split.watts), words)
+    explained = Explanation(
+        f"{cell.name} over {base.name}",
+        "Both curves are read at the same watts; what is left of the uplift there is the design's, the rest comes from "
+        "drawing more.",
+        (
+            f"{percent(1 + split.total)}, of which {_points(split.design)} at equal watts",
+            f"{split.watts_ratio:.2f} × the watts bring {_points(split.watts)}",
+        ),
+        f"Read {words}, where both devices were measured.",
+        f"95 %: {interval}" if interval else "",
+        "generations",
+    )
+    return TableRow(cells, explained)
+
+
+def _points(share: float) -> str:
+    return f"{100 * share:+.1f} points".replace("-", "−")

@@ -1,0 +1,338 @@
+"""The Compare page: cells to tick, bars and verdicts, and what is unfair about them."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pinch.charts.files import Drawn
+from pinch.charts.spec import unbroken
+from pinch.compose import AVERAGE, LOW_NAMES, BenchCell, Compared, Unfair
+from pinch.core.explain import Explanation
+from pinch.ui.chooser import Chooser
+from pinch.ui.compare import money, state, uplift
+from pinch.ui.compare.control import Comparison
+from pinch.ui.compare.state import Shown, View
+from pinch.ui.plots.bars_view import BarsView
+from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.rowtable import RowTable
+from pinch.ui.shell.words import label, small_button
+
+TABS = ("Bars", "Verdicts", "Fairness", "Watts or design", "Over time", "Money")
+BARS, VERDICTS, FAIRNESS, GENERATIONS, TIME, MONEY = range(6)
+MOST_NOTES = 3
+LIST_WIDTH = 216
+BY_SCORE, AS_CHOSEN = "by score", "as chosen"
+PERCENT, ABSOLUTE = "in percent", "in its unit"
+
+
+class CompareView(QWidget):
+    """`cells_chosen` gives the ticked cells, the baseline first; `changed` other choices by name."""
+
+    explained = pyqtSignal(Explanation)
+    chart_wanted = pyqtSignal()
+    cells_chosen = pyqtSignal(list)
+    baseline_chosen = pyqtSignal(object)
+    view_chosen = pyqtSignal(object)
+    changed = pyqtSignal(dict)
+    accept_wanted = pyqtSignal(object)
+    more_wanted = pyqtSignal(object, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.headline = label("", "headline", wrap=True)
+        self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self.view, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
+        self.measure, self.order, self.unit = QComboBox(), QComboBox(), QComboBox()
+        self.delta = QDoubleSpinBox()
+        self.filter, self.list = QLineEdit(), QListWidget()
+        self.base_button = small_button("Make it the baseline", "Set the others against the chosen cell", self._base)
+        self.progress = QProgressBar()
+        self.bars = BarsView()
+        self.notes = label("", "quiet", wrap=True)
+        self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 6))
+        self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=(0, 2, 3, 5))
+        self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
+        self.money = RowTable("Prices beside scores", money.MONEY_COLUMNS)
+        self.offers = RowTable("All prices", money.OFFER_COLUMNS, words=(0, 3, 5))
+        self.time, self.money_chart = ChartView(), ChartView()
+        self.accept = small_button(
+            "Accept with a reason …", "This difference does not matter here (Ctrl+Shift+F)", self._accept
+        )
+        self.more = small_button("Plan the missing runs", "As many more as an answer takes (Ctrl+Alt+P)", self._more)
+        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.comparison: Comparison | None = None
+        self._shown: Shown | None = None
+        self._slots: dict[int, int] = {}
+        self._subject: int | None = None
+        self._cells: list[BenchCell] = []
+        self._ticked: list[BenchCell] = []
+        self._set_up()
+        self._lay_out()
+        self._connect()
+
+    # Showing
+
+    def show_working(self, share: float) -> None:
+        """Show how far the work is."""
+        self.progress.setVisible(share < 1.0)
+        self.progress.setValue(round(100 * share))
+
+    def show_choice(
+        self,
+        cells: Sequence[BenchCell],
+        chosen: Sequence[BenchCell],
+        view: View,
+        works: list[tuple[int, str]],
+        ids: Sequence[int],
+    ) -> None:
+        """Offer cells and workloads, with what is compared ticked."""
+        self._cells, self._ticked = list(cells), list(chosen)
+        self.view.setCurrentIndex(self.view.findData(view))
+        self.workloads.offer(works, ids)
+        self.list.blockSignals(True)
+        at = self.list.currentRow()
+        self.list.clear()
+        keys = [c.key for c in chosen]
+        for cell in cells:
+            base = bool(keys) and cell.key == keys[0]
+            item = QListWidgetItem(f"Baseline: {cell.name}" if base else cell.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if cell.key in keys else Qt.CheckState.Unchecked)
+            item.setToolTip(f"{cell.name}: {sum(map(len, cell.points.values()))} runs")
+            font = item.font()
+            font.setBold(base)
+            item.setFont(font)
+            self.list.addItem(item)
+        self.list.setCurrentRow(at)
+        self.list.blockSignals(False)
+        self._filter(self.filter.text())
+
+    def show_comparison(self, comparison: Comparison, slots: dict[int, int], subject: int | None) -> None:
+        """Show a finished comparison."""
+        self.show_working(1.0)
+        self.comparison, self._slots, self._subject = comparison, slots, subject
+        self.draw()
+
+    def show_nothing(self, why: str) -> None:
+        """Say what is missing."""
+        self.show_working(1.0)
+        self.comparison = self._shown = None
+        self.headline.setText(why)
+        self.bars.show_chart(None)
+        self.notes.setText("")
+        for table in (self.verdicts, self.fairness, self.generations, self.money, self.offers):
+            table.show_rows([])
+
+    def draw(self) -> None:
+        """Show what is compared, sorted and in the unit that are chosen."""
+        if self.comparison is None:
+            return
+        shown = Shown(
+            self.comparison.result,
+            self.order.currentText() == BY_SCORE,
+            self.unit.currentText() == ABSOLUTE,
+            self._subject,
+            self._slots,
+        )
+        self._shown = shown
+        lack = len(shown.result.choice.cells) < 2 and self.view.currentData() is not View.CHOSEN
+        chart = state.bars(shown)
+        self.headline.setText(state.view_lack(self.view.currentData()) if lack else unbroken(chart.title))
+        self.bars.show_chart(chart)
+        notes = chart.footnotes
+        more = f" … and {len(notes) - 1 - MOST_NOTES} more on Fairness." if len(notes) - 1 > MOST_NOTES else ""
+        self.notes.setText("\n".join(unbroken(n) for n in (*notes[:-1][:MOST_NOTES], notes[-1] + more)))
+        self.verdicts.show_rows(state.result_rows(shown))
+        self.fairness.show_rows(state.fair_rows(shown))
+        self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
+        self.money.show_rows(money.money_rows(shown))
+        self.offers.show_rows(money.offer_rows(list(dict.fromkeys(c.device for c in shown.result.choice.cells))))
+        for view, drawn in ((self.time, uplift.time_chart(shown)), (self.money_chart, money.money_chart(shown))):
+            view.setVisible(drawn is not None)
+            if drawn is not None:
+                view.show_chart(drawn)
+        still_open = sum(u.is_open for u in shown.result.unfair)
+        self.tabs.setTabText(FAIRNESS, f"Fairness ({still_open})" if still_open else "Fairness")
+
+    @property
+    def written(self) -> Drawn | None:
+        """The chart of the tab, as it is written."""
+        if self._shown is None:
+            return None
+        charts = {TIME: self.time.chart, MONEY: self.money_chart.chart}
+        return charts.get(self.tabs.currentIndex(), self.bars.chart)
+
+    # What is asked for
+
+    def _ticks(self, item: QListWidgetItem) -> None:
+        cell = self._cells[self.list.row(item)]
+        ticked = [c for c in self._ticked if c.key != cell.key]
+        if item.checkState() == Qt.CheckState.Checked:
+            ticked.append(cell)
+        self.cells_chosen.emit(ticked)
+
+    def _base(self) -> None:
+        row = self.list.currentRow()
+        if row >= 0:
+            self.baseline_chosen.emit(self._cells[row])
+
+    def _accept(self) -> None:
+        chosen = self.fairness.chosen
+        if chosen is not None and isinstance(chosen.of, Unfair):
+            self.accept_wanted.emit(chosen.of)
+
+    def accept_chosen(self) -> None:
+        """Accept the chosen difference, on the tab where it stands."""
+        self.tabs.setCurrentIndex(FAIRNESS)
+        self._accept()
+
+    def _more(self) -> None:
+        chosen = self.verdicts.chosen
+        if chosen is None or not isinstance(chosen.of, Compared) or self.comparison is None:
+            return
+        row = next(r for r in self.comparison.result.rows if chosen.of in r.cells)
+        self.more_wanted.emit(chosen.of, row.workload.id or 0)
+
+    def plan_missing(self) -> None:
+        """Plan the runs that are missing for the chosen verdict."""
+        self.tabs.setCurrentIndex(VERDICTS)
+        self._more()
+
+    def _filter(self, wanted: str) -> None:
+        words = wanted.casefold().split()
+        for row, cell in enumerate(self._cells):
+            item = self.list.item(row)
+            if item is not None:
+                item.setHidden(not all(word in cell.name.casefold() for word in words))
+
+    # Set-up
+
+    def _set_up(self) -> None:
+        for combo, name, texts in (
+            (self.order, "Order of the bars", (AS_CHOSEN, BY_SCORE)),
+            (self.unit, "Differences", (PERCENT, ABSOLUTE)),
+        ):
+            combo.addItems(texts)
+            combo.setAccessibleName(name)
+            combo.setToolTip(name)
+        self.view.setAccessibleName("What is compared")
+        for view in View:
+            self.view.addItem(str(view), view)
+        self.measure.setAccessibleName("What of the score")
+        for measure, words in {AVERAGE: "average", **LOW_NAMES}.items():
+            self.measure.addItem(words, measure)
+        self.delta.setRange(0.1, 50.0)
+        self.delta.setDecimals(1)
+        self.delta.setValue(3.0)
+        self.delta.setPrefix("matters from ")
+        self.delta.setSuffix(" %")
+        self.delta.setKeyboardTracking(False)
+        self.delta.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.delta.setFixedWidth(136)
+        self.delta.setAccessibleName("Smallest difference that matters")
+        self.delta.setToolTip("Smallest difference that matters")
+        self.filter.setPlaceholderText("Filter cells …")
+        self.filter.setAccessibleName("Filter of the cells")
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.list.setAccessibleName("Cells to compare; the first one ticked is the baseline")
+        self.progress.setTextVisible(False)
+        self.progress.setRange(0, 100)
+        self.tabs.setDrawBase(False)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setAccessibleName("Part of the comparison")
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.addWidget(self.headline, 1)
+        top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for widget in (self.view, self.workloads, self.measure, self.order, self.unit, self.delta):
+            row.addWidget(widget)
+        row.addStretch(1)
+        for name, page in zip(TABS, self._pages(), strict=True):
+            self.tabs.addTab(name)
+            self.below.addWidget(page)
+        side = QWidget()
+        side.setFixedWidth(LIST_WIDTH)
+        cells = QVBoxLayout(side)
+        cells.setContentsMargins(0, 0, 0, 0)
+        cells.setSpacing(4)
+        for beside in (self.filter, self.list, self.base_button):
+            cells.addWidget(beside)
+        right = QVBoxLayout()
+        right.setSpacing(4)
+        right.addWidget(self.tabs)
+        right.addWidget(self.below, 1)
+        middle = QHBoxLayout()
+        middle.setSpacing(14)
+        middle.addWidget(side)
+        middle.addLayout(right, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 8)
+        column.setSpacing(6)
+        column.addLayout(top)
+        column.addLayout(row)
+        column.addWidget(self.progress)
+        column.addLayout(middle, 1)
+
+    def _pages(self) -> list[QWidget]:
+        bars = _stacked(self.bars, self.notes)
+        prices = QSplitter(Qt.Orientation.Vertical)
+        prices.addWidget(_stacked(self.money, self.money_chart))
+        prices.addWidget(_stacked(label("Every price that was noted", "heading"), self.offers))
+        return [
+            bars,
+            _stacked(self.verdicts, self.more),
+            _stacked(self.fairness, self.accept),
+            _stacked(self.generations),
+            _stacked(self.time),
+            prices,
+        ]
+
+    def _connect(self) -> None:
+        self.list.itemChanged.connect(self._ticks)
+        self.filter.textChanged.connect(self._filter)
+        self.view.activated.connect(lambda _: self.view_chosen.emit(self.view.currentData()))
+        self.workloads.changed.connect(lambda ids: self.changed.emit({"workload_ids": ids}))
+        self.measure.activated.connect(lambda _: self.changed.emit({"measure": self.measure.currentData()}))
+        self.delta.valueChanged.connect(lambda value: self.changed.emit({"delta": value / 100.0}))
+        for combo in (self.order, self.unit):
+            combo.activated.connect(lambda _: self.draw())
+        self.tabs.currentChanged.connect(self.below.setCurrentIndex)
+        for table in (self.verdicts, self.fairness, self.generations, self.money):
+            table.explained.connect(self.explained)
+        self.fairness.opened.connect(lambda _: self._accept())
+
+
+def _stacked(*widgets: QWidget) -> QWidget:
+    """Widgets below each other, the first one taking the room; a button keeps its width."""
+    page = QWidget()
+    column = QVBoxLayout(page)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(4)
+    for widget in widgets:
+        if isinstance(widget, RowTable | ChartView | BarsView):
+            column.addWidget(widget, 1)
+        elif isinstance(widget, QPushButton):
+            column.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
+        else:
+            column.addWidget(widget)
+    return page

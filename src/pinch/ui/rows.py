@@ -1,0 +1,21 @@
+"""Rows of a plain table, as the pages make them. No Qt."""
+
+from dataclasses import dataclass, field
+
+from pinch.core.explain import Explanation
+
+
+@dataclass(frozen=True)
+class TableRow:
+    """The cells of a row; what the margin says of it, or of its cells by column; and what it stands for. `aside` rows
+    are written quietly."""
+
+    cells: tuple[str, ...]
+    explanation: Explanation | None = None
+    by_column: dict[int, Explanation] = field(default_factory=dict)
+    of: object = None
+    aside: bool = False
+
+    def explained(self, column: int) -> Explanation | None:
+        """What is said of a cell."""
+        return self.by_column.get(column, self.explanation)

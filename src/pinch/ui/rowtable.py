@@ -1,0 +1,74 @@
+"""A plain table of rows in words, each of which can explain itself."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from pinch.core.explain import Explanation
+from pinch.ui import look
+from pinch.ui.rows import TableRow
+
+ROW_HEIGHT, WIDEST_NAME = 24, 190
+
+
+class RowTable(QTableWidget):
+    """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered."""
+
+    explained = pyqtSignal(Explanation)
+    opened = pyqtSignal(object)
+
+    def __init__(self, name: str, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
+        super().__init__(0, len(columns))
+        self.rows: Sequence[TableRow] = ()
+        self.setAccessibleName(name)
+        self.setHorizontalHeaderLabels(columns)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        header, side = self.horizontalHeader(), self.verticalHeader()
+        assert header is not None and side is not None
+        side.hide()
+        side.setDefaultSectionSize(ROW_HEIGHT)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        header.setStretchLastSection(True)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        header.setHighlightSections(False)
+        self._words = set(words)
+        self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
+        self.cellActivated.connect(lambda row, _: self._open(row))
+
+    def show_rows(self, rows: Sequence[TableRow]) -> None:
+        """These rows; the chosen one stays chosen where there is one at its place."""
+        at = self.currentRow()
+        self.blockSignals(True)
+        self.rows = rows
+        self.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            for c, text in enumerate(row.cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                item.setFont(look.text_font(10) if c in self._words else look.figure_font(9))
+                if row.aside:
+                    item.setForeground(self.palette().placeholderText())
+                self.setItem(r, c, item)
+        self.setColumnWidth(0, min(WIDEST_NAME, self.sizeHintForColumn(0) + 14))
+        if 0 <= at < len(rows):
+            self.setCurrentCell(at, max(0, self.currentColumn()))
+        self.blockSignals(False)
+
+    @property
+    def chosen(self) -> TableRow | None:
+        """The row that is chosen."""
+        row = self.currentRow()
+        return self.rows[row] if 0 <= row < len(self.rows) else None
+
+    def _tell(self, row: int, column: int) -> None:
+        if 0 <= row < len(self.rows) and (found := self.rows[row].explained(column)) is not None:
+            self.explained.emit(found)
+
+    def _open(self, row: int) -> None:
+        if 0 <= row < len(self.rows) and self.rows[row].of is not None:
+            self.opened.emit(self.rows[row].of)
