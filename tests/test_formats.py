@@ -13,15 +13,16 @@ from frictionless import Package, validate
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.charts.files import clock_step, draw, write_chart
-from pinch.charts.scaling import MeasuredPoint, scaling_chart
+from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, scaling_chart
 from pinch.charts.spec import Chart, Line, Panel, Rule, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
 from pinch.charts.timeline import timeline_chart
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
+from pinch.core.ladder import Point
 from pinch.core.limiter import CAUSES
 from pinch.core.runlog import Mark, RunLog, Series
-from pinch.core.scaling import Point, scale
+from pinch.core.scaling import scale
 from pinch.publish.datapackage import write_run_package
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from tests import made
@@ -174,9 +175,10 @@ class TestCharts(InFolder):
 
     def scaling(self) -> Chart:
         watts = [10.0, 20, 30, 40]
-        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W, run 1") for w in watts]
+        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", f"{w:g} W, run 1") for w in watts]
         fitted = scale([Point(p.name, p.power_w, p.score) for p in points])
-        return scaling_chart("Curve", "Gannet", 3, points, fitted, "Score", "1/s")
+        series = DrawnSeries("Gannet", 3, False, points, (), fitted.ladder, None, fitted.nearly_all)
+        return scaling_chart("Curve", [series], "Score", "1/s", "Power", Second.EFFICIENCY, reader_w=20.0)
 
     def test_the_file_draws_the_very_data_of_the_spec(self) -> None:
         for chart in (self.timeline(), self.scaling()):
@@ -198,7 +200,8 @@ class TestCharts(InFolder):
         self.assertIn("sustained power", chart.alternative)
 
     def test_claimed_watts_stand_beside_the_measured(self) -> None:
-        light, measured = self.scaling().panels[0].dots
+        light, measured, spot = self.scaling().panels[0].dots
+        self.assertTrue(spot.spot)
         np.testing.assert_allclose(light.x, [10, 20, 30, 40])
         np.testing.assert_allclose(measured.x, [10.3, 20.3, 30.3, 40.3])
         self.assertTrue(light.light and not measured.light)

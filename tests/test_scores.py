@@ -15,8 +15,10 @@ from pinch import compose
 from pinch.bench.book import create_book, open_book
 from pinch.bench.records import Device, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words
-from pinch.compose import add_told, scale_cell
+from pinch.charts.scaling import Second
+from pinch.compose import ScaleChoice, add_told, digest_book, points_of, scale_book
 from pinch.core.errors import DataError
+from pinch.core.sweetspots import NEARLY_ALL
 from pinch.sources.scores import Role, Told, guess_roles, told_scores
 from pinch.sources.sheets import read_sheet, sheet_of_text
 from pinch.ui.logs.scores import ScoresDialog
@@ -155,13 +157,16 @@ class TestBook(InFolder):
         gannet = self.book.get(Device, run.device_id)
         work = self.book.get(Workload, run.workload_id)
         self.assertEqual((gannet.name, work.name, len(self.book.devices())), ("Gannet", "Skerry Run", 4))
-        result = scale_cell(compose.JudgeDesk(self.book), self.book, gannet, work)
+        points = points_of(self.book, digest_book(self.book.path).digests)
+        result = scale_book(points, ScaleChoice((gannet.id or 0,), (work.id or 0,)))
+        (series,) = result.series
         self.assertEqual(
-            (len(result.points), [t.summary.score for t in result.told]), (0, [68, 61.5]), "as they are dated"
+            (len(series.points), [t.summary.score for t in series.told]), (0, [68, 61.5]), "as they are dated"
         )
-        row = state.rows(result)[0]
-        self.assertEqual((row.told, row.off_by), ("maker's figure, mean of 6 units, 2026-08-01", ""))
-        dots = state.chart(result, 0, "any room").panels[0].dots
+        row = state.setting_rows(result)[0]
+        self.assertEqual((row.cells[4], row.cells[7]), ("", "maker's figure, mean of 6 units, 2026-08-01"))
+        self.assertIn("only scores that are told", state.headline(result, gannet.id))
+        dots = state.chart(result, {}, gannet.id, NEARLY_ALL, Second.NOTHING, None).panels[0].dots
         self.assertEqual([d.told for d in dots], [False, True, False])
         self.assertEqual(dots[1].texts[0], "maker's figure, mean of 6 units, 2026-08-01")
         with self.assertRaisesRegex(Exception, "nothing to judge"):

@@ -1,6 +1,6 @@
 """What the pages know, apart from Qt: cards, live values, rows, headlines, the session's subject."""
 
-import contextlib
+import dataclasses
 import math
 import tempfile
 import unittest
@@ -10,14 +10,13 @@ from PyQt6.QtCore import QCoreApplication
 
 from pinch import compose
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
+from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Setting, Workload, now
-from pinch.compose import JudgeDesk, ScalePoint, ScaleResult
+from pinch.compose import BookPoints, JudgeDesk, RunPoint, ScaleChoice, ScaleResult, Series, scale_book
 from pinch.core.errors import PinchError
-from pinch.core.figures import Note
 from pinch.core.judge import Known, judge
 from pinch.core.runlog import RunLog
-from pinch.core.scaling import Point, scale
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 from pinch.rig import catalogue
@@ -131,41 +130,54 @@ class TestLive(unittest.TestCase):
 
 
 class TestScaleState(unittest.TestCase):
-    def result(self, watts: list[float], scores: list[float]) -> ScaleResult:
-        points = tuple(
-            ScalePoint(
-                run(id=i, repeat=1),
+    def result(self, watts: list[float], scores: list[float], **choice: object) -> ScaleResult:
+        points = [
+            RunPoint(
+                run(id=i, repeat=1, void="lid" if s < 0 else ""),
+                DEVICE,
                 Setting(id=i, device_id=1, name=f"{w:g}", sustained_w=w),
-                w * 1.06,
-                0.01,
-                s,
-                "settled",
+                WORK,
+                Digest(state="settled", power_w=w * 1.06, rate=abs(s), shares={"sustained-power": 1.0}),
+                22.0,
             )
             for i, (w, s) in enumerate(zip(watts, scores, strict=True))
-        )
-        scaling = scale([Point(p.setting.name, p.power_w, p.score) for p in points]) if len(points) > 2 else None
-        reason = "" if scaling else "a curve needs three different powers, there are 2"
-        return ScaleResult(DEVICE, WORK, points, (Note("left-out", "x, run 1: void: lid"),), scaling, reason)
+        ]
+        book = BookPoints(tuple(points), (DEVICE,), (WORK,), {}, ())
+        return scale_book(book, ScaleChoice((1,), (1,), **choice))  # type: ignore[arg-type]
 
     def test_rows_by_measured_watts_with_the_claim_beside(self) -> None:
-        rows = scale_state.rows(self.result([30, 10, 20], [9, 5, 8]))
-        self.assertEqual([r.setting for r in rows], ["10", "20", "30"])
-        self.assertEqual({r.off_by for r in rows}, {"+6 %"})
-        self.assertTrue(math.isnan(rows[0].power_sd))
+        rows = scale_state.setting_rows(self.result([30, 10, 20], [9, 5, 8]))
+        self.assertEqual([r.cells[0] for r in rows], ["10", "20", "30"])
+        self.assertEqual({r.cells[4] for r in rows}, {"+6 %"})
+        self.assertEqual(rows[0].cells[3], "10.6", "no spread of a single run")
 
     def test_headlines(self) -> None:
-        self.assertIn("reaches 95 % of its best", scale_state.headline(self.result([10, 20, 30], [5, 8, 9])))
-        self.assertIn("already gives 95 %", scale_state.headline(self.result([10, 20, 30], [9, 9.1, 9.1])))
-        self.assertIn("no curve yet", scale_state.headline(self.result([10, 20], [5, 8])))
-        self.assertIn("no settled run", scale_state.headline(self.result([], [])))
+        def headline(*of: list[float]) -> str:
+            return scale_state.headline(self.result(*of), 1)
+
+        self.assertIn("reaches 95 % of its best", headline([10, 20, 30], [5, 8, 9]))
+        self.assertIn("already gives 95 %", headline([10, 20, 30], [9, 9.1, 9.1]))
+        self.assertIn("no curve yet", headline([10, 20], [5, 8]))
+        self.assertIn("no settled run", headline([10], [-5]))
+        self.assertIn("No run", headline([], []))
 
     def test_the_margin_repeats_what_was_left_out(self) -> None:
-        e = scale_state.explain_sweet_spot(self.result([10, 20, 30], [5, 8, 9]))
-        assert e is not None
-        self.assertIn("x, run 1: void: lid", e.cautions)
-        self.assertIn("No setting was repeated", e.uncertainty)
-        self.assertEqual(e.formula[0], "0.95 × 9 = 8.55 tiles/s")
-        self.assertIsNone(scale_state.explain_sweet_spot(self.result([10, 20], [5, 8])))
+        result = self.result([10, 20, 30, 40], [5, 8, 9, -1])
+        row = scale_state.spot_rows(result)[0]
+        spot = row.explained(5)
+        assert spot is not None and row.explanation is not None
+        self.assertIn("40, run 1: void: lid", spot.cautions)
+        self.assertIn("No interval", spot.uncertainty)
+        self.assertEqual(spot.formula[0], "0.95 × 9 = 8.55 tiles/s")
+        self.assertIn("No setting was repeated", row.explanation.uncertainty)
+        self.assertEqual(row.cells[-1], "power, clock and heat")
+
+    def test_a_target_beyond_what_was_measured(self) -> None:
+        row = scale_state.target_rows(self.result([10, 20, 30], [5, 8, 9], target=12.0, low_share=0.8))[0]
+        self.assertEqual(row.cells[1], "not measured")
+        self.assertIn("Its lows are not known", row.cells[4])
+        watts = scale_state.target_rows(self.result([10, 20, 30], [5, 8, 9], target=8.0))[0].cells[1]
+        self.assertAlmostEqual(float(watts.split()[0]), 21.2, delta=0.3)
 
 
 class SessionCase(unittest.TestCase):
@@ -221,26 +233,29 @@ class TestSession(SessionCase):
         runlogs.append(self.session.book, stream, made.np.array([1.0]), [made.np.array([900.0])])
         self.assertIsNot(desk.judge(first)[1], judged)
 
+    def scaled(self, work: Workload) -> Series:
+        points = compose.read_points(self.path)
+        points = dataclasses.replace(
+            points, workloads=(work,), points=tuple(dataclasses.replace(p, workload=work) for p in points.points)
+        )
+        return scale_book(points, ScaleChoice((self.cell[0].id or 0,), (work.id or 0,))).series[0]
+
     def test_scaling_says_why_a_run_is_left_out(self) -> None:
-        with contextlib.closing(open_book(self.path)) as book:
-            device, _, work = self.cell
-            found = compose.scale_cell(JudgeDesk(book), book, device, work)
-        self.assertEqual(len(found.points), 0)
-        self.assertEqual(len(found.left_out), 2)
+        for run in self.session.book.runs():
+            self.session.book.save(run.model_copy(update={"status": ExitStatus.COMPLETE}))
+        found = self.scaled(self.cell[2])
+        self.assertEqual((len(found.points), len(found.left_out)), (0, 2))
         self.assertIn("no rate of work and no score", found.left_out[0].text)
 
     def test_scores_of_passes_stand_where_no_rate_was_logged(self) -> None:
-        device, _, work = self.cell
-        with contextlib.closing(open_book(self.path)) as book:
-            first = book.runs()[0]
-            warm, second = Pass(start_s=1, end_s=5, warm_up=True, score=9.0), Pass(start_s=5, end_s=9, score=41.0)
-            last = Pass(start_s=9, end_s=12, score=43.0)
-            book.save(first.model_copy(update={"passes": (warm, second, last)}))
-            found = compose.scale_cell(JudgeDesk(book), book, device, work)
-            self.assertEqual([p.score for p in found.points], [42.0])
-            slow = work.model_copy(update={"higher_is_better": False})
-            timed = compose.scale_cell(JudgeDesk(book), book, device, slow)
-            self.assertIn("better when it is lower", timed.left_out[0].text)
+        work = self.cell[2]
+        first = self.session.book.runs()[0]
+        warm, second = Pass(start_s=1, end_s=5, warm_up=True, score=9.0), Pass(start_s=5, end_s=9, score=41.0)
+        passes = (warm, second, Pass(start_s=9, end_s=12, score=43.0))
+        self.session.book.save(first.model_copy(update={"passes": passes, "status": ExitStatus.COMPLETE}))
+        self.assertEqual([p.score for p in self.scaled(work).points], [42.0])
+        slow = work.model_copy(update={"higher_is_better": False, "score_unit": "s"})
+        self.assertEqual([p.score for p in self.scaled(slow).points], [3600 / 42.0], "times an hour")
 
     def test_run_words(self) -> None:
         words = run_words(run(ambient_c=31.0, void="lid", repeat=3), "Even")

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.book import Book, create_book, open_book
+from pinch.compose import digest_book
 from pinch.rig.demo import make_demo_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
@@ -26,6 +27,7 @@ def demo_book() -> Path:
     if not _demo:
         _demo.append(Path(tempfile.mkdtemp(prefix="pinch-demo-")) / "cabin-test.pinch")
         make_demo_book(_demo[0])
+        digest_book(_demo[0])  # once for all copies
     return _demo[0]
 
 

@@ -11,7 +11,7 @@ from pinch.cli.tables import read_lines
 from pinch.core.crossing import Crossover, Pairing, all_pairs
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.ladder import Point, cells_by_power
+from pinch.core.ladder import LAW, Point, cells_by_power
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import PROMISES, SweetSpot
 from pinch.core.targets import Target
@@ -119,7 +119,7 @@ def _print_plain(results: dict[str, Scaling | None], pairings: list[Pairing], wa
     for device, s in results.items():
         if s is None:
             continue
-        law = f"power law, exponent {s.ladder.exponent:.2f}" if s.ladder.shape == "law" else "free shape"
+        law = f"exponent {s.ladder.exponent:.2f}" if s.ladder.shape == LAW else s.ladder.shape
         print(f"{device}: {law} ({s.ladder.why})")
         for rung in s.ladder.rungs:
             print(f"  {rung.power_w:8.2f} W {rung.score:12.5g}  {rung.runs} runs")

@@ -1,32 +1,37 @@
 """The curve of a score over measured watts, of one device and workload, with what chance could have made of it.
 
-Two curves: the power law with an offset, and a shape that never falls and never bends up. The law is used where a
-lack-of-fit F test against the scatter of the repeats does not reject it at 5 % (N. R. Draper and H. Smith, Applied
-Regression Analysis, 1981), since it is about twice as sharp there; otherwise the free shape.
+The power law with an offset is used where a lack-of-fit F test against the scatter of the repeats does not reject it
+at 5 % (N. R. Draper and H. Smith, Applied Regression Analysis, 1981); where it does, a rise towards a ceiling that the
+test does not reject; otherwise a shape that never falls and never bends up. A law is about twice as sharp as that.
 
 The scatter of all repeats of a ladder is pooled, in ln score at equal watts: a setting with two runs says little of its
 own scatter. Draws from it, a mean of as many runs for each setting, are fitted again; all intervals are of these draws,
 widened by Student's t for the few repeats that the scatter is known from.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from pinch.core.concave import fit_concave, fit_concave_rows
+from pinch.core.concave import fit_concave_rows
 from pinch.core.errors import DataError
 from pinch.core.powerlaw import PARAMETERS, PowerLaws, fit_power_laws
+from pinch.core.rises import exponential, fit_rises, hyperbolic
 from pinch.core.robust import Z975
 from pinch.core.runlog import FloatArray
 
-LAW, FREE = "law", "free shape"
+LAW, RISE, FREE = "law", "rise", "free shape"
 GRID = 121
 """Points of the curve over the measured range."""
 DRAWS, SEED = 400, 20260901
 REJECTED_AT = 0.05
+EXACT = 1e-9
+"""Scores that are alike to so much were not measured, but worked out."""
 UNTESTED_RMS = 0.01
 """Without repeats the law is used where it misses the points by less: common practice, no source."""
+FREE_WIDER = 1.12
+"""A fit that is held to a shape varies less than it errs; with so much, 95 % is 95 % in `bench/ladders.py`."""
 SAME_WATTS = 1.02
 """Runs within 2 % of watts are repeats of one limit, where nobody says which setting they are of."""
 
@@ -70,8 +75,8 @@ class Scatter:
 @dataclass(frozen=True)
 class Ladder:
     """A fitted curve: `power` (k,) W from the least to the most that was measured, `score` (k,), and `draws` (r, k) of
-    what chance could have made of it, no rows without repeats. `shape` is `law` or `free shape`, `why` says by what
-    test; `exponent` and `offset_w` are those of the law, NaN where it was rejected."""
+    what chance could have made of it, no rows without repeats. `shape` is `law`, `rise` or `free shape`, `why` says
+    by what test; `exponent` and `offset_w` are those of the law, NaN where it was rejected."""
 
     rungs: tuple[Rung, ...]
     power: FloatArray
@@ -126,22 +131,17 @@ def fit_ladder(points: Sequence[Point]) -> Ladder:
     law = fit_power_laws(watts, log_score[None, :], runs)
     steep = np.interp([p.power_w for p in points], watts, law.slope_of_log(watts))
     scatter, pool = _scatter(points, rungs, steep)
-    lawful, why = _is_lawful(law, scatter, len(rungs), runs)
     grid = np.linspace(watts[0], watts[-1], GRID)
     drawn = _drawn(log_score, runs, pool, scatter)
-    if lawful:
-        score, draws = (
-            law.at(grid)[0],
-            fit_power_laws(watts, drawn, runs).at(grid) if len(drawn) else np.empty((0, GRID)),
-        )
-    else:
-        score, draws = _free(watts, log_score[None, :], runs, grid)[0], _free(watts, drawn, runs, grid)
+    shape, why, fit = _chosen(law, watts, log_score, runs, scatter)
+    draws = fit(drawn, grid) if len(drawn) else np.empty((0, GRID))
+    lawful = shape == LAW
     return Ladder(
         rungs,
         grid,
-        score,
+        fit(log_score[None, :], grid)[0],
         draws,
-        LAW if lawful else FREE,
+        shape,
         why,
         float(law.exponent[0]) if lawful else float("nan"),
         float(law.offset_w[0]) if lawful else float("nan"),
@@ -204,21 +204,41 @@ def _scatter(points: Sequence[Point], rungs: Sequence[Rung], steep: FloatArray) 
     return Scatter(float(np.sqrt(squares / df)), df), np.array(left)
 
 
-def _is_lawful(law: PowerLaws, scatter: Scatter, count: int, runs: FloatArray) -> tuple[bool, str]:
-    """Whether the law stands, and by what test."""
+Fit = Callable[[FloatArray, FloatArray], FloatArray]
+"""Rows of ln scores (r, n) and a grid (k,) to curves (r, k)."""
+
+
+def _chosen(
+    law: PowerLaws, watts: FloatArray, log_score: FloatArray, runs: FloatArray, scatter: Scatter
+) -> tuple[str, str, Fit]:
+    """The shape that stands, by what test, and how it is fitted."""
+    if len(watts) <= PARAMETERS:
+        words = f"{len(watts)} settings leave nothing to test a law with"
+        return FREE, words, lambda rows, grid: _free(watts, rows, runs, grid, log_score)
+    stands, why = _test(float(law.misfit[0]), scatter, len(watts), runs)
+    if stands:
+        return LAW, f"power law: {why}", lambda rows, grid: fit_power_laws(watts, rows, runs).at(grid)
+    rises = [fit_rises(watts, np.exp(log_score)[None, :], runs, basis) for basis in (exponential, hyperbolic)]
+    best = min(rises, key=lambda rise: float(rise.misfit[0]))
+    stands, rise_why = _test(float(best.misfit[0]), scatter, len(watts), runs)
+    if stands and best.depth[0] > 0.0:
+        words = f"power law: {why}; rise to a ceiling: {rise_why}"
+        return RISE, words, lambda rows, grid: fit_rises(watts, np.exp(rows), runs, best.basis).at(grid)
+    return FREE, f"power law: {why}", lambda rows, grid: _free(watts, rows, runs, grid, log_score)
+
+
+def _test(misfit: float, scatter: Scatter, count: int, runs: FloatArray) -> tuple[bool, str]:
+    """Whether a law of so much misfit stands, and by what."""
     from scipy.special import fdtrc
 
-    spare = count - PARAMETERS
-    if spare < 1:
-        return False, f"{count} settings leave nothing to test a law with"
-    misfit = float(law.misfit[0])
     if not scatter.known:
         rms = float(np.sqrt(misfit / runs.sum()))
-        return rms < UNTESTED_RMS, f"no repeats to test a law with; it misses the settings by {100 * rms:.2g} %"
-    exact = scatter.sd <= 1e-12
-    chance = float(misfit < 1e-18) if exact else float(fdtrc(spare, scatter.df, misfit / spare / scatter.sd**2))
+        return rms < UNTESTED_RMS, f"no repeats to test it with; it misses the settings by {100 * rms:.2g} %"
+    exact = scatter.sd <= EXACT
+    spare = count - PARAMETERS
+    chance = float(misfit < EXACT**2) if exact else float(fdtrc(spare, scatter.df, misfit / spare / scatter.sd**2))
     stands = chance >= REJECTED_AT
-    return stands, f"lack of fit: p = {chance:.2g}, the law {'stands' if stands else 'is rejected'}"
+    return stands, f"lack of fit, p = {chance:.2g}: it {'stands' if stands else 'is rejected'}"
 
 
 def _drawn(log_score: FloatArray, runs: FloatArray, pool: FloatArray, scatter: Scatter) -> FloatArray:
@@ -233,16 +253,9 @@ def _drawn(log_score: FloatArray, runs: FloatArray, pool: FloatArray, scatter: S
     return np.asarray(log_score + wider * off)
 
 
-def _free(watts: FloatArray, log_score: FloatArray, runs: FloatArray, grid: FloatArray) -> FloatArray:
+def _free(watts: FloatArray, rows: FloatArray, runs: FloatArray, grid: FloatArray, log_score: FloatArray) -> FloatArray:
     """Concave curves of each row of ln scores on the grid, (r, k)."""
     from scipy.interpolate import PchipInterpolator
 
-    if not len(log_score):
-        return np.empty((0, len(grid)))
-    scores = np.exp(log_score)
-    if len(scores) == 1:
-        repeated = np.repeat(np.arange(len(watts)), runs.astype(int))
-        fitted = fit_concave(watts[repeated], scores[0][repeated]).score[None, :]
-    else:
-        fitted = fit_concave_rows(watts, scores, runs)
+    fitted = fit_concave_rows(watts, np.exp(log_score + FREE_WIDER * (rows - log_score)), runs)
     return np.asarray(PchipInterpolator(watts, fitted, axis=1)(grid))

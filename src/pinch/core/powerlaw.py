@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
 
 OFFSETS = 96
@@ -58,8 +59,7 @@ def fit_power_laws(power: FloatArray, log_score: FloatArray, weights: FloatArray
     sxy = (y * weights) @ x.T
     b = np.clip(sxy / sxx, LEAST_EXPONENT, MOST_EXPONENT)
     misfit = ((y * y) @ weights)[:, None] - 2.0 * b * sxy + b * b * sxx
-    best = np.argmin(misfit, axis=1)
-    chosen = _between(offsets, misfit, best)
+    chosen = lowest_between(offsets, misfit)
     reach = np.log(power[None, :] - chosen[:, None])
     middle = reach @ share
     off = reach - middle[:, None]
@@ -67,16 +67,3 @@ def fit_power_laws(power: FloatArray, log_score: FloatArray, weights: FloatArray
     b_r = np.clip(((y * off) @ weights) / sxx_r, LEAST_EXPONENT, MOST_EXPONENT)
     left = y - b_r[:, None] * off
     return PowerLaws(log_score @ share - b_r * middle, chosen, b_r, (left * left) @ weights)
-
-
-def _between(offsets: FloatArray, misfit: FloatArray, best: np.ndarray) -> FloatArray:
-    """The place of the least misfit between those tried, from the parabola through three of them, (r,)."""
-    inner = np.clip(best, 1, len(offsets) - 2)
-    rows = np.arange(len(best))
-    left, middle, right = (misfit[rows, inner + step] for step in (-1, 0, 1))
-    x0, x1, x2 = (offsets[inner + step] for step in (-1, 0, 1))
-    d1, d2 = (middle - left) / (x1 - x0), (right - middle) / (x2 - x1)
-    bend = (d2 - d1) / (x2 - x0)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        lowest = 0.5 * (x0 + x1) - d1 / (2.0 * bend)
-    return np.asarray(np.where((bend > 0.0) & (inner == best), np.clip(lowest, x0, x2), offsets[best]))

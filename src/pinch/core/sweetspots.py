@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.core.ladder import Ladder
+from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
 
 EFFICIENCY, KNEE, MARGINAL, NEARLY_ALL = "efficiency", "knee", "marginal", "95%"
@@ -118,12 +119,5 @@ def first_reach(power: FloatArray, rows: FloatArray, wanted: FloatArray) -> Floa
 
 
 def _top(power: FloatArray, rows: FloatArray) -> FloatArray:
-    """Where each row is largest, by the parabola through the best place and its neighbours."""
-    best = np.argmax(rows, axis=1)
-    inner = np.clip(best, 1, rows.shape[1] - 2)
-    at = np.arange(len(rows))
-    left, middle, right = (rows[at, inner + step] for step in (-1, 0, 1))
-    bend = left - 2.0 * middle + right
-    with np.errstate(divide="ignore", invalid="ignore"):
-        aside = np.where((bend < 0.0) & (inner == best), 0.5 * (left - right) / bend, 0.0)
-    return np.asarray(power[best] + np.clip(aside, -1.0, 1.0) * (power[1] - power[0]))
+    """Where each row is largest."""
+    return lowest_between(power, -rows)

@@ -8,13 +8,14 @@ from pinch.core.explain import Explanation
 @dataclass(frozen=True)
 class TableRow:
     """The cells of a row; what the margin says of it, or of its cells by column; and what it stands for. `aside` rows
-    are written quietly."""
+    are written quietly; a `heading` has one cell across the table."""
 
     cells: tuple[str, ...]
     explanation: Explanation | None = None
     by_column: dict[int, Explanation] = field(default_factory=dict)
     of: object = None
     aside: bool = False
+    heading: bool = False
 
     def explained(self, column: int) -> Explanation | None:
         """What is said of a cell."""

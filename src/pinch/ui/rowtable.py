@@ -45,16 +45,21 @@ class RowTable(QTableWidget):
         at = self.currentRow()
         self.blockSignals(True)
         self.rows = rows
+        self.clearSpans()
         self.setRowCount(len(rows))
         for r, row in enumerate(rows):
+            if row.heading:
+                self.setSpan(r, 0, 1, self.columnCount())
             for c, text in enumerate(row.cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                item.setFont(look.text_font(10) if c in self._words else look.figure_font(9))
+                words = c in self._words
+                item.setFont(look.text_font(10, bold=row.heading) if words else look.figure_font(9))
                 if row.aside:
                     item.setForeground(self.palette().placeholderText())
                 self.setItem(r, c, item)
-        self.setColumnWidth(0, min(WIDEST_NAME, self.sizeHintForColumn(0) + 14))
+        names = [self.fontMetrics().horizontalAdvance(row.cells[0]) for row in rows if not row.heading]
+        self.setColumnWidth(0, min(WIDEST_NAME, max(names, default=80) + 20))
         if 0 <= at < len(rows):
             self.setCurrentCell(at, max(0, self.currentColumn()))
         self.blockSignals(False)

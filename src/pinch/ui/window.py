@@ -52,6 +52,7 @@ from pinch.ui.writing import Writing
 
 ICON = look.ART / "pinch.svg"
 REPLAN_MS = 60_000
+JUDGE_ALL_MS = 2_000
 NARROW_MARGIN = 212
 
 
@@ -96,6 +97,10 @@ class MainWindow(QMainWindow):
         self._records_changed()
         QTimer.singleShot(300, self.planning.start_if_changed)  # for the hours left, once the window is there
         QTimer.singleShot(300, load_icons)
+        self._before_long = QTimer(self)
+        self._before_long.setSingleShot(True)
+        self._before_long.timeout.connect(self.points.wanted)  # for Scale and Compare, while nobody waits for it
+        self._before_long.start(JUDGE_ALL_MS)
         clock = QTimer(self)
         clock.timeout.connect(self._clock_went_on)
         clock.start(REPLAN_MS)
@@ -372,6 +377,7 @@ class MainWindow(QMainWindow):
         if warnings and not self.asking.go_on(warnings):
             return
         self.checking.cancel()
+        self.points.cancel()  # nothing disturbs what is measured
         notes = "Started in spite of: " + " ".join(f"{c.name}: {c.evidence}" for c in warnings) if warnings else ""
         before = tuple(f"{c.name}: {c.evidence}" for c in self.run_view.preflight.checks)
         heat = self.checking.heat_of(request.device)
@@ -528,6 +534,7 @@ class MainWindow(QMainWindow):
         self.margin.leave_notes()
         self.bench_view.form.leave()
         self.judging.cancel()
+        self._before_long.stop()
         self.points.cancel()
         self.scaling.cancel()
         self.comparing.cancel()

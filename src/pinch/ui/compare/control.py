@@ -46,6 +46,7 @@ class CompareControl(QObject):
         self._session, self._points = session, points
         self._job: Job | None = None
         self._done_for: tuple[BookPoints, object] | None = None
+        self._last: Comparison | None = None
         self._cells: tuple[BookPoints, list[BenchCell]] | None = None
         self._chosen: list[CellKey] = []
         self.view = View.CHOSEN
@@ -107,7 +108,7 @@ class CompareControl(QObject):
         self.start()
 
     def start(self) -> bool:
-        """Compare what is chosen; False where that was done already."""
+        """Compare what is chosen; False where that was done already, and is told once more."""
         points = self._points.wanted()
         if points is None:
             return True
@@ -115,9 +116,11 @@ class CompareControl(QObject):
             self._chosen = [c.key for c in self._first()]
         choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta)
         if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == choice:
+            if self._last is not None:
+                self.finished.emit(self._last)
             return False
         self.cancel()
-        self._done_for = points, choice
+        self._done_for, self._last = (points, choice), None
 
         def work(progress: Callable[[float], bool]) -> Comparison:
             result = compose.compare_book(points, choice)
@@ -125,7 +128,7 @@ class CompareControl(QObject):
 
         self._job = Job(work, self)
         self._job.progressed.connect(self.progressed)
-        self._job.finished.connect(self.finished)
+        self._job.finished.connect(self._finished)
         self._job.failed.connect(self._failed)
         self._job.start()
         return True
@@ -201,6 +204,10 @@ class CompareControl(QObject):
             own[0],
             *(min(there, key=lambda c: abs(c.power_w(subject.workload_id) - like)) for there in others.values()),
         ]
+
+    def _finished(self, comparison: Comparison) -> None:
+        self._last = comparison
+        self.finished.emit(comparison)
 
     def _failed(self, reason: str) -> None:
         self._done_for = None

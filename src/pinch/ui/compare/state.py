@@ -11,7 +11,7 @@ from pinch.compose import AVERAGE, BenchCell, Compared, CompareResult, Unfair, W
 from pinch.core.explain import Explanation
 from pinch.core.fairness import GRADE_WORDS, Grade
 from pinch.core.index import Index
-from pinch.core.verdict import CANNOT_TELL, TIE, Verdict
+from pinch.core.verdict import CANNOT_TELL, TIE, Verdict, with_scatter
 from pinch.ui.rows import TableRow
 from pinch.ui.scale.state import ANSWERS, percent, verdict_words
 
@@ -122,8 +122,8 @@ def result_rows(shown: Shown) -> list[TableRow]:
     """A row a cell and workload, then the index over all workloads."""
     rows = []
     for row in shown.result.rows:
-        note = _row_note(shown, row)
-        rows.append(TableRow((workload_words(row.workload), "", "", "", "", "", note), aside=True))
+        title = ", ".join(filter(None, (workload_words(row.workload), _row_note(shown, row))))
+        rows.append(TableRow((title,), heading=True))
         rows += [_result_row(c, row, shown) for c in row.cells]
     rows += [_index_row(name, index) for name, index in shown.result.indexes.items() if len(index.workloads) > 1]
     return rows
@@ -134,9 +134,8 @@ def fair_rows(shown: Shown) -> list[TableRow]:
     rows = []
     for u in shown.result.unfair:
         d = u.difference
-        back = f"{GRADE_WORDS[d.grade]}" + (
-            f": {u.cell.name if d.holds_back == 'a' else shown.result.baseline.name}" if d.holds_back else ""
-        )
+        whom = {"a": "holds it back", "b": "holds the baseline back"}
+        back = whom.get(d.holds_back, GRADE_WORDS[d.grade]) if d.grade is Grade.HOLDS_BACK else GRADE_WORDS[d.grade]
         cells = (u.cell.name, d.what, d.a, d.b, back, u.accepted)
         where = f"Of {', '.join(u.workloads)}."
         explained = Explanation(
@@ -245,8 +244,12 @@ def explain_verdict(c: Compared, row: WorkRow, shown: Shown) -> Explanation:
         CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
     }
     sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
-    scatter = [f"{name}: scatter {100 * s.log_sd:.2g} %{' (borrowed)' if s.borrowed else ''}" for name, s in
-               ((c.cell.name, c.score), (base.cell.name, base.score)) if math.isfinite(s.log_sd)]  # fmt: skip
+    both = [(x.cell.name, with_scatter(x.score, row.pooled)) for x in (c, base)]
+    scatter = [
+        f"{name}: scatter {100 * s.log_sd:.2g} %{' (borrowed)' if s.borrowed else ''}."
+        for name, s in both
+        if math.isfinite(s.log_sd)
+    ]
     cautions = [v.words] if v.words else []
     if v.more_runs:
         cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")

@@ -36,6 +36,10 @@ TABS = ("Bars", "Verdicts", "Fairness", "Watts or design", "Over time", "Money")
 BARS, VERDICTS, FAIRNESS, GENERATIONS, TIME, MONEY = range(6)
 MOST_NOTES = 3
 LIST_WIDTH = 216
+GENERATIONS_HINT = (
+    "Both curves are read at the same watts, so that an uplift over another device parts into design and watts. It "
+    "takes a curve of both under the workload: three settings at least, in the room of the baseline."
+)
 BY_SCORE, AS_CHOSEN = "by score", "as chosen"
 PERCENT, ABSOLUTE = "in percent", "in its unit"
 
@@ -66,7 +70,7 @@ class CompareView(QWidget):
         self.bars = BarsView()
         self.notes = label("", "quiet", wrap=True)
         self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 6))
-        self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=(0, 2, 3, 5))
+        self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=range(6))
         self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
         self.money = RowTable("Prices beside scores", money.MONEY_COLUMNS)
         self.offers = RowTable("All prices", money.OFFER_COLUMNS, words=(0, 3, 5))
@@ -92,6 +96,8 @@ class CompareView(QWidget):
         """Show how far the work is."""
         self.progress.setVisible(share < 1.0)
         self.progress.setValue(round(100 * share))
+        if share < 1.0 and self.comparison is None:
+            self.headline.setText(f"Judging all runs, {100 * share:.0f} % …")
 
     def show_choice(
         self,
@@ -302,7 +308,7 @@ class CompareView(QWidget):
             bars,
             _stacked(self.verdicts, self.more),
             _stacked(self.fairness, self.accept),
-            _stacked(self.generations),
+            _stacked(label(GENERATIONS_HINT, "quiet", wrap=True), self.generations),
             _stacked(self.time),
             prices,
         ]

@@ -11,6 +11,7 @@ from pinch.charts.spec import Chart
 from pinch.compose import AVERAGE, LOW_NAMES, ScalePoint, ScaleResult, Series
 from pinch.core.crossing import AtWatts, Crossover, at_watts
 from pinch.core.explain import Explanation
+from pinch.core.ladder import FREE, LAW, RISE
 from pinch.core.sweetspots import (
     EFFICIENCY,
     KNEE,
@@ -31,6 +32,7 @@ CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above",
 TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
 GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
 SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
+SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
 _MEANINGS = {
     EFFICIENCY: "The measured power at which the score per watt is largest.",
     KNEE: "The power at which the curve is furthest above the straight line from its first to its last point.",
@@ -122,7 +124,7 @@ def spot_rows(result: ScaleResult) -> list[TableRow]:
             rows.append(TableRow((s.name, f"no curve: {s.reason}", "", "", "", "", "", s.bound_by), aside=True))
             continue
         ladder = s.scaling.ladder
-        law = f"power law {ladder.exponent:.2f}" if ladder.shape == "law" else ladder.shape
+        law = f"power law {ladder.exponent:.2f}" if ladder.shape == LAW else SHAPES[ladder.shape]
         spots = [s.scaling.spots[rule] for rule in RULES]
         cells = (s.name, law, *(_spot_words(spot) for spot in spots), f"{s.scaling.next_w:.0f}", s.bound_by)
         explained = {2 + n: explain_spot(result, s, spot) for n, spot in enumerate(spots)}
@@ -245,8 +247,10 @@ def explain_curve(result: ScaleResult, s: Series) -> Explanation:
     """The curve itself."""
     assert s.scaling is not None
     ladder = s.scaling.ladder
-    if ladder.shape == "law":
+    if ladder.shape == LAW:
         formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
+    elif ladder.shape == RISE:
+        formula = ("y = a − d · g(P)", f"ceiling not reached; {ladder.score.max():.4g} at the most watts")
     else:
         formula = ("never falls, never bends up", "least squares through the settings")
     scatter = ladder.scatter
@@ -256,7 +260,7 @@ def explain_curve(result: ScaleResult, s: Series) -> Explanation:
     return Explanation(
         f"Curve of {s.name}",
         "Each point stands at the power that was measured, not at its label. The power law is used where the repeats "
-        "do not reject it; otherwise a free shape.",
+        "do not reject it; else a rise to a ceiling, else a free shape.",
         (*formula, ladder.why),
         f"{len(ladder.rungs)} settings, {len(s.points)} runs, {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W.",
         known or "No setting was repeated, so no interval can be claimed.",

@@ -80,6 +80,8 @@ class ScaleView(QWidget):
         """Show how far the work is."""
         self.progress.setVisible(share < 1.0)
         self.progress.setValue(round(100 * share))
+        if share < 1.0 and self.result is None:
+            self.headline.setText(f"Judging all runs, {100 * share:.0f} % …")
 
     def show_choice(self, rooms: list[float], result: ScaleResult, offered: list[list[tuple[int, str]]]) -> None:
         """Offer rooms, devices and workloads, with what is looked at chosen."""

@@ -54,8 +54,8 @@ class QuickSums(QWidget):
                 words, working = self._worked.result, "\n".join(self._worked.working)
             except PinchError as error:
                 working = str(error)
-        self.result.setText(words)
-        self.working.setText(working)
+        self.result.setText(words.replace("-", "−"))
+        self.working.setText(working.replace("-", "−"))
         self.pin.setEnabled(self._worked is not None)
 
     def _pin(self) -> None:
