@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""The figures that Pinch wants to reach, measured on this machine: .venv/bin/python bench/figures.py
+"""The figures that Pinch wants to reach, measured on this machine: .venv/bin/python bench/figures.py [NAME …]
 
 Each line gives the figure, its goal, and a reference of the same machine (a fixed piece of pure Python and NumPy work),
 so that runs on different machines can be compared.
@@ -23,7 +23,10 @@ import psutil
 
 from pinch.bench import runlogs
 from pinch.bench.book import create_book, open_book
+from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
+from pinch.charts.scaling import Second
+from pinch.compose import BookPoints, CompareChoice, RunPoint, ScaleChoice, cells_of, compare_book, scale_book
 from pinch.core.framestats import frame_figures
 from pinch.core.judge import judge
 from pinch.core.runlog import RunLog, runlog_from_columns
@@ -31,6 +34,7 @@ from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import SimulatedDevice, simulate_run
 from pinch.rig.tree import PretendTree
+from pinch.ui.scale import state
 
 
 def best(work: object, times: int = 5) -> float:
@@ -281,6 +285,56 @@ def large_book() -> None:
         say("Bench with 60 devices, 3000 runs later than empty, s", f"{taken[large] - taken[empty]:.2f}", "≤ 1")
 
 
+def many_points(devices: int, workloads: int, limits: int, repeats: int) -> BookPoints:
+    """A book's points without its logs: laws with some noise, a device faster than the one before."""
+    rng = np.random.default_rng(5)
+    made_devices = [Device(id=d + 1, name=f"Device {d + 1}") for d in range(devices)]
+    works = [Workload(id=w + 1, name=f"Work {w + 1}") for w in range(workloads)]
+    points = []
+    for d, device in enumerate(made_devices):
+        settings = [Setting(id=d * limits + n + 1, device_id=d + 1, name=f"{7 + 4 * n} W", sustained_w=7 + 4 * n)
+                    for n in range(limits)]  # fmt: skip
+        for work in works:
+            for setting in settings:
+                for repeat in range(repeats):
+                    watts = (setting.sustained_w or 0.0) * (1 + 0.003 * rng.standard_normal())
+                    rate = 10 * (1 + 0.03 * d) * (watts - 3) ** 0.45 * (1 + 0.008 * rng.standard_normal())
+                    run = Run(id=len(points) + 1, device_id=d + 1, setting_id=setting.id or 0, workload_id=work.id or 0,
+                              repeat=repeat + 1, started=now(), ambient_c=22, status=ExitStatus.COMPLETE)  # fmt: skip
+                    digest = Digest(state="settled", power_w=watts, rate=rate, shares={"sustained-power": 1.0})
+                    points.append(RunPoint(run, device, setting, work, digest, 22.0))
+    return BookPoints(tuple(points), tuple(made_devices), tuple(works), {}, ())
+
+
+def scaling() -> None:
+    import scipy.interpolate
+    import scipy.optimize  # noqa: F401
+
+    book = many_points(8, 12, 9, 5)
+    all_of = ScaleChoice(tuple(range(1, 9)), tuple(range(1, 13)))
+    taken = best(lambda: scale_book(book, all_of), 3)
+    say("curves of 8 devices × 12 workloads × 9 limits × 5", f"{taken:.2f} s", "≤ 1 s")
+    result = scale_book(book, ScaleChoice(tuple(range(1, 9)), (1,)))
+    slots = {d: d - 1 for d in range(1, 9)}
+    rows = [state.spot_rows, state.crossing_rows, state.setting_rows, state.group_rows]
+
+    def toggle() -> None:
+        state.chart(result, slots, 1, "knee", Second.GAIN, 20.0)
+        for of in rows:
+            of(result)
+        state.reader_rows(result, 20.0)
+
+    say("a toggle of 8 curves: chart spec and all tables", f"{1e3 * best(toggle):.0f} ms", "≤ 100 ms")
+    large = many_points(8, 5, 25, 3)
+    cells = cells_of(large)
+    choice = CompareChoice(tuple(cells[:200]), (1, 2, 3, 4, 5))
+    words = f"{len(choice.cells)} cells compared under 5 workloads, {len(large.points)} runs"
+    say(words, f"{1e3 * best(lambda: compare_book(large, choice), 3):.0f} ms", "≤ 300 ms")
+    one = CompareChoice(tuple(cells[:200]), (1,))
+    say("the same under 1 workload", f"{1e3 * best(lambda: compare_book(large, one), 3):.0f} ms", "≤ 300 ms")
+    say("its cells found", f"{1e3 * best(lambda: cells_of(large), 3):.0f} ms", "≤ 300 ms")
+
+
 def panning() -> None:
     from pinch.charts.spec import Chart, Line, Panel
     from pinch.ui.app import make_application
@@ -305,8 +359,10 @@ def panning() -> None:
 
 def main() -> None:
     say("reference work of this machine, s", f"{reference():.3f}", "none")
-    for figure in (probe_cost, judging, all_runs, bytes_a_sample, startup, planning, large_book, panning):
-        figure()
+    wanted = sys.argv[1:]
+    for figure in (probe_cost, judging, all_runs, bytes_a_sample, startup, planning, large_book, scaling, panning):
+        if not wanted or figure.__name__ in wanted:
+            figure()
 
 
 main()

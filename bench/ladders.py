@@ -1,5 +1,7 @@
 #!/usr/bin/env python3
-"""How often curves over watts and verdicts are right where the truth is known: .venv/bin/python bench/ladders.py [N] [SEED]
+"""How often curves over watts and verdicts are right where the truth is known.
+
+.venv/bin/python bench/ladders.py [N] [SEED]
 
 Curves of several kinds with parameters drawn at random, nine limits with four runs each, 0.8 % noise of the score and
 0.3 % of the watts; pairs that cross once. Verdicts on pairs of cells with a known difference. Prints what the method
@@ -167,7 +169,8 @@ def verdicts(count: int, seed: int) -> None:
         a, b = (cell_score(100.0 * np.exp(0.01 * rng.standard_normal(1))) for _ in range(2))
         v = judge_pair(a, b, pooled=pooled_scatter(repeated))
         held += v.low <= 1.0 <= v.high
-    print(f"| two single runs, scatter borrowed of six cells | interval holds the truth (90–98) | {held / count * 10:.1f} |")
+    words = "two single runs, scatter borrowed of six cells"
+    print(f"| {words} | interval holds the truth (90–98) | {held / count * 10:.1f} |")
 
 
 def falling(count: int, seed: int) -> None:
@@ -179,7 +182,8 @@ def falling(count: int, seed: int) -> None:
         plain = runs_of(truth, rng)
         false += any(w.code == "falling" for w in scale(plain).warnings)
         before = float(truth(np.array([LIMITS[-2]]))[0])
-        hot = [Point(p.cell, p.power_w, 0.96 * before * p.score / float(truth(np.array([p.power_w]))[0])) for p in plain]
+        luck = [p.score / float(truth(np.array([p.power_w]))[0]) for p in plain]
+        hot = [Point(p.cell, p.power_w, 0.96 * before * x) for p, x in zip(plain, luck, strict=True)]
         mixed = [h if p.cell == "45 W" else p for p, h in zip(plain, hot, strict=True)]
         missed += not any(w.code == "falling" for w in scale(mixed).warnings)
     print(f"\na slower setting at more watts: missed {missed} of {count}, seen where there is none {false} of {count}")

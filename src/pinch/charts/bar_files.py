@@ -53,12 +53,16 @@ def _draw_group(axis: "Axes", group: BarGroup, theme: Theme) -> None:
             fontfamily=FIGURE_FACE, fontweight="bold" if bar.subject else "normal",
         )  # fmt: skip
         axis.text(1.16 * group.longest, row, bar.words, color=theme.quiet, fontsize=9, va="center")
-    axis.set_yticks(
-        range(len(group.bars)), [textwrap.shorten(b.label, LABEL_WIDTH, placeholder="…") for b in group.bars]
-    )
+    axis.set_yticks(range(len(group.bars)), [_shortened(b.label) for b in group.bars])
     for label, bar in zip(axis.get_yticklabels(), group.bars, strict=True):
         label.set_color(theme.ink)
         label.set_fontsize(9.5)
         label.set_fontweight("bold" if bar.subject else "normal")
     axis.set_xlim(0, group.longest)
     axis.set_ylim(len(group.bars) - 0.4, -0.6)
+
+
+def _shortened(label: str) -> str:
+    """The label, without its middle where it is too long: its end tells settings apart."""
+    half = LABEL_WIDTH // 2
+    return label if len(label) <= LABEL_WIDTH else f"{label[:half]}…{label[1 - half :]}"

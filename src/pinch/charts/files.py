@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 DPI = 100
-TITLE_WIDTH = 105
+TITLE_WIDTH, FOOTNOTE_WIDTH = 105, 185
 _MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 
 
@@ -85,7 +85,8 @@ def draw(chart: Drawn, theme: Theme, size: tuple[int, int]) -> "Figure":
         va="center",
     )
     if chart.footnote:
-        figure.text(0.03, 0.025, chart.footnote, color=theme.quiet, fontsize=9)
+        words = textwrap.fill(unbroken(chart.footnote), FOOTNOTE_WIDTH)
+        figure.text(0.03, 0.015, words, color=theme.quiet, fontsize=9, va="bottom")
     if chart.strip:
         _draw_strip(rows.pop(0), chart, theme)
     for axis, panel in zip(rows, chart.panels, strict=True):
@@ -184,15 +185,17 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
         colour = theme.devices[line.slot % 6]
         axis.plot(line.x, line.y, color=colour, linewidth=1.3, linestyle="--" if line.dashed else "-")
         if line.label:
+            at = float(line.x[line.label_at])
+            before = panel.words_before(at)
             axis.annotate(
                 line.label,
-                (line.x[line.label_at], line.y[line.label_at]),
-                xytext=(-4, 12) if panel.words_before(line.x[line.label_at]) else (9, 9),
+                (at, line.y[line.label_at]),
+                xytext=(-4 if before else 9, -12 if line.label_under else 12),
                 textcoords="offset points",
                 color=colour,
                 fontweight="bold",
                 fontsize=11,
-                ha="right" if panel.words_before(line.x[line.label_at]) else "left",
+                ha="right" if before else "left",
                 va="center",
             )
     for dots in panel.dots:

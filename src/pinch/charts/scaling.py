@@ -13,9 +13,9 @@ from pinch.core.runlog import FloatArray
 from pinch.core.scaling import joules_per
 from pinch.core.sweetspots import SweetSpot, marginal_gain
 
-LABEL_PLACES = (1.0, 0.62, 0.3, 0.0)
-LABEL_WIDE, LABEL_HIGH = 0.28, 0.07
-"""How near two labels may come, as shares of the chart."""
+LABEL_PLACES = (1.0, 0.75, 0.5, 0.25, 0.0)
+LABEL_REACH, LABEL_RISE, ENOUGH = 0.1, 0.06, 0.08
+"""Half the width of a label, how far it stands off its line, and how far off others is enough: shares of the chart."""
 
 
 class Second(StrEnum):
@@ -99,25 +99,46 @@ def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
 
 
 def _apart(lines: Sequence[Line]) -> list[Line]:
-    """The lines with their labels where those do not stand on each other: at the end, else further down."""
+    """The lines with their labels where there is most room: above or under, at the end or further down."""
     if not lines:
         return []
-    wide = max(float(line.x[-1]) for line in lines)
-    high = max(float(line.y.max()) for line in lines)
+    scale = max(float(line.x[-1]) for line in lines), max(float(line.y.max()) for line in lines)
     taken: list[tuple[float, float]] = []
     found = []
     for line in lines:
-        places = [int(part * (len(line.x) - 1)) for part in LABEL_PLACES]
-        free = (i for i in places if all(_far(line, i, at, wide, high) for at in taken))
-        chosen = next(free, places[0])
-        taken.append((float(line.x[chosen]), float(line.y[chosen])))
-        found.append(replace(line, label_at=chosen))
+        places = [(int(part * (len(line.x) - 1)), under) for part in LABEL_PLACES for under in (False, True)]
+        at, under = max(places, key=lambda place: _room(line, place, lines, taken, scale))
+        taken.append(_label_middle(line, (at, under), scale))
+        found.append(replace(line, label_at=at, label_under=under))
     return found
 
 
-def _far(line: Line, i: int, at: tuple[float, float], wide: float, high: float) -> bool:
-    dx, dy = abs(float(line.x[i]) - at[0]) / wide, abs(float(line.y[i]) - at[1]) / high
-    return dx > LABEL_WIDE or dy > LABEL_HIGH
+def _label_middle(line: Line, place: tuple[int, bool], scale: tuple[float, float]) -> tuple[float, float]:
+    """About the middle of a label, on scales of 0 to 1."""
+    at, under = place
+    x, y = float(line.x[at]) / scale[0], float(line.y[at]) / scale[1]
+    return x + (-LABEL_REACH if x > 0.5 else LABEL_REACH), y + (-LABEL_RISE if under else LABEL_RISE)
+
+
+def _room(
+    line: Line,
+    place: tuple[int, bool],
+    lines: Sequence[Line],
+    taken: Sequence[tuple[float, float]],
+    scale: tuple[float, float],
+) -> float:
+    """How far a label would be from the other curves and labels, up to what is enough; the end is liked best."""
+    x, y = _label_middle(line, place, scale)
+    far = ENOUGH
+    for other in lines:
+        for part in (-1.0, -0.5, 0.0, 0.5, 1.0):
+            watts = (x + part * LABEL_REACH) * scale[0]
+            if other.x[0] <= watts <= other.x[-1]:
+                far = min(far, abs(float(np.interp(watts, other.x, other.y)) / scale[1] - y))
+    for tx, ty in taken:
+        if abs(tx - x) < 2.0 * LABEL_REACH and abs(ty - y) < LABEL_RISE:
+            far = 0.0
+    return far + (0.004 if place == (len(line.x) - 1, False) else 0.0)
 
 
 def _dots(s: DrawnSeries) -> list[Dots]:

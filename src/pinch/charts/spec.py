@@ -13,7 +13,7 @@ from pinch.core.runlog import FloatArray
 
 @dataclass(frozen=True)
 class Line:
-    """A line; NaN breaks it. Its label stands at the point of number `label_at`."""
+    """A line; NaN breaks it. Its label stands above the point of number `label_at`, or under it."""
 
     x: FloatArray
     y: FloatArray
@@ -21,6 +21,7 @@ class Line:
     label: str = ""
     dashed: bool = False
     label_at: int = -1
+    label_under: bool = False
 
 
 @dataclass(frozen=True)

@@ -45,7 +45,7 @@ def run(args: argparse.Namespace) -> int:
     warnings += [Note("crossing", f"{p.a} and {p.b}: {p.words}") for p in pairings if p.words]
     if args.json:
         devices = {name: _scaling_json(s, args.target) for name, s in results.items()}
-        crossovers = [_crossover_json(c) for p in pairings for c in p.crossings]
+        crossovers = [_crossover_json(p, c) for p in pairings for c in p.crossings]
         print_json({"devices": devices, "crossovers": crossovers, "warnings": warnings_json(warnings)})
     else:
         _print_plain(results, pairings, warnings)
@@ -107,8 +107,9 @@ def _target_json(target: Target) -> dict[str, Any]:
     }
 
 
-def _crossover_json(c: Crossover) -> dict[str, Any]:
-    return {"a": c.below, "b": c.above, "power_W": number(c.power_w), "ci": _ci(c.low_w, c.high_w)}
+def _crossover_json(p: Pairing, c: Crossover) -> dict[str, Any]:
+    place = {"power_W": number(c.power_w), "ci": _ci(c.low_w, c.high_w)}
+    return {"a": p.a, "b": p.b, **place, "leads_below": c.below, "leads_above": c.above}
 
 
 def _ci(low: float, high: float) -> list[float | None] | None:

@@ -138,17 +138,14 @@ def compare_book(book: BookPoints, choice: CompareChoice) -> CompareResult:
     """Verdicts of every cell against the baseline under each workload, and what is unfair about each pair."""
     rows = tuple(_row(book, workload, choice) for workload in book.workloads if workload.id in choice.workload_ids)
     rows = tuple(row for row in rows if row.cells)
-    indexes = {}
-    for cell in choice.cells[1:]:
-        own = {
-            row.workload.name: c.verdict
-            for row in rows
-            for c in row.cells
-            if c.cell.key == cell.key and c.verdict is not None
-        }
-        if own:
-            indexes[cell.name] = index_of(own)
-    unfair = [u for cell in choice.cells[1:] for u in _unfair(book, choice.cells[0], cell, rows)]
+    verdicts: dict[str, dict[str, Verdict]] = {}
+    for row in rows:
+        for c in row.cells:
+            if c.verdict is not None:
+                verdicts.setdefault(c.cell.name, {})[row.workload.name] = c.verdict
+    indexes = {name: index_of(own) for name, own in verdicts.items()}
+    conditions = _Conditions(book)
+    unfair = [u for cell in choice.cells[1:] for u in _unfair(conditions, choice.cells[0], cell, rows)]
     return CompareResult(
         choice, rows, indexes, tuple(sorted(unfair, key=lambda u: (not u.is_open, u.difference.grade)))
     )
@@ -293,18 +290,33 @@ def _score(cell: BenchCell, workload_id: int, measure: str) -> tuple[CellScore |
         return None, (), ""
 
 
-def _unfair(book: BookPoints, base: BenchCell, cell: BenchCell, rows: Sequence[WorkRow]) -> list[Unfair]:
+class _Conditions:
+    """The conditions of cells under workloads, each worked out once."""
+
+    def __init__(self, book: BookPoints) -> None:
+        self.acceptances = book.acceptances
+        self._book = book
+        self._known: dict[tuple[int, int], Conditions] = {}
+
+    def of(self, cell: BenchCell, workload_id: int) -> Conditions:
+        """Those of a cell that has runs of the workload."""
+        key = (id(cell), workload_id)
+        if key not in self._known:
+            self._known[key] = conditions_of(self._book, cell, cell.points[workload_id])
+        return self._known[key]
+
+
+def _unfair(known: _Conditions, base: BenchCell, cell: BenchCell, rows: Sequence[WorkRow]) -> list[Unfair]:
     """Differences of a pair over all workloads that both have; each kind once, where it is worst."""
     found: dict[str, tuple[Difference, list[str]]] = {}
     for row in rows:
         number = row.workload.id or 0
         if number not in base.points or number not in cell.points:
             continue
-        a, b = (conditions_of(book, c, c.points[number]) for c in (cell, base))
-        for d in differences(a, b):
+        for d in differences(known.of(cell, number), known.of(base, number)):
             worst, names = found.get(d.key, (d, []))
             found[d.key] = (min(worst, d, key=lambda x: x.grade), [*names, row.workload.name])
-    return [Unfair(cell, d, tuple(names), _accepted(book.acceptances, cell, base, d)) for d, names in found.values()]
+    return [Unfair(cell, d, tuple(names), _accepted(known.acceptances, cell, base, d)) for d, names in found.values()]
 
 
 def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCell, d: Difference) -> str:

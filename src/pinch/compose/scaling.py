@@ -122,10 +122,13 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
         if d.id in choice.device_ids and w.id in choice.workload_ids
     ]
     many = len(choice.workload_ids) > 1
+    by_cell: dict[tuple[int | None, int | None], list[RunPoint]] = {}
+    for p in book.points:
+        by_cell.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
     series = []
     for number, (device, workload) in enumerate(wanted[:MOST_SERIES]):
         tell(progress, number / len(wanted))
-        mine = [p for p in book.points if p.device.id == device.id and p.workload.id == workload.id]
+        mine = by_cell.get((device.id, workload.id))
         if mine:
             name = f"{device.name}: {workload.name}" if many else device.name
             series.append(_series(name, device, workload, mine, choice))

@@ -10,7 +10,7 @@ from pinch.core.ladder import Ladder
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import CANNOT_TELL, DELTA, Verdict, answer
 
-STEPS = 400
+STEPS = 200
 ENVELOPE = 0.10
 OFTEN = 0.5
 """A crossing that fewer of the draws have may be chance."""
@@ -70,9 +70,10 @@ def pair_up(name_a: str, a: Ladder, name_b: str, b: Ladder) -> Pairing:
         return Pairing(name_a, name_b, float("nan"), float("nan"), (), words)
     grid = np.linspace(low, high, STEPS)
     lead = _lead(a, b, grid, None)
-    draws = _lead(a, b, grid, min(len(a.draws), len(b.draws)))
+    turns = _turns(grid, lead)
+    draws = _lead(a, b, grid, min(len(a.draws), len(b.draws))) if turns else np.empty((0, STEPS))
     found = []
-    for at, rising in _turns(grid, lead):
+    for at, rising in turns:
         spots = _turns_of_rows(grid, draws, at, rising)
         low_w, high_w = np.percentile(spots, [2.5, 97.5]) if len(spots) > 1 else (np.nan, np.nan)
         sure = len(spots) / len(draws) if len(draws) else float("nan")

@@ -22,7 +22,7 @@ from pinch.core.robust import Z975
 from pinch.core.runlog import FloatArray
 
 LAW, RISE, FREE = "law", "rise", "free shape"
-GRID = 121
+GRID = 101
 """Points of the curve over the measured range."""
 DRAWS, SEED = 400, 20260901
 REJECTED_AT = 0.05

@@ -15,6 +15,7 @@ FALLS_BY = 1.645
 """Standard errors (one-sided 95 %) by which a setting with more watts is slower before it is said."""
 FALLS_UNTESTED = 0.01
 HEAT_SHARE = 0.1
+LEAST_LOWS = 3
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,8 @@ def scale(
 def lows_of(points: Sequence[Point]) -> Ladder | None:
     """The curve of the lows, where at least three settings have one."""
     with_low = [replace(p, score=p.low, low=float("nan")) for p in points if np.isfinite(p.low) and p.low > 0]
+    if len(with_low) < LEAST_LOWS:
+        return None
     try:
         return fit_ladder(with_low)
     except DataError:

@@ -49,6 +49,7 @@ class CompareControl(QObject):
         self._last: Comparison | None = None
         self._cells: tuple[BookPoints, list[BenchCell]] | None = None
         self._chosen: list[CellKey] = []
+        self._by_hand = False
         self.view = View.CHOSEN
         self.workload_ids: tuple[int, ...] | None = None
         self.measure, self.delta = compose.AVERAGE, DELTA
@@ -56,7 +57,7 @@ class CompareControl(QObject):
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
         self.cancel()
-        self._chosen, self.workload_ids, self.view = [], None, View.CHOSEN
+        self._chosen, self.workload_ids, self.view, self._by_hand = [], None, View.CHOSEN, False
 
     def cells(self) -> list[BenchCell]:
         """All cells of the book, as far as it is judged."""
@@ -88,6 +89,7 @@ class CompareControl(QObject):
     def choose(self, cells: Sequence[BenchCell]) -> None:
         """Compare these, the first one as the baseline."""
         self._chosen, self.view, self.workload_ids = [c.key for c in cells], View.CHOSEN, None
+        self._by_hand = True
         self.start()
 
     def set_baseline(self, cell: BenchCell) -> None:
@@ -97,7 +99,7 @@ class CompareControl(QObject):
     def show_view(self, view: View) -> None:
         """A ready-made choice."""
         if view is View.CHOSEN:
-            self._chosen = [c.key for c in self.chosen]
+            self._chosen, self._by_hand = [c.key for c in self.chosen], True
         self.view, self.workload_ids = view, None
         self.start()
 
@@ -112,7 +114,7 @@ class CompareControl(QObject):
         points = self._points.wanted()
         if points is None:
             return True
-        if not self._chosen and self.view is View.CHOSEN:
+        if not self._by_hand:
             self._chosen = [c.key for c in self._first()]
         choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta)
         if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == choice:

@@ -15,8 +15,9 @@ from pinch.core.verdict import CANNOT_TELL, TIE, Verdict, with_scatter
 from pinch.ui.rows import TableRow
 from pinch.ui.scale.state import ANSWERS, percent, verdict_words
 
-RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Against the baseline", "95 %", "")
+RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "")
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
+MOST_NOTES = 8
 TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
 
 
@@ -106,7 +107,7 @@ def bars(shown: Shown) -> BarChart:
         unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
         title = f"{workload_words(row.workload)}, {unit}" + (", less is better" if less else "")
         groups.append(BarGroup(title, tuple(_bar(c, shown) for c in cells)))
-    notes = [f"{_grade_mark(u)} {u.cell.name}: {u.difference.words}{_accepted(u)}" for u in shown.result.unfair]
+    notes = [_note(u) for u in shown.result.unfair]
     shown_notes = [
         note for note, u in zip(notes, shown.result.unfair, strict=True) if u.difference.grade != Grade.HARMLESS
     ]
@@ -114,6 +115,8 @@ def bars(shown: Shown) -> BarChart:
         f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in shown.result.choice.cells) if standing(d)
     ]
     delta = f"Differences below {100 * shown.result.choice.delta:g} % do not matter; intervals are of 95 %."
+    if len(shown_notes) > MOST_NOTES:
+        shown_notes = [*shown_notes[:MOST_NOTES], f"and {len(shown_notes) - MOST_NOTES} more differences"]
     foot = (*shown_notes, " · ".join([delta, *units]))
     return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
 
@@ -164,15 +167,15 @@ def _open_words(still_open: Sequence[Unfair]) -> str:
     worst = [u.difference.what for u in still_open if u.difference.grade is Grade.HOLDS_BACK]
     if worst:
         return f"Not like for like: {', '.join(worst)}."
-    return f"{len(still_open)} differences are worth a note."
+    count = len(still_open)
+    return "One difference is worth a note." if count == 1 else f"{count} differences are worth a note."
 
 
-def _grade_mark(u: Unfair) -> str:
-    return "▲" if u.difference.grade is Grade.HOLDS_BACK else "△"
-
-
-def _accepted(u: Unfair) -> str:
-    return f" Accepted: {u.accepted}" if u.accepted else ""
+def _note(u: Unfair) -> str:
+    """A difference as it stands below a chart."""
+    mark = "▲" if u.difference.grade is Grade.HOLDS_BACK else "△"
+    whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
+    return f"{mark} {whose}{u.difference.words}" + (f" Accepted: {u.accepted}" if u.accepted else "")
 
 
 def _less_is_better(shown: Shown, row: WorkRow) -> bool:
@@ -203,7 +206,9 @@ def difference(c: Compared, shown: Shown) -> str:
         return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
     if shown.absolute:
         return f"{plain} {row.workload.score_unit}"
-    return percent(c.verdict.ratio) if not less else f"{percent(c.score.mean / base)} of the time"
+    if less:
+        return f"takes {abs(100 * (c.score.mean / base - 1)):.1f} % {'less' if c.score.mean < base else 'more'} time"
+    return percent(c.verdict.ratio)
 
 
 def _row_note(shown: Shown, row: WorkRow) -> str:
@@ -278,6 +283,4 @@ def _index_row(name: str, index: Index) -> TableRow:
         "index",
         (apart,) if apart else (),
     )
-    return TableRow(
-        (f"All: {name}", "", "", "geometric mean", percent(index.ratio), between, apart or count), explained
-    )
+    return TableRow((f"All: {name}", "", "", "index", percent(index.ratio), between, apart or count), explained)

@@ -74,7 +74,7 @@ class _Drawn(QWidget):
         painter.setFont(look.text_font(10, bold=bar.subject))
         painter.setPen(QColor(theme.ink))
         middle = Qt.AlignmentFlag.AlignVCenter
-        label = painter.fontMetrics().elidedText(bar.label, Qt.TextElideMode.ElideRight, int(left) - 10)
+        label = painter.fontMetrics().elidedText(bar.label, Qt.TextElideMode.ElideMiddle, int(left) - 10)
         painter.drawText(QRectF(0, top, left - 8, ROW), middle | Qt.AlignmentFlag.AlignRight, label)
         colour = QColor(theme.devices[bar.slot % len(theme.devices)])
         colour.setAlphaF(1.0 if bar.subject else LIGHT_FILL)

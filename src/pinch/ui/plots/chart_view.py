@@ -223,7 +223,8 @@ class ChartView(QWidget):
             if line.label:
                 at, ink = float(line.x[line.label_at]), theme.devices[line.slot % 6]
                 before = panel.words_before(at)
-                self._label(plot, line.label, at, float(line.y[line.label_at]), ink, (1, 1) if before else (0, 1))
+                anchor = (1 if before else 0, 0 if line.label_under else 1)
+                self._label(plot, line.label, at, float(line.y[line.label_at]), ink, anchor)
         for dots in panel.dots:
             self._add_dots(plot, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):

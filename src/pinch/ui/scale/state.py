@@ -26,7 +26,7 @@ from pinch.ui.judge.state import plus_minus
 from pinch.ui.rows import TableRow
 
 ANSWERS = {FASTER: "faster", SLOWER: "slower", TIE: "a tie", CANNOT_TELL: "can't tell"}
-SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Measure next, W", "Held by")
+SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Next, W", "Held by")
 READER_COLUMNS = ("", "Score", "95 %", "Against the best", "95 %", "Answer")
 CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above", "")
 TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
@@ -103,6 +103,7 @@ def chart(
         *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
         *(["dashed: its low"] if any(d.lows for d in drawn) else []),
         *(["×: told, not measured"] if any(s.told for s in result.series) else []),
+        *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
     ]
     return scaling_chart(
         headline(result, subject),

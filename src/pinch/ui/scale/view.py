@@ -1,6 +1,7 @@
 """The Scale page: score against measured watts, and what the curves say in rows."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
@@ -27,7 +28,7 @@ from pinch.ui.shell.words import label, small_button
 SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS = range(6)
 TABS = ("Sweet spots", "At the same watts", "Trading places", "Target", "Same watts drawn", "Settings")
 ANY_ROOM = "any room"
-TABLE_HEIGHT = 168
+TABLE_HEIGHT, LEAST_TABLE, TABLE_SHARE, SMALL = 168, 104, 0.24, 620
 MEASURES = {AVERAGE: "average", **LOW_NAMES}
 
 
@@ -117,6 +118,12 @@ class ScaleView(QWidget):
         if there:
             self.draw()
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A small window keeps its room for the chart."""
+        super().resizeEvent(event)
+        self.below.setFixedHeight(max(LEAST_TABLE, min(TABLE_HEIGHT, round(TABLE_SHARE * self.height()))))
+        self._footnote.setMaximumHeight(20 if self.height() < SMALL else 16777215)
+
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
         self.show_working(1.0)
@@ -131,6 +138,7 @@ class ScaleView(QWidget):
         drawn = self.drawn()
         self.chart.show_chart(drawn, keep_range=False)
         self._footnote.setText(drawn.footnote)
+        self._footnote.setToolTip(drawn.footnote)
 
     def drawn(self) -> Chart:
         """The chart as it is chosen."""
@@ -197,7 +205,6 @@ class ScaleView(QWidget):
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
         self.tabs.setAccessibleName("What the curves say")
-        self.below.setFixedHeight(TABLE_HEIGHT)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(6)
