@@ -12,7 +12,6 @@ from pinch.core.progress import Progress, unheard
 
 SAME_ROOM_K = 2.0
 """Rooms of runs that are no further apart count as one."""
-ANY_ROOM: float | None = None
 
 
 @dataclass(frozen=True)

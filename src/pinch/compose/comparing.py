@@ -53,7 +53,7 @@ class BenchCell:
         return sum(watts) / len(watts) if watts else float("nan")
 
     def days(self) -> tuple[date, ...]:
-        """The days it was tested on, the first first."""
+        """The days it was tested on, in their order."""
         return tuple(sorted({p.run.started.date() for runs in self.points.values() for p in runs}))
 
 

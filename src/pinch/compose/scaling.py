@@ -1,7 +1,7 @@
 """Score against watts of devices and workloads: which runs make which ladder, and what the ladders say together."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 
 from pinch.bench.records import Device, Workload
@@ -100,7 +100,6 @@ class ScaleResult:
     series: tuple[Series, ...]
     pairings: tuple[Pairing, ...]
     envelopes: tuple[Envelope, ...]
-    missing: tuple[Note, ...] = field(default=())
 
     @property
     def ladders(self) -> dict[str, Ladder]:

@@ -33,11 +33,6 @@ class CellScore:
     df: float
     borrowed: bool = False
 
-    @property
-    def cv(self) -> float:
-        """Run-to-run scatter as a share."""
-        return self.log_sd
-
     def interval(self, level: float = 0.95) -> tuple[float, float]:
         """Of the mean, by Student's t; NaN without scatter."""
         if not self.df or not math.isfinite(self.log_sd):

@@ -36,7 +36,7 @@ SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
 _MEANINGS = {
     EFFICIENCY: "The measured power at which the score per watt is largest.",
     KNEE: "The power at which the curve is furthest above the straight line from its first to its last point.",
-    MARGINAL: "The last watt that still brings 1 % of the score.",
+    MARGINAL: "The last watt that still brings enough of the score, 1 % unless chosen.",
     NEARLY_ALL: "The least measured power at which the fitted curve reaches 95 % of its best score.",
 }
 
@@ -101,7 +101,7 @@ def chart(
         room,
         f"settled {result.choice.axis} power; upright ticks: claimed; ring: {PROMISES[rule]}",
         *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
-        *(["dashed: its low"] if any(d.lows for d in drawn) else []),
+        *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
         *(["×: told, not measured"] if any(s.told for s in result.series) else []),
         *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
     ]

@@ -17,7 +17,8 @@ from pinch.charts.scaling import Second
 from pinch.charts.spec import Chart, unbroken
 from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScaleResult, Series
 from pinch.core.explain import Explanation
-from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES
+from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
+from pinch.core.verdict import DELTA
 from pinch.ui.chooser import Chooser
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.rows import TableRow
@@ -65,6 +66,13 @@ class ScaleView(QWidget):
         self.settings = RowTable("Settings, by measured watts", state.SETTING_COLUMNS, words=(0, 1))
         self.reader_w = _number("Watts to read all curves at", " W", 0.0, 500.0, 0.5)
         self.target_fps, self.low_share = _number("Target", "", 0.0, 1e6, 1.0), _number("Low", " %", 0.0, 100.0, 5.0)
+        self.worth, self.delta = (
+            _number("Worth a watt", " % a watt", 0.1, 20.0, 0.5),
+            _number("Matters", " %", 0.1, 50.0, 0.5),
+        )
+        self.worth.setValue(100.0 * WORTH)
+        self.delta.setValue(100.0 * DELTA)
+        self.low = _combo("Which low")
         self.plan_next = small_button(
             "Send to the plan", "Plan the limit that is most worth measuring (Ctrl+Shift+P)", self._send_next
         )
@@ -190,13 +198,10 @@ class ScaleView(QWidget):
         bar.addWidget(self.tabs)
         bar.addStretch(1)
         for name, page in (
-            (SPOTS, _page(self.spots, self.rule, self.plan_next)),
-            (READER, _page(self.reader, label("Read at", "quiet"), self.reader_w)),
+            (SPOTS, _page(self.spots, self.rule, label("worth it from", "quiet"), self.worth, self.plan_next)),
+            (READER, _page(self.reader, *self._read_off())),
             (CROSSINGS, self.crossings),
-            (
-                TARGET,
-                _page(self.target, label("Wanted", "quiet"), self.target_fps, label("low ≥", "quiet"), self.low_share),
-            ),
+            (TARGET, _page(self.target, *self._wanted())),
             (GROUPS, self.groups),
             (SETTINGS, self.settings),
         ):
@@ -218,9 +223,20 @@ class ScaleView(QWidget):
         self._filler = QWidget()
         column.addWidget(self._filler, 1)
 
+    def _read_off(self) -> tuple[QWidget, ...]:
+        """What is typed to read all curves."""
+        return label("Read at", "quiet"), self.reader_w, label("matters from", "quiet"), self.delta
+
+    def _wanted(self) -> tuple[QWidget, ...]:
+        """What is typed for a target."""
+        wanted, low = label("Wanted", "quiet"), label("and its low ≥", "quiet")
+        return wanted, self.target_fps, low, self.low_share, label("of it:", "quiet"), self.low
+
     def _fill_combos(self) -> None:
         for measure, words in MEASURES.items():
             self.measure.addItem(words, measure)
+        for low, words in LOW_NAMES.items():
+            self.low.addItem(words, low)
         for axis in Axis:
             self.axis.addItem(f"{axis} watts", axis)
         for second in Second:
@@ -235,6 +251,9 @@ class ScaleView(QWidget):
         self.workloads.changed.connect(lambda ids: self.changed.emit({"workload_ids": ids}))
         for combo, field in ((self.room, "room_c"), (self.measure, "measure"), (self.axis, "axis")):
             combo.activated.connect(lambda _, combo=combo, field=field: self.changed.emit({field: combo.currentData()}))
+        self.low.activated.connect(lambda _: self.changed.emit({"low": self.low.currentData()}))
+        self.worth.valueChanged.connect(lambda value: self.changed.emit({"worth": value / 100.0}))
+        self.delta.valueChanged.connect(lambda value: self.changed.emit({"delta": value / 100.0}))
         self.second.activated.connect(lambda _: self.draw())
         self.rule.activated.connect(self._rule_chosen)
         self.tabs.currentChanged.connect(self._turn)
