@@ -26,10 +26,20 @@ from pinch.bench.book import create_book, open_book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.charts.scaling import Second
-from pinch.compose import BookPoints, CompareChoice, RunPoint, ScaleChoice, cells_of, compare_book, scale_book
+from pinch.compose import (
+    BookPoints,
+    CompareChoice,
+    RunPoint,
+    ScaleChoice,
+    cells_of,
+    compare_book,
+    modes_sheet,
+    scale_book,
+)
 from pinch.core.framestats import frame_figures
 from pinch.core.judge import judge
 from pinch.core.runlog import RunLog, runlog_from_columns
+from pinch.core.walls import WallPoint, wall_line
 from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import SimulatedDevice, simulate_run
@@ -325,6 +335,18 @@ def scaling() -> None:
         state.reader_rows(result, 20.0)
 
     say("a toggle of 8 curves: chart spec and all tables", f"{1e3 * best(toggle):.0f} ms", "≤ 100 ms")
+    of_modes = many_points(1, 10, 12, 5)
+    every = [modes_sheet(of_modes, of_modes.devices[0], w) for w in of_modes.workloads]
+    assert all(len(sheet.rows) == 12 for sheet in every)
+
+    def sheets() -> None:
+        for work in of_modes.workloads:
+            modes_sheet(of_modes, of_modes.devices[0], work)
+
+    say("modes sheets of 12 settings × 10 workloads × 5", f"{1e3 * best(sheets):.0f} ms", "≤ 200 ms")
+    package = np.random.default_rng(1).uniform(5, 50, 3000)
+    walls = [WallPoint(float(p), float((p + 5) / 0.9), "run") for p in package]
+    say("wall line of 3,000 runs", f"{1e3 * best(lambda: wall_line(walls)):.1f} ms", "≤ 200 ms")
     large = many_points(8, 5, 25, 3)
     cells = cells_of(large)
     choice = CompareChoice(tuple(cells[:200]), (1, 2, 3, 4, 5))

@@ -163,6 +163,13 @@ class Book:
         """What was read by hand during a run, in the order of its entry."""
         return self._records(Reading, "WHERE run_id = ? ORDER BY id", run_id)
 
+    def readings_by_run(self) -> dict[int, tuple[Reading, ...]]:
+        """All readings by the number of their run, each in the order of its entry."""
+        found: dict[int, list[Reading]] = {}
+        for reading in self._records(Reading):
+            found.setdefault(reading.run_id, []).append(reading)
+        return {run_id: tuple(own) for run_id, own in found.items()}
+
     def drafts(self, record: Record) -> dict[str, str]:
         """What was typed into fields of a record and could not be kept as their value, by field."""
         kind = _COLUMNS[type(record)][0]

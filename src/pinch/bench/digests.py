@@ -10,10 +10,27 @@ from pinch.bench.book import Book
 from pinch.bench.fields import Part
 
 
+class RundownDigest(Part):
+    """What a rundown came to: draw by energy and by power, W; hours of a full battery with their 95 % interval; from
+    and to charge, %; wear and sag as shares; None where a figure cannot be had."""
+
+    from_charge: float
+    to_charge: float
+    draw_w: float | None = None
+    power_w: float | None = None
+    runtime_h: float | None = None
+    low_h: float | None = None
+    high_h: float | None = None
+    wear: float | None = None
+    sag: float | None = None
+    notes: tuple[str, ...] = ()
+
+
 class Digest(Part):
     """The figures of a run in a list: state of its window, what it held, and what speaks against it. None where a
     figure could not be had; `problem` says why there is no judgement at all. `lows` are rates of frames by low and
-    school (`low_1.percentile`), `shares` those of the load by what held it."""
+    school (`low_1.percentile`), `shares` those of the load by what held it, `hold`
+    the sustained share of the burst clock, `surfaces` °C by place."""
 
     finding: str = ""
     state: str = ""
@@ -22,7 +39,20 @@ class Digest(Part):
     temp_c: float | None = None
     rate: float | None = None
     rate_unit: str = ""
+    burst_w: float | None = None
+    hold: float | None = None
+    headroom_k: float | None = None
+    idle_w: float | None = None
     wall_w: float | None = None
+    idle_wall_w: float | None = None
+    battery_w: float | None = None
+    cpu_w: float | None = None
+    gpu_w: float | None = None
+    gpu_load: float | None = None
+    noise_db: float | None = None
+    fan_rpm: float | None = None
+    surfaces: dict[str, float] = Field(default_factory=dict)
+    rundown: RundownDigest | None = None
     lows: dict[str, float] = Field(default_factory=dict)
     shares: dict[str, float] = Field(default_factory=dict)
     r_th: float | None = None

@@ -96,7 +96,9 @@ def draw(chart: Drawn, theme: Theme, size: tuple[int, int]) -> "Figure":
         rows[-1].xaxis.set_major_formatter(lambda x, _: minutes(x))
         rows[-1].xaxis.set_major_locator(_clock_locator(rows[-1].get_xlim()))
     else:
-        rows[-1].set_xlim(0, 1.12 * rows[-1].get_xlim()[1])
+        low, high = rows[-1].get_xlim()
+        first = 0.0 if chart.x_from_zero else low - 0.12 * (high - low)
+        rows[-1].set_xlim(first, high + 0.12 * (high - first))
     return figure
 
 

@@ -13,6 +13,7 @@ from pinch.core.runlog import FloatArray
 from pinch.core.scaling import joules_per
 from pinch.core.sweetspots import SweetSpot, marginal_gain
 
+LEAST_JOINED = 2
 LABEL_PLACES = (1.0, 0.75, 0.5, 0.25, 0.0)
 LABEL_REACH, LABEL_RISE, ENOUGH = 0.1, 0.06, 0.08
 """Half the width of a label, how far it stands off its line, and how far off others is enough: shares of the chart."""
@@ -68,17 +69,27 @@ def scaling_chart(
     series: Sequence[DrawnSeries],
     score_title: str,
     score_unit: str,
-    watts_title: str,
+    x_title: str,
     second: Second = Second.NOTHING,
     footnote: str = "",
     reader_w: float | None = None,
+    x_unit: str = "W",
 ) -> Chart:
     """Chart of devices over one axis of watts; what is told stands beside the curves."""
     panels = [_score_panel(series, score_title, score_unit)]
     if second is not Second.NOTHING and any(s.ladder for s in series):
         panels.append(_second_panel(series, score_unit, second))
     alternative = " ".join(_words(s) for s in series)
-    return Chart(title, tuple(panels), watts_title, "W", footnote=footnote, alternative=alternative, reader=reader_w)
+    return Chart(
+        title,
+        tuple(panels),
+        x_title,
+        x_unit,
+        footnote=footnote,
+        alternative=alternative,
+        reader=reader_w,
+        x_from_zero=x_unit == "W",
+    )
 
 
 def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
@@ -87,6 +98,7 @@ def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
     for s in series:
         dots += _dots(s)
         if s.ladder is None:
+            labelled += _joined(s)
             continue
         low, high = s.ladder.band
         labelled.append(Line(s.ladder.power, s.ladder.score / s.unit, s.slot, s.name, s.dashed))
@@ -96,6 +108,21 @@ def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
             lines.append(Line(s.lows.power, s.lows.score / s.unit, s.slot, "", True))
     lines = [*_apart(labelled), *lines]
     return Panel(title, unit, tuple(lines), tuple(bands), tuple(dots), (), key="score")
+
+
+def _joined(s: DrawnSeries) -> list[Line]:
+    """Settings without a curve, joined in their order on x."""
+    by_setting: dict[str, list[MeasuredPoint]] = {}
+    for p in s.points:
+        by_setting.setdefault(p.setting, []).append(p)
+    means = sorted(
+        (float(np.mean([p.power_w for p in own])), float(np.mean([p.score for p in own])))
+        for own in by_setting.values()
+    )
+    if len(means) < LEAST_JOINED:
+        return []
+    x, y = np.array(means).T
+    return [Line(x, y / s.unit, s.slot, s.name, s.dashed)]
 
 
 def _apart(lines: Sequence[Line]) -> list[Line]:

@@ -101,7 +101,8 @@ class Panel:
 @dataclass(frozen=True)
 class Chart:
     """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
-    on x at which all curves are read."""
+    on x at which all curves are read; an axis that is not a clock begins at zero unless `x_from_zero` says
+    otherwise."""
 
     title: str
     panels: tuple[Panel, ...]
@@ -115,6 +116,7 @@ class Chart:
     footnote: str = ""
     alternative: str = ""
     reader: float | None = None
+    x_from_zero: bool = True
 
 
 def unbroken(text: str) -> str:

@@ -13,7 +13,7 @@ from pinch.compose.arriving import (
     read_batch,
     taken_apart,
 )
-from pinch.compose.bookpoints import BookPoints, RunPoint, points_of, read_points
+from pinch.compose.bookpoints import AVERAGE, BookPoints, RunPoint, points_of, read_points
 from pinch.compose.checking import gather_evidence
 from pinch.compose.comparing import (
     BenchCell,
@@ -39,10 +39,10 @@ from pinch.compose.devices import (
 )
 from pinch.compose.digesting import Digested, digest_book
 from pinch.compose.judging import JudgeDesk, judge_from_file, known_of
+from pinch.compose.modes import ModeRow, ModesSheet, modes_sheet
 from pinch.compose.planning import PlanDesk, plan_from_file, want_more_runs
 from pinch.compose.recording import BookKeeper, Recording, begin_recording, course_of, ends_by_itself
 from pinch.compose.scaling import (
-    AVERAGE,
     LOW_NAMES,
     MEASURES,
     Axis,
@@ -79,6 +79,8 @@ __all__ = [
     "Compared",
     "Digested",
     "JudgeDesk",
+    "ModeRow",
+    "ModesSheet",
     "PlanDesk",
     "Recording",
     "RunPoint",
@@ -114,6 +116,7 @@ __all__ = [
     "load_command",
     "make_demo",
     "meters_of",
+    "modes_sheet",
     "offer_on",
     "plan_from_file",
     "points_of",

@@ -1,15 +1,17 @@
 """All runs of a book as points for the Scale and Compare pages: what each came to, and why one does not count."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from pinch.bench.book import Book, open_book
 from pinch.bench.digests import Digest
+from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Run, Setting, Workload
 from pinch.compose.digesting import digest_book
 from pinch.core.progress import Progress, unheard
 
+AVERAGE = "average"
 SAME_ROOM_K = 2.0
 """Rooms of runs that are no further apart count as one."""
 
@@ -54,6 +56,8 @@ class BookPoints:
     workloads: tuple[Workload, ...]
     protocols: Mapping[int, Protocol]
     acceptances: tuple[Acceptance, ...]
+    readings: Mapping[int, tuple[Reading, ...]] = field(default_factory=dict)
+    instruments: tuple[Instrument, ...] = ()
 
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
@@ -97,7 +101,15 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
         for run in runs
     )
     protocols = {p.id or 0: p for p in book.protocols()}
-    return BookPoints(points, tuple(devices.values()), tuple(workloads.values()), protocols, tuple(book.acceptances()))
+    return BookPoints(
+        points,
+        tuple(devices.values()),
+        tuple(workloads.values()),
+        protocols,
+        tuple(book.acceptances()),
+        book.readings_by_run(),
+        tuple(book.instruments()),
+    )
 
 
 def _rooms(temperatures: set[float]) -> dict[float, float]:
@@ -109,3 +121,11 @@ def _rooms(temperatures: set[float]) -> dict[float, float]:
         else:
             groups.append([t])
     return {t: round((group[0] + group[-1]) / 2.0, 1) for group in groups for t in group}
+
+
+def score_of(point: RunPoint, measure: str) -> float | None:
+    """The score of a run, higher being better: of a task that takes so long, how often it is done in an hour."""
+    value = point.digest.rate if measure == AVERAGE else point.digest.lows.get(measure)
+    if value is None or value <= 0:
+        return None
+    return value if point.workload.higher_is_better else 3600.0 / value

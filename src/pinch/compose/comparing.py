@@ -7,8 +7,8 @@ from datetime import date
 from pinch.bench.parts import Build, Offer
 from pinch.bench.records import Acceptance, Device, Setting, Workload
 from pinch.bench.summaries import origin_words
-from pinch.compose.bookpoints import BookPoints, RunPoint
-from pinch.compose.scaling import AVERAGE
+from pinch.compose.bookpoints import AVERAGE, BookPoints, RunPoint
+from pinch.compose.modes import Beside, beside
 from pinch.core.errors import DataError
 from pinch.core.fairness import Conditions, Difference, Grade, differences
 from pinch.core.figures import Note
@@ -78,6 +78,7 @@ class Compared:
     verdict: Verdict | None
     scores: tuple[float, ...]
     told: str
+    beside: Beside
 
 
 @dataclass(frozen=True)
@@ -251,7 +252,7 @@ def _row(book: BookPoints, workload: Workload, choice: CompareChoice) -> WorkRow
         if place and base is not None:
             less = not workload.higher_is_better and choice.measure == AVERAGE
             verdict = judge_pair(score, base, choice.delta, less, pooled)
-        made.append(Compared(cell, score, verdict, scores, told))
+        made.append(Compared(cell, score, verdict, scores, told, beside(book, cell.points[number])))
     return WorkRow(workload, tuple(made), pooled)
 
 

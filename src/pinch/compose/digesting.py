@@ -1,22 +1,31 @@
 """All runs of a book judged in the background: what is new or has changed, and which figures a new method moved."""
 
 import hashlib
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from pinch.bench.book import Book, open_book
-from pinch.bench.digests import Digest, keep_digest, log_hash, read_digests
+from pinch.bench.digests import Digest, RundownDigest, keep_digest, log_hash, read_digests
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.compose.judging import JudgeDesk, known_of
-from pinch.core.errors import PinchError
+from pinch.core.errors import DataError, PinchError
 from pinch.core.finding import finding
 from pinch.core.judge import METHOD, Judgement
 from pinch.core.progress import Progress, tell, unheard
+from pinch.core.rundown import judge_rundown
+from pinch.core.runlog import RunLog
+from pinch.core.sound import level_mean
 
 HEAT_SHARE = 0.1
 WALL = "wall.power"
-FORM = 2
+BATTERY, CHARGE, LEFT = "battery.power", "battery.charge", "battery.energy"
+NOISE, FAN = "noise.level", "fan.1.speed"
+LEAST_REST_S, LEAST_FALL = 5.0, 1.0
+FORM = 3
 """Part of a digest's key: raised when a digest holds more than before."""
 SCHOOLS = ("percentile", "mean_of_worst", "time_share")
 MOVED_SHARE = 0.002
@@ -68,7 +77,7 @@ def _digest(book: Book, progress: Progress) -> Digested:
         if old_key == key and method == METHOD:
             digests[run_id] = old
             continue
-        digests[run_id] = digest_of(run, JudgeDesk(book), records.setting(run))
+        digests[run_id] = digest_of(run, JudgeDesk(book), records.device(run), records.setting(run))
         if old_key == key:
             moved += [Moved(run_id, words) for words in moved_words(old, digests[run_id])]
         if not book.read_only:
@@ -76,12 +85,12 @@ def _digest(book: Book, progress: Progress) -> Digested:
     return Digested(digests, tuple(moved))
 
 
-def digest_of(run: Run, desk: JudgeDesk, setting: Setting) -> Digest:
+def digest_of(run: Run, desk: JudgeDesk, device: Device, setting: Setting) -> Digest:
     """The digest of one run; a run that cannot be judged says why."""
     if run.summary is not None:
         return Digest(finding=f"Told: {run.summary.score:.6g}", rate=run.summary.score, flags=("told",))
     try:
-        _, j = desk.judge(run)
+        log, j = desk.judge(run)
     except PinchError as error:
         return Digest(problem=str(error), flags=tuple(_record_flags(run)))
     scores = scores_of(run)
@@ -93,11 +102,92 @@ def digest_of(run: Run, desk: JudgeDesk, setting: Setting) -> Digest:
         clock_mhz=_value(j, j.clock),
         temp_c=_value(j, j.temp),
         rate=rate,
-        wall_w=_value(j, WALL if WALL in j.figures else None),
+        burst_w=_finite(j.limits.burst.value),
+        hold=_finite(j.figures[j.clock].hold) if j.clock else None,
+        headroom_k=_headroom(j),
+        idle_w=_finite(j.limits.idle_w),
+        wall_w=_logged(j, WALL),
+        idle_wall_w=_at_rest(log, j, WALL),
+        battery_w=_logged(j, BATTERY),
+        cpu_w=_logged(j, "cpu.power"),
+        gpu_w=_logged(j, "gpu.power"),
+        gpu_load=_logged(j, "gpu.load"),
+        noise_db=_noise(log, j),
+        fan_rpm=_logged(j, FAN),
+        surfaces=_surfaces(j),
+        rundown=_rundown(log, device, j.rate),
         lows=_lows(j),
         shares=dict(j.limiter_share),
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),
+    )
+
+
+def _finite(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _logged(j: Judgement, channel: str) -> float | None:
+    return _value(j, channel if channel in j.figures else None)
+
+
+def _headroom(j: Judgement) -> float | None:
+    """K between the settled temperature and its limit."""
+    value = _value(j, j.temp)
+    return None if value is None else _finite(j.levels.temp_limit_c - value)
+
+
+def _at_rest(log: RunLog, j: Judgement, channel: str) -> float | None:
+    """The mean of a channel before the load."""
+    series = log.series.get(channel)
+    if series is None:
+        return None
+    resting = series.values[(series.t < j.load_start_s) & np.isfinite(series.values)]
+    before = series.t[series.t < j.load_start_s]
+    return float(resting.mean()) if len(resting) and np.ptp(before) >= LEAST_REST_S else None
+
+
+def _noise(log: RunLog, j: Judgement) -> float | None:
+    """The energetic mean of the level in the settled window."""
+    series = log.series.get(NOISE)
+    if series is None:
+        return None
+    inside = series.values[(series.t >= j.settled.start_s) & (series.t <= j.settled.end_s)]
+    known = inside[np.isfinite(inside)]
+    return level_mean(known) if len(known) else None
+
+
+def _surfaces(j: Judgement) -> dict[str, float]:
+    """Settled temperatures of surfaces by place."""
+    found = {}
+    for channel in j.figures:
+        if channel.startswith("skin.") and (value := _value(j, channel)) is not None:
+            found[channel.removeprefix("skin.").removesuffix(".temp")] = value
+    return found
+
+
+def _rundown(log: RunLog, device: Device, rate: str | None) -> RundownDigest | None:
+    """What the battery did, where it ran down."""
+    charge = log.series.get(CHARGE)
+    if charge is None or len(charge.t) < 3 or charge.values[0] - charge.values[-1] < LEAST_FALL:
+        return None
+    others = (log.series.get(LEFT), log.series.get(BATTERY), log.series.get(rate or ""))
+    try:
+        found = judge_rundown(charge, *others, device.battery.full_wh, device.battery.design_wh)
+    except DataError:
+        return None
+    low, high = found.runtime_interval
+    return RundownDigest(
+        from_charge=found.from_charge,
+        to_charge=found.to_charge,
+        draw_w=_finite(found.draw_w.value),
+        power_w=_finite(found.power_w.value),
+        runtime_h=_finite(found.runtime_h.value),
+        low_h=_finite(low),
+        high_h=_finite(high),
+        wear=_finite(found.wear),
+        sag=_finite(found.sag),
+        notes=tuple(n.text for n in found.notes),
     )
 
 
@@ -155,6 +245,10 @@ class _Records:
         self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id or 0)}
         self._workloads = {w.id: w for w in book.workloads()}
 
+    def device(self, run: Run) -> Device:
+        """The device of a run."""
+        return self._devices[run.device_id]
+
     def setting(self, run: Run) -> Setting:
         """The setting of a run."""
         return self._settings[run.setting_id]
@@ -165,5 +259,5 @@ class _Records:
         workload: Workload = self._workloads[run.workload_id]
         setting = self.setting(run)
         known = known_of(device, setting, workload, run)
-        told = (FORM, known, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
+        told = (FORM, known, device.battery, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
         return hashlib.sha256(f"{log_hash(self._book, run.id or 0)}{told}".encode()).hexdigest()

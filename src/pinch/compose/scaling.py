@@ -6,7 +6,8 @@ from enum import StrEnum
 
 from pinch.bench.records import Device, Workload
 from pinch.bench.summaries import Summary
-from pinch.compose.bookpoints import BookPoints, RunPoint
+from pinch.compose.bookpoints import AVERAGE, BookPoints, RunPoint, score_of
+from pinch.compose.modes import beside
 from pinch.core.crossing import Envelope, Pairing, all_pairs, envelopes
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
@@ -16,7 +17,6 @@ from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import WORTH
 from pinch.core.verdict import DELTA
 
-AVERAGE = "average"
 LOW_NAMES = {
     "low_1.percentile": "1 % low, percentile",
     "low_1.mean_of_worst": "1 % low, mean of worst",
@@ -30,10 +30,22 @@ MOST_SERIES = 96
 
 
 class Axis(StrEnum):
-    """Whose watts stand on the axis."""
+    """What stands on the axis: watts, or what else a score costs."""
 
     PACKAGE = "package"
     WALL = "wall"
+    NOISE = "noise"
+    SURFACE = "hottest surface"
+
+    @property
+    def of_watts(self) -> bool:
+        """Whether curves and sweet spots are made over it."""
+        return self in (Axis.PACKAGE, Axis.WALL)
+
+    @property
+    def unit(self) -> str:
+        """Its unit."""
+        return {Axis.NOISE: "dB(A)", Axis.SURFACE: "°C"}.get(self, "W")
 
 
 @dataclass(frozen=True)
@@ -130,7 +142,7 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
         mine = by_cell.get((device.id, workload.id))
         if mine:
             name = f"{device.name}: {workload.name}" if many else device.name
-            series.append(_series(name, device, workload, mine, choice))
+            series.append(_series(book, name, device, workload, mine, choice))
     pairings = [
         pairing
         for workload_id in choice.workload_ids
@@ -152,15 +164,17 @@ def _curves(series: Sequence[Series]) -> dict[str, Ladder]:
     return {s.name: s.scaling.ladder for s in series if s.scaling is not None}
 
 
-def _series(name: str, device: Device, workload: Workload, mine: Sequence[RunPoint], choice: ScaleChoice) -> Series:
+def _series(
+    book: BookPoints, name: str, device: Device, workload: Workload, mine: Sequence[RunPoint], choice: ScaleChoice
+) -> Series:
     here = [p for p in mine if choice.room_c is None or p.room_c == choice.room_c or p.run.summary is not None]
     told = tuple(ToldScore(p, p.run.summary) for p in here if p.run.summary is not None and not p.run.void)
     points, left_out = [], []
     for p in here:
         if p.run.summary is not None and not p.run.void:
             continue
-        power, score = _power(p, choice.axis), score_of(p, choice.measure)
-        reason = p.why_not or ("" if power else f"no {choice.axis} power was logged.")
+        power, score = _place(book, p, choice.axis), score_of(p, choice.measure)
+        reason = p.why_not or ("" if power else _lack(choice.axis))
         reason = reason or ("" if score else f"no {LOW_NAMES.get(choice.measure, 'score')} can be had.")
         if reason or not power or not score:
             left_out.append(Note("left-out", f"{p.name}: {reason}"))
@@ -169,6 +183,8 @@ def _series(name: str, device: Device, workload: Workload, mine: Sequence[RunPoi
     scaling, reason = None, ""
     if not points:
         reason = "no settled run is there"
+    elif not choice.axis.of_watts:
+        reason = "curves and sweet spots are made over watts"
     else:
         try:
             scaling = scale(_core_points(points, choice), choice.target, choice.low_share, choice.worth)
@@ -190,16 +206,20 @@ def _core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Poin
     ]
 
 
-def score_of(point: RunPoint, measure: str) -> float | None:
-    """The score of a run, higher being better: of a task that takes so long, how often it is done in an hour."""
-    value = point.digest.rate if measure == AVERAGE else point.digest.lows.get(measure)
-    if value is None or value <= 0:
-        return None
-    return value if point.workload.higher_is_better else 3600.0 / value
+def _place(book: BookPoints, point: RunPoint, axis: Axis) -> float | None:
+    """Where a run stands on the axis."""
+    if axis is Axis.PACKAGE:
+        return point.digest.power_w
+    known = beside(book, [point])
+    if axis is Axis.WALL:
+        return known.wall_w
+    if axis is Axis.NOISE:
+        return known.noise.level if known.noise else None
+    return known.hottest.touch.temp_c if known.hottest else None
 
 
-def _power(point: RunPoint, axis: Axis) -> float | None:
-    return point.digest.power_w if axis is Axis.PACKAGE else point.digest.wall_w
+def _lack(axis: Axis) -> str:
+    return f"no {axis} power was logged." if axis.of_watts else f"no {axis} was read."
 
 
 def _bound_by(points: Sequence[ScalePoint]) -> str:

@@ -87,8 +87,9 @@ SKERRY_CAPPED = RigWork(
     cap=40.0,
     noise=0.002,
 )
+LOOP = RigWork("Cabin loop rundown", activity=0.5, per_ghz=1.0)
 PACK_ICE = RigWork("Pack Ice", channel="frame.rate", activity=0.7, per_ghz=19.0, half_ghz=14.0, noise=0.015)
-WORK = (TILE, TILE_ONE, DECODE, SKERRY, SKERRY_CAPPED, PACK_ICE)
+WORK = (TILE, TILE_ONE, DECODE, SKERRY, SKERRY_CAPPED, PACK_ICE, LOOP)
 
 
 def _ladder(steps: tuple[float, ...], burst: float, window: float, fan: float = 1.0) -> tuple[RigSetting, ...]:
@@ -107,6 +108,8 @@ SANDPIPER = RigDevice(
         RigSetting("Even", 28.0, 45.0, 28.0, fan=1.15),
         RigSetting("Full", 45.0, 64.0, 28.0),
         RigSetting("Hush on battery", 12.0, 20.0, 28.0, mains=False, fan=1.5),
+        RigSetting("18 W on battery", 18.0, 28.0, 28.0, mains=False, fan=1.3),
+        RigSetting("Even on battery", 28.0, 45.0, 28.0, mains=False, fan=1.15),
         *_ladder((18.0, 22.0, 35.0), 64.0, 28.0),
     ),
     battery_wh=62.0,
@@ -150,7 +153,10 @@ GANNET = RigDevice(
     FELL_F12,
     Cooler(0.6, 1.45, 8.0, 48.0),
     HeatControl(),
-    _ladder((7.0, 10.0, 13.0, 16.0, 20.0, 25.0, 30.0), 30.0, 5.0),
+    (
+        *_ladder((7.0, 10.0, 13.0, 16.0, 20.0, 25.0, 30.0), 30.0, 5.0),
+        *(RigSetting(f"{w:g} W at anchor", w, 30.0, 5.0, mains=False) for w in (10.0, 20.0, 30.0)),
+    ),
     fan_rpm=(2200.0, 6800.0),
     memory_gain=1.10,
     battery_wh=48.0,

@@ -19,11 +19,12 @@ from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
+from pinch.rig.demo_power import add_readings, with_supply
 from pinch.rig.device import simulate_run
 from pinch.rig.frames import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 9
+VERSION = 10
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -61,6 +62,10 @@ def demo_runs() -> list[DemoRun]:
             runs += [DemoRun(sandpiper, "Full", one, 600), DemoRun(limpet, "Stock", one, 600)]
     runs += [
         DemoRun(sandpiper, "Hush on battery", tile, 900, notes="At anchor."),
+        DemoRun(sandpiper, "18 W on battery", tile, 900, notes="At anchor."),
+        DemoRun(sandpiper, "Even on battery", tile, 900, notes="At anchor."),
+        *(DemoRun(gannet, f"{w} W at anchor", tile, 600, notes="At anchor.") for w in (10, 20, 30)),
+        DemoRun(gannet, "10 W at anchor", catalogue.LOOP, 4800, notes="An evening's part of a rundown."),
         DemoRun(sandpiper, "Full", capped, 600, notes="Frame cap set to 40."),
         DemoRun(sandpiper, "Full", tile, 900, 31.0, "Below deck; compare with the runs ashore only with care."),
         DemoRun(limpet, "Firmware 54, faulty", tile, 600, 31.0, "Power drops out when it gets hot."),
@@ -109,7 +114,7 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
     }
     runs = demo_runs()
     workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
-    add_more_records(book, {d.name: d.id or 0 for d in devices.values()})
+    add_more_records(book)
     started = FIRST_DAY
     for number, demo in enumerate(runs):
         log = _log_of(demo, seed=number + 1)
@@ -130,6 +135,7 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
             )
         )
         runlogs.add_log(book, run, log)
+        add_readings(book, run, demo.device, log)
         started = _next_start(started, demo.load_s)
         if not progress((number + 1) / len(runs)):
             return False
@@ -139,6 +145,7 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
 def _log_of(demo: DemoRun, seed: int) -> RunLog:
     setting = demo.device.setting(demo.setting)
     log = simulate_run(demo.device, setting, demo.work, demo.load_s, demo.ambient_c, seed).log
+    log = with_supply(log, demo.device, setting.mains, seed)
     if demo.device is catalogue.GANNET and FRAME_RATE in log.series:
         log = RunLog({**log.series, FRAME_TIME: _frames_of(log.series[FRAME_RATE], seed)})
     marks = (Mark(*demo.mark),) if demo.mark else ()

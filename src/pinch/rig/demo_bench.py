@@ -170,7 +170,7 @@ def setting_record(device_id: int, setting: RigSetting) -> Setting:
 def workload_record(work: RigWork) -> Workload:
     """A rig workload as a record of the bench."""
     unit = "fps" if work.channel == "frame.rate" else "tiles/s" if work.name.startswith("Tile") else "1/s"
-    kind = WorkKind.ONE_CORE if work.one_core else WorkKind.ALL_CORE
+    kind = WorkKind.ONE_CORE if work.one_core else WorkKind.RUNDOWN if "rundown" in work.name else WorkKind.ALL_CORE
     game = {"resolution": "1920×1200", "preset": "medium", "kind": WorkKind.GAME}
     return Workload(
         name=work.name,
@@ -179,24 +179,13 @@ def workload_record(work: RigWork) -> Workload:
         frame_cap_fps=work.cap,
         one_core=work.one_core,
         repeatable=Repeatable.BUILT_IN,
+        length_s=9000.0 if kind is WorkKind.RUNDOWN else 600.0,
         **(game if unit == "fps" else {"kind": kind}),
     )
 
 
-def add_more_records(book: Book, device_ids: dict[str, int]) -> None:
-    """What the cabin test wants beyond the runs of the rig: settings at anchor, workloads, protocols."""
-    gannet = device_ids["Gannet"]
-    for watts in (10.0, 20.0, 30.0):
-        book.save(
-            Setting(
-                device_id=gannet,
-                name=f"{watts:g} W at anchor",
-                sustained_w=watts,
-                burst_w=30.0,
-                window_s=5.0,
-                mains=False,
-            )
-        )
+def add_more_records(book: Book) -> None:
+    """What the cabin test wants beyond the runs of the rig: workloads, protocols, instruments."""
     for workload in (
         Workload(
             name="Chart Export", kind=WorkKind.TASK, score_unit="s", higher_is_better=False, length_s=240, passes=3
@@ -216,7 +205,6 @@ def add_more_records(book: Book, device_ids: dict[str, int]) -> None:
             inner_resolution="1129×706",
         ),
         Workload(name="Rest", kind=WorkKind.IDLE, score_unit="W", higher_is_better=False, length_s=600),
-        Workload(name="Cabin loop rundown", kind=WorkKind.RUNDOWN, score_unit="min", length_s=9000),
     ):
         book.save(workload)
     shared: dict[str, Any] = {

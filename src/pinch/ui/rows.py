@@ -8,7 +8,8 @@ from pinch.core.explain import Explanation
 @dataclass(frozen=True)
 class TableRow:
     """The cells of a row; what the margin says of it, or of its cells by column; and what it stands for. `aside` rows
-    are written quietly; a `heading` has one cell across the table."""
+    are written quietly; a `heading` has one cell across the table. A table sorts by
+    `keys` where rows have them, a value a column; NaN comes last."""
 
     cells: tuple[str, ...]
     explanation: Explanation | None = None
@@ -16,6 +17,7 @@ class TableRow:
     of: object = None
     aside: bool = False
     heading: bool = False
+    keys: tuple[float | str, ...] = ()
 
     def explained(self, column: int) -> Explanation | None:
         """What is said of a cell."""

@@ -37,6 +37,8 @@ class RowTable(QTableWidget):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         header.setHighlightSections(False)
         self._words = set(words)
+        self._sorted_by: tuple[int, bool] | None = None
+        header.sectionClicked.connect(self.sort_by)
         self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
         self.cellActivated.connect(lambda row, _: self._open(row))
 
@@ -63,6 +65,20 @@ class RowTable(QTableWidget):
         if 0 <= at < len(rows):
             self.setCurrentCell(at, max(0, self.currentColumn()))
         self.blockSignals(False)
+
+    def sort_by(self, column: int) -> None:
+        """Sort by a column, the other way round at the second time; only rows that have keys can be sorted."""
+        if not self.rows or not all(len(row.keys) > column for row in self.rows):
+            return
+        down = self._sorted_by == (column, False)
+        self._sorted_by = column, down
+        last = float("-inf") if down else float("inf")
+
+        def key(row: TableRow) -> tuple[str, float]:
+            value = row.keys[column]
+            return (value, 0.0) if isinstance(value, str) else ("", last if value != value else value)
+
+        self.show_rows(sorted(self.rows, key=key, reverse=down))
 
     @property
     def chosen(self) -> TableRow | None:

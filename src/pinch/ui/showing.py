@@ -15,7 +15,7 @@ from pinch.ui.judge.view import RUNS
 from pinch.ui.plan.state import explanation, matrix
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import CAUTION
-from pinch.ui.shell.pages import COMPARE, JUDGE, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import COMPARE, JUDGE, MODES, PLAN, RUN, SCALE
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -42,11 +42,21 @@ COMPARE_NOTES = [
 ]
 
 
+MODES_NOTES = [
+    "What “quiet”, “balanced” and “fast” really are: each setting by its measured watts, with what it holds, sounds "
+    "and feels like, and how long the battery lasts.",
+    "Noise, surfaces and watts by hand come from Reading by hand (Ctrl+G) on the Run page. A noise reading whose place "
+    "is “room” is of the room alone, and is taken off.",
+    "~ is by the line of wall over package, not measured; ≤ is an upper bound.",
+]
+
+
 class Showing:
     """One method for each page; what is worked out in the background comes back to one of the others."""
 
     def __init__(self, window: "MainWindow") -> None:
         self._window = window
+        self._modes_room: tuple[int | None, float | None] = None, None
 
     def bench(self) -> None:
         """The record that is chosen on the bench."""
@@ -186,6 +196,8 @@ class Showing:
             self._window.scaling.start()
         if self._window.page == COMPARE:
             self._window.comparing.start()
+        if self._window.page == MODES:
+            self.modes()
 
     def scaled(self, result: compose.ScaleResult) -> None:
         """The curves are there."""
@@ -230,3 +242,29 @@ class Showing:
         slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self._window.count()
+
+    def modes(self) -> None:
+        """The sheet of the chosen device under the chosen workload."""
+        session, view = self._window.session, self._window.modes_view
+        self._window.margin.show_notes(None)
+        self._window.margin.tell("Modes at a glance", MODES_NOTES)
+        points, device, workload = self._window.points.wanted(), session.device, session.workload
+        if device is None or workload is None:
+            view.show_nothing(f"Choose {'a device' if device is None else 'a workload'} above to see its modes.")
+            return
+        if points is None:
+            view.show_nothing("Judging all runs …")
+            return
+        rooms = [p.room_c for p in points.points if p.device.id == device.id and p.workload.id == workload.id]
+        known = [r for r in rooms if r is not None]
+        if self._modes_room[0] != device.id:
+            self._modes_room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
+        view.show_rooms(sorted(set(known)), self._modes_room[1])
+        sheet = compose.modes_sheet(points, device, workload, self._modes_room[1], view.grade.currentData())
+        view.show_sheet(sheet, points, session.slot(device.id or 0))
+
+    def choose_modes_room(self, room: float | None) -> None:
+        """Runs of another room count for the sheet."""
+        device = self._window.session.device
+        self._modes_room = device.id if device else None, room
+        self.modes()

@@ -28,6 +28,7 @@ from pinch.ui.judge.view import RUNS, TIME, JudgeView
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watching import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
+from pinch.ui.modes.view import ModesView
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
@@ -45,7 +46,7 @@ from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices, load_icons
-from pinch.ui.shell.pages import BENCH, COMPARE, JUDGE, PAGES, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import BENCH, COMPARE, JUDGE, MODES, PAGES, PLAN, RUN, SCALE
 from pinch.ui.shell.spine import Spine
 from pinch.ui.showing import Showing
 from pinch.ui.writing import Writing
@@ -69,7 +70,7 @@ class MainWindow(QMainWindow):
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
         self.bench_view, self.plan_view = BenchView(), PlanView()
         self.run_view, self.judge_view, self.scale_view = RunView(), JudgeView(), ScaleView()
-        self.compare_view = CompareView()
+        self.compare_view, self.modes_view = CompareView(), ModesView()
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
         self.setAcceptDrops(True)
@@ -174,7 +175,7 @@ class MainWindow(QMainWindow):
             asked.connect(lambda *given, take=take: self.safely(partial(take, *given)))
         self.planning.planned.connect(self.showing.planned)
         self.planning.failed.connect(self.notices.error)
-        for view in (judge, scale, self.compare_view):
+        for view in (judge, scale, self.compare_view, self.modes_view):
             view.explained.connect(self.margin.explain)
             view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
         judge.window_chosen.connect(lambda a, b: self.safely(lambda: self.asking.choose_window(a, b)))
@@ -188,6 +189,8 @@ class MainWindow(QMainWindow):
         scale.family_wanted.connect(self.showing.choose_family)
         scale.plan_wanted.connect(lambda series: self.safely(lambda: self.plan_next(series)))
         self.points.ready.connect(self.showing.points_ready)
+        self.modes_view.run_wanted.connect(self._open_run)
+        self.modes_view.room_chosen.connect(self.showing.choose_modes_room)
         self._connect_compare()
         self.judging.finished.connect(self.showing.judging_finished)
         self.judging.failed.connect(self.showing.not_judged)
@@ -217,7 +220,7 @@ class MainWindow(QMainWindow):
     # Showing
 
     @property
-    def _pages(self) -> "tuple[BenchView, PlanView, RunView, JudgeView, ScaleView, CompareView]":
+    def _pages(self) -> "tuple[BenchView, PlanView, RunView, JudgeView, ScaleView, CompareView, ModesView]":
         return (
             self.bench_view,
             self.plan_view,
@@ -225,6 +228,7 @@ class MainWindow(QMainWindow):
             self.judge_view,
             self.scale_view,
             self.compare_view,
+            self.modes_view,
         )
 
     @property
@@ -244,7 +248,7 @@ class MainWindow(QMainWindow):
     def refresh(self) -> None:
         """Show the subject on the present page."""
         showing = self.showing
-        pages = (showing.bench, showing.plan, showing.run, showing.judge, showing.scale, showing.compare)
+        pages = (showing.bench, showing.plan, showing.run, showing.judge, showing.scale, showing.compare, showing.modes)
         self.safely(pages[self.page])
         self.count()
 
@@ -477,6 +481,7 @@ class MainWindow(QMainWindow):
             JUDGE: self.judge_view.written,
             SCALE: self.scale_view.chart.chart,
             COMPARE: self.compare_view.written,
+            MODES: self.modes_view.written,
         }
         chart = shown.get(self.page)
         if chart is None:
@@ -511,6 +516,7 @@ class MainWindow(QMainWindow):
         self.refresh()
         self.scale_view.draw()
         self.compare_view.draw()
+        self.modes_view.draw()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window gives the page more room than the margin."""

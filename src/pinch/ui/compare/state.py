@@ -15,7 +15,7 @@ from pinch.core.verdict import CANNOT_TELL, TIE, Verdict, with_scatter
 from pinch.ui.rows import TableRow
 from pinch.ui.scale.state import ANSWERS, percent, verdict_words
 
-RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "")
+RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "W", "Wall W", "dB(A)", "Hottest °C", "")
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
 MOST_NOTES = 8
 TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
@@ -218,12 +218,15 @@ def _row_note(shown: Shown, row: WorkRow) -> str:
 
 def _result_row(c: Compared, row: WorkRow, shown: Shown) -> TableRow:
     known = (f"   {c.cell.name}", f"{c.score.mean:.4g}", str(c.score.runs))
+    b = c.beside
+    values = (b.power_w, b.wall_w, b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None)
+    last = (*("" if v is None else f"{v:.1f}" for v in values), c.told)
     if c.verdict is None:
         what = "baseline" if c.cell == shown.result.baseline else "the baseline has no run"
-        return TableRow((*known, what, "", "", c.told), of=c)
+        return TableRow((*known, what, "", "", *last), of=c)
     v = c.verdict
     between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
-    cells = (*known, verdict_words(v), difference(c, shown), between, c.told)
+    cells = (*known, verdict_words(v), difference(c, shown), between, *last)
     return TableRow(cells, explain_verdict(c, row, shown), of=c)
 
 
@@ -283,4 +286,6 @@ def _index_row(name: str, index: Index) -> TableRow:
         "index",
         (apart,) if apart else (),
     )
-    return TableRow((f"All: {name}", "", "", "index", percent(index.ratio), between, apart or count), explained)
+    return TableRow(
+        (f"All: {name}", "", "", "index", percent(index.ratio), between, "", "", "", "", apart or count), explained
+    )

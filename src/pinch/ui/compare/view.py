@@ -69,7 +69,7 @@ class CompareView(QWidget):
         self.progress = QProgressBar()
         self.bars = BarsView()
         self.notes = label("", "quiet", wrap=True)
-        self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 6))
+        self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 10))
         self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=range(6))
         self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
         self.money = RowTable("Prices beside scores", money.MONEY_COLUMNS)

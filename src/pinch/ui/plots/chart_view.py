@@ -184,7 +184,8 @@ class ChartView(QWidget):
             if self.chart.clock:
                 self.plots[0].setXRange(low, high, padding=0)
             else:
-                self.plots[0].setXRange(0.0, 1.12 * high, padding=0)
+                first = 0.0 if self.chart.x_from_zero else low - 0.12 * (high - low)
+                self.plots[0].setXRange(first, high + 0.12 * (high - first), padding=0)
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)

@@ -8,7 +8,7 @@ from pinch.bench.records import standing, workload_words
 from pinch.bench.summaries import origin_words
 from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
-from pinch.compose import AVERAGE, LOW_NAMES, ScalePoint, ScaleResult, Series
+from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScalePoint, ScaleResult, Series
 from pinch.core.crossing import AtWatts, Crossover, at_watts
 from pinch.core.explain import Explanation
 from pinch.core.ladder import FREE, LAW, RISE
@@ -32,6 +32,12 @@ CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above",
 TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
 GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
 SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
+AXIS_TITLES = {
+    Axis.PACKAGE: "Measured settled power, package",
+    Axis.WALL: "Measured settled power, wall",
+    Axis.NOISE: "Level, the room taken off",
+    Axis.SURFACE: "Hottest surface that was read",
+}
 SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
 _MEANINGS = {
     EFFICIENCY: "The measured power at which the score per watt is largest.",
@@ -59,6 +65,8 @@ def headline(result: ScaleResult, subject: int | None) -> str:
     if chosen is None:
         return "No run of this is there yet. Record some on the Run page."
     name, work = chosen.device.name, chosen.workload.name
+    if not result.choice.axis.of_watts:
+        return f"{work} over {result.choice.axis}: what each setting gives for what it costs."
     if not chosen.points:
         return (
             f"{name}, {work}: only scores that are told, none was measured here."
@@ -99,7 +107,7 @@ def chart(
         *dict.fromkeys(workload_words(s.workload) for s in result.series),
         f"{sum(len(s.points) for s in result.series)} runs",
         room,
-        f"settled {result.choice.axis} power; upright ticks: claimed; ring: {PROMISES[rule]}",
+        axis_words(result.choice.axis, rule),
         *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
         *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
         *(["×: told, not measured"] if any(s.told for s in result.series) else []),
@@ -110,11 +118,19 @@ def chart(
         drawn,
         title,
         unit,
-        f"Measured settled power, {result.choice.axis}",
+        AXIS_TITLES[result.choice.axis],
         second,
         " · ".join(words),
-        reader_w,
+        reader_w if result.choice.axis.of_watts else None,
+        result.choice.axis.unit,
     )
+
+
+def axis_words(axis: Axis, rule: str) -> str:
+    """What the marks of the chart are."""
+    if not axis.of_watts:
+        return f"score over {axis}; the mean of each setting is joined"
+    return f"settled {axis} power; upright ticks: claimed; ring: {PROMISES[rule]}"
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:
@@ -322,14 +338,18 @@ def _drawn(s: Series, slots: Mapping[int, int], result: ScaleResult, rule: str) 
     shared = rate_words(result)[1] == "%"
     ladder = s.scaling.ladder if s.scaling else None
     best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
-    points = [MeasuredPoint(p.power_w, p.score, p.claimed_w, p.of.setting.name, p.of.name) for p in s.points]
+    watts = result.choice.axis is Axis.PACKAGE
+    points = [
+        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of.name)
+        for p in s.points
+    ]
     told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
     return DrawnSeries(
         s.name,
         slots.get(s.device.id or 0, 0),
         s.workload.id != result.series[0].workload.id,
         points,
-        told if result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
+        told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
         ladder,
         s.scaling.lows if s.scaling else None,
         s.scaling.spots[rule] if s.scaling else None,

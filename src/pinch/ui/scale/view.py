@@ -238,7 +238,7 @@ class ScaleView(QWidget):
         for low, words in LOW_NAMES.items():
             self.low.addItem(words, low)
         for axis in Axis:
-            self.axis.addItem(f"{axis} watts", axis)
+            self.axis.addItem(f"{axis} watts" if axis.of_watts else f"over {axis}", axis)
         for second in Second:
             self.second.addItem(str(second), second)
         self.second.setCurrentIndex(self.second.findData(Second.NOTHING))

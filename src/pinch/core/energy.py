@@ -1,0 +1,43 @@
+"""Energy from samples of power: the trapezoid, with gaps left out and said."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core.runlog import FloatArray
+
+GAP_PERIODS = 3.0
+
+
+@dataclass(frozen=True)
+class Energy:
+    """Energy in J over `covered_s` of `span_s`; what lies in gaps is not in it."""
+
+    joules: float
+    covered_s: float
+    span_s: float
+
+    @property
+    def coverage(self) -> float:
+        """Share of the time that was measured."""
+        return self.covered_s / self.span_s if self.span_s > 0 else 0.0
+
+    @property
+    def mean_w(self) -> float:
+        """Mean power over what was measured, W."""
+        return self.joules / self.covered_s if self.covered_s > 0 else float("nan")
+
+    @property
+    def watt_hours(self) -> float:
+        """The same in Wh."""
+        return self.joules / 3600.0
+
+
+def energy_of(t: FloatArray, power: FloatArray) -> Energy:
+    """Energy of (n,) W at (n,) s, by the trapezoid between samples no further apart than three usual periods."""
+    if len(t) < 2:
+        return Energy(0.0, 0.0, 0.0)
+    steps = np.diff(t)
+    near = steps <= GAP_PERIODS * float(np.median(steps)) + 1e-9
+    parts = 0.5 * (power[1:] + power[:-1]) * steps
+    return Energy(float(parts[near].sum()), float(steps[near].sum()), float(t[-1] - t[0]))

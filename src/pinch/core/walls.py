@@ -1,0 +1,58 @@
+"""The wall against the package: how much of each watt arrives, and what the rest of the machine draws.
+
+Wall = floor + package / efficiency, by regression over runs: the floor is all that does not follow the package
+(display, memory, storage, controllers, the adapter at rest)."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pinch.core.figures import Estimate, Note
+from pinch.core.line import StraightLine, fit_line
+
+LIKELY = (0.6, 1.0)
+"""Efficiencies beyond these are questioned: common practice, no source."""
+
+
+@dataclass(frozen=True)
+class WallPoint:
+    """One settled run or its idle part: package and wall W, and what it was."""
+
+    package_w: float
+    wall_w: float
+    name: str
+
+
+@dataclass(frozen=True)
+class WallLine:
+    """Conversion efficiency (share), platform floor W, and the line behind them."""
+
+    efficiency: Estimate
+    floor_w: Estimate
+    line: StraightLine
+    notes: tuple[Note, ...]
+
+
+def wall_line(points: Sequence[WallPoint]) -> WallLine:
+    """The line through all runs of a device.
+
+    Raises
+    ------
+    DataError : fewer than three points, or all at one power.
+    """
+    line = fit_line(np.array([p.package_w for p in points]), np.array([p.wall_w for p in points]))
+    efficiency = Estimate(1.0 / line.slope, line.u_slope / line.slope**2, "")
+    notes = []
+    if not LIKELY[0] <= efficiency.value <= LIKELY[1]:
+        words = (
+            f"{100 * efficiency.value:.0f} % of a watt at the wall would arrive: the battery was charging, or the meter"
+        )
+        notes.append(Note("efficiency", f"{words} and the package do not speak of the same machine."))
+    if line.intercept < 0:
+        notes.append(Note("floor", "The floor is below zero: the wall was not read while the package was at rest."))
+    below = [p.name for p in points if p.wall_w < p.package_w]
+    if below:
+        words = f"{', '.join(below[:3])}: less at the wall than in the package, so the battery gave the rest."
+        notes.append(Note("below-package", words))
+    return WallLine(efficiency, Estimate(line.intercept, line.u_intercept, "W"), line, tuple(notes))

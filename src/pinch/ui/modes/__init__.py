@@ -1,0 +1,1 @@
+"""The Modes page: what each setting of a device draws, holds, sounds and feels like."""

@@ -1,0 +1,252 @@
+"""The Modes page: one sheet a device, and power, battery, sound, touch and the year behind it."""
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QHBoxLayout,
+    QLabel,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pinch.charts.spec import Chart, unbroken
+from pinch.compose import BookPoints, RunPoint
+from pinch.compose.modes import ModeRow, ModesSheet, idle_power
+from pinch.core.explain import Explanation
+from pinch.core.sound import Grade
+from pinch.core.touch import Material
+from pinch.ui.modes import state
+from pinch.ui.modes.outline import Outline
+from pinch.ui.modes.year import YearPane
+from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.rowtable import RowTable
+from pinch.ui.shell.words import label, small_button
+
+TABS = ("At a glance", "Wall", "Battery", "Sound", "Touch", "Year")
+GLANCE, WALL, BATTERY, SOUND, TOUCH, YEAR = range(6)
+
+
+class ModesView(QWidget):
+    """`room_chosen` gives a room temperature (None: all), `run_wanted` a run to open in Judge."""
+
+    explained = pyqtSignal(Explanation)
+    run_wanted = pyqtSignal(int)
+    room_chosen = pyqtSignal(object)
+    chart_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.headline = label("", "headline", wrap=True)
+        self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self.room = QComboBox()
+        self.room.setAccessibleName("Room temperature")
+        self.sheet: ModesSheet | None = None
+        self._points: BookPoints | None = None
+        self._slot = 0
+        self.modes = RowTable("Modes at a glance", state.MODE_COLUMNS)
+        self.wall = RowTable("Wall and package", state.WALL_COLUMNS, words=(0, 6))
+        self.rundowns = RowTable("Rundowns", state.BATTERY_COLUMNS, words=(0, 8))
+        self.sound = RowTable("Levels", state.SOUND_COLUMNS, words=(0, 4, 5, 7))
+        self.touch = RowTable("Surfaces", state.TOUCH_COLUMNS, words=(0, 4, 5))
+        self.wall_chart, self.battery_chart, self.sound_chart = ChartView(), ChartView(), ChartView()
+        self.wall_words, self.battery_words, self.sound_words = (label("", "", wrap=True) for _ in range(3))
+        self.share = _spin("Share of the score to keep", "keeps ", " %", 1.0, 100.0, 90.0)
+        self.at_w = _spin("Package watts on battery", "how long at ", " W", 0.5, 500.0, 15.0)
+        self.limit = _spin("Quiet limit", "at most ", " dB(A)", 0.0, 120.0, 35.0)
+        self.fahrenheit = QCheckBox("in °F")
+        self.grade, self.material = QComboBox(), QComboBox()
+        self.grade.setAccessibleName("How the room is taken off")
+        for grade in Grade:
+            self.grade.addItem(str(grade), grade)
+        self.material.setAccessibleName("Material of the surfaces")
+        self.material.addItem("usual materials", None)
+        for material in Material:
+            self.material.addItem(str(material), material)
+        self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
+        self.setting.setAccessibleName("Setting whose surfaces are shown")
+        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self._lay_out()
+        self._connect()
+
+    # Showing
+
+    def show_sheet(self, sheet: ModesSheet, points: BookPoints, slot: int) -> None:
+        """Show the sheet of a device."""
+        self.sheet, self._points, self._slot = sheet, points, slot
+        self.modes.show_rows(state.mode_rows(sheet, points.instruments))
+        self.wall.show_rows(state.wall_rows(sheet))
+        self.rundowns.show_rows(state.battery_rows(sheet))
+        chosen = self.setting.currentText()
+        self.setting.clear()
+        for row in sheet.rows:
+            if row.surfaces:
+                self.setting.addItem(row.setting.name, row)
+        at = self.setting.findText(chosen)
+        self.setting.setCurrentIndex(at if at >= 0 else self.setting.count() - 1)
+        idle = idle_power(self._own)
+        if idle.known:
+            self.year.show_idle(idle.value)
+        self._set_there(True)
+        self.draw()
+
+    def draw(self) -> None:
+        """Show what depends on what is typed: the quiet limit, the share to keep, the watts on battery."""
+        sheet = self.sheet
+        if sheet is None:
+            return
+        self.headline.setText(unbroken(state.headline(sheet, self.share.value() / 100.0)))
+        self.sound.show_rows(state.sound_rows(sheet, self.limit.value()))
+        barred = state.not_on_battery(sheet)
+        for words, text in (
+            (self.wall_words, state.wall_words(sheet, self._own)),
+            (self.battery_words, " ".join(filter(None, (state.battery_words(sheet, self.at_w.value()), barred)))),
+            (self.sound_words, state.sound_words(sheet, self.limit.value())),
+        ):
+            words.setText(unbroken(text))
+        for view, chart in (
+            (self.wall_chart, state.wall_chart(sheet, self._own, self._slot)),
+            (self.battery_chart, state.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
+            (self.sound_chart, state.sound_chart(sheet, self.limit.value(), self._slot)),
+        ):
+            view.setVisible(chart is not None)
+            if chart is not None:
+                view.show_chart(chart)
+            else:
+                view.clear()
+        self._show_surfaces()
+
+    def show_rooms(self, rooms: list[float], chosen: float | None) -> None:
+        """Offer the room temperatures that occur."""
+        self.room.clear()
+        self.room.addItem("any room", None)
+        for room in rooms:
+            self.room.addItem(f"room {room:g} °C", room)
+        self.room.setCurrentIndex(max(0, self.room.findData(chosen)))
+        self.room.setVisible(len(rooms) > 1)
+
+    def show_nothing(self, why: str) -> None:
+        """Say what is missing."""
+        self.sheet = None
+        self.headline.setText(why)
+        self._set_there(False)
+
+    @property
+    def written(self) -> Chart | None:
+        """The chart of the tab."""
+        charts = {WALL: self.wall_chart, BATTERY: self.battery_chart, SOUND: self.sound_chart}
+        view = charts.get(self.tabs.currentIndex())
+        return view.chart if view is not None else None
+
+    @property
+    def _own(self) -> list[RunPoint]:
+        if self.sheet is None or self._points is None:
+            return []
+        return state.own_points(self._points, self.sheet.device.id or 0)
+
+    def _show_surfaces(self) -> None:
+        row = self.setting.currentData()
+        shown = row if isinstance(row, ModeRow) else None
+        material = self.material.currentData()
+        self.touch.show_rows(state.touch_rows(shown, self.fahrenheit.isChecked(), material))
+        if self.sheet is not None:
+            surfaces = shown.surfaces if shown else ()
+            self.outline.show_surfaces(self.sheet.device.form, surfaces, self.fahrenheit.isChecked())
+
+    # Set-up
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.addWidget(self.headline, 1)
+        for widget in (self.room, self._chart_button):
+            top.addWidget(widget, 0, Qt.AlignmentFlag.AlignTop)
+        for name, page in zip(TABS, self._pages(), strict=True):
+            self.tabs.addTab(name)
+            self.below.addWidget(page)
+        self.tabs.setDrawBase(False)
+        self.tabs.setUsesScrollButtons(False)
+        self.tabs.setAccessibleName("Part of the sheet")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 8)
+        column.setSpacing(6)
+        column.addLayout(top)
+        column.addWidget(self.tabs)
+        column.addWidget(self.below, 1)
+        self._filler = QWidget()
+        column.addWidget(self._filler, 1)
+
+    def _pages(self) -> list[QWidget]:
+        hint = label(
+            "Click a heading to sort, a cell for where it comes from; Enter opens the run.", "quiet", wrap=True
+        )
+        caution = label(state.CAUTION_TOUCH, "quiet", wrap=True)
+        touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)
+        return [
+            _page([self.share], hint, self.modes),
+            _page([], self.wall_words, self.wall_chart, self.wall, label(state.CAUTION_WALL, "quiet", wrap=True)),
+            _page(
+                [self.at_w],
+                self.battery_words,
+                self.battery_chart,
+                self.rundowns,
+                label(state.CAUTION_BATTERY, "quiet", wrap=True),
+            ),
+            _page([self.limit, self.grade], self.sound_words, self.sound_chart, self.sound),
+            touch,
+            self.year,
+        ]
+
+    def _connect(self) -> None:
+        for spin in (self.share, self.at_w, self.limit):
+            spin.valueChanged.connect(lambda _: self.draw())
+        self.battery_chart.reader_moved.connect(self.at_w.setValue)
+        self.tabs.currentChanged.connect(self.below.setCurrentIndex)
+        self.room.activated.connect(lambda _: self.room_chosen.emit(self.room.currentData()))
+        for combo in (self.setting, self.material):
+            combo.activated.connect(lambda _: self._show_surfaces())
+        self.grade.activated.connect(lambda _: self.room_chosen.emit(self.room.currentData()))
+        self.fahrenheit.toggled.connect(lambda _: self._show_surfaces())
+        for table in (self.modes, self.wall, self.rundowns, self.sound, self.touch):
+            table.explained.connect(self.explained)
+            table.opened.connect(lambda run: self.run_wanted.emit(run))
+
+    def _set_there(self, there: bool) -> None:
+        for part in (self.tabs, self.below, self._chart_button):
+            part.setVisible(there)
+        self._filler.setVisible(not there)
+
+
+def _spin(name: str, prefix: str, suffix: str, low: float, high: float, value: float) -> QDoubleSpinBox:
+    spin = QDoubleSpinBox()
+    spin.setAccessibleName(name)
+    spin.setToolTip(name)
+    spin.setRange(low, high)
+    spin.setDecimals(1)
+    spin.setValue(value)
+    spin.setPrefix(prefix)
+    spin.setSuffix(suffix)
+    spin.setKeyboardTracking(False)
+    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    spin.setFixedWidth(170)
+    return spin
+
+
+def _page(typed: list[QWidget], *below: QWidget) -> QWidget:
+    """What is typed in a row, and the rest below it; tables and charts take the room."""
+    page = QWidget()
+    column = QVBoxLayout(page)
+    column.setContentsMargins(0, 4, 0, 0)
+    column.setSpacing(6)
+    if typed:
+        row = QHBoxLayout()
+        for widget in typed:
+            row.addWidget(widget)
+        row.addStretch(1)
+        column.addLayout(row)
+    for widget in below:
+        column.addWidget(widget, 0 if isinstance(widget, QLabel | Outline) else 1)
+    return page

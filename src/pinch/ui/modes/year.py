@@ -1,0 +1,89 @@
+"""Energy of a year: watts in each mode, published weights that can be changed, and what it costs."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from pinch.core.errors import DataError
+from pinch.core.yearly import MODES, PROFILES, typical_year
+from pinch.ui.shell.words import label
+
+TARIFF = 0.30
+
+
+class YearPane(QWidget):
+    """Watts and weights to type; the year below."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.profile = QComboBox()
+        self.profile.setAccessibleName("Weights of the modes")
+        for profile in PROFILES:
+            self.profile.addItem(profile.name, profile)
+        self.watts = [_spin(f"Watts {mode}", 0.0, 1000.0, " W") for mode in MODES]
+        self.weights = [_spin(f"Share {mode}", 0.0, 100.0, " %") for mode in MODES]
+        self.tariff, self.currency = _spin("Tariff", 0.0, 100.0, " a kWh"), QLineEdit("EUR")
+        self.tariff.setValue(TARIFF)
+        self.currency.setMaxLength(3)
+        self.currency.setFixedWidth(60)
+        self.currency.setAccessibleName("Currency")
+        self.result, self.source = label("", "heading", wrap=True), label("", "quiet", wrap=True)
+        grid = QGridLayout()
+        grid.addWidget(self.profile, 0, 0)
+        for column, mode in enumerate(MODES, 1):
+            grid.addWidget(label(mode, "quiet"), 0, column)
+            grid.addWidget(self.watts[column - 1], 1, column)
+            grid.addWidget(self.weights[column - 1], 2, column)
+        grid.addWidget(label("at the wall", "quiet"), 1, 0)
+        grid.addWidget(label("share of the year", "quiet"), 2, 0)
+        grid.addWidget(label("tariff", "quiet"), 3, 0)
+        grid.addWidget(self.tariff, 3, 1)
+        grid.addWidget(self.currency, 3, 2)
+        grid.setColumnStretch(len(MODES) + 1, 1)
+        whole = QVBoxLayout(self)
+        whole.addLayout(grid)
+        whole.addWidget(self.result)
+        whole.addWidget(self.source)
+        whole.addStretch(1)
+        self.profile.activated.connect(lambda _: self._take_profile())
+        for spin in (*self.watts, *self.weights, self.tariff):
+            spin.valueChanged.connect(lambda _: self._work())
+        self.currency.textChanged.connect(lambda _: self._work())
+        self._take_profile()
+
+    def show_idle(self, watts: float) -> None:
+        """What the device draws at rest stands for its idle modes, until somebody types better."""
+        for spin in self.watts[2:]:
+            if spin.value() == 0.0:
+                spin.setValue(watts)
+
+    def _take_profile(self) -> None:
+        profile = self.profile.currentData()
+        for spin, share in zip(self.weights, profile.weights, strict=True):
+            spin.setValue(100.0 * share)
+        self.source.setText(f"Weights: {profile.source}; they can be changed. TEC = 8.76 Σ P·w.")
+        self._work()
+
+    def _work(self) -> None:
+        watts = tuple(s.value() for s in self.watts)
+        weights = tuple(s.value() / 100.0 for s in self.weights)
+        try:
+            year = typical_year(watts, weights, self.tariff.value())
+        except DataError as error:
+            self.result.setText(str(error))
+            return
+        cost = f", {year.cost:.2f} {self.currency.text()}" if self.tariff.value() else ""
+        parts = ", ".join(f"{mode} {kwh:.2f}" for mode, kwh in zip(MODES, year.by_mode_kwh, strict=True))
+        self.result.setText(f"{year.kwh:.2f} kWh a year{cost} (kWh by mode: {parts}).")
+
+
+def _spin(name: str, low: float, high: float, suffix: str) -> QDoubleSpinBox:
+    spin = QDoubleSpinBox()
+    spin.setAccessibleName(name)
+    spin.setRange(low, high)
+    spin.setDecimals(2)
+    spin.setSuffix(suffix)
+    spin.setKeyboardTracking(False)
+    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    spin.setAlignment(Qt.AlignmentFlag.AlignRight)
+    spin.setFixedWidth(110)
+    return spin
