@@ -224,7 +224,8 @@ class TestOnTheDemo(BenchCase):
         with mock.patch.object(QInputDialog, "getItem", return_value=("Sandpiper 14", True)):
             self.window.asking.copy_settings()
         names = [s.name for s in self.session.book.settings(self.session.subject.device_id or 0)]
-        self.assertEqual(names[-7:], ["Hush", "Even", "Full", "Hush on battery", "18 W", "22 W", "35 W"])
+        on_battery = ["Hush on battery", "18 W on battery", "Even on battery"]
+        self.assertEqual(names[-9:], ["Hush", "Even", "Full", *on_battery, "18 W", "22 W", "35 W"])
         self.window.undo()
         self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 10)
 

@@ -12,7 +12,7 @@ from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.readings import Quantity, Reading
-from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.bench.records import Acceptance, Device, Run, Setting, Workload, now
 from pinch.core.errors import PinchError
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.publish.bookfolder import index_of, read_book_folder, write_book_folder
@@ -27,7 +27,7 @@ class FolderCase(CommandCase):
         return book
 
     def small(self) -> Path:
-        """A book with frames, gaps, marks and a reading."""
+        """A book with frames, gaps, marks, a reading and an accepted difference."""
         path = self.folder / "small.pinch"
         book = create_book(path)
         device = book.save(Device(name="Limpet", notes="serial 7"))
@@ -46,6 +46,8 @@ class FolderCase(CommandCase):
         run = runlogs.add_log(book, run, RunLog(series, (Mark(30.5, "door, open"),)))
         fields = {"run_id": run.id, "taken": now(), "t_s": 40.0, "quantity": Quantity.NOISE, "value": 41.5}
         book.save(Reading.model_validate(fields))
+        accepted = {"first_setting": 1, "second_setting": 1, "key": "fan", "first_value": "a", "second_value": "b"}
+        book.save(Acceptance.model_validate({**accepted, "reason": "the same fan"}))
         book.close()
         return path
 

@@ -6,12 +6,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
 from pinch import compose
-from pinch.bench.book import open_book
 from pinch.bench.parts import Build
 from pinch.bench.records import Setting
 from pinch.bench.summaries import Origin, Summary
 from pinch.compose import read_points
-from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.ui.compare.state import View
 from pinch.ui.compare.view import FAIRNESS, MONEY, TIME, VERDICTS
 from pinch.ui.scale.view import READER, TARGET
@@ -157,12 +155,6 @@ class TestComparePage(PageCase):
         self.assertEqual([a.reason for a in book.acceptances()], ["that is the question"])
         self.wait_for(lambda: any(r.cells[5] == "that is the question" for r in view.fairness.rows))
         self.assertIn("Accepted: that is the question", view.notes.text() + " ".join(view.bars.chart.footnotes))  # type: ignore[union-attr]
-        folder, path = self.folder / "open", self.folder / "back.pinch"
-        write_book_folder(book, folder)
-        read_book_folder(folder, path)
-        again = open_book(path)
-        self.addCleanup(again.close)
-        self.assertEqual(again.acceptances(), book.acceptances())
         self.window.undo()
         self.assertEqual(book.acceptances(), [])
 
@@ -186,9 +178,10 @@ class TestComparePage(PageCase):
         self.compare("Sandpiper 14, Even", "Gannet, 30 W")
         view = self.window.compare_view
         view.view_chosen.emit(View.SUPPLY)
-        self.wait_for(lambda: self.compared() == ["Sandpiper 14, Hush", "Sandpiper 14, Hush on battery"])
+        self.wait_for(lambda: self.compared()[:2] == ["Sandpiper 14, Hush", "Sandpiper 14, Hush on battery"])
+        self.assertEqual(len(self.compared()), 6, "each setting on battery beside the same on mains")
         view.view_chosen.emit(View.MODES)
-        self.wait_for(lambda: len(self.compared()) == 7)
+        self.wait_for(lambda: len(self.compared()) == 9)
         names = [c.name for c in self.window.comparing.cells()]
         item = view.list.item(names.index("Gannet, 10 W"))
         assert item is not None

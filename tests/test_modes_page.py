@@ -3,11 +3,13 @@
 import unittest
 
 from pinch.bench.parts import Battery
-from pinch.bench.records import Device
+from pinch.bench.readings import Instrument, Quantity, Reading
+from pinch.bench.records import Device, now
 from pinch.compose import Axis, modes_sheet, read_points
 from pinch.compose.modes import best_below, quietest
 from pinch.ui.modes import state
 from pinch.ui.modes.view import BATTERY, SOUND, TOUCH, WALL
+from pinch.ui.run.readings import reading_question
 from pinch.ui.window import JUDGE, MODES, SCALE
 from tests.window_case import WindowCase, demo_book
 
@@ -77,6 +79,20 @@ class TestSheet(unittest.TestCase):
         self.assertIn("mode Full", state.not_on_battery(sheet))
 
 
+class TestReadings(unittest.TestCase):
+    def reading(self, **fields: object) -> Reading:
+        return Reading.model_validate({"run_id": 1, "taken": now(), "t_s": 0.0, **fields})
+
+    def test_unlikely_readings_are_asked_back(self) -> None:
+        surface = self.reading(quantity=Quantity.SURFACE, value=108.0)
+        self.assertIn("Were these °F", reading_question(surface, None))
+        meter = Instrument(name="Meter", of_range=0.1, range=300.0)
+        self.assertIn(
+            "beyond the range of Meter", reading_question(self.reading(quantity=Quantity.WALL, value=320), meter)
+        )
+        self.assertEqual(reading_question(self.reading(quantity=Quantity.WALL, value=30), meter), "")
+
+
 class TestPage(WindowCase):
     demo = True
 
@@ -119,6 +135,7 @@ class TestPage(WindowCase):
         self.assertIn("exhaust", view.outline.accessibleName())
         view.tabs.setCurrentIndex(WALL)
         self.assertIs(self.window.chart_shown(), view.wall_chart.chart)
+        self.assertRegex(self.window.margin.text, r"Mains meter \d+ %; the regression \d+ % of the variance")
 
     def test_the_year(self) -> None:
         self.open("Sandpiper 14")

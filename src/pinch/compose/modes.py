@@ -112,6 +112,7 @@ class ModesSheet:
     lasting: Lasting | None
     fan: StraightLine | None
     rundowns: tuple[RunPoint, ...]
+    brightness_nits: float | None = None
     notes: tuple[Note, ...] = field(default=())
 
 
@@ -130,7 +131,10 @@ def modes_sheet(
     rows = [_row(book, tuple(runs), wall, lasting, grade) for runs in by_setting.values()]
     rows.sort(key=lambda r: r.power_w or 0.0)
     rundowns = tuple(p for p in own if p.digest.rundown is not None)
-    return ModesSheet(device, workload, tuple(rows), wall, lasting, _fan(own, book.readings), rundowns, (*notes, *why))
+    protocols = (book.protocols.get(p.run.protocol_id or 0) for p in own)
+    bright = next((p.brightness_nits for p in protocols if p is not None and p.brightness_nits), None)
+    fan = _fan(own, book.readings)
+    return ModesSheet(device, workload, tuple(rows), wall, lasting, fan, rundowns, bright, (*notes, *why))
 
 
 @dataclass(frozen=True)

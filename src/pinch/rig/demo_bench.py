@@ -250,7 +250,7 @@ def add_plans(book: Book, today: date) -> None:
         protocol_id=protocol.id,
         created=_evening(today, -2),
         cells=_gannet_cells(book, devices["Gannet"], works),
-        sessions=tuple(Session(start=_evening(today, n), minutes=210.0) for n in (-1, 0, 1)),
+        sessions=tuple(Session(start=_evening(today, n), minutes=180.0) for n in (-1, 0, 1)),
     )
     saved = book.save(plan)
     book.save(saved.model_copy(update={"entries": _first_evening(book, saved)}))

@@ -23,6 +23,7 @@ from pinch.compose.modes import (
 from pinch.core.budget import Budget, budget_of, quantity
 from pinch.core.explain import Explanation
 from pinch.core.touch import LIMITS_C, SOURCE, Material, longest_contact
+from pinch.core.walls import WallLine
 from pinch.ui.rows import TableRow
 
 MODE_COLUMNS = (
@@ -124,13 +125,14 @@ def wall_rows(sheet: ModesSheet) -> list[TableRow]:
     return rows
 
 
-def wall_words(sheet: ModesSheet, points: Sequence[RunPoint]) -> str:
+def wall_words(sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument]) -> str:
     """Efficiency, floor, idle and the whole ladder's score for each watt."""
     if sheet.wall is None:
         return " ".join(n.text for n in sheet.notes) or "No run has both the wall and the package logged."
-    e, floor = sheet.wall.efficiency, sheet.wall.floor_w
+    e, floor = efficiency_budget(sheet.wall, instruments).result, sheet.wall.floor_w
     arrive = f"{100 * e.value:.1f} ± {100 * e.u:.1g} % of each watt at the wall arrive"
-    rest = "(display, memory, controllers, the adapter at rest)"
+    display = f"display at {sheet.brightness_nits:g} cd/m²" if sheet.brightness_nits else "display"
+    rest = f"({display}, memory, fans, controllers, the adapter at rest)"
     words = [f"{arrive}; {floor.value:.2f} ± {floor.u:.1g} W go elsewhere {rest}: {sheet.wall.line.n} points."]
     idle = idle_power(points)
     if idle.known:
@@ -142,7 +144,44 @@ def wall_words(sheet: ModesSheet, points: Sequence[RunPoint]) -> str:
     return " ".join([*words, *(n.text for n in sheet.wall.notes)])
 
 
-def wall_chart(sheet: ModesSheet, points: Sequence[RunPoint], slot: int) -> Chart | None:
+def efficiency_budget(wall: WallLine, instruments: Sequence[Instrument]) -> Budget:
+    """The efficiency with what the regression and the meter's stated accuracy contribute."""
+    efficiency = quantity(wall.efficiency.value, wall.efficiency.u, "the regression")
+    meter = _wall_meter(instruments)
+    if meter is not None:
+        middle = wall.line.at((wall.line.x_low + wall.line.x_high) / 2.0).value
+        efficiency = efficiency * quantity(1.0, meter.accuracy.standard_u(middle) / middle, meter.name)
+    return budget_of(efficiency, "")
+
+
+def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explanation | None:
+    """The wall line of a device."""
+    if sheet.wall is None:
+        return None
+    line = sheet.wall.line
+    return Explanation(
+        "Wall and package",
+        "Wall = floor + package / efficiency, through all settled runs on mains and their rest before the load.",
+        (
+            f"slope {line.slope:.4f} ± {line.u_slope:.2g}",
+            f"efficiency = 1 / slope = {100 * sheet.wall.efficiency.value:.2f} %",
+            f"floor {line.intercept:.2f} ± {line.u_intercept:.2g} W",
+        ),
+        f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; what is left {line.residual_sd:.2g} W.",
+        _budget_words(efficiency_budget(sheet.wall, instruments)),
+        "wall",
+        (*(n.text for n in sheet.wall.notes), CAUTION_WALL),
+    )
+
+
+def _wall_meter(instruments: Sequence[Instrument]) -> Instrument | None:
+    """The mains meter whose accuracy is stated."""
+    return next((i for i in instruments if i.measures is Quantity.WALL and i.accuracy.stated), None)
+
+
+def wall_chart(
+    sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument], slot: int
+) -> Chart | None:
     """Wall over package with the line."""
     found = wall_points(points)
     if sheet.wall is None or not found:
@@ -151,7 +190,7 @@ def wall_chart(sheet: ModesSheet, points: Sequence[RunPoint], slot: int) -> Char
     dots = Dots(x, np.array([p.wall_w for p in found]), tuple(p.name for p in found), slot)
     ends = np.array([x.min(), x.max()])
     line = Line(ends, sheet.wall.line.intercept + sheet.wall.line.slope * ends, slot)
-    title = wall_words(sheet, points)
+    title = wall_words(sheet, points, instruments)
     return Chart(title, (Panel("Wall", "W", (line,), dots=(dots,), key="wall"),), "Package", "W", alternative=title)
 
 
@@ -281,7 +320,7 @@ def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
     rule = Rule(limit, f"quiet limit {limit:g}", upright=True)
     panel = Panel("Score", sheet.workload.score_unit, dots=(dots,), rules=(rule,), key="sound")
     words = sound_words(sheet, limit)
-    return Chart(words, (panel,), "Level, the room taken off", "dB(A)", alternative=words)
+    return Chart(words, (panel,), "Level, the room taken off", "dB(A)", alternative=words, x_from_zero=False)
 
 
 def touch_rows(row: ModeRow | None, fahrenheit: bool, material: Material | None = None) -> list[TableRow]:
@@ -369,7 +408,7 @@ def explain_wall(sheet: ModesSheet, r: ModeRow, instruments: Sequence[Instrument
         return Explanation(
             f"Wall at {r.setting.name}", words, (f"{at.value:.1f} W",), "", f"± {at.u:.2g} W of the line.", "wall"
         )
-    meter = next((i for i in instruments if i.measures is Quantity.WALL and i.accuracy.stated), None)
+    meter = _wall_meter(instruments)
     wall = quantity(r.wall_w, meter.accuracy.standard_u(r.wall_w) if meter else 0.0, meter.name if meter else "meter")
     scores = [p.digest.rate for p in r.runs if p.digest.rate is not None]
     spread = float(np.std(scores, ddof=1)) / math.sqrt(len(scores)) if len(scores) > 1 else 0.0

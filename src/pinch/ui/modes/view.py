@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.bench.readings import Instrument
 from pinch.charts.spec import Chart, unbroken
 from pinch.compose import BookPoints, RunPoint
 from pinch.compose.modes import ModeRow, ModesSheet, idle_power
@@ -103,13 +104,13 @@ class ModesView(QWidget):
         self.sound.show_rows(state.sound_rows(sheet, self.limit.value()))
         barred = state.not_on_battery(sheet)
         for words, text in (
-            (self.wall_words, state.wall_words(sheet, self._own)),
+            (self.wall_words, state.wall_words(sheet, self._own, self._instruments)),
             (self.battery_words, " ".join(filter(None, (state.battery_words(sheet, self.at_w.value()), barred)))),
             (self.sound_words, state.sound_words(sheet, self.limit.value())),
         ):
             words.setText(unbroken(text))
         for view, chart in (
-            (self.wall_chart, state.wall_chart(sheet, self._own, self._slot)),
+            (self.wall_chart, state.wall_chart(sheet, self._own, self._instruments, self._slot)),
             (self.battery_chart, state.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
             (self.sound_chart, state.sound_chart(sheet, self.limit.value(), self._slot)),
         ):
@@ -147,6 +148,17 @@ class ModesView(QWidget):
         if self.sheet is None or self._points is None:
             return []
         return state.own_points(self._points, self.sheet.device.id or 0)
+
+    @property
+    def _instruments(self) -> tuple[Instrument, ...]:
+        return self._points.instruments if self._points is not None else ()
+
+    def _turn(self, tab: int) -> None:
+        self.below.setCurrentIndex(tab)
+        if tab == WALL and self.sheet is not None:
+            explained = state.explain_line(self.sheet, self._instruments)
+            if explained is not None:
+                self.explained.emit(explained)
 
     def _show_surfaces(self) -> None:
         row = self.setting.currentData()
@@ -204,7 +216,7 @@ class ModesView(QWidget):
         for spin in (self.share, self.at_w, self.limit):
             spin.valueChanged.connect(lambda _: self.draw())
         self.battery_chart.reader_moved.connect(self.at_w.setValue)
-        self.tabs.currentChanged.connect(self.below.setCurrentIndex)
+        self.tabs.currentChanged.connect(self._turn)
         self.room.activated.connect(lambda _: self.room_chosen.emit(self.room.currentData()))
         for combo in (self.setting, self.material):
             combo.activated.connect(lambda _: self._show_surfaces())

@@ -9,7 +9,9 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.readings import UNITS, Instrument, Quantity, Reading
 from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
+from pinch.compose.modes import ROOM_PLACE
 from pinch.core.errors import PinchError
+from pinch.core.touch import judge_touch
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.run.state import reading_words
 from pinch.ui.shell.words import label
@@ -21,8 +23,17 @@ CAUTIONS = {
     Quantity.SURFACE: "Metal near the exhaust can burn. Touch with the probe, not with the hand.",
     Quantity.ROOM: "",
 }
-PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter")
+PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
+
+
+def reading_question(reading: Reading, instrument: Instrument | None) -> str:
+    """What an unlikely reading raises: a surface in another unit, or a value beyond the range of its instrument."""
+    if reading.quantity is Quantity.SURFACE:
+        return judge_touch(reading.value).question
+    if instrument is not None and instrument.range and reading.value > instrument.range:
+        return f"{reading.value:g} {instrument.unit} is beyond the range of {instrument.name} ({instrument.range:g})."
+    return ""
 
 
 class ReadingDialog(FormDialog):
@@ -101,7 +112,7 @@ class ReadingDialog(FormDialog):
             u=instrument.accuracy.standard_u(entry.value) if instrument is not None and stated else None,
             note=self.note.text().strip(),
         )
-        return made, entry.question
+        return made, entry.question or reading_question(made, instrument)
 
     def _offer(self) -> None:
         quantity: Quantity = self.quantity.currentData()
