@@ -6,7 +6,7 @@ from datetime import date
 
 from pinch.bench.parts import Build, Offer
 from pinch.bench.records import Acceptance, Device, Setting, Workload
-from pinch.bench.summaries import origin_words
+from pinch.bench.summaries import Origin, origin_words
 from pinch.compose.bookpoints import AVERAGE, BookPoints, RunPoint
 from pinch.compose.modes import Beside, beside
 from pinch.core.errors import DataError
@@ -23,6 +23,8 @@ from pinch.core.verdict import (
     pooled_scatter,
     told_score,
 )
+
+OWN = str(Origin.OWN)
 
 
 @dataclass(frozen=True)
@@ -192,7 +194,7 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
         status=str(device.status),
         repeatable=str(workload.repeatable),
         runs=told.repeats if told else len(runs),
-        origin=origin_words(told) if told else "own test",
+        origin=origin_words(told) if told else OWN,
         unsettled=", ".join(states),
         undervolt_mv=setting.undervolt_mv,
         clock_lock_mhz=setting.clock_ceiling_mhz,
@@ -206,8 +208,9 @@ def offer_on(device: Device) -> Offer | None:
 
 
 def _key(p: RunPoint) -> CellKey:
-    origin = "own test" if p.run.summary is None else str(p.run.summary.origin)
-    return CellKey(p.run.setting_id, p.room_c, p.run.builds, origin)
+    if p.run.summary is not None:
+        return CellKey(p.run.setting_id, p.room_c, p.run.builds, str(p.run.summary.origin))
+    return CellKey(p.run.setting_id, p.room_c, p.run.builds or p.device.builds, OWN)
 
 
 def _counts(p: RunPoint) -> bool:
@@ -226,10 +229,11 @@ def _cell(key: CellKey, runs: Sequence[RunPoint], alike: Sequence[CellKey]) -> B
     words = [f"{device.name}, {setting.name}"]
     if len({k.room_c for k in alike}) > 1:
         words.append("room not noted" if key.room_c is None else f"{key.room_c:g} °C")
-    if len({k.origin for k in alike}) > 1 and key.origin != "own test":
+    if len({k.origin for k in alike}) > 1 and key.origin != OWN:
         words.append(key.origin)
-    if len({k.builds for k in alike if k.builds}) > 1:
-        words.append(_build_words(key.builds, [k.builds for k in alike]))
+    builds = [k.builds for k in alike if k.origin == OWN]
+    if key.origin == OWN and len(set(builds)) > 1:
+        words.append(_build_words(key.builds, builds) or "builds not noted")
     return BenchCell(key, ", ".join(filter(None, words)), device, setting, points, tuple(left_out))
 
 

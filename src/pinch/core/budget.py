@@ -24,10 +24,11 @@ class Budget:
 
 
 def quantity(value: float, u: float, name: str) -> Any:
-    """A value with its standard uncertainty, to reckon with; what comes out remembers it by its name."""
+    """A value with its standard uncertainty, to reckon with; what comes out remembers it by its name. A value without
+    one is a plain number."""
     from uncertainties import ufloat
 
-    return ufloat(value, u, tag=name)
+    return ufloat(value, u, tag=name) if u > 0.0 else value
 
 
 def budget_of(figure: Any, unit: str) -> Budget:

@@ -26,6 +26,8 @@ GRID = 101
 """Points of the curve over the measured range."""
 DRAWS, SEED = 400, 20260901
 REJECTED_AT = 0.05
+LEAST_SHARE = 1e-6
+"""Of the best score: a least-squares shape could fall below zero, where no score is."""
 EXACT = 1e-9
 """Scores that are alike to so much were not measured, but worked out."""
 UNTESTED_RMS = 0.01
@@ -257,5 +259,6 @@ def _free(watts: FloatArray, rows: FloatArray, runs: FloatArray, grid: FloatArra
     """Concave curves of each row of ln scores on the grid, (r, k)."""
     from scipy.interpolate import PchipInterpolator
 
-    fitted = fit_concave_rows(watts, np.exp(log_score + FREE_WIDER * (rows - log_score)), runs)
+    scores = np.exp(log_score + FREE_WIDER * (rows - log_score))
+    fitted = np.maximum(fit_concave_rows(watts, scores, runs), LEAST_SHARE * float(scores.max()))
     return np.asarray(PchipInterpolator(watts, fitted, axis=1)(grid))

@@ -20,7 +20,7 @@ from pinch.compose.modes import ModeRow, ModesSheet, idle_power
 from pinch.core.explain import Explanation
 from pinch.core.sound import Grade
 from pinch.core.touch import Material
-from pinch.ui.modes import state
+from pinch.ui.modes import explaining, state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
 from pinch.ui.plots.chart_view import ChartView
@@ -156,7 +156,7 @@ class ModesView(QWidget):
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
         if tab == WALL and self.sheet is not None:
-            explained = state.explain_line(self.sheet, self._instruments)
+            explained = explaining.explain_line(self.sheet, self._instruments)
             if explained is not None:
                 self.explained.emit(explained)
 
@@ -195,17 +195,17 @@ class ModesView(QWidget):
         hint = label(
             "Click a heading to sort, a cell for where it comes from; Enter opens the run.", "quiet", wrap=True
         )
-        caution = label(state.CAUTION_TOUCH, "quiet", wrap=True)
+        caution = label(explaining.CAUTION_TOUCH, "quiet", wrap=True)
         touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)
         return [
             _page([self.share], hint, self.modes),
-            _page([], self.wall_words, self.wall_chart, self.wall, label(state.CAUTION_WALL, "quiet", wrap=True)),
+            _page([], self.wall_words, self.wall_chart, self.wall, label(explaining.CAUTION_WALL, "quiet", wrap=True)),
             _page(
                 [self.at_w],
                 self.battery_words,
                 self.battery_chart,
                 self.rundowns,
-                label(state.CAUTION_BATTERY, "quiet", wrap=True),
+                label(explaining.CAUTION_BATTERY, "quiet", wrap=True),
             ),
             _page([self.limit, self.grade], self.sound_words, self.sound_chart, self.sound),
             touch,
