@@ -165,7 +165,7 @@ class TestOnTheDemo(PlanCase):
         self.assertIn("if time", [view.matrix.item(2, c).text()[-7:] for c in range(3)][1])  # type: ignore[union-attr]
         QTest.keyClick(view.matrix, Qt.Key.Key_Delete)
         self.assertEqual(len(self.plan().cells), cells)
-        crossed = view.matrix.item(9, 0)
+        crossed = view.matrix.item(11, 0)
         assert crossed is not None
         self.assertEqual(crossed.text(), "cannot be")
         self.assertIn("never with", crossed.toolTip())

@@ -155,7 +155,7 @@ GANNET = RigDevice(
     HeatControl(),
     (
         *_ladder((7.0, 10.0, 13.0, 16.0, 20.0, 25.0, 30.0), 30.0, 5.0),
-        *(RigSetting(f"{w:g} W at anchor", w, 30.0, 5.0, mains=False) for w in (10.0, 20.0, 30.0)),
+        *(RigSetting(f"{w:g} W at anchor", w, 30.0, 5.0, mains=False) for w in (10.0, 15.0, 20.0, 25.0, 30.0)),
     ),
     fan_rpm=(2200.0, 6800.0),
     memory_gain=1.10,
