@@ -91,7 +91,7 @@ class Made:
         """A reading by hand of a run."""
         number = point.run.id or 0
         made_one = Reading.model_validate(
-            {"run_id": number, "taken": FIRST_DAY, "t_s": 60.0, "quantity": quantity, "value": value, **fields}
+            {"run_id": number, "taken": FIRST_DAY, "t_s": 60.0, "quantity": quantity, "value": value} | fields
         )
         self.readings[number] = (*self.readings.get(number, ()), made_one)
 
@@ -502,6 +502,17 @@ class TestModes(unittest.TestCase):
         assert sheet.lasting is not None
         self.assertAlmostEqual(sheet.lasting.line.intercept, 5.0, places=6)
         self.assertEqual(len(sheet.rundowns), 3)
+
+    def test_a_charge_read_by_hand_is_a_rundown(self) -> None:
+        m = Made()
+        p = m.add(AWAY, 40.0, digest={"power_w": 10.0})
+        for minute, charge in ((0, 90.0), (2, 89.0), (60, 65.0), (120, 40.0)):
+            m.read(p, Quantity.CHARGE, charge, t_s=60.0 * minute)
+        (found,) = modes_sheet(m.book(), NEW, GAME).rundowns
+        assert found.digest.rundown is not None
+        self.assertAlmostEqual(found.digest.rundown.draw_w or 0.0, 0.5 * 60 / 2)  # 50 % of 60 Wh in two hours
+        self.assertEqual(found.digest.rundown.notes, ())
+        self.assertAlmostEqual(found.digest.rundown.runtime_h or 0.0, 4.0, delta=0.1)
 
     def test_instruments_come_with_the_points(self) -> None:
         book = self.made().book(instruments=(Instrument(name="Meter", of_reading=0.5),))

@@ -18,10 +18,16 @@ class Quantity(StrEnum):
     NOISE = "noise level"
     SURFACE = "surface temperature"
     ROOM = "room temperature"
+    CHARGE = "battery charge"
 
 
-UNITS = {Quantity.WALL: "W", Quantity.NOISE: "dB(A)", Quantity.SURFACE: "°C", Quantity.ROOM: "°C"}
-_CHANNELS = {Quantity.WALL: "wall.power", Quantity.NOISE: "noise.level", Quantity.ROOM: "ambient.temp"}
+UNITS = {Quantity.WALL: "W", Quantity.NOISE: "dB(A)", Quantity.SURFACE: "°C", Quantity.ROOM: "°C", Quantity.CHARGE: "%"}
+_CHANNELS = {
+    Quantity.WALL: "wall.power",
+    Quantity.NOISE: "noise.level",
+    Quantity.ROOM: "ambient.temp",
+    Quantity.CHARGE: "battery.charge",
+}
 Positive = Annotated[float, Field(ge=0, le=1e6)]
 Place = Annotated[str, Field(pattern=r"^[a-z0-9_]{0,40}$")]
 

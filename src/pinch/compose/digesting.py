@@ -16,7 +16,7 @@ from pinch.core.errors import DataError, PinchError
 from pinch.core.finding import finding
 from pinch.core.judge import METHOD, Judgement
 from pinch.core.progress import Progress, tell, unheard
-from pinch.core.rundown import judge_rundown
+from pinch.core.rundown import Rundown, judge_rundown
 from pinch.core.runlog import RunLog
 from pinch.core.sound import level_mean
 
@@ -176,6 +176,11 @@ def _rundown(log: RunLog, device: Device, rate: str | None) -> RundownDigest | N
         found = judge_rundown(charge, *others, device.battery.full_wh, device.battery.design_wh)
     except DataError:
         return None
+    return rundown_digest(found)
+
+
+def rundown_digest(found: Rundown) -> RundownDigest:
+    """What a list keeps of a rundown."""
     low, high = found.runtime_interval
     return RundownDigest(
         from_charge=found.from_charge,

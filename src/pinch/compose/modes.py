@@ -2,7 +2,7 @@
 lasts."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -10,14 +10,18 @@ from pinch.bench.parts import Battery
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Protocol, Setting, WorkKind, Workload
 from pinch.compose.bookpoints import AVERAGE, BookPoints, RunPoint, score_of
+from pinch.compose.digesting import rundown_digest
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate, Note
 from pinch.core.line import StraightLine, fit_line
+from pinch.core.rundown import judge_rundown
+from pinch.core.runlog import Series
 from pinch.core.sound import Corrected, Grade, fan_line, level_mean, without_room
 from pinch.core.touch import Material, Touch, judge_touch
 from pinch.core.walls import WallLine, WallPoint, wall_line
 
 LABEL_OFF, WANDERS = 0.10, 0.10
+LEAST_CHARGES = 2
 ROOM_PLACE = "room"
 """A noise reading of this place is of the room alone."""
 MATERIALS = {"exhaust": Material.METAL, "screen_edge": Material.GLASS}
@@ -120,7 +124,8 @@ def modes_sheet(
     book: BookPoints, device: Device, workload: Workload, room_c: float | None = None, grade: Grade = Grade.SURVEY
 ) -> ModesSheet:
     """Everything about the settings of a device under a workload, at one room temperature (None: all)."""
-    own = [p for p in book.points if p.run.device_id == device.id and not p.run.void and not p.run.cut_off]
+    there = (p for p in book.points if p.run.device_id == device.id and not p.run.void and not p.run.cut_off)
+    own = [_with_rundown(book, p) for p in there]
     wall, notes = _wall(own)
     lasting, why = _lasting(own, device.battery)
     here = [p for p in own if p.run.workload_id == workload.id and (room_c is None or p.room_c in (room_c, None))]
@@ -284,6 +289,21 @@ def wall_points(points: Sequence[RunPoint]) -> list[WallPoint]:
         if d.idle_w is not None and d.idle_wall_w is not None:
             found.append(WallPoint(d.idle_w, d.idle_wall_w, f"{p.name}, at rest"))
     return found
+
+
+def _with_rundown(book: BookPoints, p: RunPoint) -> RunPoint:
+    """The run, with a rundown by the charge that was read by hand where its log has none."""
+    read = [r for r in book.readings.get(p.run.id or 0, ()) if r.quantity is Quantity.CHARGE]
+    if p.digest.rundown is not None or len(read) < LEAST_CHARGES:
+        return p
+    read.sort(key=lambda r: r.t_s)
+    charge = Series("battery.charge", np.array([r.t_s for r in read]), np.array([r.value for r in read]))
+    battery = p.device.battery
+    try:
+        found = judge_rundown(charge, full_wh=battery.full_wh, design_wh=battery.design_wh, by_hand=True)
+    except DataError:
+        return p
+    return replace(p, digest=p.digest.model_copy(update={"rundown": rundown_digest(found)}))
 
 
 def _wall(points: Sequence[RunPoint]) -> tuple[WallLine | None, tuple[Note, ...]]:

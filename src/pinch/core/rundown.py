@@ -62,6 +62,7 @@ def judge_rundown(
     rate: Series | None = None,
     full_wh: float | None = None,
     design_wh: float | None = None,
+    by_hand: bool = False,
 ) -> Rundown:
     """What a rundown says.
 
@@ -72,15 +73,16 @@ def judge_rundown(
     power : W drawn, positive while it discharges.
     rate : the work done each second.
     full_wh, design_wh : what it holds now, and by design.
+    by_hand : the charge was read now and then, so that no time between two readings is a gap.
 
     Raises
     ------
-    DataError : there are fewer than three values, or the charge never falls.
+    DataError : there are fewer than two values, or the charge never falls.
     """
-    if len(charge.t) < 3:
+    if len(charge.t) < 2:
         raise DataError("rundown", f"there are {len(charge.t)} values of the charge")
     notes: list[Note] = []
-    stretches = _stretches(charge, power, notes)
+    stretches = _stretches(charge, power, notes, by_hand)
     hours = sum(charge.t[s.end] - charge.t[s.start] for s in stretches) / 3600.0
     fallen = sum(charge.values[s.start] - charge.values[s.end] for s in stretches)
     if not stretches or fallen <= 0 or hours <= 0:
@@ -113,11 +115,11 @@ def judge_rundown(
     )
 
 
-def _stretches(charge: Series, power: Series | None, notes: list[Note]) -> list[_Stretch]:
+def _stretches(charge: Series, power: Series | None, notes: list[Note], by_hand: bool) -> list[_Stretch]:
     """Stretches in which it discharged: without gaps, rising charge, or power that flows in."""
     t, values = charge.t, charge.values
     step = float(np.median(np.diff(t)))
-    gap = np.diff(t) > GAP_PERIODS * step + 1e-9
+    gap = (np.diff(t) > GAP_PERIODS * step + 1e-9) & (not by_hand)
     rise = _rising(values)
     inward = np.zeros(len(t) - 1, dtype=bool)
     if power is not None and len(power.t):
@@ -131,7 +133,7 @@ def _stretches(charge: Series, power: Series | None, notes: list[Note]) -> list[
         notes.append(Note("charging", "The battery was charged meanwhile; that time is left out."))
     broken = np.flatnonzero(gap | rise | inward)
     edges = np.concatenate([[-1], broken, [len(t) - 1]])
-    return [_Stretch(int(a) + 1, int(b)) for a, b in pairwise(edges) if b - a > 1]
+    return [_Stretch(int(a) + 1, int(b)) for a, b in pairwise(edges) if b > a + 1]
 
 
 def _rising(values: FloatArray) -> np.ndarray:

@@ -13,6 +13,7 @@ from pinch.compose.modes import ROOM_PLACE
 from pinch.core.errors import PinchError
 from pinch.core.touch import judge_touch
 from pinch.ui.dialogs import FormDialog
+from pinch.ui.modes.explaining import CAUTION_BATTERY
 from pinch.ui.run.state import reading_words
 from pinch.ui.shell.words import label
 
@@ -22,6 +23,7 @@ CAUTIONS = {
     Quantity.NOISE: "Loud fans over hours tire the ears; step back between readings.",
     Quantity.SURFACE: "Metal near the exhaust can burn. Touch with the probe, not with the hand.",
     Quantity.ROOM: "",
+    Quantity.CHARGE: CAUTION_BATTERY,
 }
 PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
