@@ -88,14 +88,14 @@ def frame_figures(frame_ms: FloatArray) -> FrameFigures:
         raise DataError("frames", "there are none")
     if not frame_ms.min() > 0.0 or not math.isfinite(total := float(frame_ms.sum())):
         raise DataError("frames", "a frame took no time, or no finite time")
-    ends = np.cumsum(frame_ms)
     with ThreadPoolExecutor(1) as beside:  # NumPy leaves the lock alone: half of the work runs on another core
-        passes = beside.submit(lambda: (count_stutters(frame_ms, ends), _whole_seconds(ends)))
+        added = beside.submit(np.cumsum, frame_ms)
+        passes = beside.submit(lambda: (count_stutters(frame_ms, added.result()), _whole_seconds(added.result())))
         places = upper_tail(frame_ms, min(n, max(LEAST_TAIL_FRAMES, math.ceil(TAIL * n))))
         slow = frame_ms[places]
         tail = np.sort(slow)
-        intervals = _intervals(ends, places, slow, tail) if total >= 1000.0 * SHORTEST_S else {}
         median, variation, beyond = median_of(frame_ms), _variation(frame_ms, total / n), _beyond(frame_ms)
+        intervals = _intervals(added.result(), places, slow, tail) if total >= 1000.0 * SHORTEST_S else {}
         stutters, seconds = passes.result()
     return FrameFigures(
         n,
@@ -167,15 +167,15 @@ def _intervals(ends: FloatArray, places: np.ndarray, slow: FloatArray, tail: Flo
     parts = len(starts)
     counts = np.diff(np.append(starts, len(ends))).astype(float)
     times = np.diff(np.concatenate([[0.0], ends[starts[1:] - 1], ends[-1:]]))
-    borders = np.unique(tail[-np.unique(np.geomspace(1, len(tail), BINS).astype(int))])  # finer where frames are slower
-    _, bin_of = np.unique(len(borders) - np.searchsorted(borders, slow, side="right"), return_inverse=True)
-    bins = int(bin_of.max()) + 1
-    part_of = np.searchsorted(starts, places, side="right") - 1
+    # Finer where frames are slower; every border is a frame of the tail, so that no bin is empty.
+    borders = np.unique(tail[-np.unique(np.geomspace(1, len(tail), BINS).astype(int))])
+    borders[0] = tail[0]
+    bins = len(borders)
+    bin_of = bins - np.searchsorted(borders, slow, side="right")
+    part_of = np.repeat(np.arange(parts), np.diff(np.append(np.searchsorted(places, starts), len(places))))
     cell = part_of * bins + bin_of
     slow_counts = np.bincount(cell, minlength=parts * bins).reshape(parts, bins).astype(float)
-    spans = _Spans(np.full(bins, -np.inf), np.full(bins, np.inf), np.bincount(bin_of, slow) / np.bincount(bin_of))
-    np.maximum.at(spans.high, bin_of, slow)
-    np.minimum.at(spans.low, bin_of, slow)
+    spans = _spans_of(tail, borders)
     weights = _block_weights(parts)
     number, time = weights @ counts, weights @ times
     tails = np.cumsum(weights @ slow_counts, axis=1)
@@ -185,6 +185,14 @@ def _intervals(ends: FloatArray, places: np.ndarray, slow: FloatArray, tail: Flo
         for place, school in enumerate(("percentile", "mean_of_worst", "time_share")):
             found[f"{name}.{school}"] = schools[:, place]
     return {name: Interval(*(float(x) for x in np.percentile(v, [2.5, 97.5]))) for name, v in found.items()}
+
+
+def _spans_of(tail: FloatArray, borders: FloatArray) -> "_Spans":
+    """The bins of frames (n,) sorted upwards that begin at `borders`, slowest first."""
+    first = np.searchsorted(tail, borders)
+    last = np.append(first[1:], len(tail))
+    mean = np.add.reduceat(tail, first) / (last - first)
+    return _Spans(tail[last - 1][::-1], tail[first][::-1], mean[::-1])
 
 
 def _block_weights(parts: int) -> FloatArray:
