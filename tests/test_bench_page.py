@@ -227,7 +227,7 @@ class TestOnTheDemo(BenchCase):
         on_battery = ["Hush on battery", "18 W on battery", "Even on battery"]
         self.assertEqual(names[-9:], ["Hush", "Even", "Full", *on_battery, "18 W", "22 W", "35 W"])
         self.window.undo()
-        self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 10)
+        self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 12)
 
     def test_the_protocol_prints_as_methodology(self) -> None:
         self.window.show_bench(Protocol)
