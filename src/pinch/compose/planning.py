@@ -10,7 +10,7 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.planning import DeviceHeat, PlannedSheet, make_plan, plan_bench
 from pinch.bench.plans import MOST_REPEATS, Plan
-from pinch.bench.records import ExitStatus, Run, Setting, Workload, live
+from pinch.bench.records import ExitStatus, Run, Setting, WorkKind, Workload, live
 from pinch.core.channels import power_channel
 from pinch.core.cooling import fit_heat
 from pinch.core.errors import DataError
@@ -36,7 +36,9 @@ class PlanDesk:
 
     def heat(self, device_id: int) -> DeviceHeat | None:
         """The cooling of a device, from the longest of its runs that tells it; None where none does."""
+        slow = {w.id for w in self._book.workloads() if w.kind in (WorkKind.RUNDOWN, WorkKind.IDLE)}
         runs = [r for r in self._book.runs(device_id) if not r.void and r.status is ExitStatus.COMPLETE]
+        runs = [r for r in runs if r.workload_id not in slow]  # hours at a low power tell little of its cooling
         runs = sorted(runs, key=lambda r: -(r.samples or 0))[:MOST_HEAT_RUNS]
         key = (device_id, hash(tuple(r.id for r in runs)))
         if key not in self._heat:
