@@ -62,7 +62,7 @@ def frame_kinds(log: RunLog, start_s: float, end_s: float) -> FrameKinds | None:
     return FrameKinds(drawn_ms, t[drawn], 1000.0 * len(ms) / float(total[-1]), _share(dropped), _share(generated))
 
 
-def wilson(count: int, of: int) -> tuple[float, float]:
+def wilson(count: float, of: float) -> tuple[float, float]:
     """95 % interval of a share (E. B. Wilson, J. Am. Stat. Assoc. 22, 1927)."""
     z2 = robust.Z975**2
     share = count / of

@@ -5,6 +5,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from pinch.core.errors import DataError
+from pinch.core.framekinds import wilson
+from pinch.core.sound import level_mean, level_sum, without_room
 
 MOST_NUMBERS = 50
 
@@ -109,26 +111,22 @@ def _to_celsius(n: Sequence[float]) -> Worked:
 
 
 def _levels(n: Sequence[float]) -> Worked:
-    power = [10 ** (x / 10) for x in n]
-    total, mean = 10 * math.log10(sum(power)), 10 * math.log10(sum(power) / len(n))
+    if max(map(abs, n)) > 1000:
+        raise DataError("levels", "there is no sound of more than 1000 dB")
+    total, mean = level_sum(n), level_mean(n)
     return Worked(f"{total:.2f} dB together, {mean:.2f} dB on average", ("10 lg Σ 10^(L/10)", f"= {total:.2f} dB"))
 
 
 def _background(n: Sequence[float]) -> Worked:
     level, room = n
-    above = level - room
-    if above <= 0:
+    if level <= room:
         raise DataError("background", "the level is not above that of the room")
-    if above < 3:
-        return Worked(
-            f"at most {level - 3:.1f} dB: at or near the room",
-            (f"{level:g} − {room:g} = {above:.2g} dB", "less than 3 dB above the room: at most 3 dB are taken off"),
-        )
-    k = 0.0 if above > 10 else -10 * math.log10(1 - 10 ** (-above / 10))
-    rule = (
-        "more than 10 dB above the room: none is taken off" if above > 10 else f"K = −10 lg(1 − 10^(−{above:.3g}/10))"
-    )
-    return Worked(f"{level - k:.2f} dB", (rule, f"{level:g} − {k:.2f} = {level - k:.2f} dB", "survey grade, ISO 3746"))
+    alone = without_room(level, room)
+    if alone.upper_bound:
+        return Worked(f"at most {alone.level:.1f} dB: at or near the room", (alone.words,))
+    taken = f"{level:g} − {alone.correction:.2f} = {alone.level:.2f} dB"
+    rule = ("K = −10 lg(1 − 10^(−ΔL/10))",) if alone.correction else ()
+    return Worked(f"{alone.level:.2f} dB", (alone.words, *rule, taken))
 
 
 def _per(n: Sequence[float]) -> Worked:
@@ -139,17 +137,15 @@ def _per(n: Sequence[float]) -> Worked:
 
 def _dropped(n: Sequence[float]) -> Worked:
     dropped, frames = n
-    if frames <= 0 or not 0 <= dropped <= frames:
+    if frames < 1 or not 0 <= dropped <= frames:
         raise DataError("dropped frames", "they are at most as many as there are frames")
     share = dropped / frames
-    z2 = 1.959964**2
-    middle = (share + z2 / (2 * frames)) / (1 + z2 / frames)
-    reach = math.sqrt(z2 * (share * (1 - share) / frames + z2 / (4 * frames**2))) / (1 + z2 / frames)
+    low, high = wilson(dropped, frames)
     return Worked(
         f"{100 * share:.3g} %",
         (
             f"{dropped:g} / {frames:g} = {100 * share:.3g} %",
-            f"95 % (Wilson): {100 * (middle - reach):.3g} to {100 * (middle + reach):.3g} %",
+            f"95 % (Wilson): {100 * low:.3g} to {100 * high:.3g} %",
         ),
     )
 
