@@ -266,6 +266,8 @@ class TestQuickSums(unittest.TestCase):
             ("fps ↔ ms", (0,)),
             ("Dropped share", (5, 3)),
             ("Level without the room", (29, 30)),
+            ("Levels together", (1e6, 3)),
+            ("Dropped share", (0, 0.5)),
             ("Percent change", (1, 2, 3)),
             ("Score per watt", (math.inf, 3)),
         ):
