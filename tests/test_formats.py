@@ -12,9 +12,11 @@ from frictionless import Package, validate
 
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
-from pinch.charts.files import clock_step, draw, write_chart
+from pinch.charts.draw.frame import draw_face
+from pinch.charts.face import face_of
+from pinch.charts.files import write_chart
 from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, scaling_chart
-from pinch.charts.spec import Chart, Line, Panel, Rule, minutes, unbroken
+from pinch.charts.spec import Chart, Line, Panel, Rule, clock_step, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
 from pinch.charts.timeline import timeline_chart
 from pinch.core.errors import DataError, PinchError
@@ -182,7 +184,7 @@ class TestCharts(InFolder):
 
     def test_the_file_draws_the_very_data_of_the_spec(self) -> None:
         for chart in (self.timeline(), self.scaling()):
-            figure = draw(chart, LIGHT, (1280, 720))
+            figure = draw_face(face_of(chart), LIGHT)
             axes = figure.axes[-len(chart.panels) :]
             for panel, axis in zip(chart.panels, axes, strict=True):
                 drawn = [line.get_xydata() for line in axis.lines]
@@ -231,7 +233,7 @@ class TestCharts(InFolder):
 
     def test_wrong_endings_and_places_are_one_sentence(self) -> None:
         for path, reason in (
-            (self.folder / "a.bmp", "png or .svg"),
+            (self.folder / "a.bmp", "svg or .pdf"),
             (self.folder / "no" / "a.png", "cannot be written"),
         ):
             with self.assertRaisesRegex(PinchError, reason):

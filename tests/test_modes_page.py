@@ -7,6 +7,7 @@ from pinch.bench.readings import Instrument, Quantity, Reading
 from pinch.bench.records import Device, now
 from pinch.compose import Axis, modes_sheet, read_points
 from pinch.compose.modes import best_below, quietest
+from pinch.compose.saying import modes as saying
 from pinch.ui.modes import state
 from pinch.ui.modes.view import BATTERY, SOUND, TOUCH, WALL
 from pinch.ui.run.readings import reading_question
@@ -37,7 +38,7 @@ class TestSheet(unittest.TestCase):
         value, low, high = lasting.hours(15.0)
         self.assertAlmostEqual(value, 47.2 / 19.5, delta=0.03)
         self.assertTrue(low <= value <= high)
-        self.assertIn("outside what was measured", state.battery_words(self.sheets["Gannet"], 45.0))
+        self.assertIn("outside what was measured", saying.battery_words(self.sheets["Gannet"], 45.0))
 
     def test_quietest_that_keeps_most_and_the_quiet_limit(self) -> None:
         rows = self.sheets["Gannet"].rows
@@ -64,7 +65,7 @@ class TestSheet(unittest.TestCase):
         gannet = next(d for d in self.points.devices if d.name == "Gannet")
         bare: Device = gannet.model_copy(update={"battery": Battery()})
         sheet = modes_sheet(self.points, bare, self.sheets["Gannet"].workload, 22.0)
-        self.assertIn("capacity of the battery is not known", state.battery_words(sheet, 15.0))
+        self.assertIn("capacity of the battery is not known", saying.battery_words(sheet, 15.0))
 
     def test_what_a_cell_says(self) -> None:
         sheet = self.sheets["Sandpiper 14"]

@@ -8,6 +8,7 @@ from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Setting, WorkKind, Workload
 from pinch.compose import BookPoints, ModesSheet, modes_sheet
 from pinch.compose.modes import idle_power
+from pinch.compose.saying import modes as saying
 from pinch.core.touch import Material
 from pinch.ui.modes import explaining, state
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, TASK, Made
@@ -38,14 +39,14 @@ class TestWall(unittest.TestCase):
 
     def test_words_and_rows(self) -> None:
         sheet, book = self.made()
-        words = state.wall_words(sheet, state.own_points(book, 1), book.instruments)
+        words = saying.wall_words(sheet, saying.own_points(book, 1), book.instruments)
         self.assertTrue(words.startswith("90.0 ± 0.3 % of each watt at the wall arrive; 5.56"), words)
         self.assertIn("At rest 8.9 W.", words)
         rows = state.wall_rows(sheet)
         self.assertEqual([r.cells[0] for r in rows], ["10 W", "20 W", "30 W", "45 W"])
         self.assertEqual(rows[0].cells[1:5], ("10", "10.0", "16.7", "6.7"))
         self.assertEqual(rows[0].cells[5], f"{15 / 0.9 / 10**1.5:.4g} J")
-        chart = state.wall_chart(sheet, state.own_points(book, 1), book.instruments, 2)
+        chart = saying.wall_chart(sheet, saying.own_points(book, 1), book.instruments, 2)
         assert chart is not None
         self.assertEqual((len(chart.panels[0].dots[0].x), chart.panels[0].lines[0].slot), (16, 2))
 
@@ -63,7 +64,7 @@ class TestWall(unittest.TestCase):
 
     def test_a_charging_battery_is_questioned(self) -> None:
         sheet, book = self.made(efficiency=0.5)
-        self.assertIn("50 % of a watt at the wall would arrive", state.wall_words(sheet, [], book.instruments))
+        self.assertIn("50 % of a watt at the wall would arrive", saying.wall_words(sheet, [], book.instruments))
 
     def test_beyond_the_range_of_the_meter(self) -> None:
         sheet, book = self.made()
@@ -88,8 +89,8 @@ class TestWall(unittest.TestCase):
         m = Made()
         m.add(FULL, 60.0)
         sheet = modes_sheet(m.book(), NEW, GAME)
-        self.assertIn("No run has both", state.wall_words(sheet, [], ()))
-        self.assertIsNone(state.wall_chart(sheet, [], (), 0))
+        self.assertIn("No run has both", saying.wall_words(sheet, [], ()))
+        self.assertIsNone(saying.wall_chart(sheet, [], (), 0))
         rest = Workload(id=9, name="Rest", kind=WorkKind.IDLE)
         own = [m.add(FULL, 1.0, rest, digest={"wall_w": 7.5}), m.add(FULL, 1.0, digest={"idle_wall_w": 9.0})]
         self.assertEqual(idle_power(own).value, 7.5, "runs at rest before what stood before a load")
@@ -118,12 +119,12 @@ class TestBattery(unittest.TestCase):
 
     def test_how_long_and_what_is_barred(self) -> None:
         sheet = self.made()
-        words = state.battery_words(sheet, 15.0)
+        words = saying.battery_words(sheet, 15.0)
         self.assertIn("gives 20.0 W and lasts 3 h 00 min", words)
         self.assertIn("95 % of its design", words)
-        self.assertIn("outside what was measured on battery (10.0 to 25.0 W)", state.battery_words(sheet, 30.0))
-        self.assertEqual(state.not_on_battery(sheet), "Not to be had on battery: mode Full.")
-        chart = state.battery_chart(sheet, list(sheet.rundowns), 0, 15.0)
+        self.assertIn("outside what was measured on battery (10.0 to 25.0 W)", saying.battery_words(sheet, 30.0))
+        self.assertEqual(saying.not_on_battery(sheet), "Not to be had on battery: mode Full.")
+        chart = saying.battery_chart(sheet, list(sheet.rundowns), 0, 15.0)
         assert chart is not None
         self.assertEqual(chart.reader, 15.0)
         minutes = explaining.explain_minutes(sheet, sheet.rows[0])
@@ -134,8 +135,8 @@ class TestBattery(unittest.TestCase):
         m = Made()
         m.add(AWAY, 36.0, digest={"power_w": 15.0, "battery_w": 20.0})
         sheet = modes_sheet(m.book(), NEW, GAME)
-        self.assertIn("No curve of draw", state.battery_words(sheet, 15.0))
-        self.assertIn("three settings", state.battery_words(modes_sheet(Made().book(), NEW, GAME), 15.0))
+        self.assertIn("No curve of draw", saying.battery_words(sheet, 15.0))
+        self.assertIn("three settings", saying.battery_words(modes_sheet(Made().book(), NEW, GAME), 15.0))
 
 
 class TestSoundAndTouch(unittest.TestCase):
@@ -155,9 +156,9 @@ class TestSoundAndTouch(unittest.TestCase):
         self.assertEqual([r.aside for r in rows], [False, False, True])
         self.assertEqual(rows[1].cells[7], "the best at or below the limit")
         self.assertEqual(rows[0].cells[4:6], ("50 cm", "Level meter"))
-        self.assertIn("the best is 20 W, 82 % of the best score", state.sound_words(sheet, 35.0))
-        self.assertIn("No setting", state.sound_words(sheet, 20.0))
-        chart = state.sound_chart(sheet, 35.0, 1)
+        self.assertIn("the best is 20 W, 82 % of the best score", saying.sound_words(sheet, 35.0))
+        self.assertIn("No setting", saying.sound_words(sheet, 20.0))
+        chart = saying.sound_chart(sheet, 35.0, 1)
         assert chart is not None
         self.assertEqual((chart.panels[0].rules[0].at, chart.x_from_zero), (35.0, False))
         explained = rows[0].explanation
@@ -166,8 +167,8 @@ class TestSoundAndTouch(unittest.TestCase):
         self.assertIn("level meter 100 %", explained.uncertainty)
 
     def test_the_headline_says_at_most_where_it_is_a_bound(self) -> None:
-        self.assertIn("10 W (at most 28.0 dB(A))", state.headline(self.made(), 0.5))
-        self.assertIn("no settled run", state.headline(modes_sheet(Made().book(), NEW, GAME), 0.9))
+        self.assertIn("10 W (at most 28.0 dB(A))", saying.headline(self.made(), 0.5))
+        self.assertIn("no settled run", saying.headline(modes_sheet(Made().book(), NEW, GAME), 0.9))
 
     def test_surfaces_in_both_units_and_other_materials(self) -> None:
         hot = self.made().rows[2]

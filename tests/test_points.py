@@ -27,13 +27,15 @@ from pinch.compose import BookPoints, CompareChoice, RunPoint, ScaleChoice, cell
 from pinch.compose.comparing import conditions_of, offer_on
 from pinch.compose.digesting import digest_book
 from pinch.compose.modes import best_below, modes_sheet, quietest
+from pinch.compose.saying import comparing
+from pinch.compose.saying.comparing import Shown
 from pinch.compose.scaling import Axis, family_of
 from pinch.core.fairness import Grade
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sound import Grade as RoomGrade
 from pinch.core.touch import Contact
 from pinch.ui.compare import money, state, uplift
-from pinch.ui.compare.state import Shown, View, view_cells, view_lack
+from pinch.ui.compare.state import View, view_cells, view_lack
 from tests import made
 from tests.in_folder import InFolder
 
@@ -265,7 +267,7 @@ class TestCompared(unittest.TestCase):
         self.assertIn("less is better", " ".join(r.cells[0] for r in absolute if r.heading))
 
     def test_bars_sorted_the_better_first(self) -> None:
-        chart = state.bars(self.shown())
+        chart = comparing.bars(self.shown())
         self.assertEqual(
             [[b.label for b in g.bars] for g in chart.groups], [["Sandpiper 14, Full", "Old one, Stock"]] * 2
         )
@@ -297,11 +299,13 @@ class TestCompared(unittest.TestCase):
 
     def test_headlines(self) -> None:
         shown = self.shown()
-        self.assertIn("9.9 % faster" if "9.9 %" in state.headline(shown) else "10.0 % faster", state.headline(shown))
-        self.assertIn("Not like for like", state.headline(shown))
+        self.assertIn(
+            "9.9 % faster" if "9.9 %" in comparing.headline(shown) else "10.0 % faster", comparing.headline(shown)
+        )
+        self.assertIn("Not like for like", comparing.headline(shown))
         book = self.made().book()
         alone = compare_book(book, CompareChoice((cells_of(book)[0],), (1,)))
-        self.assertIn("Tick two cells", state.headline(Shown(alone, True, False, 1, {})))
+        self.assertIn("Tick two cells", comparing.headline(Shown(alone, True, False, 1, {})))
 
     def test_lows_from_a_tiny_base_are_shown_in_fps_and_ms_first(self) -> None:
         m = Made()

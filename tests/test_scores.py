@@ -17,6 +17,7 @@ from pinch.bench.records import Device, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words
 from pinch.charts.scaling import Second
 from pinch.compose import ScaleChoice, add_told, digest_book, points_of, scale_book
+from pinch.compose.saying import scaling
 from pinch.core.errors import DataError
 from pinch.core.sweetspots import NEARLY_ALL
 from pinch.sources.scores import Role, Told, guess_roles, told_scores
@@ -165,8 +166,8 @@ class TestBook(InFolder):
         )
         row = state.setting_rows(result)[0]
         self.assertEqual((row.cells[4], row.cells[7]), ("", "maker's figure, mean of 6 units, 2026-08-01"))
-        self.assertIn("only scores that are told", state.headline(result, gannet.id))
-        dots = state.chart(result, {}, gannet.id, NEARLY_ALL, Second.NOTHING, None).panels[0].dots
+        self.assertIn("only scores that are told", scaling.headline(result, gannet.id))
+        dots = scaling.chart(result, {}, gannet.id, NEARLY_ALL, Second.NOTHING, None).panels[0].dots
         self.assertEqual([d.told for d in dots], [False, True, False])
         self.assertEqual(dots[1].texts[0], "maker's figure, mean of 6 units, 2026-08-01")
         with self.assertRaisesRegex(Exception, "nothing to judge"):

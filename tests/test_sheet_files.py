@@ -20,7 +20,7 @@ import icalendar
 
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.files import svg_text, write_chart
+from pinch.charts.files import bare_svg, write_chart
 from pinch.charts.runsheet import SheetChart, clock, sheet_chart
 from pinch.charts.theme import DARK, LIGHT, block_look
 from pinch.compose import PlanDesk
@@ -110,7 +110,7 @@ class TestTimeline(unittest.TestCase):
         self.assertEqual(chart.slot, 3)
 
     def test_it_is_drawn_with_text_as_text(self) -> None:
-        root = ET.fromstring(svg_text(self.chart(), LIGHT, (900, 200)))
+        root = ET.fromstring(bare_svg(self.chart(), LIGHT, 900, "sheet"))
         words = " ".join("".join(t.itertext()) for t in root.iter("{http://www.w3.org/2000/svg}text"))
         for label in [r.label for r in self.chart().rows] + ["cooling", "20:00"]:
             self.assertIn(label, words)

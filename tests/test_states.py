@@ -14,6 +14,7 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Setting, Workload, now
 from pinch.compose import BookPoints, JudgeDesk, RunPoint, ScaleChoice, ScaleResult, Series, scale_book
+from pinch.compose.saying import scaling
 from pinch.core.errors import PinchError
 from pinch.core.judge import Known, judge
 from pinch.core.runlog import RunLog
@@ -153,7 +154,7 @@ class TestScaleState(unittest.TestCase):
 
     def test_headlines(self) -> None:
         def headline(*of: list[float]) -> str:
-            return scale_state.headline(self.result(*of), 1)
+            return scaling.headline(self.result(*of), 1)
 
         self.assertIn("reaches 95 % of its best", headline([10, 20, 30], [5, 8, 9]))
         self.assertIn("already gives 95 %", headline([10, 20, 30], [9, 9.1, 9.1]))

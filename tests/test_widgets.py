@@ -10,7 +10,9 @@ from PyQt6.QtWidgets import QWidget
 
 from pinch.bench.records import Form
 from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
-from pinch.charts.files import draw, write_chart
+from pinch.charts.draw.frame import draw_face
+from pinch.charts.face import face_of
+from pinch.charts.files import write_chart
 from pinch.charts.theme import DARK, LIGHT
 from pinch.compose.modes import Surface
 from pinch.core.explain import Explanation
@@ -179,7 +181,7 @@ class TestBars(WidgetCase):
 
     def test_the_file_draws_the_very_data(self) -> None:
         for theme in (LIGHT, DARK):
-            figure = draw(self.chart, theme, (1280, 720))
+            figure = draw_face(face_of(self.chart), theme)
             (axis,) = figure.axes
             self.assertEqual([patch.get_width() for patch in axis.patches], [4.0, 2.0])
             self.assertEqual([list(line.get_xdata()) for line in axis.lines], [[3.9, 4.1]])

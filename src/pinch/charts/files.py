@@ -1,285 +1,112 @@
-"""Chart specs as files: PNG and SVG, drawn by matplotlib with the shipped fonts, text kept as text in SVG."""
+"""Pictures as files: PNG, SVG and PDF with the shipped fonts, text kept as text."""
 
+import base64
 import io
-import textwrap
+import re
+import warnings
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
 from pinch.bench.files import replace_file
-from pinch.charts.bar_files import draw_bars
-from pinch.charts.bars import BarChart
-from pinch.charts.runsheet import SheetChart
-from pinch.charts.sheet_files import draw_sheet
-from pinch.charts.spec import Chart, Dots, Panel, minutes, unbroken
-from pinch.charts.theme import CAUSE_WORDS, FIGURE_FACE, FILE_HATCHES, FONTS, HATCHES, LIGHT, MARKERS, TEXT_FACE, Theme
+from pinch.charts.draw.frame import HEIGHT, WIDTH, draw_bare, draw_face
+from pinch.charts.draw.lettering import DPI
+from pinch.charts.face import Drawn, Face, face_of
+from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 
 if TYPE_CHECKING:
-    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-DPI = 100
-TITLE_WIDTH, FOOTNOTE_WIDTH = 105, 185
-_MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
+KINDS = ("png", "svg", "pdf")
+SIZES = {"1280 × 720": (1280, 720), "1920 × 1080": (1920, 1080), "3840 × 2160": (3840, 2160)}
 
 
-Drawn = Chart | SheetChart | BarChart
+def write_chart(chart: Drawn, path: Path, theme: Theme = LIGHT) -> None:
+    """Write a chart by itself to `path`; as `write_face`."""
+    write_face(face_of(chart), path, theme)
 
 
-def write_chart(chart: Drawn, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (1280, 720)) -> None:
-    """Write a chart to `path`, .png or .svg; an existing file is replaced only by a complete one.
+def write_face(face: Face, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (WIDTH, HEIGHT)) -> None:
+    """Write a picture to `path`, .png, .svg or .pdf; an existing file is replaced only by a complete one. `size` is
+    that of a PNG, px; the others have no pixels.
 
     Raises
     ------
     PinchError : another ending, or the file cannot be written.
     """
     kind = path.suffix.lower().lstrip(".")
-    if kind not in ("png", "svg"):
+    if kind not in KINDS:
         raise PinchError(
-            f"{path}: a chart is written as .png or .svg, not as {path.suffix or 'a file without ending'}."
+            f"{path}: a chart is written as .png, .svg or .pdf, not as {path.suffix or 'a file without ending'}."
         )
-    content = io.BytesIO()
+    content = face_bytes(face, kind, theme, size)
     try:
-        figure = draw(chart, theme, size)
-        metadata = {"Title": chart.title, "Description": chart.alternative}
-        if kind == "svg":
-            metadata["Date"] = None  # type: ignore[assignment]  # the same chart gives the same bytes
-        figure.savefig(content, format=kind, dpi=DPI, facecolor=theme.paper, metadata=metadata)
-        replace_file(path, content.getvalue())
+        replace_file(path, content)
     except OSError as error:
         raise PinchError(f"{path}: the chart cannot be written ({error.strerror}).") from None
 
 
-def svg_text(chart: SheetChart, theme: Theme, size: tuple[int, int]) -> str:
-    """A timeline as an SVG element to stand inside a page, without title."""
-    _set_up()
-    text = io.StringIO()
-    draw_sheet(chart, theme, size, bare=True).savefig(text, format="svg", transparent=True, metadata={"Date": None})
-    return text.getvalue()[text.getvalue().index("<svg") :]
+def face_bytes(face: Face, kind: str, theme: Theme = LIGHT, size: tuple[int, int] = (WIDTH, HEIGHT)) -> bytes:
+    """A picture as the bytes of a PNG, SVG or PDF. The same face gives the same bytes."""
+    figure = draw_face(face, theme, (WIDTH, round(WIDTH * size[1] / size[0])))
+    words = {"Title": face.finding, "Description": face.alternative}
+    if kind == "png":
+        return _saved(figure, "png", theme, DPI * size[0] / WIDTH, metadata=words)
+    if kind == "svg":
+        return _alone(_saved(figure, "svg", theme, DPI, metadata={"Date": None}), face)
+    info = {"Title": face.finding, "Subject": face.alternative, "CreationDate": None}
+    return _saved(figure, "pdf", theme, DPI, metadata=info)
 
 
-def draw(chart: Drawn, theme: Theme, size: tuple[int, int]) -> "Figure":
-    """The chart as a matplotlib figure of `size` pixels."""
-    from matplotlib.figure import Figure
-
-    _set_up()
-    if isinstance(chart, SheetChart):
-        return draw_sheet(chart, theme, size)
-    if isinstance(chart, BarChart):
-        return draw_bars(chart, theme, size, DPI)
-    figure = Figure(figsize=(size[0] / DPI, size[1] / DPI))
-    strip_height = 0.32 if chart.strip else 0.0
-    heights = ([strip_height] if chart.strip else []) + [1.0] * len(chart.panels)
-    axes: Any = figure.subplots(len(heights), 1, sharex=True, squeeze=False, height_ratios=heights)
-    rows: list[Axes] = list(axes[:, 0])
-    figure.subplots_adjust(left=0.075, right=0.86, top=0.86, bottom=0.13, hspace=0.28)
-    figure.text(
-        0.03,
-        0.94,
-        textwrap.fill(unbroken(chart.title), TITLE_WIDTH),
-        color=theme.ink,
-        fontsize=15,
-        fontweight="bold",
-        va="center",
-    )
-    if chart.footnote:
-        words = textwrap.fill(unbroken(chart.footnote), FOOTNOTE_WIDTH)
-        figure.text(0.03, 0.015, words, color=theme.quiet, fontsize=9, va="bottom")
-    if chart.strip:
-        _draw_strip(rows.pop(0), chart, theme)
-    for axis, panel in zip(rows, chart.panels, strict=True):
-        _draw_panel(axis, panel, chart, theme)
-    rows[-1].set_xlabel(f"{chart.x_title}, {chart.x_unit}", color=theme.ink, fontsize=10)
-    if chart.clock:
-        rows[-1].xaxis.set_major_formatter(lambda x, _: minutes(x))
-        rows[-1].xaxis.set_major_locator(_clock_locator(rows[-1].get_xlim()))
-    else:
-        low, high = rows[-1].get_xlim()
-        first = 0.0 if chart.x_from_zero else low - 0.12 * (high - low)
-        rows[-1].set_xlim(first, high + 0.12 * (high - first))
-    return figure
+def bare_svg(chart: Drawn, theme: Theme, wide: int, key: str) -> str:
+    """A chart as an SVG element to stand inside a page, without title and notes. `key` makes its identifiers its own
+    among those of the page."""
+    text = _saved(draw_bare(chart, theme, wide), "svg", theme, DPI, metadata={"Date": None}, transparent=True).decode()
+    text = text[text.index("<svg") :]
+    text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
+    text = re.sub(r'(id="|url\(#|href="#)', rf"\g<1>{key}-", text)
+    return f'<svg role="img" aria-label="{escape(chart.alternative)}"{text[4:]}'
 
 
-def _set_up() -> None:
-    """Fonts from the package only, text kept as text, repeatable identifiers."""
-    import matplotlib as mpl
-    from matplotlib import font_manager
-
-    known = {entry.fname for entry in font_manager.fontManager.ttflist}
-    for font in sorted(FONTS.glob("*.otf")):
-        if str(font) not in known:
-            font_manager.fontManager.addfont(font)
-    mpl.rcParams.update(
-        {
-            "font.family": [TEXT_FACE, FIGURE_FACE, "DejaVu Sans"],
-            "svg.fonttype": "none",
-            "svg.hashsalt": "pinch",
-            "hatch.linewidth": 0.8,
-        }
-    )
+def bare_png(chart: Drawn, theme: Theme, wide: int) -> bytes:
+    """A chart alone as PNG, twice as fine as the column it stands in."""
+    return _saved(draw_bare(chart, theme, wide), "png", theme, 2 * DPI, metadata={"Description": chart.alternative})
 
 
-def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
-    shown: dict[str, None] = {}
-    for s in chart.strip:
-        fill, line = theme.causes[s.cause]
-        axis.axvspan(
-            s.start, s.end, facecolor=fill, edgecolor=line, hatch=FILE_HATCHES[HATCHES[s.cause]], linewidth=0.0
+def _saved(figure: "Figure", kind: str, theme: Theme, dpi: float, **more: Any) -> bytes:
+    content = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing from font")  # said where the picture is shown
+        figure.savefig(content, format=kind, dpi=dpi, facecolor=theme.paper, **more)
+    return content.getvalue()
+
+
+def _alone(svg: bytes, face: Face) -> bytes:
+    """An SVG that stands alone: with its words for who cannot see it, and the letters that it uses."""
+    text = svg.decode()
+    words = f"<title>{escape(face.finding)}</title>\n<desc>{escape(face.alternative)}</desc>\n"
+    style = f"<style>{font_faces(face_letters(text))}</style>\n"
+    start = text.index(">", text.index("<svg")) + 1
+    return f"{text[:start]}\n{words}{style}{text[start:]}".encode()
+
+
+def face_letters(markup: str) -> str:
+    """The letters that stand in the text of some markup."""
+    from html import unescape
+
+    return "".join(sorted(set(unescape(re.sub(r"<[^>]*>", "", markup)))))
+
+
+def font_faces(letters: str) -> str:
+    """Style rules that carry the shipped fonts, cut down to some letters, within themselves."""
+    from pinch.charts.fonts import SHIPPED, subset
+
+    rules = []
+    for font in SHIPPED:
+        data = base64.b64encode(subset(font.path, letters)).decode()
+        rules.append(
+            f'@font-face {{ font-family: "{font.family}"; font-weight: {font.weight}; '
+            f'src: url("data:font/otf;base64,{data}"); }}'
         )
-        shown[s.cause] = None
-    axis.set_yticks([])
-    axis.set_title("What held it", loc="left", fontsize=10, fontweight="bold", color=theme.ink, pad=4)
-    from matplotlib.patches import Patch
-
-    keys = [
-        Patch(
-            facecolor=theme.causes[c][0],
-            edgecolor=theme.causes[c][1],
-            hatch=FILE_HATCHES[HATCHES[c]],
-            linewidth=0.0,
-            label=CAUSE_WORDS[c],
-        )
-        for c in shown
-    ]
-    axis.legend(
-        handles=keys,
-        loc="lower right",
-        bbox_to_anchor=(1.0, 1.0),
-        ncols=len(keys),
-        frameon=False,
-        fontsize=9,
-        labelcolor=theme.quiet,
-        handlelength=1.2,
-        borderaxespad=0.2,
-    )
-    _plain(axis, theme)
-    axis.tick_params(labelbottom=False)
-
-
-def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme) -> None:
-    _plain(axis, theme)
-    axis.set_title(
-        f"{panel.title}, {panel.unit}" if panel.unit else panel.title,
-        loc="left",
-        fontsize=10,
-        fontweight="bold",
-        color=theme.ink,
-        pad=4,
-    )
-    axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
-    if chart.window:
-        axis.axvspan(chart.window.start, chart.window.end, color=theme.window, linewidth=0.0, zorder=0)
-    for gap in chart.gaps:
-        axis.axvspan(
-            gap.start,
-            gap.end,
-            facecolor=theme.paper,
-            edgecolor=theme.quiet,
-            hatch="..",
-            linewidth=0,
-            zorder=0.5,
-        )
-    for band in panel.bands:
-        axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
-    for line in panel.lines:
-        colour = theme.devices[line.slot % 6]
-        axis.plot(line.x, line.y, color=colour, linewidth=1.3, linestyle="--" if line.dashed else "-")
-        if line.label:
-            at = float(line.x[line.label_at])
-            before = panel.words_before(at)
-            axis.annotate(
-                line.label,
-                (at, line.y[line.label_at]),
-                xytext=(-4 if before else 9, -12 if line.label_under else 12),
-                textcoords="offset points",
-                color=colour,
-                fontweight="bold",
-                fontsize=11,
-                ha="right" if before else "left",
-                va="center",
-            )
-    for dots in panel.dots:
-        _draw_dots(axis, panel, dots, theme)
-    for rule in panel.rules:
-        _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
-    if chart.reader is not None:
-        axis.axvline(chart.reader, color=theme.ink, linewidth=0.9)
-    for mark in chart.marks:
-        axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
-    axis.set_ylim(*panel.y_range)
-
-
-def _draw_dots(axis: "Axes", panel: Panel, dots: Dots, theme: Theme) -> None:
-    aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
-    colour = aside or theme.devices[dots.slot % 6]
-    marker = "x" if dots.told else "|" if dots.light else _MARKER[MARKERS[dots.slot % len(MARKERS)]]
-    axis.plot(
-        dots.x,
-        dots.y,
-        linestyle="none",
-        marker="o" if dots.spot else marker,
-        markersize=20 if dots.light else 13 if dots.spot else 7,
-        markerfacecolor="none" if dots.spot else theme.paper,
-        markeredgecolor=colour,
-        markeredgewidth=1.8 if dots.spot else 1.4,
-    )
-    for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot else ():
-        before = not dots.spot and panel.words_before(x)
-        axis.annotate(
-            words,
-            (x, y),
-            xytext=(-8, 8) if before else (8, -10),
-            textcoords="offset points",
-            ha="right" if before else "left",
-            va="bottom" if before else "top",
-            color=colour,
-            fontsize=10,
-        )
-
-
-def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:
-    if upright:
-        axis.axvline(at, color=colour, linewidth=1.0, linestyle="--")
-        axis.annotate(
-            words,
-            (at, 0.04),
-            xycoords=("data", "axes fraction"),
-            xytext=(5, 0),
-            textcoords="offset points",
-            color=colour,
-            fontsize=9,
-        )
-    else:
-        axis.axhline(at, color=colour, linewidth=0.9, linestyle=":")
-        axis.annotate(
-            words,
-            (1.0, at),
-            xycoords=("axes fraction", "data"),
-            xytext=(5, 0),
-            textcoords="offset points",
-            color=colour,
-            fontsize=9,
-            va="center",
-        )
-
-
-def _plain(axis: "Axes", theme: Theme) -> None:
-    axis.set_facecolor(theme.paper)
-    for spine in axis.spines.values():
-        spine.set_visible(False)
-    axis.tick_params(colors=theme.quiet, labelfontfamily=FIGURE_FACE, labelsize=9, length=0)
-    axis.margins(x=0.0)
-
-
-def _clock_locator(limits: tuple[float, float]) -> Any:
-    from matplotlib.ticker import MultipleLocator
-
-    return MultipleLocator(clock_step(float(np.ptp(limits)), 10))
-
-
-def clock_step(span_s: float, most: int) -> float:
-    """Distance of ticks on a time axis, s: round in minutes, with at most `most` ticks."""
-    steps = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
-    return float(next((s for s in steps if span_s / s <= most), steps[-1]))
+    return "\n".join(rules)

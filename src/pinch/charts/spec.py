@@ -37,7 +37,8 @@ class Band:
 @dataclass(frozen=True)
 class Dots:
     """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them, a
-    `spot` is a place on a curve, ringed, with its words; none of these is a measurement."""
+    `spot` is a place on a curve, ringed, with its words; none of these is a measurement. `named` points have their
+    words beside them."""
 
     x: FloatArray
     y: FloatArray
@@ -46,6 +47,7 @@ class Dots:
     light: bool = False
     told: bool = False
     spot: bool = False
+    named: bool = False
 
 
 @dataclass(frozen=True)
@@ -56,6 +58,14 @@ class Rule:
     words: str
     upright: bool = False
     accent: bool = False
+
+
+@dataclass(frozen=True)
+class Guide:
+    """A line through the origin: all places on it have the same score for each watt."""
+
+    slope: float
+    words: str
 
 
 @dataclass(frozen=True)
@@ -79,6 +89,7 @@ class Panel:
     rules: tuple[Rule, ...] = ()
     from_zero: bool = True
     key: str = ""
+    guides: tuple[Guide, ...] = ()
 
     @property
     def y_range(self) -> tuple[float, float]:
@@ -132,3 +143,9 @@ def minutes(seconds: float) -> str:
     if hours:
         return f"{sign}{hours}:{rest // 60:02d}:{rest % 60:02d}"
     return f"{sign}{rest // 60}:{rest % 60:02d}"
+
+
+def clock_step(span_s: float, most: int) -> float:
+    """Distance of ticks on a time axis, s: round in minutes, with at most `most` ticks."""
+    steps = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
+    return float(next((s for s in steps if span_s / s <= most), steps[-1]))

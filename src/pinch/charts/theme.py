@@ -6,6 +6,8 @@ from pathlib import Path
 FONTS = Path(__file__).parent.parent / "ui" / "fonts"
 TEXT_FACE = "Karla"
 FIGURE_FACE = "B612"
+LIGHT_FILL = 0.45
+"""How solid a bar is that is not of the subject."""
 
 
 @dataclass(frozen=True)

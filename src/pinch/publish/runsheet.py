@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from pinch.bench.files import write_whole
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.files import svg_text
+from pinch.charts.files import bare_svg
 from pinch.charts.runsheet import sheet_chart
 from pinch.charts.theme import FONTS, LIGHT
 from pinch.core.errors import PinchError
@@ -93,7 +93,7 @@ def page(planned: PlannedSheet) -> str:
         title=title,
         planned=planned,
         days=days,
-        timeline=svg_text(sheet_chart(planned, title), LIGHT, (1060, 200)),
+        timeline=bare_svg(sheet_chart(planned, title), LIGHT, 1060, "sheet"),
         method=methodology(planned.bench.protocol) if planned.plan.protocol_id else "",
         caution=CAUTION,
         theme=LIGHT,

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 from pinch import compose
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Listed, Run, Setting, Workload, live
-from pinch.charts.files import Drawn
+from pinch.charts.face import Drawn
 from pinch.compose import Series
 from pinch.core.errors import PinchError
 from pinch.ui import look, sound

@@ -8,7 +8,8 @@ from PyQt6.QtCore import QObject
 from pinch import compose
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.files import Drawn, write_chart
+from pinch.charts.face import Drawn
+from pinch.charts.files import write_chart
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.runsheet import write_sheet

@@ -8,13 +8,13 @@ from pinch.bench.parts import Offer
 from pinch.bench.records import Device
 from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.compose import BenchCell, offer_on
+from pinch.compose.saying.comparing import Shown, headline
+from pinch.compose.saying.verdicts import percent
 from pinch.core.errors import DataError
 from pinch.core.explain import Explanation
 from pinch.core.index import Index
 from pinch.core.money import Deal, MoneyPair, money_pair
-from pinch.ui.compare.state import Shown, headline
 from pinch.ui.rows import TableRow
-from pinch.ui.scale.state import percent
 
 MONEY_COLUMNS = ("", "Price", "On", "Price against", "Score against", "Score for money", "Break-even price")
 OFFER_COLUMNS = ("Device", "Price", "On", "Where", "Tax", "Configuration", "To equal configuration")

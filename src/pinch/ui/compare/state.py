@@ -1,24 +1,21 @@
 """What the Compare page shows: bars, verdicts and fairness, in words and rows. No Qt."""
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from enum import StrEnum
 
-from pinch.bench.records import standing, workload_words
-from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
-from pinch.compose import AVERAGE, BenchCell, Compared, CompareResult, Unfair, WorkRow
+from pinch.bench.records import workload_words
+from pinch.compose import BenchCell, Compared, WorkRow
+from pinch.compose.saying.comparing import Shown, difference, less_is_better
+from pinch.compose.saying.verdicts import ANSWERS, percent, verdict_words
 from pinch.core.explain import Explanation
 from pinch.core.fairness import GRADE_WORDS, Grade
 from pinch.core.index import Index
-from pinch.core.verdict import CANNOT_TELL, TIE, Verdict, with_scatter
+from pinch.core.verdict import CANNOT_TELL, TIE, with_scatter
 from pinch.ui.rows import TableRow
-from pinch.ui.scale.state import ANSWERS, percent, verdict_words
 
 RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "W", "Wall W", "dB(A)", "Hottest °C", "")
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
-MOST_NOTES = 8
-TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
 
 
 class View(StrEnum):
@@ -28,18 +25,6 @@ class View(StrEnum):
     SUPPLY = "mains against battery"
     MODES = "mode against mode"
     TIME = "before against after"
-
-
-@dataclass(frozen=True)
-class Shown:
-    """What is compared, how: sorted by score or as chosen, differences as percent or absolute, and the device that the
-    review is of."""
-
-    result: CompareResult
-    by_score: bool
-    absolute: bool
-    subject: int | None
-    slots: Mapping[int, int]
 
 
 def view_cells(view: View, cells: Sequence[BenchCell], device_id: int | None) -> list[BenchCell]:
@@ -78,49 +63,6 @@ def _unlike(mains: BenchCell, battery: BenchCell) -> tuple[bool, float]:
     return mains.key.room_c != battery.key.room_c, abs(watts)
 
 
-def headline(shown: Shown) -> str:
-    """The finding in one sentence: never more than the verdicts say."""
-    result = shown.result
-    if len(result.choice.cells) < 2:
-        return "Tick two cells or more in the list; the first one ticked is the baseline."
-    if not any(c.verdict for row in result.rows for c in row.cells):
-        return "The baseline and the others share no workload that both have runs of."
-    cell = result.choice.cells[1]
-    own = [(row.workload.name, c.verdict) for row in result.rows for c in row.cells if c.cell == cell and c.verdict]
-    if not own:
-        return f"{cell.name} and {result.baseline.name} share no workload."
-    words = "; ".join(f"{name}: {_said(v)}" for name, v in own[:3])
-    more = f"; and {len(own) - 3} more" if len(own) > 3 else ""
-    still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
-    unfair = f" {_open_words(still_open)}" if still_open else ""
-    return f"{cell.name} against {result.baseline.name}: {words}{more}.{unfair}"
-
-
-def bars(shown: Shown) -> BarChart:
-    """The bars of each workload, with everything that speaks against a pair below."""
-    groups = []
-    for row in shown.result.rows:
-        less = _less_is_better(shown, row)
-        cells = list(row.cells)
-        if shown.by_score:
-            cells.sort(key=lambda c: c.score.mean if less else -c.score.mean)
-        unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
-        title = f"{workload_words(row.workload)}, {unit}" + (", less is better" if less else "")
-        groups.append(BarGroup(title, tuple(_bar(c, shown) for c in cells)))
-    notes = [_note(u) for u in shown.result.unfair]
-    shown_notes = [
-        note for note, u in zip(notes, shown.result.unfair, strict=True) if u.difference.grade != Grade.HARMLESS
-    ]
-    units = [
-        f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in shown.result.choice.cells) if standing(d)
-    ]
-    delta = f"Differences below {100 * shown.result.choice.delta:g} % do not matter; intervals are of 95 %."
-    if len(shown_notes) > MOST_NOTES:
-        shown_notes = [*shown_notes[:MOST_NOTES], f"and {len(shown_notes) - MOST_NOTES} more differences"]
-    foot = (*shown_notes, " · ".join([delta, *units]))
-    return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
-
-
 def result_rows(shown: Shown) -> list[TableRow]:
     """A row a cell and workload, then the index over all workloads."""
     rows = []
@@ -154,66 +96,9 @@ def fair_rows(shown: Shown) -> list[TableRow]:
     return rows
 
 
-def _said(v: Verdict) -> str:
-    if v.answer == TIE:
-        return f"a tie ({percent(v.ratio)})"
-    if v.answer == CANNOT_TELL:
-        more = f", {v.more_runs} more runs of each would" if v.more_runs else ""
-        return f"can't tell yet{more}"
-    return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
-
-
-def _open_words(still_open: Sequence[Unfair]) -> str:
-    worst = [u.difference.what for u in still_open if u.difference.grade is Grade.HOLDS_BACK]
-    if worst:
-        return f"Not like for like: {', '.join(worst)}."
-    count = len(still_open)
-    return "One difference is worth a note." if count == 1 else f"{count} differences are worth a note."
-
-
-def _note(u: Unfair) -> str:
-    """A difference as it stands below a chart."""
-    mark = "▲" if u.difference.grade is Grade.HOLDS_BACK else "△"
-    whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
-    return f"{mark} {whose}{u.difference.words}" + (f" Accepted: {u.accepted}" if u.accepted else "")
-
-
-def _less_is_better(shown: Shown, row: WorkRow) -> bool:
-    return not row.workload.higher_is_better and shown.result.choice.measure == AVERAGE
-
-
-def _bar(c: Compared, shown: Shown) -> Bar:
-    low, high = c.score.interval()
-    subject = c.cell.device.id == shown.subject
-    words = "baseline" if c.cell == shown.result.baseline else ""
-    if c.verdict is not None:
-        words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
-    return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id or 0, 0), subject, words)
-
-
-def difference(c: Compared, shown: Shown) -> str:
-    """A cell against the baseline: in percent, or in the unit of the score; from a tiny base the absolute one first."""
-    if c.verdict is None:
-        return ""
-    row = next(r for r in shown.result.rows if c in r.cells)
-    base = next(x.score.mean for x in row.cells if x.cell == shown.result.baseline)
-    less = _less_is_better(shown, row)
-    plain = f"{c.score.mean - base:+.3g}".replace("-", "−")
-    of_low = shown.result.choice.measure != AVERAGE
-    frames = of_low or row.workload.rate_channel == "frame.rate"
-    if (frames and base < TINY_FPS) or (of_low and abs(c.score.mean - base) < TINY_DIFFERENCE):
-        ms = f"{1000 / c.score.mean - 1000 / base:+.2g}".replace("-", "−")
-        return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
-    if shown.absolute:
-        return f"{plain} {row.workload.score_unit}"
-    if less:
-        return f"takes {abs(100 * (c.score.mean / base - 1)):.1f} % {'less' if c.score.mean < base else 'more'} time"
-    return percent(c.verdict.ratio)
-
-
 def _row_note(shown: Shown, row: WorkRow) -> str:
     scatter = "" if math.isnan(row.pooled.sd) else f"scatter of repeats {100 * row.pooled.sd:.2g} %"
-    return ", ".join(filter(None, ("less is better" if _less_is_better(shown, row) else "", scatter)))
+    return ", ".join(filter(None, ("less is better" if less_is_better(shown, row) else "", scatter)))
 
 
 def _result_row(c: Compared, row: WorkRow, shown: Shown) -> TableRow:
@@ -236,7 +121,7 @@ def explain_verdict(c: Compared, row: WorkRow, shown: Shown) -> Explanation:
     v, result = c.verdict, shown.result
     base = next(x for x in row.cells if x.cell == result.baseline)
     delta = 100 * result.choice.delta
-    less = _less_is_better(shown, row)
+    less = less_is_better(shown, row)
     formula = [
         f"{c.score.mean:.5g} of {c.score.runs} runs",
         f"against {base.score.mean:.5g} of {base.score.runs}",

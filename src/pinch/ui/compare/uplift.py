@@ -6,13 +6,13 @@ import numpy as np
 
 from pinch.charts.spec import Chart, Dots, Panel
 from pinch.compose import BenchCell, ScaleResult, WorkRow
+from pinch.compose.saying.comparing import Shown, headline
+from pinch.compose.saying.verdicts import percent
 from pinch.core.errors import DataError
 from pinch.core.explain import Explanation
 from pinch.core.generations import Split, split_uplift
 from pinch.core.ladder import Ladder
-from pinch.ui.compare.state import Shown, headline
 from pinch.ui.rows import TableRow
-from pinch.ui.scale.state import percent
 
 GENERATION_COLUMNS = ("", "Uplift", "At equal watts", "95 %", "By more watts", "")
 

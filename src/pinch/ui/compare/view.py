@@ -19,14 +19,16 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.charts.files import Drawn
+from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
 from pinch.compose import AVERAGE, LOW_NAMES, BenchCell, Compared, Unfair
+from pinch.compose.saying import comparing
+from pinch.compose.saying.comparing import Shown
 from pinch.core.explain import Explanation
 from pinch.ui.chooser import Chooser
 from pinch.ui.compare import money, state, uplift
 from pinch.ui.compare.control import Comparison
-from pinch.ui.compare.state import Shown, View
+from pinch.ui.compare.state import View
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.rowtable import RowTable
@@ -158,7 +160,7 @@ class CompareView(QWidget):
         )
         self._shown = shown
         lack = len(shown.result.choice.cells) < 2 and self.view.currentData() is not View.CHOSEN
-        chart = state.bars(shown)
+        chart = comparing.bars(shown)
         self.headline.setText(state.view_lack(self.view.currentData()) if lack else unbroken(chart.title))
         self.bars.show_chart(chart)
         notes = chart.footnotes

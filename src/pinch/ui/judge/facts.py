@@ -4,10 +4,8 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from pinch.charts.framecharts import frame_curve, frame_spread, frame_strip
-from pinch.charts.heatcharts import cooling_chart, heat_chart
-from pinch.charts.overlay import Overlaid, overlay_chart
 from pinch.charts.spec import Chart, minutes
+from pinch.compose.saying.runs import names_of, overlay_of
 from pinch.core.explain import Explanation
 from pinch.core.figures import Estimate
 from pinch.core.framekinds import Share
@@ -55,15 +53,6 @@ def frames_words(shown: JudgedRun) -> str:
         words.append(f"{_share_words(kinds.generated)} generated; shown {kinds.shown_fps:.1f} fps, drawn as above.")
     words += [note.text for note in shown.judged.warnings if note.code in ("first-pass", "few-frames-0.01")]
     return " ".join(words)
-
-
-def frame_charts(shown: JudgedRun, slot: int) -> tuple[Chart, ...]:
-    """Strip, sorted curve and spread; none without frames."""
-    f, kinds = shown.judged.frames, shown.judged.kinds
-    if f is None or kinds is None:
-        return ()
-    title = f"{shown.device.name}, {shown.setting.name}: {f.average_fps:.1f} fps, 1 % low {f.low_1.percentile:.1f}"
-    return tuple(make(kinds, f, title, shown.footnote, slot) for make in (frame_strip, frame_curve, frame_spread))
 
 
 def frame_facts(shown: JudgedRun) -> list[Fact]:
@@ -131,21 +120,6 @@ def heat_words(shown: JudgedRun) -> str:
     return " ".join([lead, *(note.text for note in heat.notes)])
 
 
-def heat_charts(shown: JudgedRun, slot: int) -> tuple[Chart, ...]:
-    """Measured and fitted temperature, and the cool-down; none without a fit."""
-    heat, power = shown.judged.heat, shown.judged.power
-    if heat is None or power is None:
-        return ()
-    title = f"{shown.device.name}, {shown.setting.name}: {heat.r_th.value:.2f} K/W"
-    settled = shown.judged.figures[power].sustained.value
-    settled = settled if math.isfinite(settled) else float(heat.power_w[-1])
-    idle = shown.judged.limits.idle_w
-    idle = idle if math.isfinite(idle) else 0.0
-    return heat_chart(heat, title, shown.footnote, slot), cooling_chart(
-        heat, settled, idle, title, shown.footnote, slot
-    )
-
-
 def heat_facts(shown: JudgedRun) -> list[Fact]:
     """Resistance, coolable power, headroom, the same at 25 °C, time constants and cool-down."""
     heat = shown.judged.heat
@@ -208,28 +182,8 @@ def _with_u(estimate: Estimate, digits: int) -> str:
 
 def overlay(runs: Sequence[JudgedRun]) -> tuple[Chart, tuple[str, ...], list[Difference]]:
     """The chart of runs laid over each other, their names, and how they differ from the first."""
-    names = _names(runs)
-    overlaid = [
-        Overlaid(name, run.log, run.judged, slot) for slot, (name, run) in enumerate(zip(names, runs, strict=True))
-    ]
-    title = f"{names[0]} beside {', '.join(names[1:])}"
-    footnote = " · ".join(dict.fromkeys(run.footnote for run in runs))
     differences = [d for name, unit, digits, value in _COMPARED if (d := _difference(name, unit, digits, value, runs))]
-    return overlay_chart(overlaid, title, footnote), names, differences
-
-
-def _names(runs: Sequence[JudgedRun]) -> tuple[str, ...]:
-    """Each run by what tells it from the others."""
-    parts = [(r.device.name, r.setting.name, r.workload.name, _room(r), f"run {r.run.repeat}") for r in runs]
-    telling = [place for place in range(5) if len({part[place] for part in parts}) > 1] or [1, 4]
-    named = [", ".join(part[place] for place in telling if part[place]) for part in parts]
-    if len(set(named)) < len(named):
-        named = [f"{name}, {r.run.started:%-d %b %H:%M}" for name, r in zip(named, runs, strict=True)]
-    return tuple(named)
-
-
-def _room(shown: JudgedRun) -> str:
-    return "" if shown.run.ambient_c is None else f"{shown.run.ambient_c:g} °C"
+    return overlay_of(runs), names_of(runs), differences
 
 
 def _sustained(kind: str, factor: float = 1.0) -> Value:

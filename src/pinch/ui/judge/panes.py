@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.charts.spec import Chart, unbroken
+from pinch.compose.saying.runs import frame_charts, heat_charts
 from pinch.core.explain import Explanation
 from pinch.ui import look
 from pinch.ui.judge import facts
@@ -86,7 +87,7 @@ class FramesPane(QWidget):
 
     def show_run(self, shown: JudgedRun, slot: int) -> None:
         """The frames of a run, or why there are none."""
-        charts = facts.frame_charts(shown, slot)
+        charts = frame_charts(shown, slot)
         self.nothing.setText(facts.frames_words(shown))
         for part in (self.table, self.strip, self.curve, self.spread):
             part.setVisible(bool(charts))
@@ -121,7 +122,7 @@ class HeatPane(QWidget):
 
     def show_run(self, shown: JudgedRun, slot: int) -> None:
         """The heat of a run, or why it cannot be told."""
-        charts = facts.heat_charts(shown, slot)
+        charts = heat_charts(shown, slot)
         self.nothing.setText(facts.heat_words(shown))
         for part in (self.table, self.fit, self.cooling):
             part.setVisible(bool(charts))

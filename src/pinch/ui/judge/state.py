@@ -5,17 +5,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pinch.bench.readings import Reading
-from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing, workload_words
-from pinch.charts.spec import Chart, minutes
-from pinch.charts.timeline import timeline_chart
+from pinch.bench.records import scores_of
+from pinch.charts.spec import minutes
+from pinch.compose.saying.runs import RunStory
 from pinch.core import explain
 from pinch.core.channels import unit_of
 from pinch.core.explain import ClaimedLimits, Explanation
 from pinch.core.figures import ChannelFigures
-from pinch.core.finding import HELD_BY, finding
-from pinch.core.judge import Judgement
-from pinch.core.runlog import RunLog, period_of
+from pinch.core.finding import HELD_BY
+from pinch.core.runlog import period_of
 from pinch.ui.run.state import reading_words
 
 
@@ -30,44 +28,8 @@ class Card:
     explanation: Explanation
 
 
-@dataclass(frozen=True)
-class JudgedRun:
-    """All that the page needs of one run."""
-
-    run: Run
-    device: Device
-    setting: Setting
-    workload: Workload
-    log: RunLog
-    judged: Judgement
-    readings: tuple[Reading, ...] = ()
-
-    @property
-    def headline(self) -> str:
-        """The finding; a void run says so first."""
-        words = finding(self.judged, self.setting.sustained_w)
-        return f"Void: {self.run.void.rstrip('.')}. {words}" if self.run.void else words
-
-    def chart(self, slot: int = 0) -> Chart:
-        """The timeline."""
-        title = f"{self.device.name}, {self.setting.name}: {self.headline}"
-        return timeline_chart(
-            self.log,
-            self.judged,
-            title,
-            self.setting.sustained_w,
-            self.workload.score_unit,
-            self.footnote,
-            slot,
-        )
-
-    @property
-    def footnote(self) -> str:
-        """Conditions of the run, for charts that leave the bench."""
-        room = "room not noted" if self.run.ambient_c is None else f"room {self.run.ambient_c:g} °C"
-        supply = "mains" if self.setting.mains else "battery"
-        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}", room, supply]
-        return " · ".join([*words, *filter(None, [standing(self.device)])])
+class JudgedRun(RunStory):
+    """A run with the figures, words and explanations of the page."""
 
     def cards(self) -> list[Card]:
         """The figures in a row, those that this log gives."""

@@ -5,14 +5,13 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pinch.bench.readings import Instrument, Quantity
-from pinch.charts.spec import unbroken
+from pinch.bench.readings import Instrument
 from pinch.compose import RunPoint
 from pinch.compose.modes import ModeRow, ModesSheet, Surface
+from pinch.compose.saying.modes import efficiency_budget, hours_words, wall_meter
 from pinch.core.budget import Budget, budget_of, quantity
 from pinch.core.explain import Explanation
 from pinch.core.touch import LIMITS_C, SOURCE
-from pinch.core.walls import WallLine
 
 CAUTION_BATTERY = (
     "Do not leave a charging battery alone. A pack that swells, smells or gets hot is not run down nor charged again: "
@@ -22,16 +21,6 @@ CAUTION_TOUCH = f"A caution, not medical or legal advice. Limits: {SOURCE}; the 
 CAUTION_WALL = (
     "Mains voltage is dangerous: use a closed meter as its maker says, and leave open wiring to qualified people."
 )
-
-
-def efficiency_budget(wall: WallLine, instruments: Sequence[Instrument]) -> Budget:
-    """The efficiency with what the regression and the meter's stated accuracy contribute."""
-    efficiency = quantity(wall.efficiency.value, wall.efficiency.u, "the regression")
-    meter = _wall_meter(instruments)
-    if meter is not None:
-        middle = wall.line.at((wall.line.x_low + wall.line.x_high) / 2.0).value
-        efficiency = efficiency * quantity(1.0, meter.accuracy.standard_u(middle) / middle, meter.name)
-    return budget_of(efficiency, "")
 
 
 def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explanation | None:
@@ -52,11 +41,6 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
         "wall",
         (*(n.text for n in sheet.wall.notes), CAUTION_WALL),
     )
-
-
-def _wall_meter(instruments: Sequence[Instrument]) -> Instrument | None:
-    """The mains meter whose accuracy is stated."""
-    return next((i for i in instruments if i.measures is Quantity.WALL and i.accuracy.stated), None)
 
 
 def explain_mode(r: ModeRow) -> Explanation:
@@ -125,7 +109,7 @@ def explain_wall(sheet: ModesSheet, r: ModeRow, instruments: Sequence[Instrument
         return Explanation(
             f"Wall at {r.setting.name}", words, (f"{at.value:.1f} W",), "", f"± {at.u:.2g} W of the line.", "wall"
         )
-    meter = _wall_meter(instruments)
+    meter = wall_meter(instruments)
     wall = quantity(r.wall_w, meter.accuracy.standard_u(r.wall_w) if meter else 0.0, meter.name if meter else "meter")
     scores = [p.digest.rate for p in r.runs if p.digest.rate is not None]
     spread = float(np.std(scores, ddof=1)) / math.sqrt(len(scores)) if len(scores) > 1 else 0.0
@@ -192,11 +176,3 @@ def _budget_words(budget: Budget | None) -> str:
         return ""
     parts = "; ".join(f"{p.name} {100 * p.share:.0f} %" for p in budget.parts)
     return f"± {budget.result.u:.2g} {budget.result.unit}".rstrip() + f" (standard), of which {parts} of the variance."
-
-
-def hours_words(hours: float | None) -> str:
-    """A time in hours as h and min; empty where it is not known."""
-    if hours is None or not math.isfinite(hours):
-        return ""
-    minutes = round(60 * hours)
-    return unbroken(f"{minutes // 60} h {minutes % 60:02d} min") if minutes >= 60 else f"{minutes} min"

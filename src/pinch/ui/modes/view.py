@@ -17,6 +17,7 @@ from pinch.bench.readings import Instrument
 from pinch.charts.spec import Chart, unbroken
 from pinch.compose import BookPoints, RunPoint
 from pinch.compose.modes import ModeRow, ModesSheet, idle_power
+from pinch.compose.saying import modes as saying
 from pinch.core.explain import Explanation
 from pinch.core.sound import Grade
 from pinch.core.touch import Material
@@ -100,19 +101,19 @@ class ModesView(QWidget):
         sheet = self.sheet
         if sheet is None:
             return
-        self.headline.setText(unbroken(state.headline(sheet, self.share.value() / 100.0)))
+        self.headline.setText(unbroken(saying.headline(sheet, self.share.value() / 100.0)))
         self.sound.show_rows(state.sound_rows(sheet, self.limit.value()))
-        barred = state.not_on_battery(sheet)
+        barred = saying.not_on_battery(sheet)
         for words, text in (
-            (self.wall_words, state.wall_words(sheet, self._own, self._instruments)),
-            (self.battery_words, " ".join(filter(None, (state.battery_words(sheet, self.at_w.value()), barred)))),
-            (self.sound_words, state.sound_words(sheet, self.limit.value())),
+            (self.wall_words, saying.wall_words(sheet, self._own, self._instruments)),
+            (self.battery_words, " ".join(filter(None, (saying.battery_words(sheet, self.at_w.value()), barred)))),
+            (self.sound_words, saying.sound_words(sheet, self.limit.value())),
         ):
             words.setText(unbroken(text))
         for view, chart in (
-            (self.wall_chart, state.wall_chart(sheet, self._own, self._instruments, self._slot)),
-            (self.battery_chart, state.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
-            (self.sound_chart, state.sound_chart(sheet, self.limit.value(), self._slot)),
+            (self.wall_chart, saying.wall_chart(sheet, self._own, self._instruments, self._slot)),
+            (self.battery_chart, saying.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
+            (self.sound_chart, saying.sound_chart(sheet, self.limit.value(), self._slot)),
         ):
             view.setVisible(chart is not None)
             if chart is not None:
@@ -147,7 +148,7 @@ class ModesView(QWidget):
     def _own(self) -> list[RunPoint]:
         if self.sheet is None or self._points is None:
             return []
-        return state.own_points(self._points, self.sheet.device.id or 0)
+        return saying.own_points(self._points, self.sheet.device.id or 0)
 
     @property
     def _instruments(self) -> tuple[Instrument, ...]:

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QWidget
 
-from pinch.charts.bar_files import LIGHT_FILL
 from pinch.charts.bars import Bar, BarChart, BarGroup
+from pinch.charts.theme import LIGHT_FILL
 from pinch.ui import look
 
 HEADING, ROW, GAP = 24, 22, 8

@@ -6,8 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from pinch.charts.files import clock_step
-from pinch.charts.spec import Chart, Dots, Panel, Rule, minutes
+from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
 from pinch.charts.theme import CAUSE_WORDS, MARKERS
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
@@ -230,6 +229,8 @@ class ChartView(QWidget):
             self._add_dots(plot, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule)
+        for guide in panel.guides:
+            self._add_guide(plot, guide, panel.y_range[1])
         if chart.clock:
             cursor = pg.InfiniteLine(0.0, pen=pg.mkPen(theme.quiet, width=1.0))
             cursor.setZValue(20)
@@ -324,7 +325,7 @@ class ChartView(QWidget):
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
-        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot else ():
+        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
             before = panel.words_before(x) and not dots.spot
             self._label(plot, words, x, y, colour, (1, 1) if before else (0, 0))
 
@@ -341,6 +342,13 @@ class ChartView(QWidget):
         if rule.upright:
             label = pg.InfLineLabel(line, rule.words, position=0.06, color=colour, anchors=[(0, 1), (0, 1)])
             label.setFont(look.text_font(9))
+
+    def _add_guide(self, plot: pg.PlotItem, guide: Guide, top: float) -> None:
+        """A line through the origin up to the upper edge, where it is named."""
+        theme = look.theme()
+        line = pg.PlotCurveItem([0.0, top / guide.slope], [0.0, top], pen=pg.mkPen(theme.hairline, width=1.1))
+        plot.addItem(line, ignoreBounds=True)
+        self._label(plot, guide.words, top / guide.slope, top, theme.quiet, (0.5, 0.0))
 
     def _label(
         self, plot: pg.PlotItem, words: str, x: float, y: float, colour: str, anchor: tuple[float, float] = (0, 1.0)

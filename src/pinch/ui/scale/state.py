@@ -1,14 +1,13 @@
 """What the Scale page shows: devices and workloads over their watts, in words and rows. No Qt."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 
-from pinch.bench.records import standing, workload_words
 from pinch.bench.summaries import origin_words
-from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
-from pinch.charts.spec import Chart
-from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScalePoint, ScaleResult, Series
+from pinch.compose import ScalePoint, ScaleResult, Series
+from pinch.compose.saying.scaling import rate_words
+from pinch.compose.saying.verdicts import ANSWERS, percent
 from pinch.core.crossing import AtWatts, Crossover, at_watts
 from pinch.core.explain import Explanation
 from pinch.core.ladder import FREE, LAW, RISE
@@ -21,23 +20,15 @@ from pinch.core.sweetspots import (
     RULES,
     SweetSpot,
 )
-from pinch.core.verdict import CANNOT_TELL, FASTER, SLOWER, TIE, Verdict
 from pinch.ui.judge.state import plus_minus
 from pinch.ui.rows import TableRow
 
-ANSWERS = {FASTER: "faster", SLOWER: "slower", TIE: "a tie", CANNOT_TELL: "can't tell"}
 SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Next, W", "Held by")
 READER_COLUMNS = ("", "Score", "95 %", "Against the best", "95 %", "Answer")
 CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above", "")
 TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
 GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
 SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
-AXIS_TITLES = {
-    Axis.PACKAGE: "Measured settled power, package",
-    Axis.WALL: "Measured settled power, wall",
-    Axis.NOISE: "Level, the room taken off",
-    Axis.SURFACE: "Hottest surface that was read",
-}
 SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
 _MEANINGS = {
     EFFICIENCY: "The measured power at which the score per watt is largest.",
@@ -45,92 +36,6 @@ _MEANINGS = {
     MARGINAL: "The last watt that still brings enough of the score, 1 % unless chosen.",
     NEARLY_ALL: "The least measured power at which the fitted curve reaches 95 % of its best score.",
 }
-
-
-def rate_words(result: ScaleResult) -> tuple[str, str]:
-    """Title and unit of the score axis."""
-    series, measure = result.series, result.choice.measure
-    workload = series[0].workload
-    if len({s.workload.score_unit for s in series}) > 1:
-        return "Score, share of its own best", "%"
-    unit = workload.score_unit if workload.higher_is_better else "times an hour"
-    if measure != AVERAGE:
-        return LOW_NAMES[measure][0].upper() + LOW_NAMES[measure][1:], "fps"
-    return ("Average frame rate" if workload.rate_channel == "frame.rate" else "Score"), unit
-
-
-def headline(result: ScaleResult, subject: int | None) -> str:
-    """The finding of the page in one sentence: of the strip's device, and where it trades places."""
-    chosen = _subject(result, subject)
-    if chosen is None:
-        return "No run of this is there yet. Record some on the Run page."
-    name, work = chosen.device.name, chosen.workload.name
-    if not result.choice.axis.of_watts:
-        return f"{work} over {result.choice.axis}: what each setting gives for what it costs."
-    if not chosen.points:
-        return (
-            f"{name}, {work}: only scores that are told, none was measured here."
-            if chosen.told
-            else f"{name} has no settled run of {work} yet. Record some on the Run page."
-        )
-    if chosen.scaling is None:
-        return f"{name}, {work}: no curve yet, {chosen.reason}."
-    spot = chosen.scaling.nearly_all
-    if spot.edge == "lowest":
-        words = f"{name} already gives 95 % of its best {work} at {spot.power_w:.1f} W, the least that was measured"
-    else:
-        words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
-    own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
-    sure = [c for c in own if not c.sure < 0.5]
-    if sure:
-        c = sure[0]
-        other = c.below if c.above == chosen.name else c.above
-        side = "above" if c.above == chosen.name else "below"
-        words += f"; it leads {other} {side} {c.power_w:.1f} W"
-    return words + "."
-
-
-def chart(
-    result: ScaleResult,
-    slots: Mapping[int, int],
-    subject: int | None,
-    rule: str,
-    second: Second,
-    reader_w: float | None,
-) -> Chart:
-    """The chart of the page."""
-    title, unit = rate_words(result)
-    drawn = [_drawn(s, slots, result, rule) for s in result.series]
-    room = "any room" if result.choice.room_c is None else f"room {result.choice.room_c:g} °C"
-    devices = dict.fromkeys(s.device for s in result.series)
-    words = [
-        *dict.fromkeys(workload_words(s.workload) for s in result.series),
-        f"{sum(len(s.points) for s in result.series)} runs",
-        room,
-        axis_words(result.choice.axis, rule),
-        *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
-        *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
-        *(["×: told, not measured"] if any(s.told for s in result.series) else []),
-        *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
-    ]
-    return scaling_chart(
-        headline(result, subject),
-        drawn,
-        title,
-        unit,
-        AXIS_TITLES[result.choice.axis],
-        second,
-        " · ".join(words),
-        reader_w if result.choice.axis.of_watts else None,
-        result.choice.axis.unit,
-    )
-
-
-def axis_words(axis: Axis, rule: str) -> str:
-    """What the marks of the chart are."""
-    if not axis.of_watts:
-        return f"score over {axis}; the mean of each setting is joined"
-    return f"settled {axis} power; upright ticks: claimed; ring: {PROMISES[rule]}"
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:
@@ -329,34 +234,6 @@ def explain_target(result: ScaleResult, s: Series) -> Explanation:
     )
 
 
-def _subject(result: ScaleResult, subject: int | None) -> Series | None:
-    own = (s for s in result.series if s.device.id == subject)
-    return next(own, result.series[0] if result.series else None)
-
-
-def _drawn(s: Series, slots: Mapping[int, int], result: ScaleResult, rule: str) -> DrawnSeries:
-    shared = rate_words(result)[1] == "%"
-    ladder = s.scaling.ladder if s.scaling else None
-    best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
-    watts = result.choice.axis is Axis.PACKAGE
-    points = [
-        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of.name)
-        for p in s.points
-    ]
-    told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
-    return DrawnSeries(
-        s.name,
-        slots.get(s.device.id or 0, 0),
-        s.workload.id != result.series[0].workload.id,
-        points,
-        told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
-        ladder,
-        s.scaling.lows if s.scaling else None,
-        s.scaling.spots[rule] if s.scaling else None,
-        best / 100.0 if shared else 1.0,
-    )
-
-
 def _setting_row(s: Series, name: str, points: Sequence[ScalePoint]) -> TableRow:
     watts = np.array([p.power_w for p in points])
     claimed = points[0].claimed_w
@@ -406,27 +283,11 @@ def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
     return TableRow(cells, explained)
 
 
-def percent(ratio: float) -> str:
-    """A ratio as a difference in %."""
-    return f"{100 * (ratio - 1):+.1f} %".replace("-", "−")
-
-
-def verdict_words(v: Verdict) -> str:
-    """The answer, with the runs that are missing."""
-    more = f", {v.more_runs} more" if v.more_runs else ""
-    return ANSWERS[v.answer] + more
-
-
 def _spot_words(spot: SweetSpot) -> str:
     if spot.edge:
         return f"{'≤' if spot.edge == 'lowest' else '≥'} {spot.power_w:.1f}"
     interval = f" ({spot.low_w:.1f}–{spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
     return f"{spot.power_w:.1f}{interval}"
-
-
-def _watts(power_w: float, low_w: float, high_w: float) -> str:
-    interval = f" ({low_w:.1f} to {high_w:.1f})" if np.isfinite(low_w) else ""
-    return f"{power_w:.1f} W{interval}"
 
 
 def _interval_words(low_w: float, high_w: float) -> str:

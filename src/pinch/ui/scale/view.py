@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 from pinch.charts.scaling import Second
 from pinch.charts.spec import Chart, unbroken
 from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScaleResult, Series
+from pinch.compose.saying import scaling
 from pinch.core.explain import Explanation
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
 from pinch.core.verdict import DELTA
@@ -110,7 +111,7 @@ class ScaleView(QWidget):
         """Show finished curves."""
         self.show_working(1.0)
         self.result, self._slots, self._subject = result, slots, subject
-        self.headline.setText(unbroken(state.headline(result, subject)))
+        self.headline.setText(unbroken(scaling.headline(result, subject)))
         there = any(s.points for s in result.series)
         self._set_there(there, there or any(s.told for s in result.series))
         for table, rows in (
@@ -153,7 +154,7 @@ class ScaleView(QWidget):
         assert self.result is not None
         at = self.reader_w.value() if self.tabs.currentIndex() == READER else None
         rule, second = self.rule.currentData(), self.second.currentData()
-        return state.chart(self.result, self._slots, self._subject, rule, second, at)
+        return scaling.chart(self.result, self._slots, self._subject, rule, second, at)
 
     def explain_spot(self) -> None:
         """Explain the marked sweet spot of the strip's device."""

@@ -1,0 +1,103 @@
+"""A whole picture: title, finding, chart and notes within safe margins.
+
+Nothing stands nearer to the edge than 5 %, the safe title area of SMPTE ST 2046-1 (from memory), so that players and
+screens that cut the edge cut nothing that matters.
+"""
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from pinch.charts.bars import BarChart
+from pinch.charts.draw import bars, dumbbells, multiples, panels, shares, sheet, slopes, tables
+from pinch.charts.draw.area import Area, write_words
+from pinch.charts.draw.lettering import DPI, FINDING, NOTE, TITLE, line_height, set_up, wrapped
+from pinch.charts.dumbbells import DumbbellChart
+from pinch.charts.face import Drawn, Face
+from pinch.charts.multiples import GridChart
+from pinch.charts.runsheet import SheetChart
+from pinch.charts.shares import ShareChart
+from pinch.charts.slopes import SlopeChart
+from pinch.charts.spec import Chart
+from pinch.charts.tablechart import TableChart
+from pinch.charts.theme import Theme
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+WIDTH, HEIGHT = 1280, 720
+SAFE = 0.05
+MOST_FINDING_LINES, MOST_NOTE_LINES = 3, 6
+AIR = 14.0
+_DRAW: dict[type[Any], Callable[[Any, "Figure", Area, Theme], None]] = {
+    Chart: panels.draw_panels,
+    BarChart: bars.draw_bars,
+    SheetChart: sheet.draw_sheet,
+    ShareChart: shares.draw_shares,
+    DumbbellChart: dumbbells.draw_dumbbells,
+    SlopeChart: slopes.draw_slopes,
+    GridChart: multiples.draw_multiples,
+    TableChart: tables.draw_table,
+}
+_HEIGHT: dict[type[Any], Callable[[Any], float]] = {
+    Chart: panels.panel_height,
+    BarChart: bars.bars_height,
+    SheetChart: lambda chart: 90.0 + 36.0 * len(chart.rows),
+    ShareChart: shares.shares_height,
+    DumbbellChart: dumbbells.dumbbells_height,
+    SlopeChart: slopes.slopes_height,
+    GridChart: multiples.multiples_height,
+    TableChart: tables.table_height,
+}
+
+
+def draw_face(face: Face, theme: Theme, size: tuple[int, int] = (WIDTH, HEIGHT)) -> "Figure":
+    """The picture as a figure of `size` px at 100 dpi."""
+    figure = _figure(size)
+    area = Area(0, 0, *size).inside(SAFE * size[0], SAFE * size[1], SAFE * size[0], SAFE * size[1])
+    top = area.top
+    if face.title:
+        for line in wrapped(face.title, TITLE, area.width, bold=True)[:2]:
+            write_words(figure, line, (area.left, top + 9), TITLE, theme.quiet, bold=True)
+            top += line_height(TITLE)
+    finding = wrapped(face.finding, FINDING, area.width, bold=True)
+    smaller = FINDING if len(finding) <= MOST_FINDING_LINES - 1 else 0.82 * FINDING
+    for line in _cut(wrapped(face.finding, smaller, area.width, bold=True), MOST_FINDING_LINES):
+        write_words(figure, line, (area.left, top + line_height(smaller) / 2), smaller, theme.ink, bold=True)
+        top += line_height(smaller)
+    notes = _cut(wrapped("  ·  ".join(face.notes), NOTE, area.width) if face.notes else [], MOST_NOTE_LINES)
+    bottom = area.top + area.height - line_height(NOTE) * len(notes)
+    for number, line in enumerate(notes):
+        write_words(figure, line, (area.left, bottom + line_height(NOTE) * (number + 0.5)), NOTE, theme.quiet)
+    chart = Area(area.left, top + AIR, area.width, bottom - top - 2 * AIR)
+    draw_chart(face.chart, figure, chart, theme)
+    return figure
+
+
+def draw_bare(chart: Drawn, theme: Theme, wide: int) -> "Figure":
+    """The chart alone, for a page that has its own words: so wide, and as high as it needs."""
+    high = round(min(1.2 * wide, height_of(chart)))
+    figure = _figure((wide, high))
+    draw_chart(chart, figure, Area(0, 0, wide, high).inside(6, 6, 6, 6), theme)
+    return figure
+
+
+def draw_chart(chart: Drawn, figure: "Figure", area: Area, theme: Theme) -> None:
+    """Draw a chart of any kind into an area."""
+    _DRAW[type(chart)](chart, figure, area, theme)
+
+
+def height_of(chart: Drawn) -> float:
+    """How high a chart should be in a column of text, px."""
+    return _HEIGHT[type(chart)](chart) + 12
+
+
+def _figure(size: tuple[int, int]) -> "Figure":
+    from matplotlib.figure import Figure
+
+    set_up()
+    return Figure(figsize=(size[0] / DPI, size[1] / DPI), dpi=DPI)
+
+
+def _cut(lines: list[str], most: int) -> list[str]:
+    """At most so many lines; where some are lost, the last says so."""
+    return lines if len(lines) <= most else [*lines[: most - 1], f"{lines[most - 1].rstrip('.;·, ')} …"]

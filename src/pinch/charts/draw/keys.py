@@ -1,0 +1,59 @@
+"""Keys of a picture in one row: causes with their hatches, series with their marks."""
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from pinch.charts.draw.area import write_words
+from pinch.charts.draw.lettering import DPI, LABEL, NOTE, width
+from pinch.charts.theme import CAUSE_WORDS, FILE_HATCHES, HATCHES, MARKERS, Theme
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+SWATCH, GAP = 22.0, 18.0
+
+
+def draw_causes(figure: "Figure", causes: Sequence[str], right: float, middle: float, theme: Theme) -> None:
+    """The causes that occur, ending at `right`."""
+    x = right - sum(SWATCH + 6 + width(CAUSE_WORDS[c], NOTE) for c in causes) - GAP * (len(causes) - 1)
+    for cause in causes:
+        fill, line = theme.causes[cause]
+        _swatch(figure, x, middle, fill, line, FILE_HATCHES[HATCHES[cause]])
+        write_words(figure, CAUSE_WORDS[cause], (x + SWATCH + 6, middle), NOTE, theme.quiet)
+        x += SWATCH + 6 + width(CAUSE_WORDS[cause], NOTE) + GAP
+
+
+def draw_devices(figure: "Figure", named: Sequence[tuple[str, int]], left: float, middle: float, theme: Theme) -> None:
+    """Names with the colour and marker of their slot, from `left` on."""
+    x = left
+    for name, slot in named:
+        colour = theme.devices[slot % len(theme.devices)]
+        draw_mark(figure, (x + 7, middle), slot, colour, theme.paper)
+        write_words(figure, name, (x + 20, middle), LABEL, colour, bold=True)
+        x += 20 + width(name, LABEL, bold=True) + GAP
+
+
+def draw_mark(figure: "Figure", at: tuple[float, float], slot: int, colour: str, face: str) -> None:
+    """The marker of a slot at a place, px from the upper left corner."""
+    from matplotlib.lines import Line2D
+
+    from pinch.charts.draw.panels import MARKER
+
+    wide, high = (inches * DPI for inches in figure.get_size_inches())
+    marker = MARKER[MARKERS[slot % len(MARKERS)]]
+    mark = Line2D(
+        [at[0] / wide], [1.0 - at[1] / high], marker=marker, markersize=8, color=colour, markerfacecolor=face,
+        markeredgewidth=1.6, transform=figure.transFigure,
+    )  # fmt: skip
+    figure.add_artist(mark)
+
+
+def _swatch(figure: "Figure", x: float, middle: float, fill: str, line: str, hatch: str) -> None:
+    from matplotlib.patches import Rectangle
+
+    wide, high = (inches * DPI for inches in figure.get_size_inches())
+    box = Rectangle(
+        (x / wide, 1.0 - (middle + 7) / high), SWATCH / wide, 14 / high, facecolor=fill, edgecolor=line, hatch=hatch,
+        linewidth=0.0, transform=figure.transFigure,
+    )  # fmt: skip
+    figure.add_artist(box)

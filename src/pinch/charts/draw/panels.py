@@ -1,0 +1,225 @@
+"""A chart of panels, drawn by matplotlib."""
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pinch.charts.draw.area import Area, plain_axes, write_words
+from pinch.charts.draw.keys import draw_causes
+from pinch.charts.draw.lettering import AXIS, LABEL, NOTE, TITLE, line_height, shortened, width
+from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
+from pinch.charts.theme import FILE_HATCHES, HATCHES, MARKERS, Theme
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
+STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
+LEAST_RIGHT, MOST_RIGHT = 24.0, 190.0
+
+
+def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named: bool = True) -> None:
+    """Draw the chart into an area; lines are not `named` where a key stands elsewhere."""
+    right = _room_at_right(chart)
+    inner = area.inside(left=LEFT, right=right, bottom=BELOW)
+    top = inner.top
+    if chart.strip:
+        write_words(figure, "What held it", (inner.left, top + 9), LABEL, theme.ink, bold=True)
+        draw_causes(
+            figure, tuple(dict.fromkeys(s.cause for s in chart.strip)), inner.left + inner.width, top + 9, theme
+        )
+        strip = Area(inner.left, top + 22, inner.width, STRIP)
+        top += 22 + STRIP + 8
+        _draw_strip(plain_axes(figure, strip, theme), chart, theme)
+    high = (inner.top + inner.height - top) / len(chart.panels)
+    axes = []
+    for number, panel in enumerate(chart.panels):
+        place = Area(inner.left, top + number * high + GAP - 8, inner.width, high - GAP)
+        axis = plain_axes(figure, place, theme)
+        caption = f"{panel.title}, {panel.unit}" if panel.unit else panel.title
+        write_words(
+            figure,
+            shortened(caption, LABEL, inner.width, bold=True),
+            (inner.left, place.top - 13),
+            LABEL,
+            theme.ink,
+            bold=True,
+        )
+        _draw_panel(axis, panel, chart, theme, named)
+        axes.append(axis)
+        if number < len(chart.panels) - 1:
+            axis.tick_params(labelbottom=False)
+    _set_x(axes, chart, theme)
+    if chart.strip:
+        figure.axes[-len(axes) - 1].set_xlim(axes[0].get_xlim())
+
+
+def _room_at_right(chart: Chart) -> float:
+    """Rules and guides are named outside the curves."""
+    words = [r.words for p in chart.panels for r in p.rules if not r.upright]
+    words += [g.words for p in chart.panels for g in p.guides]
+    return min(MOST_RIGHT, max([LEAST_RIGHT, *(width(w, NOTE) + 14 for w in words)]))
+
+
+def _set_x(axes: "list[Axes]", chart: Chart, theme: Theme) -> None:
+    last = axes[-1]
+    last.set_xlabel(f"{chart.x_title}, {chart.x_unit}" if chart.x_unit else chart.x_title, color=theme.ink, size=AXIS)
+    low = min(axis.get_xlim()[0] for axis in axes)
+    high = max(axis.get_xlim()[1] for axis in axes)
+    if chart.clock:
+        last.xaxis.set_major_formatter(lambda x, _: minutes(x))
+        last.xaxis.set_major_locator(_clock_locator((low, high)))
+    else:
+        first = 0.0 if chart.x_from_zero else low - 0.12 * (high - low)
+        low, high = first, high + 0.12 * (high - first)
+    for axis in axes:
+        axis.set_xlim(low, high)
+        if axis is not last:
+            axis.xaxis.set_major_locator(last.xaxis.get_major_locator())
+    for panel, axis in zip(chart.panels, axes, strict=True):
+        for guide in panel.guides:
+            _draw_guide(axis, guide.slope, guide.words, theme)
+
+
+def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
+    for s in chart.strip:
+        fill, line = theme.causes[s.cause]
+        axis.axvspan(
+            s.start, s.end, facecolor=fill, edgecolor=line, hatch=FILE_HATCHES[HATCHES[s.cause]], linewidth=0.0
+        )
+    axis.set_yticks([])
+    axis.tick_params(labelbottom=False)
+
+
+def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: bool) -> None:
+    axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
+    axis.locator_params(axis="y", nbins=6)
+    if chart.window:
+        axis.axvspan(chart.window.start, chart.window.end, color=theme.window, linewidth=0.0, zorder=0)
+    for gap in chart.gaps:
+        axis.axvspan(
+            gap.start, gap.end, facecolor=theme.paper, edgecolor=theme.quiet, hatch="..", linewidth=0, zorder=0.5
+        )
+    for band in panel.bands:
+        axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
+    for line in panel.lines:
+        _draw_line(axis, panel, line, theme, named)
+    for dots in panel.dots:
+        _draw_dots(axis, panel, dots, theme)
+    for rule in panel.rules:
+        _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
+    if chart.reader is not None:
+        axis.axvline(chart.reader, color=theme.ink, linewidth=0.9)
+    for mark in chart.marks:
+        axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
+        if panel is chart.panels[0]:
+            _name_upright(axis, mark.at, mark.words, theme.accent)
+    axis.set_ylim(*panel.y_range)
+
+
+def _draw_line(axis: "Axes", panel: Panel, line: Line, theme: Theme, named: bool) -> None:
+    colour = theme.devices[line.slot % 6]
+    axis.plot(line.x, line.y, color=colour, linewidth=1.7, linestyle="--" if line.dashed else "-")
+    if line.label and named:
+        at = float(line.x[line.label_at])
+        before = panel.words_before(at)
+        axis.annotate(
+            line.label,
+            (at, line.y[line.label_at]),
+            xytext=(-4 if before else 9, -12 if line.label_under else 12),
+            textcoords="offset points",
+            color=colour,
+            fontweight="bold",
+            fontsize=TITLE,
+            ha="right" if before else "left",
+            va="center",
+        )
+
+
+def _draw_dots(axis: "Axes", panel: Panel, dots: Dots, theme: Theme) -> None:
+    aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
+    colour = aside or theme.devices[dots.slot % 6]
+    marker = "x" if dots.told else "|" if dots.light else MARKER[MARKERS[dots.slot % len(MARKERS)]]
+    axis.plot(
+        dots.x,
+        dots.y,
+        linestyle="none",
+        marker="o" if dots.spot else marker,
+        markersize=20 if dots.light else 14 if dots.spot else 8,
+        markerfacecolor="none" if dots.spot else theme.paper,
+        markeredgecolor=colour,
+        markeredgewidth=1.8 if dots.spot else 1.6,
+    )
+    for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
+        before = not dots.spot and panel.words_before(x)
+        axis.annotate(
+            words,
+            (x, y),
+            xytext=(-8, 8) if before else (8, -10),
+            textcoords="offset points",
+            ha="right" if before else "left",
+            va="bottom" if before else "top",
+            color=colour,
+            fontsize=LABEL,
+        )
+
+
+def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:
+    if upright:
+        axis.axvline(at, color=colour, linewidth=1.0, linestyle="--")
+        _name_upright(axis, at, words, colour)
+    else:
+        axis.axhline(at, color=colour, linewidth=0.9, linestyle=":")
+        _name_level(axis, (1.0, at), ("axes fraction", "data"), words, colour)
+
+
+def _draw_guide(axis: "Axes", slope: float, words: str, theme: Theme) -> None:
+    """A line through the origin, named where it leaves the panel."""
+    x_end, (_, y_end) = axis.get_xlim()[1], axis.get_ylim()
+    leaves_at_right = slope * x_end <= y_end
+    end = x_end if leaves_at_right else y_end / slope
+    axis.plot([0.0, end], [0.0, slope * end], color=theme.hairline, linewidth=1.1, zorder=0.6)
+    if leaves_at_right:
+        _name_level(axis, (1.0, slope * end), ("axes fraction", "data"), words, theme.quiet)
+    else:
+        axis.annotate(
+            words, (end, 1.0), xycoords=("data", "axes fraction"), xytext=(0, 4), textcoords="offset points",
+            color=theme.quiet, fontsize=NOTE, ha="center",
+        )  # fmt: skip
+
+
+def _name_level(axis: "Axes", at: tuple[float, float], coordinates: Any, words: str, colour: str) -> None:
+    axis.annotate(
+        shortened(words, NOTE, MOST_RIGHT - 12),
+        at,
+        xycoords=coordinates,
+        xytext=(5, 0),
+        textcoords="offset points",
+        color=colour,
+        fontsize=NOTE,
+        va="center",
+    )
+
+
+def _name_upright(axis: "Axes", at: float, words: str, colour: str) -> None:
+    axis.annotate(
+        words,
+        (at, 0.04),
+        xycoords=("data", "axes fraction"),
+        xytext=(5, 0),
+        textcoords="offset points",
+        color=colour,
+        fontsize=NOTE,
+    )
+
+
+def _clock_locator(limits: tuple[float, float]) -> Any:
+    from matplotlib.ticker import MultipleLocator
+
+    return MultipleLocator(clock_step(float(np.ptp(limits)), 10))
+
+
+def panel_height(chart: Chart) -> float:
+    """About how high a chart should be in a column of text, px."""
+    return 110.0 + 150.0 * len(chart.panels) + (64.0 if chart.strip else 0.0) + line_height(NOTE)

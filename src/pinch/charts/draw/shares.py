@@ -1,0 +1,60 @@
+"""Shares of the load by what held it, drawn by matplotlib."""
+
+from typing import TYPE_CHECKING
+
+from pinch.charts.draw.area import Area, plain_axes, write_words
+from pinch.charts.draw.keys import draw_causes
+from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
+from pinch.charts.shares import ShareChart
+from pinch.charts.theme import FILE_HATCHES, HATCHES, Theme
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+KEY, AXIS_ROOM, MOST_ROW = 34.0, 30.0, 54.0
+WIDEST_LABEL, WIDEST_WORDS = 300.0, 250.0
+LEAST_NAMED = 0.07
+"""A stretch shorter than this share has no number in it."""
+
+
+def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -> None:
+    """Draw the rows with the key of their causes above."""
+    if not chart.rows:
+        return
+    left = min(WIDEST_LABEL, max(width(r.label, LABEL) for r in chart.rows) + 14)
+    right = min(WIDEST_WORDS, max(width(r.words, NOTE) for r in chart.rows) + 16)
+    row = min(MOST_ROW, (area.height - KEY - AXIS_ROOM) / len(chart.rows))
+    place = Area(area.left, area.top + KEY, area.width, row * len(chart.rows)).inside(left=left, right=right)
+    draw_causes(figure, chart.causes, place.left + place.width, area.top + 10, theme)
+    axis = plain_axes(figure, place, theme)
+    for number, r in enumerate(chart.rows):
+        start = 0.0
+        for cause, share in r.shares:
+            fill, line = theme.causes[cause]
+            axis.barh(
+                number, 100 * share, left=100 * start, height=0.62, facecolor=fill, edgecolor=line,
+                hatch=FILE_HATCHES[HATCHES[cause]], linewidth=0.0,
+            )  # fmt: skip
+            if share >= LEAST_NAMED:
+                box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}
+                middle = 100 * (start + share / 2)
+                axis.text(
+                    middle, number, f"{100 * share:.0f}", color=theme.ink, fontsize=NOTE, ha="center", va="center",
+                    bbox=box,
+                )  # fmt: skip
+            start += share
+        middle = place.top + row * (number + 0.5)
+        write_words(
+            figure, shortened(r.label, LABEL, left - 12), (place.left - 10, middle), LABEL, theme.ink, align="right"
+        )
+        words = shortened(r.words, NOTE, right - 12)
+        write_words(figure, words, (place.left + place.width + 12, middle), NOTE, theme.quiet)
+    axis.set_yticks([])
+    axis.set_xlim(0, 100)
+    axis.set_ylim(len(chart.rows) - 0.5, -0.5)
+    axis.set_xlabel("Share of the load, %", color=theme.ink, fontsize=LABEL)
+
+
+def shares_height(chart: ShareChart) -> float:
+    """About how high the rows should be in a column of text, px."""
+    return KEY + AXIS_ROOM + 30.0 + (line_height(LABEL) + 12) * len(chart.rows)

@@ -1,0 +1,84 @@
+"""Slopes from one generation to the next, drawn by matplotlib."""
+
+from itertools import pairwise
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from pinch.charts.draw.area import Area, plain_axes, write_words
+from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
+from pinch.charts.draw.panels import MARKER
+from pinch.charts.slopes import SlopeChart
+from pinch.charts.theme import MARKERS, Theme
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+HEAD, WIDEST = 40.0, 420.0
+LEFT = 70.0
+
+
+def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -> None:
+    """Draw the lines; their names stand at their ends, moved apart where they would meet."""
+    if not chart.lines:
+        return
+    names = [f"{s.label}: {s.words}" for s in chart.lines]
+    right = min(WIDEST, max(width(n, LABEL, True) for n in names) + 34)
+    place = area.inside(left=LEFT, right=right, top=HEAD, bottom=14)
+    axis = plain_axes(figure, place, theme)
+    axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
+    axis.axhline(100.0, color=theme.quiet, linewidth=0.9, linestyle=":")
+    x = np.arange(len(chart.columns), dtype=float)
+    for slope in chart.lines:
+        colour = theme.devices[slope.slot % len(theme.devices)]
+        axis.plot(
+            x, slope.values, color=colour, linewidth=2.2 if slope.sure else 1.2, linestyle="-" if slope.sure else ":",
+            marker=MARKER[MARKERS[slope.slot % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
+            markeredgewidth=1.6,
+        )  # fmt: skip
+    low, high = bounds(chart)
+    axis.set_ylim(low, high)
+    axis.set_xlim(-0.06, len(x) - 0.94)
+    axis.set_xticks([])
+    axis.set_title(chart.y_title, loc="left", fontsize=LABEL, fontweight="bold", color=theme.ink, pad=22)
+    step = place.width / max(1.0, len(x) - 0.88)
+    for number, column in enumerate(chart.columns):
+        at = place.left + step * (number + 0.06)
+        align = "left" if number == 0 else "right" if number == len(x) - 1 else "center"
+        words = shortened(column, LABEL, 0.9 * place.width / max(1, len(x) - 1))
+        write_words(figure, words, (at, area.top + HEAD - 12), LABEL, theme.quiet, align=align)
+    ends = [s.values[-1] if np.isfinite(s.values[-1]) else low for s in chart.lines]
+    wanted = [place.top + place.height * (high - end) / (high - low) for end in ends]
+    for slope, name, y in zip(chart.lines, names, spread(wanted, line_height(LABEL)), strict=True):
+        colour = theme.devices[slope.slot % len(theme.devices)]
+        end = (place.left + place.width + 14, y)
+        write_words(figure, shortened(name, LABEL, right - 20, True), end, LABEL, colour, bold=slope.sure)
+
+
+def bounds(chart: SlopeChart) -> tuple[float, float]:
+    """Lowest and highest % to show, with air; 100 is always within."""
+    values = [v for s in chart.lines for v in s.values if np.isfinite(v)] + [100.0]
+    air = 0.12 * (max(values) - min(values)) or 5.0
+    return min(values) - air, max(values) + air
+
+
+def spread(wanted: list[float], least: float) -> list[float]:
+    """Places as near as can be to those wanted, in their order, at least so far apart."""
+    order = np.argsort(wanted)
+    placed = np.array(wanted, dtype=float)
+    for _ in range(200):
+        moved = False
+        for upper, lower in pairwise(order):
+            lack = least - (placed[lower] - placed[upper])
+            if lack > 0.01:
+                placed[upper] -= lack / 2
+                placed[lower] += lack / 2
+                moved = True
+        if not moved:
+            break
+    return [float(y) for y in placed]
+
+
+def slopes_height(chart: SlopeChart) -> float:
+    """About how high the lines should be in a column of text, px."""
+    return max(260.0, HEAD + 40 + 1.6 * line_height(NOTE) * len(chart.lines))

@@ -1,0 +1,46 @@
+"""Pairs of values on one axis, mains against battery or before against after: plain data."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Ball:
+    """One end: its value with the 95 % interval (NaN: none)."""
+
+    value: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class Dumbbell:
+    """A pair under a name: the first end is hollow, the second filled; what is said behind it. `sure` where the answer
+    is faster or slower."""
+
+    label: str
+    first: Ball
+    second: Ball
+    slot: int
+    words: str
+    sure: bool
+
+
+@dataclass(frozen=True)
+class DumbbellChart:
+    """Pairs below each other on one axis; `ends` name the first and the second of every pair."""
+
+    title: str
+    ends: tuple[str, str]
+    x_title: str
+    x_unit: str
+    rows: tuple[Dumbbell, ...]
+    footnotes: tuple[str, ...] = ()
+    alternative: str = ""
+
+
+def in_words(rows: Sequence[Dumbbell], ends: tuple[str, str]) -> str:
+    """What the pairs show, for who cannot see them."""
+    return " ".join(
+        f"{r.label}: {ends[0]} {r.first.value:.4g}, {ends[1]} {r.second.value:.4g}, {r.words}." for r in rows
+    )

@@ -1,0 +1,32 @@
+"""The face of a picture: a title, what was found, the chart, and the notes below it."""
+
+from dataclasses import dataclass
+
+from pinch.charts.bars import BarChart
+from pinch.charts.dumbbells import DumbbellChart
+from pinch.charts.multiples import GridChart
+from pinch.charts.runsheet import SheetChart
+from pinch.charts.shares import ShareChart
+from pinch.charts.slopes import SlopeChart
+from pinch.charts.spec import Chart
+from pinch.charts.tablechart import TableChart
+
+Drawn = Chart | SheetChart | BarChart | ShareChart | DumbbellChart | SlopeChart | GridChart | TableChart
+
+
+@dataclass(frozen=True)
+class Face:
+    """A picture: its title or question, the finding in one sentence, the chart, the notes below it, and the same in
+    words for who cannot see it."""
+
+    title: str
+    finding: str
+    chart: Drawn
+    notes: tuple[str, ...] = ()
+    alternative: str = ""
+
+
+def face_of(chart: Drawn) -> Face:
+    """A chart by itself: its title is the finding."""
+    notes = (chart.footnote,) if isinstance(chart, Chart | SheetChart) else chart.footnotes
+    return Face("", chart.title, chart, tuple(filter(None, notes)), chart.alternative)

@@ -1,0 +1,16 @@
+"""The same picture for each of several workloads, small, side by side: plain data."""
+
+from dataclasses import dataclass
+
+from pinch.charts.spec import Chart
+
+
+@dataclass(frozen=True)
+class GridChart:
+    """Small charts of one panel each, with one key of their series: names with their slots."""
+
+    title: str
+    cells: tuple[Chart, ...]
+    key: tuple[tuple[str, int], ...]
+    footnotes: tuple[str, ...] = ()
+    alternative: str = ""

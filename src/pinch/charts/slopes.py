@@ -1,0 +1,36 @@
+"""How workloads change from one generation or build to the next: plain data."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Slope:
+    """A workload over the columns: values in % of the first (NaN: not measured), words at its end. `sure` where the
+    last answer is faster or slower."""
+
+    label: str
+    values: tuple[float, ...]
+    words: str
+    slot: int
+    sure: bool
+
+
+@dataclass(frozen=True)
+class SlopeChart:
+    """Lines from column to column, in % of the first column."""
+
+    title: str
+    columns: tuple[str, ...]
+    lines: tuple[Slope, ...]
+    y_title: str
+    footnotes: tuple[str, ...] = ()
+    alternative: str = ""
+
+
+def in_words(columns: Sequence[str], lines: Sequence[Slope]) -> str:
+    """What the lines show, for who cannot see them."""
+    return " ".join(
+        f"{s.label}: " + ", ".join(f"{c} {v:.0f} %" for c, v in zip(columns, s.values, strict=True) if v == v) + "."
+        for s in lines
+    )
