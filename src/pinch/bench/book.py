@@ -16,6 +16,7 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from pinch.bench import schema
+from pinch.bench.cards import Card, Report
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
@@ -31,6 +32,8 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Instrument: ("instrument", ()),
     Reading: ("reading", ("run_id",)),
     Acceptance: ("acceptance", ()),
+    Card: ("card", ()),
+    Report: ("report", ()),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -104,6 +107,11 @@ class Book:
             connection.execute(f"UPDATE {table} SET {pairs} WHERE id = ?", [*values, record.id])
         return record
 
+    def delete(self, record: Record) -> None:
+        """Take a record out of the book, with what belongs to it."""
+        with self.change() as connection:
+            connection.execute(f"DELETE FROM {_COLUMNS[type(record)][0]} WHERE id = ?", (record.id,))
+
     def restore(self, record: Record) -> None:
         """Keep a record under the number that it has, in a book that has none of that number.
 
@@ -158,6 +166,14 @@ class Book:
     def acceptances(self) -> list[Acceptance]:
         """All differences of conditions that were accepted, in the order of their entry."""
         return self._records(Acceptance)
+
+    def cards(self) -> list[Card]:
+        """The cards of the deck in their order."""
+        return sorted(self._records(Card), key=lambda card: (card.place, card.id or 0))
+
+    def report(self) -> Report:
+        """The report of the book; an empty one where none was begun."""
+        return next(iter(self._records(Report)), Report())
 
     def readings(self, run_id: int) -> list[Reading]:
         """What was read by hand during a run, in the order of its entry."""

@@ -40,6 +40,7 @@ class Instrument(Listed):
     place: Place = Field(default="", title="Place of the surface, one word")
     profile: str = Field(default="", title="Spoken to by profile")
     address: str = Field(default="", max_length=300, title="Address")
+    serial: str = Field(default="", max_length=120, title="Serial number")
     every_s: Annotated[Seconds, Field(ge=0.1)] = Field(default=1.0, title="Read every")
     of_reading: Percent | None = Field(default=None, title="± of the reading")
     of_range: Percent | None = Field(default=None, title="± of the range")

@@ -181,6 +181,7 @@ class Device(Listed):
     claims: Claims = Claims()
     builds: tuple[Build, ...] = ()
     ports: str = ""
+    serial: str = Field(default="", max_length=120, title="Serial number")
     status: Status = Status.RETAIL
     came: Came = Field(default=Came.UNKNOWN, title="How it came")
     offers: tuple[Offer, ...] = ()

@@ -54,13 +54,17 @@ MIGRATIONS: tuple[str, ...] = (
     """
     CREATE TABLE acceptance (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
     """,
+    """
+    CREATE TABLE card (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    CREATE TABLE report (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    *("reading", "acceptance"),
+    *("reading", "acceptance", "card", "report"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)

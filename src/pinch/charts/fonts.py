@@ -41,4 +41,5 @@ def subset(path: Path, letters: str) -> bytes:
     cutter.subset(font)
     content = io.BytesIO()
     font.save(content)
+    font.close()
     return content.getvalue()

@@ -1,5 +1,8 @@
 """What single frames look like: how long each took over time, all of them sorted, and how often each length came."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 
 from pinch.charts.spec import Chart, Line, Panel, Rule
@@ -9,7 +12,19 @@ from pinch.core.runlog import FloatArray
 
 MOST_POINTS = 4000
 CURVE_POINTS = 400
+SHARE_TICKS = ((0.0, "all"), (0.301, "half"), (1.0, "10 %"), (2.0, "1 %"), (3.0, "0.1 %"), (4.0, "0.01 %"))
+"""Shares of the slowest frames, by the tenths that lead to them."""
 BARS = 120
+
+
+@dataclass(frozen=True)
+class NamedFrames:
+    """The frames of a run, by name and the slot of its colour."""
+
+    name: str
+    kinds: FrameKinds
+    figures: FrameFigures
+    slot: int
 
 
 def frame_strip(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:
@@ -22,13 +37,25 @@ def frame_strip(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: 
 
 
 def frame_curve(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:
-    """Frame time of the share of frames that is faster, %: the right end is what is felt."""
-    share = 100.0 * (1.0 - np.geomspace(1.0, 1.0 / max(10.0, min(1e5, figures.frames)), CURVE_POINTS))
-    ms = np.percentile(kinds.drawn_ms, share)
-    rules = (Rule(99.0, f"1 % low: {figures.low_1.percentile:.1f} fps", upright=True),)
-    panel = Panel("Sorted frames", "ms", (Line(share, ms, slot),), rules=rules, key="frame-curve")
-    words = f"{title} 99 % of frames took at most {1000.0 / figures.low_1.percentile:.1f} ms."
-    return Chart(title, (panel,), "Frames that are faster", "%", footnote=footnote, alternative=words)
+    """The sorted frames of one run; as `frame_curves`."""
+    return frame_curves([NamedFrames("", kinds, figures, slot)], title, footnote)
+
+
+def frame_curves(runs: Sequence[NamedFrames], title: str, footnote: str = "") -> Chart:
+    """Frame time over the share of frames that is slower, each tenth of the share as wide as the tenth before it: the
+    right end is what is felt. Runs of one device are told apart by dashes."""
+    lines: list[Line] = []
+    for run in runs:
+        x = np.linspace(0.0, float(np.log10(max(10.0, min(1e5, run.figures.frames)))), CURVE_POINTS)
+        ms = np.percentile(run.kinds.drawn_ms, 100.0 * (1.0 - 10.0**-x))
+        dashed = any(line.slot == run.slot for line in lines)
+        label = run.name if len(runs) > 1 else ""
+        lines.append(Line(x, ms, run.slot, label, dashed))
+    low = f"1 % low: {runs[0].figures.low_1.percentile:.1f} fps" if len(runs) == 1 else "slowest 1 %"
+    panel = Panel("Sorted frames", "ms", tuple(lines), rules=(Rule(2.0, low, upright=True),), key="frame-curve")
+    told = [f"{run.name} 99 % of frames took at most {1000.0 / run.figures.low_1.percentile:.1f} ms." for run in runs]
+    words = " ".join([title, *told])
+    return Chart(title, (panel,), "Slowest of all frames", "", footnote=footnote, alternative=words, ticks=SHARE_TICKS)
 
 
 def frame_spread(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:

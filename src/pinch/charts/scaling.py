@@ -106,7 +106,7 @@ def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
             bands.append(Band(s.ladder.power, low / s.unit, high / s.unit, s.slot))
         if s.lows is not None:
             lines.append(Line(s.lows.power, s.lows.score / s.unit, s.slot, "", True))
-    lines = [*_apart(labelled), *lines]
+    lines = [*apart(labelled), *lines]
     return Panel(title, unit, tuple(lines), tuple(bands), tuple(dots), (), key="score")
 
 
@@ -125,7 +125,7 @@ def _joined(s: DrawnSeries) -> list[Line]:
     return [Line(x, y / s.unit, s.slot, s.name, s.dashed)]
 
 
-def _apart(lines: Sequence[Line]) -> list[Line]:
+def apart(lines: Sequence[Line]) -> list[Line]:
     """The lines with their labels where there is most room: above or under, at the end or further down."""
     if not lines:
         return []

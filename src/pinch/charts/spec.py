@@ -113,7 +113,7 @@ class Panel:
 class Chart:
     """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
     on x at which all curves are read; an axis that is not a clock begins at zero unless `x_from_zero` says
-    otherwise."""
+    otherwise. `ticks` are places on x with their words; then x goes from its first to its last point."""
 
     title: str
     panels: tuple[Panel, ...]
@@ -128,6 +128,20 @@ class Chart:
     alternative: str = ""
     reader: float | None = None
     x_from_zero: bool = True
+    ticks: tuple[tuple[float, str], ...] = ()
+
+    @property
+    def x_range(self) -> tuple[float, float]:
+        """First and last x to show, so that screen and file agree."""
+        found = [line.x for p in self.panels for line in p.lines] + [d.x for p in self.panels for d in p.dots]
+        known = [x for x in found if len(x)]
+        if not known:
+            return 0.0, 1.0
+        low, high = min(float(np.nanmin(x)) for x in known), max(float(np.nanmax(x)) for x in known)
+        if self.clock or self.ticks:
+            return low, high
+        first = 0.0 if self.x_from_zero else low - 0.12 * (high - low)
+        return first, high + 0.12 * (high - first)
 
 
 def unbroken(text: str) -> str:

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book
+from pinch.bench.cards import Card, Report
 from pinch.bench.files import read_model, replace_file
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
@@ -54,12 +55,15 @@ class BookIndex(BaseModel):
     marks: tuple[FileMark, ...] = ()
     readings: tuple[Reading, ...] = ()
     acceptances: tuple[Acceptance, ...] = ()
+    cards: tuple[Card, ...] = ()
+    report: Report | None = None
 
     @property
     def records(self) -> tuple[Record, ...]:
         """All records, those that others refer to first."""
         first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
-        return (*first, *self.plans, *self.runs, *self.readings, *self.acceptances)
+        last = (self.report,) if self.report is not None else ()
+        return (*first, *self.plans, *self.runs, *self.readings, *self.acceptances, *self.cards, *last)
 
 
 def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool] = lambda share: True) -> int:
@@ -119,7 +123,7 @@ def read_book_folder(folder: Path, target: Path) -> int:
 
 def index_of(book: Book) -> BookIndex:
     """Everything of a book but its samples; runs that were removed stay behind."""
-    devices, runs = book.devices(), book.runs()
+    devices, runs, report = book.devices(), book.runs(), book.report()
     marks = [
         FileMark(run_id=run.id or 0, t_s=mark.t_s, text=mark.text)
         for run in runs
@@ -136,6 +140,8 @@ def index_of(book: Book) -> BookIndex:
         marks=tuple(marks),
         readings=tuple(r for run in runs for r in book.readings(run.id or 0)),
         acceptances=tuple(book.acceptances()),
+        cards=tuple(book.cards()),
+        report=report if report.id is not None else None,
     )
 
 

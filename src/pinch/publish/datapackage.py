@@ -113,7 +113,7 @@ def describe(
     """The descriptor of a package of one run, without its resources."""
     title, link = LICENCES[licence]
     of_this_book = {"id", "device_id", "rig", "local", "untold", "archived", "shown"}
-    hidden = {*of_this_book, "notes", "reach", "command", "folder", "frame_log"}  # the latter may name people and hosts
+    hidden = {*of_this_book, "notes", "serial", "reach", "command", "folder", "frame_log"}  # may name people and hosts
     return {
         "profile": "tabular-data-package",
         "name": name,

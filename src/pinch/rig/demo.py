@@ -19,12 +19,13 @@ from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
+from pinch.rig.demo_deck import add_deck
 from pinch.rig.demo_power import add_readings, with_supply
 from pinch.rig.device import simulate_run
 from pinch.rig.frames import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 13
+VERSION = 14
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -74,6 +75,8 @@ def demo_runs() -> list[DemoRun]:
         DemoRun(sandpiper, "Even on battery", tile, 900, notes="At anchor."),
         *(DemoRun(gannet, f"{w} W at anchor", tile, 600, notes="At anchor.") for w in (10, 15, 20, 25)),
         DemoRun(gannet, "10 W at anchor", catalogue.LOOP, 4800, notes="An evening's part of a rundown."),
+        DemoRun(old, "Full", one, 600),
+        *(DemoRun(old, "Full", skerry, 600) for _ in range(2)),
     ]
     return runs
 
@@ -97,6 +100,7 @@ def make_demo_book(
         whole = _fill(book, progress)
         if whole:
             add_plans(book, today)
+            add_deck(book)
     finally:
         book.close()
     if whole:

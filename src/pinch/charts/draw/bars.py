@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 WIDEST_LABEL, WIDEST_WORDS = 300.0, 330.0
-LEAST_ROW, MOST_ROW, TITLE_ROOM = line_height(NOTE) + 1.0, 46.0, 30.0
+LEAST_ROW, MOST_ROW, TITLE_ROOM = line_height(NOTE) + 1.0, 56.0, 30.0
 
 
 def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> None:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-KEY, AXIS_ROOM, MOST_ROW = 34.0, 56.0, 62.0
+KEY, AXIS_ROOM, MOST_ROW = 34.0, 56.0, 86.0
 WIDEST_LABEL, WIDEST_WORDS = 300.0, 300.0
 AIR = 0.12
 

@@ -29,8 +29,8 @@ def draw_multiples(chart: GridChart, figure: "Figure", area: Area, theme: Theme)
         row, column = divmod(number, columns)
         place = Area(area.left + column * (wide + GUTTER), area.top + KEY + row * high, wide, high)
         words = shortened(cell.title, LABEL, wide, bold=True)
-        write_words(figure, words, (place.left, place.top + 10), LABEL, theme.ink, bold=True)
-        draw_panels(cell, figure, place.inside(top=CAPTION), theme, named=False)
+        write_words(figure, words, (place.left, place.top + 12), LABEL, theme.ink, bold=True)
+        draw_panels(cell, figure, place.inside(top=CAPTION - 6), theme, named=False)
 
 
 def columns_of(cells: int) -> int:

@@ -1,12 +1,13 @@
 """A chart of panels, drawn by matplotlib."""
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_causes
-from pinch.charts.draw.lettering import AXIS, LABEL, NOTE, TITLE, line_height, shortened, width
+from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
 from pinch.charts.theme import FILE_HATCHES, HATCHES, MARKERS, Theme
 
@@ -16,7 +17,8 @@ if TYPE_CHECKING:
 
 MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
-LEAST_RIGHT, MOST_RIGHT = 24.0, 190.0
+LEAST_RIGHT, MOST_RIGHT, LEAST_STEP = 24.0, 190.0, 24.0
+_SIDES = ((9.0, -12.0), (9.0, 12.0), (-9.0, -12.0), (-9.0, 12.0))
 
 
 def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named: bool = True) -> None:
@@ -37,7 +39,7 @@ def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named:
     for number, panel in enumerate(chart.panels):
         place = Area(inner.left, top + number * high + GAP - 8, inner.width, high - GAP)
         axis = plain_axes(figure, place, theme)
-        caption = f"{panel.title}, {panel.unit}" if panel.unit else panel.title
+        caption = ", ".join(filter(None, (panel.title, panel.unit)))
         write_words(
             figure,
             shortened(caption, LABEL, inner.width, bold=True),
@@ -46,6 +48,7 @@ def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named:
             theme.ink,
             bold=True,
         )
+        axis.locator_params(axis="y", nbins=max(2, min(6, int(place.height / LEAST_STEP))))
         _draw_panel(axis, panel, chart, theme, named)
         axes.append(axis)
         if number < len(chart.panels) - 1:
@@ -65,18 +68,12 @@ def _room_at_right(chart: Chart) -> float:
 def _set_x(axes: "list[Axes]", chart: Chart, theme: Theme) -> None:
     last = axes[-1]
     last.set_xlabel(f"{chart.x_title}, {chart.x_unit}" if chart.x_unit else chart.x_title, color=theme.ink, size=AXIS)
-    low = min(axis.get_xlim()[0] for axis in axes)
-    high = max(axis.get_xlim()[1] for axis in axes)
+    low, high = chart.x_range
     if chart.clock:
         last.xaxis.set_major_formatter(lambda x, _: minutes(x))
         last.xaxis.set_major_locator(_clock_locator((low, high)))
-    else:
-        first = 0.0 if chart.x_from_zero else low - 0.12 * (high - low)
-        low, high = first, high + 0.12 * (high - first)
-    for axis in axes:
-        axis.set_xlim(low, high)
-        if axis is not last:
-            axis.xaxis.set_major_locator(last.xaxis.get_major_locator())
+    elif chart.ticks:
+        last.set_xticks([at for at, _ in chart.ticks], [words for _, words in chart.ticks])
     for panel, axis in zip(chart.panels, axes, strict=True):
         for guide in panel.guides:
             _draw_guide(axis, guide.slope, guide.words, theme)
@@ -94,7 +91,6 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
 
 def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: bool) -> None:
     axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
-    axis.locator_params(axis="y", nbins=6)
     if chart.window:
         axis.axvspan(chart.window.start, chart.window.end, color=theme.window, linewidth=0.0, zorder=0)
     for gap in chart.gaps:
@@ -103,10 +99,13 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
         )
     for band in panel.bands:
         axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
+    axis.set_xlim(*chart.x_range)
+    axis.set_ylim(*panel.y_range)
+    words = Words(axis)
     for line in panel.lines:
-        _draw_line(axis, panel, line, theme, named)
+        _draw_line(words, panel, line, theme, named)
     for dots in panel.dots:
-        _draw_dots(axis, panel, dots, theme)
+        _draw_dots(words, panel, dots, theme)
     for rule in panel.rules:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
     if chart.reader is not None:
@@ -115,33 +114,76 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
         axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
         if panel is chart.panels[0]:
             _name_upright(axis, mark.at, mark.words, theme.accent)
-    axis.set_ylim(*panel.y_range)
 
 
-def _draw_line(axis: "Axes", panel: Panel, line: Line, theme: Theme, named: bool) -> None:
-    colour = theme.devices[line.slot % 6]
-    axis.plot(line.x, line.y, color=colour, linewidth=1.7, linestyle="--" if line.dashed else "-")
-    if line.label and named:
-        at = float(line.x[line.label_at])
-        before = panel.words_before(at)
-        axis.annotate(
-            line.label,
-            (at, line.y[line.label_at]),
-            xytext=(-4 if before else 9, -12 if line.label_under else 12),
+class Words:
+    """Words beside places of axes, each where it hides no other."""
+
+    def __init__(self, axis: "Axes") -> None:
+        self.axis = axis
+        self._taken: list[tuple[float, float, float, float]] = []
+
+    def put(
+        self,
+        words: str,
+        at: tuple[float, float],
+        sides: Sequence[tuple[float, float]],
+        size: float,
+        colour: str,
+        bold: bool = False,
+        needed: bool = True,
+    ) -> None:
+        """Write beside a place, at the first of the `sides` (points right and up) where there is room; words that are
+        not `needed` are left out where there is none."""
+        boxes = [self._box(words, at, side, size, bold) for side in sides]
+        free = [n for n, box in enumerate(boxes) if not any(_overlap(box, other) for other in self._taken)]
+        if not free and not needed:
+            return
+        chosen = free[0] if free else 0
+        side = sides[chosen]
+        self._taken.append(boxes[chosen])
+        self.axis.annotate(
+            words,
+            at,
+            xytext=side,
             textcoords="offset points",
             color=colour,
-            fontweight="bold",
-            fontsize=TITLE,
-            ha="right" if before else "left",
+            fontsize=size,
             va="center",
+            fontweight="bold" if bold else "normal",
+            ha="right" if side[0] < 0 else "left",
         )
 
+    def _box(
+        self, words: str, at: tuple[float, float], side: tuple[float, float], size: float, bold: bool
+    ) -> tuple[float, float, float, float]:
+        """Left, lower, right and upper edge, px."""
+        x, y = self.axis.transData.transform(at)
+        x, y = x + side[0] * DPI / 72.0, y + side[1] * DPI / 72.0
+        wide, high = width(words, size, bold), line_height(size)
+        left = x - wide if side[0] < 0 else x
+        return left, y - high / 2, left + wide, y + high / 2
 
-def _draw_dots(axis: "Axes", panel: Panel, dots: Dots, theme: Theme) -> None:
+
+def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def _draw_line(words: Words, panel: Panel, line: Line, theme: Theme, named: bool) -> None:
+    colour = theme.devices[line.slot % 6]
+    words.axis.plot(line.x, line.y, color=colour, linewidth=1.7, linestyle="--" if line.dashed else "-")
+    if line.label and named:
+        at = float(line.x[line.label_at])
+        side = -4.0 if panel.words_before(at) else 9.0
+        rise = -12.0 if line.label_under else 12.0
+        words.put(line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, colour, bold=True)
+
+
+def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
     aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
     colour = aside or theme.devices[dots.slot % 6]
     marker = "x" if dots.told else "|" if dots.light else MARKER[MARKERS[dots.slot % len(MARKERS)]]
-    axis.plot(
+    words.axis.plot(
         dots.x,
         dots.y,
         linestyle="none",
@@ -151,18 +193,10 @@ def _draw_dots(axis: "Axes", panel: Panel, dots: Dots, theme: Theme) -> None:
         markeredgecolor=colour,
         markeredgewidth=1.8 if dots.spot else 1.6,
     )
-    for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
+    for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
         before = not dots.spot and panel.words_before(x)
-        axis.annotate(
-            words,
-            (x, y),
-            xytext=(-8, 8) if before else (8, -10),
-            textcoords="offset points",
-            ha="right" if before else "left",
-            va="bottom" if before else "top",
-            color=colour,
-            fontsize=LABEL,
-        )
+        sides = _SIDES[::-1] if before else _SIDES
+        words.put(text, (float(x), float(y)), sides, LABEL, colour, needed=not dots.named)
 
 
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:

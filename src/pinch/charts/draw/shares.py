@@ -11,7 +11,7 @@ from pinch.charts.theme import FILE_HATCHES, HATCHES, Theme
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-KEY, AXIS_ROOM, MOST_ROW = 34.0, 30.0, 54.0
+KEY, AXIS_ROOM, MOST_ROW = 34.0, 44.0, 64.0
 WIDEST_LABEL, WIDEST_WORDS = 300.0, 250.0
 LEAST_NAMED = 0.07
 """A stretch shorter than this share has no number in it."""

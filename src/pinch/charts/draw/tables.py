@@ -10,8 +10,8 @@ from pinch.charts.theme import Theme
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-GAP, WIDEST, LEAST_ROW, MOST_ROW = 16.0, 330.0, line_height(NOTE) + 4.0, 40.0
-HEAD_LINES = 2
+GAP, WIDEST, LEAST_ROW, MOST_ROW = 16.0, 330.0, line_height(NOTE) + 4.0, 52.0
+HEAD_LINES = 3
 
 
 def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) -> None:
@@ -23,9 +23,10 @@ def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) ->
     x = area.left
     for c, wide in enumerate(columns):
         heading = chart.headings[c]
-        lines = wrapped(heading.name, NOTE, wide)[:HEAD_LINES] + ([heading.unit] if heading.unit else [])
+        lines = wrapped(heading.name, NOTE, wide)
+        lines = lines[: HEAD_LINES - bool(heading.unit)] + ([heading.unit] if heading.unit else [])
         at, align = (x, "left") if heading.words or c == 0 else (x + wide, "right")
-        for number, line in enumerate(reversed(lines[:HEAD_LINES])):
+        for number, line in enumerate(reversed(lines)):
             y = area.top + head - 14 - number * line_height(NOTE)
             write_words(figure, line, (at, y), NOTE, theme.quiet, align=align)
         for r, cells in enumerate(chart.rows[:shown]):

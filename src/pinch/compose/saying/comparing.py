@@ -5,12 +5,13 @@ from dataclasses import dataclass
 
 from pinch.bench.records import standing, workload_words
 from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
-from pinch.compose import AVERAGE, Compared, CompareResult, Unfair, WorkRow
+from pinch.compose import AVERAGE, BenchCell, Compared, CompareResult, Unfair, WorkRow
 from pinch.compose.saying.verdicts import percent, verdict_words
 from pinch.core.fairness import Grade
 from pinch.core.verdict import CANNOT_TELL, TIE, Verdict
 
 MOST_NOTES = 8
+MOST_WORKLOADS, MOST_CELLS = 3, 3
 
 
 TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
@@ -28,14 +29,14 @@ class Shown:
     slots: Mapping[int, int]
 
 
-def headline(shown: Shown) -> str:
-    """The finding in one sentence: never more than the verdicts say."""
+def headline(shown: Shown, of: BenchCell | None = None) -> str:
+    """The finding in one sentence: the first cell after the baseline, or another; never more than the verdicts say."""
     result = shown.result
     if len(result.choice.cells) < 2:
         return "Tick two cells or more in the list; the first one ticked is the baseline."
     if not any(c.verdict for row in result.rows for c in row.cells):
         return "The baseline and the others share no workload that both have runs of."
-    cell = result.choice.cells[1]
+    cell = of or result.choice.cells[1]
     own = [(row.workload.name, c.verdict) for row in result.rows for c in row.cells if c.cell == cell and c.verdict]
     if not own:
         return f"{cell.name} and {result.baseline.name} share no workload."
@@ -44,6 +45,32 @@ def headline(shown: Shown) -> str:
     still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
     unfair = f" {_open_words(still_open)}" if still_open else ""
     return f"{cell.name} against {result.baseline.name}: {words}{more}.{unfair}"
+
+
+def against_words(shown: Shown) -> str:
+    """Every cell against the baseline, workload by workload: never more than the verdicts say."""
+    result = shown.result
+    told: list[str] = []
+    if len(result.choice.cells) < 3:
+        return headline(shown)
+    for row in result.rows[:MOST_WORKLOADS]:
+        own = [(c, c.verdict) for c in row.cells if c.verdict is not None]
+        own.sort(key=lambda pair: -pair[1].ratio)
+        words = [f"{c.cell.name} {_is(v)}" for c, v in own[:MOST_CELLS]]
+        more = [f"{len(own) - MOST_CELLS} more"] if len(own) > MOST_CELLS else []
+        if words:
+            against = "" if told else f", against {result.baseline.name}"
+            told.append(f"{row.workload.name}{against}: {'; '.join([*words, *more])}.")
+    if not told:
+        return headline(shown)
+    rest = f" And {len(result.rows) - MOST_WORKLOADS} more workloads." if len(result.rows) > MOST_WORKLOADS else ""
+    still_open = [u for u in result.unfair if u.is_open]
+    unfair = f" {_open_words(still_open)}" if any(u.difference.grade is Grade.HOLDS_BACK for u in still_open) else ""
+    return f"{' '.join(told)}{rest}{unfair}"
+
+
+def _is(v: Verdict) -> str:
+    return _said(v) if v.answer == CANNOT_TELL else f"is {_said(v)}"
 
 
 def bars(shown: Shown) -> BarChart:
@@ -81,7 +108,7 @@ def _said(v: Verdict) -> str:
 
 
 def _open_words(still_open: Sequence[Unfair]) -> str:
-    worst = [u.difference.what for u in still_open if u.difference.grade is Grade.HOLDS_BACK]
+    worst = dict.fromkeys(u.difference.what for u in still_open if u.difference.grade is Grade.HOLDS_BACK)
     if worst:
         return f"Not like for like: {', '.join(worst)}."
     count = len(still_open)

@@ -86,9 +86,10 @@ def battery_words(sheet: ModesSheet, package_w: float) -> str:
         )
     value, low, high = sheet.lasting.hours(package_w)
     draw = line.at(package_w).value
+    between = f"({hours_words(low)} to {hours_words(high)}) " if hours_words(low) != hours_words(high) else ""
     return (
         f"At {package_w:g} W of the package the battery gives {draw:.1f} W and lasts {hours_words(value)} "
-        f"({hours_words(low)} to {hours_words(high)}) from full, {60 / draw:.2f} min for each Wh.{worn}"
+        f"{between}from full, {60 / draw:.2f} min for each Wh.{worn}"
     )
 
 
@@ -147,6 +148,7 @@ def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
         np.array([r.score or 0.0 for r in known]),
         tuple(r.setting.name for r in known),
         slot,
+        named=True,
     )
     rule = Rule(limit, f"quiet limit {limit:g}", upright=True)
     panel = Panel("Score", sheet.workload.score_unit, dots=(dots,), rules=(rule,), key="sound")

@@ -89,7 +89,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("What changing takes, where it is more than a switch", ("change_needs",)),
         Section("Not to be had together", ("exclusions",)),
         Section("Offers", ("offers",)),
-        Section("Notes", ("ports", "notes")),
+        Section("Notes", ("ports", "serial", "notes")),
     ),
     Setting: (
         Section("Setting", ("name", "mode", "mains")),
@@ -122,7 +122,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
     Instrument: (
-        Section("Instrument", ("name", "measures", "place")),
+        Section("Instrument", ("name", "measures", "place", "serial")),
         Section("Read by Pinch, not by hand", ("profile", "address", "every_s")),
         Section("Accuracy as stated", ("of_reading", "of_range", "range", "resolution", "fixed")),
         Section("Notes", ("notes",)),

@@ -149,9 +149,8 @@ class CompareControl(QObject):
         kept = [x for x in book.acceptances() if x.accepts(*ids, d.key, (d.a, d.b))]
 
         def work() -> None:
-            with book.change() as connection:
-                for old in kept:
-                    connection.execute("DELETE FROM acceptance WHERE id = ?", (old.id,))
+            for old in kept:
+                book.delete(old)
             if reason:
                 new = Acceptance(
                     first_setting=ids[0],

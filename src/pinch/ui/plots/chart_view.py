@@ -150,7 +150,8 @@ class ChartView(QWidget):
             self._new_plot(chart, panel.title, panel.unit)
         last = self.plots[-1]
         last.getAxis("bottom").setStyle(showValues=True)
-        last.setLabel("bottom", f"{chart.x_title}, {chart.x_unit}", color=look.theme().ink)
+        last.setLabel("bottom", ", ".join(filter(None, (chart.x_title, chart.x_unit))), color=look.theme().ink)
+        last.getAxis("bottom").setTicks([list(chart.ticks)] if chart.ticks else None)
 
     def _empty(self) -> None:
         """Take what is drawn out of the plots."""
@@ -174,17 +175,7 @@ class ChartView(QWidget):
         """Show all of it."""
         if self.chart is None:
             return
-        xs = [line.x for p in self.chart.panels for line in p.lines] + [
-            d.x for p in self.chart.panels for d in p.dots if len(d.x)
-        ]
-        if xs:
-            low = min(float(np.nanmin(x)) for x in xs)
-            high = max(float(np.nanmax(x)) for x in xs)
-            if self.chart.clock:
-                self.plots[0].setXRange(low, high, padding=0)
-            else:
-                first = 0.0 if self.chart.x_from_zero else low - 0.12 * (high - low)
-                self.plots[0].setXRange(first, high + 0.12 * (high - first), padding=0)
+        self.plots[0].setXRange(*self.chart.x_range, padding=0)
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)
