@@ -29,6 +29,7 @@ from pinch.compose.digesting import digest_book
 from pinch.compose.modes import best_below, modes_sheet, quietest
 from pinch.compose.saying import comparing
 from pinch.compose.saying.comparing import Shown
+from pinch.compose.saying.money import money_chart
 from pinch.compose.scaling import Axis, family_of
 from pinch.core.fairness import Grade
 from pinch.core.runlog import RunLog, Series
@@ -324,7 +325,7 @@ class TestCompared(unittest.TestCase):
         shown = self.shown()
         rows = money.money_rows(shown)
         self.assertEqual(rows[1].cells[3], "no price is noted")
-        self.assertIsNone(money.money_chart(shown))
+        self.assertIsNone(money_chart(shown))
         history = money.offer_rows([NEW, OLD])
         self.assertEqual([r.cells[2] for r in history], ["2026-09-01", "2026-07-01"])
         self.assertEqual(history[0].cells[3:5], ("shop DE", "in"))

@@ -18,6 +18,7 @@ class CardKind(StrEnum):
     BARS = "bars with intervals"
     DUMBBELL = "pairs on one axis"
     SLOPE = "slopes from one to the next"
+    MONEY = "score over price"
     CURVES = "curves over watts"
     EFFICIENCY = "score over watts, lines of equal efficiency"
     MULTIPLES = "small curves, one a workload"
@@ -114,7 +115,7 @@ Query = Annotated[
 KINDS: dict[str, tuple[CardKind, ...]] = {
     "runs": (CardKind.TIMELINE, CardKind.FRAMES, CardKind.HEAT, CardKind.SHARES),
     "curves": (CardKind.CURVES, CardKind.EFFICIENCY, CardKind.MULTIPLES, CardKind.TABLE),
-    "cells": (CardKind.BARS, CardKind.DUMBBELL, CardKind.SLOPE, CardKind.SHARES, CardKind.TABLE),
+    "cells": (CardKind.BARS, CardKind.DUMBBELL, CardKind.SLOPE, CardKind.SHARES, CardKind.MONEY, CardKind.TABLE),
     "modes": (CardKind.SHEET, CardKind.SHARES, CardKind.WALL, CardKind.BATTERY, CardKind.SOUND),
     "units": (CardKind.TABLE,),
     "tested": (CardKind.TABLE,),

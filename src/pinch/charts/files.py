@@ -62,7 +62,10 @@ def face_bytes(face: Face, kind: str, theme: Theme = LIGHT, size: tuple[int, int
 def bare_svg(chart: Drawn, theme: Theme, wide: int, key: str) -> str:
     """A chart as an SVG element to stand inside a page, without title and notes. `key` makes its identifiers its own
     among those of the page."""
-    text = _saved(draw_bare(chart, theme, wide), "svg", theme, DPI, metadata={"Date": None}, transparent=True).decode()
+    figure = draw_bare(chart, theme, wide)
+    for axis in figure.axes:
+        axis.set_facecolor("none")
+    text = _saved(figure, "svg", theme, DPI, metadata={"Date": None}, facecolor="none").decode()
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
     text = re.sub(r'(id="|url\(#|href="#)', rf"\g<1>{key}-", text)
@@ -78,7 +81,7 @@ def _saved(figure: "Figure", kind: str, theme: Theme, dpi: float, **more: Any) -
     content = io.BytesIO()
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", "Glyph .* missing from font")  # said where the picture is shown
-        figure.savefig(content, format=kind, dpi=dpi, facecolor=theme.paper, **more)
+        figure.savefig(content, format=kind, dpi=dpi, **{"facecolor": theme.paper, **more})
     return content.getvalue()
 
 

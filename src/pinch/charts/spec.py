@@ -79,7 +79,8 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Panel:
-    """One plot: its quantity and unit, and what is drawn in it. `from_zero` makes y begin at 0."""
+    """One plot: its quantity and unit, and what is drawn in it. `from_zero` makes y begin at 0; `bounds` of y are used
+    as they are where they are given."""
 
     title: str
     unit: str
@@ -90,10 +91,13 @@ class Panel:
     from_zero: bool = True
     key: str = ""
     guides: tuple[Guide, ...] = ()
+    bounds: tuple[float, float] | None = None
 
     @property
     def y_range(self) -> tuple[float, float]:
         """Lowest and highest y to show, with a little air, so that screen and file agree."""
+        if self.bounds is not None:
+            return self.bounds
         ys = [line.y for line in self.lines] + [dots.y for dots in self.dots]
         ys.append(np.array([rule.at for rule in self.rules if not rule.upright]))
         known = np.concatenate([y[np.isfinite(y)] for y in ys])
@@ -113,7 +117,8 @@ class Panel:
 class Chart:
     """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
     on x at which all curves are read; an axis that is not a clock begins at zero unless `x_from_zero` says
-    otherwise. `ticks` are places on x with their words; then x goes from its first to its last point."""
+    otherwise. `ticks` are places on x with their words; then x goes from its first to its last point.
+    A `bare_strip` keeps its room and its key, but nothing is drawn in it."""
 
     title: str
     panels: tuple[Panel, ...]
@@ -129,6 +134,7 @@ class Chart:
     reader: float | None = None
     x_from_zero: bool = True
     ticks: tuple[tuple[float, str], ...] = ()
+    bare_strip: bool = False
 
     @property
     def x_range(self) -> tuple[float, float]:

@@ -1,5 +1,7 @@
 """All of a book as tables: every run judged, with its readings."""
 
+from collections.abc import Collection
+
 from pinch.bench.book import Book
 from pinch.bench.records import Run, Workload
 from pinch.compose.judging import JudgeDesk
@@ -9,8 +11,10 @@ from pinch.core.progress import Progress, tell, unheard
 from pinch.publish.tables import TabledRun
 
 
-def tabled_runs(book: Book, desk: JudgeDesk, progress: Progress = unheard) -> tuple[TabledRun, ...]:
-    """Every run of a book; one that cannot be judged says why.
+def tabled_runs(
+    book: Book, desk: JudgeDesk, progress: Progress = unheard, only: Collection[int | None] | None = None
+) -> tuple[TabledRun, ...]:
+    """Every run of a book, or `only` those of some numbers; one that cannot be judged says why.
 
     Raises
     ------
@@ -19,7 +23,7 @@ def tabled_runs(book: Book, desk: JudgeDesk, progress: Progress = unheard) -> tu
     devices = {d.id: d for d in book.devices()}
     settings = {s.id: s for d in devices for s in book.settings(d or 0)}
     workloads: dict[int | None, Workload] = {w.id: w for w in book.workloads()}
-    made, runs = [], book.runs()
+    made, runs = [], [r for r in book.runs() if only is None or r.id in only]
     for number, run in enumerate(runs):
         tell(progress, number / len(runs))
         judged, reason = _judged(desk, run)

@@ -22,7 +22,7 @@ from pinch.sources.parquet_log import parquet_bytes
 from pinch.sources.runlog_csv import TIME, write_run_log
 
 DESCRIPTOR = "datapackage.json"
-Field = Mapping[str, str]
+Field = Mapping[str, object]
 FRAME_FIELDS: tuple[Field, ...] = (
     {"name": TIME, "type": "number", "unit": "s", "description": "end of the frame"},
     {"name": "frame_ms", "type": "number", "unit": "ms"},
@@ -39,7 +39,7 @@ READING_FIELDS: tuple[Field, ...] = (
     {"name": "distance_mm", "type": "number", "unit": "mm"},
     {"name": "instrument", "type": "string"},
 )
-READING_NAMES = {f["name"] for f in READING_FIELDS} - {"unit"}
+READING_NAMES = {str(f["name"]) for f in READING_FIELDS} - {"unit"}
 LICENCES = {
     "CC-BY-4.0": ("Creative Commons Attribution 4.0", "https://creativecommons.org/licenses/by/4.0/"),
     "CC0-1.0": ("Creative Commons Zero 1.0", "https://creativecommons.org/publicdomain/zero/1.0/"),
@@ -71,14 +71,14 @@ def write_run_package(
     if descriptor.exists() and not table.exists():
         raise PinchError(f"{folder}: there is another data package in this folder; choose an empty one.")
     samples, frames = part_frames(log)
-    parts = {table: _table_of(samples)}
-    resources = [_resource(name, _log_fields(samples), [TIME])]
+    parts = {table: log_csv(samples)}
+    resources = [resource(name, log_fields(samples), [TIME])]
     if FRAME_TIME in frames.series:
-        parts[folder / f"{name}-frames.csv"] = _frames_of(frames.series[FRAME_TIME])
-        resources.append(_resource(f"{name}-frames", FRAME_FIELDS, []))
+        parts[folder / f"{name}-frames.csv"] = frames_csv(frames.series[FRAME_TIME])[1]
+        resources.append(resource(f"{name}-frames", FRAME_FIELDS, []))
     if readings:
         parts[folder / f"{name}-readings.csv"] = _readings_of(readings)
-        resources.append(_resource(f"{name}-readings", READING_FIELDS, []))
+        resources.append(resource(f"{name}-readings", READING_FIELDS, []))
     document = {**describe(log, name, device, setting, workload, run, licence), "resources": resources}
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -134,7 +134,8 @@ def describe(
     }
 
 
-def _log_fields(log: RunLog) -> list[Field]:
+def log_fields(log: RunLog) -> list[Field]:
+    """The fields of a run log with their units."""
     fields: list[Field] = [
         {"name": TIME, "type": "number", "unit": "s", "description": "time since the recording began"}
     ]
@@ -144,12 +145,13 @@ def _log_fields(log: RunLog) -> list[Field]:
     return fields
 
 
-def _resource(name: str, fields: Sequence[Field], key: list[str]) -> Mapping[str, object]:
+def resource(name: str, fields: Sequence[Field], key: list[str], path: str = "") -> Mapping[str, object]:
+    """A resource of a descriptor; its file is `NAME.csv` where no `path` is given."""
     schema = {"fields": list(fields), "missingValues": [""], **({"primaryKey": key} if key else {})}
     return {
         "profile": "tabular-data-resource",
         "name": name,
-        "path": f"{name}.csv",
+        "path": path or f"{name}.csv",
         "format": "csv",
         "mediatype": "text/csv",
         "encoding": "utf-8",
@@ -157,15 +159,17 @@ def _resource(name: str, fields: Sequence[Field], key: list[str]) -> Mapping[str
     }
 
 
-def _table_of(log: RunLog) -> str:
+def log_csv(log: RunLog) -> str:
+    """Samples as CSV in the form of a run log."""
     text = io.StringIO()
     write_run_log(log, text)
     return text.getvalue()
 
 
-def _frames_of(frames: Series) -> str:
+def frames_csv(frames: Series) -> tuple[Sequence[Field], str]:
+    """Single frames: their fields, and the CSV."""
     rows = (f"{t!r},{ms!r}" for t, ms in zip(frames.t.tolist(), frames.values.tolist(), strict=True))
-    return "\n".join([",".join(str(f["name"]) for f in FRAME_FIELDS), *rows, ""])
+    return FRAME_FIELDS, "\n".join([",".join(str(f["name"]) for f in FRAME_FIELDS), *rows, ""])
 
 
 def _readings_of(readings: Sequence[Reading]) -> str:

@@ -5,21 +5,18 @@ import io
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from pinch.bench.files import write_whole
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.files import bare_svg
 from pinch.charts.runsheet import sheet_chart
-from pinch.charts.theme import FONTS, LIGHT
+from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
 from pinch.publish.harmless import harmless
 from pinch.publish.methodology import methodology
+from pinch.publish.pages import pdf_bytes, render
 
-if TYPE_CHECKING:
-    from weasyprint.urls import URLFetcherResponse
-
-TEMPLATES = Path(__file__).parent / "templates"
 COLUMNS = ("start", "end", "minutes", "kind", "what", "state", "reason")
 CAUTION = (
     "Loads make the case, the exhaust and the adapter hot. Do not leave charging batteries or long loads alone, follow "
@@ -38,7 +35,7 @@ def write_sheet(planned: PlannedSheet, path: Path) -> None:
         ".csv": csv_bytes,
         ".ics": calendar_bytes,
         ".html": lambda p: page(p).encode(),
-        ".pdf": pdf_bytes,
+        ".pdf": lambda p: pdf_bytes(page(p)),
     }
     writer = writers.get(path.suffix.lower())
     if writer is None:
@@ -82,14 +79,12 @@ def calendar_bytes(planned: PlannedSheet) -> bytes:
 
 def page(planned: PlannedSheet) -> str:
     """The sheet as a page of HTML that stands alone: times, boxes for readings by hand, methodology."""
-    from jinja2 import Environment, FileSystemLoader
-
-    environment = Environment(loader=FileSystemLoader(TEMPLATES), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     title = f"{planned.plan.name}: run sheet"
     days: dict[str, list[Any]] = {}
     for line in planned.lines():
         days.setdefault(f"{line.start:%A %-d %B %Y}", []).append(line)
-    return environment.get_template("runsheet.html").render(
+    return render(
+        "runsheet.html",
         title=title,
         planned=planned,
         days=days,
@@ -99,23 +94,6 @@ def page(planned: PlannedSheet) -> str:
         theme=LIGHT,
         left_out=planned.left_out,
     )
-
-
-def pdf_bytes(planned: PlannedSheet) -> bytes:
-    """The page as PDF. Only the shipped fonts are read; nothing is fetched."""
-    from weasyprint import HTML
-
-    content = HTML(string=page(planned), base_url=FONTS.as_uri() + "/", url_fetcher=_shipped_only).write_pdf()
-    assert content is not None
-    return bytes(content)
-
-
-def _shipped_only(url: str, *_: object, **__: object) -> "URLFetcherResponse":
-    from weasyprint.urls import URLFetcher
-
-    if url.startswith(FONTS.as_uri() + "/"):
-        return URLFetcher().fetch(url)
-    raise ValueError(f"{url} is not part of Pinch")
 
 
 def _event(event: Any, title: str, start: datetime, end: datetime, key: str, planned: PlannedSheet, words: str) -> Any:

@@ -41,11 +41,11 @@ def write_tables(tables: Sequence[Table], path: Path) -> tuple[Path, ...]:
     return (path,)
 
 
-def csv_text(table: Table) -> str:
-    """A table as CSV, times as ISO 8601."""
+def csv_text(table: Table, with_units: bool = True) -> str:
+    """A table as CSV, times as ISO 8601; units stand in the header unless they are told elsewhere."""
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
-    writer.writerow([column.heading for column in table.columns])
+    writer.writerow([column.heading if with_units else column.name for column in table.columns])
     writer.writerows([_plain(cell) for cell in row] for row in table.rows)
     return text.getvalue()
 

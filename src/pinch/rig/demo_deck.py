@@ -72,7 +72,12 @@ def _cards(n: _Names) -> list[Card]:
     anchor = [("Hush", "Hush on battery"), ("18 W", "18 W on battery"), ("Even", "Even on battery")]
     at_anchor = tuple(n.cell(new, name) for pair in anchor for name in pair)
     return [
-        Card(name="Which units, and how they came", kind=CardKind.TABLE, query=UnitsQuery(device_ids=devices)),
+        Card(
+            name="Which units, and how they came",
+            kind=CardKind.TABLE,
+            query=UnitsQuery(device_ids=devices),
+            in_report=False,
+        ),
         Card(name="What does each watt buy?", kind=CardKind.CURVES, query=curves),
         Card(name="Which gives the most for a watt?", kind=CardKind.EFFICIENCY, query=curves),
         Card(

@@ -80,7 +80,7 @@ def _set_x(axes: "list[Axes]", chart: Chart, theme: Theme) -> None:
 
 
 def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
-    for s in chart.strip:
+    for s in chart.strip if not chart.bare_strip else ():
         fill, line = theme.causes[s.cause]
         axis.axvspan(
             s.start, s.end, facecolor=fill, edgecolor=line, hatch=FILE_HATCHES[HATCHES[s.cause]], linewidth=0.0

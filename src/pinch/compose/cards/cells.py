@@ -20,6 +20,7 @@ from pinch.compose.cards.shares import shares_chart, shares_words
 from pinch.compose.comparing import BenchCell, CompareChoice, Compared, CompareResult, WorkRow, cells_of, compare_book
 from pinch.compose.saying import comparing as saying
 from pinch.compose.saying.comparing import Shown
+from pinch.compose.saying.money import money_chart, money_words
 from pinch.compose.saying.verdicts import percent, verdict_words
 from pinch.compose.scaling import LOW_NAMES
 from pinch.core.errors import PinchError
@@ -31,6 +32,7 @@ COLUMNS = (
     *(Column("runs"), Column("measured", "W"), Column("against"), Column("answer"), Column("difference", "%")),
     *(Column("difference 95 % from", "%"), Column("difference 95 % to", "%"), Column("whose figure")),
 )
+SUPPLIES = ("mains", "battery")
 BAR_ROOM = 430.0
 """Height that the bars of a picture usually have, px."""
 
@@ -53,7 +55,8 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     if kind is CardKind.DUMBBELL:
         return _pairs(query, book, shown, runs)
     finding, chart = _drawn(kind, shown)
-    return Found(finding, chart, table_of(shown), runs, _method(query, kind), (result,))
+    compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
+    return Found(finding, chart, table_of(shown), runs, _method(query, kind), compared)
 
 
 def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCell]:
@@ -114,6 +117,11 @@ def _drawn(kind: CardKind, shown: Shown) -> tuple[str, Drawn]:
             if (points := c.cell.points[row.workload.id or 0])
         ]
         return shares_words(rows), shares_chart(rows)
+    if kind is CardKind.MONEY:
+        money = money_chart(shown)
+        if money is None:
+            raise PinchError("It needs two devices with prices in one currency; note them on the Bench page.")
+        return " ".join(money_words(shown)) or money.title, money
     if kind is CardKind.TABLE:
         return saying.against_words(shown), verdict_table(shown)
     return saying.against_words(shown), legible(saying.bars(shown), shown.result.baseline.name)
@@ -197,9 +205,16 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: Shown, runs: Sequence[Run
     unit = _unit(query, found[0][1].workload) if one_unit else "%"
     words = _pairs_words(found, names, len(pairs) > 1)
     chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
+    if names == SUPPLIES:  # what is compared does not speak against the pair
+        results = [_without(result, "supply") for result in results]
     tables = [table_of(replace(shown, result=result)) for result in results]
     table = Table("cells", COLUMNS, tuple(dict.fromkeys(row for t in tables for row in t.rows)))
     return Found(words, chart, table, runs, _method(query, CardKind.DUMBBELL), tuple(results))
+
+
+def _without(result: CompareResult, key: str) -> CompareResult:
+    """A comparison without one kind of difference."""
+    return replace(result, unfair=tuple(u for u in result.unfair if u.difference.key != key))
 
 
 def _ends(row: WorkRow, pair: tuple[BenchCell, BenchCell]) -> tuple[Compared, Compared] | None:
@@ -221,7 +236,7 @@ def _pair_name(pair: tuple[BenchCell, BenchCell], workload: Workload, many: bool
 
 def _end_names(pairs: Sequence[tuple[BenchCell, BenchCell]]) -> tuple[str, str]:
     if all(a.setting.mains and not b.setting.mains for a, b in pairs):
-        return "mains", "battery"
+        return SUPPLIES
     if len(pairs) == 1:
         return pairs[0][0].name, pairs[0][1].name
     return pairs[0][0].name, "the other"
@@ -242,7 +257,7 @@ def _pairs_words(
         which = pair[0].setting.name if many else row.workload.name
         told.append(f"{which}: {_kept(b.verdict)}")
     device = found[0][0][1].device.name
-    lead = f"{device} on battery keeps of its score on mains" if names == ("mains", "battery") else ""
+    lead = f"{device} on battery keeps of its score on mains" if names == SUPPLIES else ""
     more = f"; and {len(found) - 3} more" if len(found) > 3 else ""
     if lead:
         return f"{lead}: {'; '.join(told)}{more}."

@@ -2,18 +2,16 @@
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from pinch.bench.parts import Offer
 from pinch.bench.records import Device
-from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.compose import BenchCell, offer_on
-from pinch.compose.saying.comparing import Shown, headline
+from pinch.compose.saying.comparing import Shown
+from pinch.compose.saying.money import deal_of
 from pinch.compose.saying.verdicts import percent
 from pinch.core.errors import DataError
 from pinch.core.explain import Explanation
 from pinch.core.index import Index
-from pinch.core.money import Deal, MoneyPair, money_pair
+from pinch.core.money import MoneyPair, money_pair
 from pinch.ui.rows import TableRow
 
 MONEY_COLUMNS = ("", "Price", "On", "Price against", "Score against", "Score for money", "Break-even price")
@@ -34,7 +32,7 @@ def money_rows(shown: Shown) -> list[TableRow]:
             rows.append(TableRow((cell.name, *_price(offer), lack, "", "", ""), aside=True))
             continue
         try:
-            pair = money_pair(_deal(offer, index.ratio), _deal(base_offer, 1.0))
+            pair = money_pair(deal_of(offer, index.ratio), deal_of(base_offer, 1.0))
         except DataError as error:
             rows.append(TableRow((cell.name, *_price(offer), error.reason, "", "", ""), aside=True))
         else:
@@ -64,36 +62,6 @@ def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
     ]
 
 
-def money_chart(shown: Shown) -> Chart | None:
-    """Score over price, a dot a device; None with fewer than two prices in one currency."""
-    points = []
-    for cell in shown.result.choice.cells:
-        offer, index = offer_on(cell.device), shown.result.indexes.get(cell.name)
-        ratio = 1.0 if cell == shown.result.baseline else index.ratio if index else None
-        if offer is not None and offer.price is not None and ratio is not None:
-            points.append((cell, offer.price + offer.allowance, 100.0 * ratio, offer.currency))
-    if len(points) < 2 or len({currency for *_, currency in points}) > 1:
-        return None
-    dots = [
-        Dots(np.array([price]), np.array([score]), (cell.name,), shown.slots.get(cell.device.id or 0, 0), told=False)
-        for cell, price, score, _ in points
-    ]
-    far = max(price for _, price, _, _ in points)
-    base = points[0]
-    as_much = np.array([0.0, far * base[2] / base[1]])
-    line = Line(np.array([0.0, far]), as_much, dots[0].slot, "as much for money", True)
-    panel = Panel("Score, baseline = 100", "%", (line,), dots=tuple(dots), key="money")
-    words = "; ".join(f"{cell.name}: {score:.0f} % at {price:g} {currency}" for cell, price, score, currency in points)
-    return Chart(headline(shown), (panel,), "Price", points[0][3] or "price", footnote=_dates(shown), alternative=words)
-
-
-def _dates(shown: Shown) -> str:
-    found = [(c.device.name, offer_on(c.device)) for c in shown.result.choice.cells]
-    return " · ".join(
-        dict.fromkeys(f"{name}: {o.price:g} {o.currency} on {o.date or 'no date'}" for name, o in found if o)
-    )
-
-
 def _price(offer: Offer | None) -> tuple[str, str]:
     if offer is None or offer.price is None:
         return "", ""
@@ -103,10 +71,6 @@ def _price(offer: Offer | None) -> tuple[str, str]:
 
 def _price_row(cell: BenchCell, offer: Offer | None) -> TableRow:
     return TableRow((cell.name, *_price(offer), "baseline", "", "", ""))
-
-
-def _deal(offer: Offer, ratio: float) -> Deal:
-    return Deal(offer.price or 0.0, offer.currency, ratio, offer.allowance)
 
 
 def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, base: str) -> TableRow:

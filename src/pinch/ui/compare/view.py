@@ -24,6 +24,7 @@ from pinch.charts.spec import unbroken
 from pinch.compose import AVERAGE, LOW_NAMES, BenchCell, Compared, Unfair
 from pinch.compose.saying import comparing
 from pinch.compose.saying.comparing import Shown
+from pinch.compose.saying.money import money_chart
 from pinch.core.explain import Explanation
 from pinch.ui.chooser import Chooser
 from pinch.ui.compare import money, state, uplift
@@ -171,7 +172,7 @@ class CompareView(QWidget):
         self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
         self.money.show_rows(money.money_rows(shown))
         self.offers.show_rows(money.offer_rows(list(dict.fromkeys(c.device for c in shown.result.choice.cells))))
-        for view, drawn in ((self.time, uplift.time_chart(shown)), (self.money_chart, money.money_chart(shown))):
+        for view, drawn in ((self.time, uplift.time_chart(shown)), (self.money_chart, money_chart(shown))):
             view.setVisible(drawn is not None)
             if drawn is not None:
                 view.show_chart(drawn)

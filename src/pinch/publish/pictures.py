@@ -1,0 +1,98 @@
+"""The pictures of a deck: numbered files, each whole or absent, and their words for who cannot see them."""
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from pinch.bench.files import replace_file
+from pinch.charts.face import Face
+from pinch.charts.files import KINDS, face_bytes
+from pinch.charts.theme import LIGHT, Theme
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress, tell, unheard
+
+CAPTIONS = "captions.md"
+LONGEST_NAME = 60
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture to write: its number in the deck and its face; one without a face is named with its problem."""
+
+    number: int
+    title: str
+    face: Face | None
+    problem: str = ""
+
+
+@dataclass(frozen=True)
+class PictureChoice:
+    """Which files are written: their kinds, the size of PNGs in px, and the theme."""
+
+    kinds: tuple[str, ...] = ("png",)
+    size: tuple[int, int] = (1920, 1080)
+    theme: Theme = LIGHT
+
+
+@dataclass(frozen=True)
+class Written:
+    """What was written, and what was not with its reason."""
+
+    paths: tuple[Path, ...]
+    left_out: tuple[str, ...] = ()
+
+
+def write_pictures(
+    pictures: Sequence[Picture], folder: Path, choice: PictureChoice, progress: Progress = unheard
+) -> Written:
+    """Write pictures and their captions into a folder, which is made where needed. Every file is complete or absent;
+    files of the same names are replaced only then.
+
+    Raises
+    ------
+    PinchError : an unknown kind, or a file cannot be written; the sentence says how many are there.
+    CancelledError : `progress` answered False; what was written stays.
+    """
+    unknown = [kind for kind in choice.kinds if kind not in KINDS]
+    if unknown or not choice.kinds:
+        raise PinchError(f"Pictures are written as {', '.join(KINDS)}, not as {', '.join(unknown) or 'nothing'}.")
+    paths: list[Path] = []
+    shown = [p for p in pictures if p.face is not None]
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for number, picture in enumerate(shown):
+            for kind in choice.kinds:
+                tell(progress, (number + choice.kinds.index(kind) / len(choice.kinds)) / len(shown))
+                assert picture.face is not None
+                path = folder / f"{file_name(picture)}.{kind}"
+                replace_file(path, face_bytes(picture.face, kind, choice.theme, choice.size))
+                paths.append(path)
+        replace_file(folder / CAPTIONS, captions(pictures).encode())
+    except OSError as error:
+        there = f"{len(paths)} of {len(shown) * len(choice.kinds)} pictures are there, each of them whole"
+        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}); {there}.") from None
+    left_out = tuple(f"{p.title}: {p.problem}" for p in pictures if p.face is None)
+    return Written((*paths, folder / CAPTIONS), left_out)
+
+
+def file_name(picture: Picture) -> str:
+    """The name of a picture without its ending: its number and title in plain letters."""
+    plain = unicodedata.normalize("NFKD", picture.title).encode("ascii", "ignore").decode().casefold()
+    words = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:LONGEST_NAME].strip("-")
+    return f"{picture.number:02d}-{words or 'card'}"
+
+
+def captions(pictures: Sequence[Picture]) -> str:
+    """Title, finding, notes and the words for who cannot see them, of every picture, as Markdown."""
+    parts = ["# Captions"]
+    for p in pictures:
+        if p.face is None:
+            parts.append(f"## {p.number}. {p.title}\n\nNot written: {p.problem}")
+        else:
+            notes = "\n".join(f"- {note}" for note in p.face.notes)
+            parts.append(
+                f"## {p.number}. {p.title}\n\n{p.face.finding}\n\n{notes}\n\nAlternative text: {p.face.alternative}"
+            )
+    return "\n\n".join(parts) + "\n"

@@ -1,0 +1,95 @@
+"""What of a book may name people, places and machines: counted before anything leaves, left out unless asked for."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from pinch.bench.cards import Private
+from pinch.bench.readings import Instrument, Reading
+from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
+
+_FIELDS: Mapping[Private, frozenset[str]] = {
+    Private.NOTES: frozenset({"notes", "note"}),
+    Private.SERIALS: frozenset({"serial", "address"}),
+    Private.HOSTS: frozenset({"reach", "command", "folder", "frame_log", "source", "score_pattern"}),
+    Private.MARKS: frozenset({"reason", "window", "void"}),
+    Private.CHECKS: frozenset({"before"}),
+    Private.SELLERS: frozenset({"seller"}),
+}
+"""Fields of records by what they may tell."""
+_OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "removed", "passes"})
+"""Fields that say nothing to others."""
+
+
+@dataclass(frozen=True)
+class PrivateCount:
+    """How often something private occurs, with an example."""
+
+    what: Private
+    count: int
+    example: str
+
+
+@dataclass(frozen=True)
+class Behind:
+    """All records behind a report."""
+
+    devices: Sequence[Device]
+    settings: Sequence[Setting]
+    workloads: Sequence[Workload]
+    protocols: Sequence[Protocol]
+    instruments: Sequence[Instrument]
+    runs: Sequence[Run]
+    readings: Sequence[Reading]
+    marks: int = 0
+
+    @property
+    def records(self) -> list[Record]:
+        """All of them."""
+        first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
+        return [*first, *self.runs, *self.readings]
+
+
+def private_counts(behind: Behind) -> list[PrivateCount]:
+    """What private things stand behind a report, those that occur."""
+    found: dict[Private, list[str]] = {what: [] for what in Private}
+    for record in behind.records:
+        _collect(record.model_dump(mode="json"), found)
+    found[Private.MARKS] += ["a mark"] * behind.marks
+    return [PrivateCount(what, len(texts), texts[0][:80]) for what, texts in found.items() if texts]
+
+
+def open_part(record: Record, allowed: Collection[Private], *more: str) -> dict[str, Any]:
+    """A record without what is private and not allowed, without what only this book needs, and without `more`."""
+    hidden = set().union(*(_FIELDS[what] for what in Private if what not in allowed))
+    return _without(record.model_dump(mode="json"), hidden | _OF_THIS_BOOK | set(more))
+
+
+def _without(data: dict[str, Any], hidden: Collection[str]) -> dict[str, Any]:
+    kept: dict[str, Any] = {}
+    for key, value in data.items():
+        if key in hidden:
+            if key == "void":
+                kept[key] = bool(value)
+            continue
+        if isinstance(value, dict):
+            kept[key] = _without(value, hidden)
+        elif isinstance(value, list):
+            kept[key] = [_without(item, hidden) if isinstance(item, dict) else item for item in value]
+        else:
+            kept[key] = value
+    return kept
+
+
+def _collect(data: Mapping[str, Any], found: Mapping[Private, list[str]]) -> None:
+    """Texts of private fields that hold something."""
+    for key, value in data.items():
+        what = next((w for w, fields in _FIELDS.items() if key in fields), None)
+        if what is not None and value:
+            found[what].append(str(value[0] if isinstance(value, list) else value))
+        elif isinstance(value, dict):
+            _collect(value, found)
+        elif isinstance(value, list):
+            for item in value:
+                if isinstance(item, dict):
+                    _collect(item, found)

@@ -1,0 +1,138 @@
+"""A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from markupsafe import Markup
+
+from pinch.bench.files import replace_file
+from pinch.charts.files import bare_png, bare_svg, face_letters, font_faces
+from pinch.charts.tablechart import TableChart
+from pinch.charts.theme import LIGHT, Theme
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress, tell, unheard
+from pinch.publish.pages import pdf_bytes, render
+from pinch.publish.story import Story
+
+WIDE = 900
+"""Width of a chart in the report, px."""
+PICTURES = "pictures"
+HTML, PDF, MARKDOWN, PLAIN = "report.html", "report.pdf", "report.md", "report-plain.html"
+FORMS = {"html": HTML, "pdf": PDF, "markdown": MARKDOWN, "plain": PLAIN}
+
+
+@dataclass(frozen=True)
+class ReportChoice:
+    """Which forms are written, and the operator's own template of the HTML, where there is one."""
+
+    forms: tuple[str, ...] = tuple(FORMS)
+    template: Path | None = None
+
+
+def write_report(story: Story, folder: Path, choice: ReportChoice, progress: Progress = unheard) -> list[Path]:
+    """Write the report into a folder, which is made where needed. Every file is complete or absent.
+
+    Raises
+    ------
+    PinchError : an unknown form, an error in the template, or a file cannot be written.
+    CancelledError : `progress` answered False; what was written stays.
+    """
+    for form in choice.forms:
+        if form not in FORMS:
+            raise PinchError(f"A report is written as {', '.join(FORMS)}, not as {form}.")
+    page = html(story, choice.template, progress=progress) if {"html", "pdf"} & set(choice.forms) else ""
+    made: list[tuple[str, Callable[[], bytes]]] = []
+    if "html" in choice.forms:
+        made.append((HTML, page.encode))
+    if "pdf" in choice.forms:
+        made.append((PDF, lambda: pdf_bytes(page)))
+    if "markdown" in choice.forms:
+        made.append((MARKDOWN, lambda: markdown(story).encode()))
+    if "plain" in choice.forms:
+        made.append((PLAIN, lambda: plain_html(story).encode()))
+    if {"markdown", "plain"} & set(choice.forms):
+        made += [(name, picture) for name, picture in _pictures(story)]
+    paths = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for number, (name, content) in enumerate(made):
+            tell(progress, 0.5 + 0.5 * number / len(made))
+            path = folder / name
+            path.parent.mkdir(exist_ok=True)
+            replace_file(path, content())
+            paths.append(path)
+    except OSError as error:
+        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+    return paths
+
+
+def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progress: Progress = unheard) -> str:
+    """The report as one page: own styles, fonts and charts, no scripts, nothing to fetch.
+
+    Raises
+    ------
+    DataError : the operator's template has an error.
+    """
+    charts = {}
+    for number, figure in enumerate(story.figures):
+        tell(progress, 0.5 * number / len(story.figures))
+        if figure.table is None:
+            charts[figure.number] = Markup(bare_svg(figure.chart, theme, WIDE, figure.key))
+    values = {"story": story, "charts": charts, "theme": theme}
+    draft = render("report.html", template, fonts="", **values)
+    fonts = Markup(font_faces(face_letters(draft)))
+    return render("report.html", template, fonts=fonts, **values)
+
+
+def plain_html(story: Story) -> str:
+    """The report without styles, with its charts as pictures beside it: word processors open it as text."""
+    pictures = {f.number: picture_path(story, f.number) for f in story.figures if f.table is None}
+    return render("report-plain.html", story=story, pictures=pictures)
+
+
+def markdown(story: Story) -> str:
+    """The report as Markdown, with its charts as pictures beside it."""
+    by_line = " · ".join(filter(None, (story.publication, story.author, f"edition {story.edition}", story.day)))
+    parts = [f"# {_md(story.title)}", _md(by_line), f"**{_md(story.standfirst)}**" if story.standfirst else ""]
+    for section in story.sections:
+        parts.append(f"## {_md(section.title)}")
+        parts += [_md(paragraph) for paragraph in section.paragraphs]
+        parts += ["\n".join(f"- {_md(point)}" for point in section.points)] if section.points else []
+        parts += [_md_table(table) for table in section.tables]
+        for f in section.figures:
+            parts += [f"### {f.number}. {_md(f.title)}", _md(f.finding)]
+            shown = f.table
+            picture = f"![{_md(f.alternative)}]({picture_path(story, f.number)})"
+            parts.append(picture if shown is None else _md_table(shown))
+            parts += ["\n".join(f"- {_md(note)}" for note in f.notes)] if f.notes else []
+    parts.append(f"Made with Pinch {story.version}; data {story.fingerprint}. {story.licence[0]}: {story.licence[1]}")
+    return "\n\n".join(filter(None, parts)) + "\n"
+
+
+def picture_path(story: Story, number: int) -> str:
+    """Where the picture of a figure stands beside the report."""
+    return f"{PICTURES}/figure-{number:0{max(2, len(str(len(story.figures))))}d}.png"
+
+
+def _pictures(story: Story) -> list[tuple[str, Callable[[], bytes]]]:
+    return [
+        (picture_path(story, f.number), lambda f=f: bare_png(f.chart, LIGHT, WIDE))  # type: ignore[misc]
+        for f in story.figures
+        if f.table is None
+    ]
+
+
+def _md(text: str) -> str:
+    """Text in which Markdown sees no markup."""
+    return re.sub(r"([\\`*_\[\]<>#|])", r"\\\1", text.replace("\n", " "))
+
+
+def _md_table(table: TableChart) -> str:
+    heads = [" ".join(filter(None, (h.name, f"({h.unit})" if h.unit else ""))) for h in table.headings]
+    rules = ["---" if h.words or not n else "---:" for n, h in enumerate(table.headings)]
+    rows: Sequence[Sequence[str]] = [heads, rules, *table.rows]
+    lines = [" | ".join(cell if row is rules else _md(cell) for cell in row) for row in rows]
+    caption = f"{_md(table.title)}\n\n" if table.title else ""
+    return caption + "\n".join(f"| {line} |" for line in lines)

@@ -1,0 +1,141 @@
+"""The open data of a report as one Tabular Data Package: logs, frames, runs, figures, readings, and a table a card.
+
+Source: the Frictionless Data specifications, Tabular Data Package v1 and Table Schema v1.
+"""
+
+import json
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+from pinch import __version__
+from pinch.bench.cards import Private
+from pinch.bench.files import replace_file
+from pinch.core.errors import PinchError
+from pinch.core.frames import FRAME_TIME, part_frames
+from pinch.core.progress import Progress, tell, unheard
+from pinch.core.runlog import RunLog
+from pinch.publish.datapackage import DESCRIPTOR, LICENCES, frames_csv, log_csv, log_fields, resource
+from pinch.publish.private import Behind, open_part
+from pinch.publish.table_files import csv_text
+from pinch.publish.tables import Table
+
+
+@dataclass(frozen=True)
+class PackageChoice:
+    """The licence, and which private things are left in."""
+
+    licence: str = "CC-BY-4.0"
+    private: Collection[Private] = ()
+
+
+@dataclass(frozen=True)
+class Package:
+    """What goes into a package: its title and words, the records and tables, and how the log of a run is had."""
+
+    title: str
+    description: str
+    day: str
+    behind: Behind
+    tables: Sequence[Table]
+    log: Callable[[int], RunLog]
+
+
+def write_report_package(package: Package, folder: Path, choice: PackageChoice, progress: Progress = unheard) -> Path:
+    """Write the CSV files and, last, `datapackage.json` into a folder, which is made where needed and holds no other
+    package; returns the descriptor's path. Without a descriptor nobody takes the folder for whole.
+
+    Raises
+    ------
+    PinchError : an unknown licence, another package in the folder, or a file cannot be written.
+    CancelledError : `progress` answered False.
+    """
+    if choice.licence not in LICENCES:
+        raise PinchError(f"There is no licence {choice.licence!r} here; choose {' or '.join(LICENCES)}.")
+    descriptor = folder / DESCRIPTOR
+    if descriptor.exists() and not (folder / "runs.csv").exists():
+        raise PinchError(f"{folder}: there is another data package in this folder; choose an empty one.")
+    resources: list[Mapping[str, object]] = []
+    try:
+        (folder / "logs").mkdir(parents=True, exist_ok=True)
+        for table in package.tables:
+            cleaned = without_private(table, choice.private)
+            replace_file(folder / f"{table.name}.csv", csv_text(cleaned, with_units=False).encode())
+            resources.append(resource(table.name, _fields(cleaned), []))
+        for number, run in enumerate(package.behind.runs):
+            tell(progress, number / len(package.behind.runs))
+            resources += _write_log(folder, run.id or 0, package.log(run.id or 0))
+        document = {**_described(package, choice), "resources": resources}
+        replace_file(descriptor, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
+    except OSError as error:
+        raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
+    return descriptor
+
+
+def without_private(table: Table, allowed: Collection[Private]) -> Table:
+    """A table without the columns of texts that are private."""
+    hidden = {"notes", "note"} if Private.NOTES not in allowed else set()
+    kept = [n for n, column in enumerate(table.columns) if column.name not in hidden]
+    columns = tuple(table.columns[n] for n in kept)
+    coarse = {n for n in kept if table.columns[n].name == "void" and Private.MARKS not in allowed}
+    rows = tuple(tuple(bool(row[n]) if n in coarse else row[n] for n in kept) for row in table.rows)
+    return Table(table.name, columns, rows)
+
+
+def _write_log(folder: Path, run_id: int, log: RunLog) -> list[Mapping[str, object]]:
+    samples, frames = part_frames(log)
+    written = []
+    if any(len(s.t) for s in samples.series.values()):
+        name = f"run-{run_id}"
+        replace_file(folder / "logs" / f"{name}.csv", log_csv(samples).encode())
+        written.append(resource(name, log_fields(samples), ["t_s"], f"logs/{name}.csv"))
+    if FRAME_TIME in frames.series:
+        name = f"run-{run_id}-frames"
+        fields, text = frames_csv(frames.series[FRAME_TIME])
+        replace_file(folder / "logs" / f"{name}.csv", text.encode())
+        written.append(resource(name, fields, [], f"logs/{name}.csv"))
+    return written
+
+
+def _fields(table: Table) -> list[Mapping[str, object]]:
+    """Fields of a table with their types, by what stands in them."""
+    fields: list[Mapping[str, object]] = []
+    for n, column in enumerate(table.columns):
+        cells = [row[n] for row in table.rows if row[n] not in (None, "")]
+        kind = _type(cells)
+        more = {"trueValues": ["yes"], "falseValues": ["no"]} if kind == "boolean" else {}
+        unit = {"unit": column.unit} if column.unit else {}
+        fields.append({"name": column.name, "type": kind, **unit, **more})
+    return fields
+
+
+def _type(cells: Sequence[object]) -> str:
+    if cells and all(isinstance(c, bool) for c in cells):
+        return "boolean"
+    if cells and all(isinstance(c, int) and not isinstance(c, bool) for c in cells):
+        return "integer"
+    if cells and all(isinstance(c, int | float) and not isinstance(c, bool) for c in cells):
+        return "number"
+    return "datetime" if cells and all(isinstance(c, datetime) for c in cells) else "string"
+
+
+def _described(package: Package, choice: PackageChoice) -> Mapping[str, object]:
+    title, link = LICENCES[choice.licence]
+    b, allowed = package.behind, choice.private
+    records = {
+        "devices": [open_part(d, allowed) for d in b.devices],
+        "settings": [open_part(s, allowed) for s in b.settings],
+        "workloads": [open_part(w, allowed) for w in b.workloads],
+        "protocols": [open_part(p, allowed) for p in b.protocols],
+        "instruments": [open_part(i, allowed) for i in b.instruments],
+    }
+    return {
+        "profile": "tabular-data-package",
+        "name": "report-data",
+        "title": package.title,
+        "description": package.description,
+        "created": f"{package.day}T00:00:00Z",
+        "licenses": [{"name": choice.licence, "title": title, "path": link}],
+        "pinch": {"version": __version__, **records},
+    }
