@@ -17,6 +17,8 @@ _FIELDS: Mapping[Private, frozenset[str]] = {
     Private.SELLERS: frozenset({"seller"}),
 }
 """Fields of records by what they may tell."""
+RIG = "rig"
+"""What simulated devices and meters are reached by: it names nobody."""
 _OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "removed", "passes"})
 """Fields that say nothing to others."""
 
@@ -85,7 +87,7 @@ def _collect(data: Mapping[str, Any], found: Mapping[Private, list[str]]) -> Non
     """Texts of private fields that hold something."""
     for key, value in data.items():
         what = next((w for w, fields in _FIELDS.items() if key in fields), None)
-        if what is not None and value:
+        if what is not None and value and value != RIG:
             found[what].append(str(value[0] if isinstance(value, list) else value))
         elif isinstance(value, dict):
             _collect(value, found)

@@ -52,7 +52,7 @@ def _add(
 def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
     """What stands in the menus of the main window."""
     asking, changes, benching, planning = window.asking, window.changes, window.benching, window.planning
-    session = window.session
+    session, publish = window.session, window.publish_desk
     pages = [(entry.text(), f"Alt+{number + 1}") for number, entry in enumerate(window.spine.entries)]
 
     def new_setting() -> None:
@@ -93,7 +93,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 None,
                 ("Move the settled window", window.judge_view.move_window.toggle, "Ctrl+Shift+W"),
                 ("Settled window as it is found", changes.find_window, ""),
-                ("Accept the chosen difference …", window.compare_view.accept_chosen, "Ctrl+Shift+F"),
+                ("Accept the chosen difference …", lambda: window.compare_view.accept_chosen(), "Ctrl+Shift+F"),
                 ("Close this cut run", changes.close_cut_run, ""),
                 ("Make this run void …", asking.void_run, ""),
                 ("Remove this run", changes.remove_run, ""),
@@ -134,7 +134,28 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 ("… is skipped …", partial(window.note_outcome, "skipped"), ""),
                 ("Record the chosen or the next run", window.record_planned, "Ctrl+Shift+R"),
                 ("Plan the limit most worth measuring", window.plan_next, "Ctrl+Shift+P"),
-                ("Plan the runs missing for the chosen verdict", window.compare_view.plan_missing, "Ctrl+Alt+P"),
+                (
+                    "Plan the runs missing for the chosen verdict",
+                    lambda: window.compare_view.plan_missing(),
+                    "Ctrl+Alt+P",
+                ),
+            ],
+        ),
+        (
+            "Pu&blish",
+            [
+                ("Send this page to the deck", publish.send, "Ctrl+K"),
+                None,
+                ("Write the report …", publish.write_report, "Ctrl+Alt+R"),
+                ("Write the deck as pictures …", publish.write_deck, "Ctrl+Alt+D"),
+                ("Write this card as a sequence …", publish.write_sequence, "Ctrl+Alt+Q"),
+                ("Copy this card as a picture", publish.copy_picture, "Ctrl+Shift+X"),
+                None,
+                ("This card up", partial(publish.move, -1), "Alt+Shift+Up"),
+                ("This card down", partial(publish.move, 1), "Alt+Shift+Down"),
+                ("Remove this card", publish.remove, ""),
+                ("Agree to the changed finding", publish.agree, "Ctrl+Alt+A"),
+                ("Check before publishing", publish.check, "Ctrl+Alt+C"),
             ],
         ),
         (

@@ -39,11 +39,13 @@ class Event:
 class Session:
     """One open book, the subject, the operator's undo, and the recording under way.
 
-    Events: `book_opened`, `records_changed` (devices, settings, workloads or runs), `subject_changed`.
+    Events: `book_opened`, `records_changed` (devices, settings, workloads or runs), `cards_changed` (the deck and the
+    report), `subject_changed`.
     """
 
     def __init__(self, book: Book) -> None:
         self.book_opened, self.records_changed, self.subject_changed = Event(), Event(), Event()
+        self.cards_changed = Event()
         self.subject = Subject()
         self.recording: compose.Recording | None = None
         self._adopt(book)
@@ -133,6 +135,12 @@ class Session:
         with self.undo_stack.step(label):
             work()
         self.records_changed()
+
+    def change_cards(self, label: str, work: Callable[[], object]) -> None:
+        """Do an undoable change to the deck or the report, on which no judgement rests."""
+        with self.undo_stack.step(label):
+            work()
+        self.cards_changed()
 
     def undo(self) -> str | None:
         """Take the last change back; returns what it was."""

@@ -15,7 +15,7 @@ from pinch.ui.judge.view import RUNS
 from pinch.ui.plan.state import explanation, matrix
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import CAUTION
-from pinch.ui.shell.pages import COMPARE, JUDGE, MODES, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import COMPARE, JUDGE, MODES, PLAN, PUBLISH, RUN, SCALE
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -198,6 +198,8 @@ class Showing:
             self._window.comparing.start()
         if self._window.page == MODES:
             self.modes()
+        if self._window.page == PUBLISH:
+            self._window.publishing.start()
 
     def scaled(self, result: compose.ScaleResult) -> None:
         """The curves are there."""

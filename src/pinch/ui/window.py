@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -33,6 +33,9 @@ from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
 from pinch.ui.points import PointsControl
+from pinch.ui.publish.control import PublishControl
+from pinch.ui.publish.desk import PublishDesk
+from pinch.ui.publish.view import PublishView
 from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.preflight import PreflightControl
@@ -46,11 +49,12 @@ from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices, load_icons
-from pinch.ui.shell.pages import BENCH, COMPARE, JUDGE, MODES, PAGES, PLAN, RUN, SCALE
+from pinch.ui.shell.pages import BENCH, COMPARE, JUDGE, MODES, PAGES, PLAN, PUBLISH, RUN, SCALE
 from pinch.ui.shell.spine import Spine
 from pinch.ui.showing import Showing
 from pinch.ui.writing import Writing
 
+Page = BenchView | PlanView | RunView | JudgeView | ScaleView | CompareView | ModesView | PublishView
 ICON = look.ART / "pinch.svg"
 REPLAN_MS = 60_000
 JUDGE_ALL_MS = 2_000
@@ -69,19 +73,21 @@ class MainWindow(QMainWindow):
         self.spine, self.strip = Spine(PAGES), ContextStrip(session)
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
         self.bench_view, self.plan_view = BenchView(), PlanView()
-        self.run_view, self.judge_view, self.scale_view = RunView(), JudgeView(), ScaleView()
-        self.compare_view, self.modes_view = CompareView(), ModesView()
+        self.run_view, self.judge_view = RunView(), JudgeView()
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
         self.setAcceptDrops(True)
-        for page in self._pages:
+        for page in (self.bench_view, self.plan_view, self.run_view, self.judge_view):
             self.desk.addWidget(page)
+        for _ in (SCALE, COMPARE, MODES, PUBLISH):  # built at their first visit
+            self.desk.addWidget(QWidget())
         self._lay_out()
         self.recording = RecordingControl(session, self)
         self.judging = JudgeControl(session, self)
         self.points = PointsControl(session, self)
         self.scaling = ScaleControl(session, self.points, self)
         self.comparing = CompareControl(session, self.points, self)
+        self.publishing = PublishControl(session, self.points, self)
         self.benching = BenchControl(session, self.bench_view, self.safely)
         self.planning = PlanControl(session, self)
         self.checking = PreflightControl(session, self.run_view, self.planning, self)
@@ -91,6 +97,7 @@ class MainWindow(QMainWindow):
         self.digesting, self.methods = DigestControl(self), MethodsDialog(self)
         self.showing = Showing(self)
         self.writing = Writing(self.notices, self)
+        self.publish_desk = PublishDesk(self)
         self._actions = fill_menus(self, window_menus(self), self.safely)
         self._connect()
         self._book_opened()
@@ -133,10 +140,11 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(central)
 
     def _connect(self) -> None:
-        session, run, judge, scale = self.session, self.run_view, self.judge_view, self.scale_view
+        session, run, judge = self.session, self.run_view, self.judge_view
         bench, plan = self.bench_view, self.plan_view
         session.book_opened.connect(self._book_opened)
         session.records_changed.connect(self._records_changed)
+        session.cards_changed.connect(self._cards_changed)
         session.subject_changed.connect(self.refresh)
         self.spine.chosen.connect(self.show_page)
         self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
@@ -175,31 +183,38 @@ class MainWindow(QMainWindow):
             asked.connect(lambda *given, take=take: self.safely(partial(take, *given)))
         self.planning.planned.connect(self.showing.planned)
         self.planning.failed.connect(self.notices.error)
-        for view in (judge, scale, self.compare_view, self.modes_view):
-            view.explained.connect(self.margin.explain)
-            view.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
+        judge.explained.connect(self.margin.explain)
+        judge.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
         judge.window_chosen.connect(lambda a, b: self.safely(lambda: self.asking.choose_window(a, b)))
         judge.tab_turned.connect(lambda _: self.safely(self.showing.judge))
-        judge.runs.run_opened.connect(self._open_run)
+        judge.runs.run_opened.connect(self.open_run)
         judge.runs.overlay_wanted.connect(lambda ids: self.safely(lambda: self.digesting.overlay(ids)))
         self.margin.method_wanted.connect(self.show_method)
         judge.log_wanted.connect(lambda: self.safely(self.asking.write_log))
-        scale.run_wanted.connect(self._open_run)
+        self.points.ready.connect(self.showing.points_ready)
+        self.judging.finished.connect(self.showing.judging_finished)
+        self.judging.failed.connect(self.showing.not_judged)
+        self.publish_desk.connect()
+
+    @cached_property
+    def scale_view(self) -> ScaleView:
+        """The Scale page."""
+        scale = ScaleView()
+        self._seat(SCALE, scale)
+        scale.run_wanted.connect(self.open_run)
         scale.changed.connect(self.showing.choose_scale)
         scale.family_wanted.connect(self.showing.choose_family)
         scale.plan_wanted.connect(lambda series: self.safely(lambda: self.plan_next(series)))
-        self.points.ready.connect(self.showing.points_ready)
-        self.modes_view.run_wanted.connect(self._open_run)
-        self.modes_view.room_chosen.connect(self.showing.choose_modes_room)
-        self._connect_compare()
-        self.judging.finished.connect(self.showing.judging_finished)
-        self.judging.failed.connect(self.showing.not_judged)
         self.scaling.progressed.connect(scale.show_working)
         self.scaling.finished.connect(self.showing.scaled)
         self.scaling.failed.connect(scale.show_nothing)
+        return scale
 
-    def _connect_compare(self) -> None:
-        view, control = self.compare_view, self.comparing
+    @cached_property
+    def compare_view(self) -> CompareView:
+        """The Compare page."""
+        view, control = CompareView(), self.comparing
+        self._seat(COMPARE, view)
         view.cells_chosen.connect(control.choose)
         view.baseline_chosen.connect(control.set_baseline)
         view.view_chosen.connect(control.show_view)
@@ -209,6 +224,38 @@ class MainWindow(QMainWindow):
         control.progressed.connect(view.show_working)
         control.finished.connect(self.showing.compared)
         control.failed.connect(view.show_nothing)
+        return view
+
+    @cached_property
+    def modes_view(self) -> ModesView:
+        """The Modes page."""
+        view = ModesView()
+        self._seat(MODES, view)
+        view.run_wanted.connect(self.open_run)
+        view.room_chosen.connect(self.showing.choose_modes_room)
+        return view
+
+    @cached_property
+    def publish_view(self) -> PublishView:
+        """The Publish page."""
+        view = PublishView()
+        self._take_seat(PUBLISH, view)
+        view.explained.connect(self.margin.explain)
+        self.publish_desk.connect_view(view)
+        return view
+
+    def _seat(self, number: int, page: ScaleView | CompareView | ModesView) -> None:
+        """A page that is built at its first visit takes its place."""
+        self._take_seat(number, page)
+        page.explained.connect(self.margin.explain)
+        page.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
+
+    def _take_seat(self, number: int, page: QWidget) -> None:
+        empty = self.desk.widget(number)
+        assert empty is not None
+        self.desk.removeWidget(empty)
+        empty.deleteLater()
+        self.desk.insertWidget(number, page)
 
     def safely(self, call: Callable[[], object]) -> None:
         """Do it; what goes wrong is said in the notice line."""
@@ -219,17 +266,17 @@ class MainWindow(QMainWindow):
 
     # Showing
 
-    @property
-    def _pages(self) -> "tuple[BenchView, PlanView, RunView, JudgeView, ScaleView, CompareView, ModesView]":
-        return (
-            self.bench_view,
-            self.plan_view,
-            self.run_view,
-            self.judge_view,
-            self.scale_view,
-            self.compare_view,
-            self.modes_view,
-        )
+    def _page_of(self, number: int) -> Page:
+        """A page, which is built where it has not been yet."""
+        if number < SCALE:
+            return (self.bench_view, self.plan_view, self.run_view, self.judge_view)[number]
+        late = {SCALE: "scale_view", COMPARE: "compare_view", MODES: "modes_view", PUBLISH: "publish_view"}
+        page: Page = getattr(self, late[number])
+        return page
+
+    def _built(self, name: str) -> bool:
+        """Whether a page that is built at its first visit is there."""
+        return name in self.__dict__
 
     @property
     def page(self) -> int:
@@ -242,13 +289,15 @@ class MainWindow(QMainWindow):
         self.refresh()
 
     def _turn_to(self, number: int) -> None:
+        self._page_of(number)
         self.desk.setCurrentIndex(number)
         self.spine.show_page(number)
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
         showing = self.showing
-        pages = (showing.bench, showing.plan, showing.run, showing.judge, showing.scale, showing.compare, showing.modes)
+        early = (showing.bench, showing.plan, showing.run, showing.judge)
+        pages = (*early, showing.scale, showing.compare, showing.modes, self.publish_desk.show)
         self.safely(pages[self.page])
         self.count()
 
@@ -256,6 +305,7 @@ class MainWindow(QMainWindow):
         self.points.forget()
         self.scaling.forget()
         self.comparing.forget()
+        self.publishing.forget()
         self.planning.forget()
         self.watching.end()
         self.digesting.forget()
@@ -270,13 +320,22 @@ class MainWindow(QMainWindow):
 
     def _records_changed(self) -> None:
         self.points.forget()
+        self._name_undo()
+        self.refresh()
+        if self.page != PLAN:
+            self.planning.start_if_changed()
+
+    def _cards_changed(self) -> None:
+        self._name_undo()
+        if self.page == PUBLISH:
+            self.refresh()
+        self.count()
+
+    def _name_undo(self) -> None:
         stack = self.session.undo_stack
         for word, name in (("Undo", stack.undo_label), ("Redo", stack.redo_label)):
             self._actions[word].setEnabled(name is not None)
             self._actions[word].setText(f"{word}: {name}" if name else word)
-        self.refresh()
-        if self.page != PLAN:
-            self.planning.start_if_changed()
 
     def _clock_went_on(self) -> None:
         if self.page == PLAN and self.plan_view.isVisible():
@@ -295,8 +354,11 @@ class MainWindow(QMainWindow):
         self.spine.entries[RUN].set_count("recording" if session.recording_now else f"{len(runs)} runs")
         self.spine.entries[JUDGE].set_count(f"{len(chosen)} here" if chosen else "")
         self.spine.entries[SCALE].set_count(f"{len(settings)} points" if settings else "")
+        cards = len(session.book.cards())
+        self.spine.entries[PUBLISH].set_count("1 card" if cards == 1 else f"{cards} cards" if cards else "")
 
-    def _open_run(self, run_id: int) -> None:
+    def open_run(self, run_id: int) -> None:
+        """A run on the Judge page."""
         self.judge_view.tabs.setCurrentIndex(TIME)
         self.session.choose_run(run_id)
         self.show_page(JUDGE)
@@ -334,7 +396,7 @@ class MainWindow(QMainWindow):
 
     def turn_tab(self, by: int) -> None:
         """The next (1) or previous (−1) tab of the page."""
-        page = self._pages[self.page]
+        page = self._page_of(self.page)
         if not isinstance(page, RunView):
             tabs = page.tabs
             tabs.setCurrentIndex((tabs.currentIndex() + by) % tabs.count())
@@ -476,14 +538,14 @@ class MainWindow(QMainWindow):
         ------
         PinchError : it shows none.
         """
-        shown: dict[int, Drawn | None] = {
-            PLAN: self.plan_view.timeline.chart if self.planning.plan else None,
-            JUDGE: self.judge_view.written,
-            SCALE: self.scale_view.chart.chart,
-            COMPARE: self.compare_view.written,
-            MODES: self.modes_view.written,
+        shown: dict[int, Callable[[], Drawn | None]] = {
+            PLAN: lambda: self.plan_view.timeline.chart if self.planning.plan else None,
+            JUDGE: lambda: self.judge_view.written,
+            SCALE: lambda: self.scale_view.chart.chart,
+            COMPARE: lambda: self.compare_view.written,
+            MODES: lambda: self.modes_view.written,
         }
-        chart = shown.get(self.page)
+        chart = shown[self.page]() if self.page in shown else None
         if chart is None:
             raise PinchError("There is no chart on this page to write.")
         return chart
@@ -492,7 +554,7 @@ class MainWindow(QMainWindow):
         """The finding of the page goes to the clipboard."""
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            clipboard.setText(self._pages[self.page].headline.text())
+            clipboard.setText(self._page_of(self.page).headline.text())
             self.notices.done("The finding is on the clipboard.")
 
     def fit(self) -> None:
@@ -514,9 +576,9 @@ class MainWindow(QMainWindow):
         assert isinstance(app, QApplication)
         look.apply(app, "light" if look.theme().name == "dark" else "dark")
         self.refresh()
-        self.scale_view.draw()
-        self.compare_view.draw()
-        self.modes_view.draw()
+        for name in ("scale_view", "compare_view", "modes_view"):
+            if self._built(name):
+                getattr(self, name).draw()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window gives the page more room than the margin."""
@@ -550,5 +612,6 @@ class MainWindow(QMainWindow):
         self.importing.cancel()
         self.digesting.cancel()
         self.watching.end()
+        self.publishing.close()
         self.writing.close()
         super().closeEvent(event)

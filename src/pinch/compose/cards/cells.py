@@ -72,12 +72,12 @@ def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCel
     return list(dict.fromkeys(found))
 
 
-def query_of(cells: Sequence[BenchCell], workload_ids: Sequence[int], shown: Shown) -> CellsQuery:
+def query_of(shown: Shown) -> CellsQuery:
     """The query by which a card shows what the Compare page shows."""
     choice = shown.result.choice
     return CellsQuery(
-        cells=tuple(cell_query(c) for c in cells),
-        workload_ids=tuple(workload_ids),
+        cells=tuple(cell_query(c) for c in choice.cells),
+        workload_ids=choice.workload_ids,
         measure=choice.measure,
         delta=choice.delta,
         by_score=shown.by_score,

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 
 from pinch import compose
 from pinch.bench.records import Acceptance, now
@@ -20,10 +20,10 @@ from pinch.compose import (
 )
 from pinch.core.errors import PinchError
 from pinch.core.verdict import DELTA
-from pinch.ui.background import Job
 from pinch.ui.compare.state import View, view_cells
 from pinch.ui.points import PointsControl
 from pinch.ui.session import Session
+from pinch.ui.working import Working
 
 
 @dataclass(frozen=True)
@@ -34,19 +34,12 @@ class Comparison:
     curves: ScaleResult | None
 
 
-class CompareControl(QObject):
-    """`finished` gives a `Comparison`, `failed` a sentence."""
-
-    progressed = pyqtSignal(float)
-    finished = pyqtSignal(object)
-    failed = pyqtSignal(str)
+class CompareControl(Working):
+    """`finished` gives a `Comparison`."""
 
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points
-        self._job: Job | None = None
-        self._done_for: tuple[BookPoints, object] | None = None
-        self._last: Comparison | None = None
         self._cells: tuple[BookPoints, list[BenchCell]] | None = None
         self._chosen: list[CellKey] = []
         self._by_hand = False
@@ -117,30 +110,17 @@ class CompareControl(QObject):
         if not self._by_hand:
             self._chosen = [c.key for c in self._first()]
         choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta)
-        if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == choice:
+        if self.is_done_for(points, choice):
             if self._last is not None:
                 self.finished.emit(self._last)
             return False
-        self.cancel()
-        self._done_for, self._last = (points, choice), None
 
         def work(progress: Callable[[float], bool]) -> Comparison:
             result = compose.compare_book(points, choice)
             return Comparison(result, _curves(points, choice, progress))
 
-        self._job = Job(work, self)
-        self._job.progressed.connect(self.progressed)
-        self._job.finished.connect(self._finished)
-        self._job.failed.connect(self._failed)
-        self._job.start()
+        self.begin(points, choice, work)
         return True
-
-    def cancel(self) -> None:
-        """Let go of what is under way."""
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
-        self._done_for = None
 
     def accept(self, unfair: Unfair, reason: str) -> None:
         """Keep why a difference is accepted; no reason takes the acceptance back."""
@@ -205,14 +185,6 @@ class CompareControl(QObject):
             own[0],
             *(min(there, key=lambda c: abs(c.power_w(subject.workload_id) - like)) for there in others.values()),
         ]
-
-    def _finished(self, comparison: Comparison) -> None:
-        self._last = comparison
-        self.finished.emit(comparison)
-
-    def _failed(self, reason: str) -> None:
-        self._done_for = None
-        self.failed.emit(reason)
 
 
 def _curves(points: BookPoints, choice: CompareChoice, progress: Callable[[float], bool]) -> ScaleResult | None:

@@ -84,7 +84,7 @@ class CompareView(QWidget):
         self.more = small_button("Plan the missing runs", "As many more as an answer takes (Ctrl+Alt+P)", self._more)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.comparison: Comparison | None = None
-        self._shown: Shown | None = None
+        self.shown: Shown | None = None
         self._slots: dict[int, int] = {}
         self._subject: int | None = None
         self._cells: list[BenchCell] = []
@@ -141,7 +141,7 @@ class CompareView(QWidget):
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
         self.show_working(1.0)
-        self.comparison = self._shown = None
+        self.comparison = self.shown = None
         self.headline.setText(why)
         self.bars.show_chart(None)
         self.notes.setText("")
@@ -159,7 +159,7 @@ class CompareView(QWidget):
             self._subject,
             self._slots,
         )
-        self._shown = shown
+        self.shown = shown
         lack = len(shown.result.choice.cells) < 2 and self.view.currentData() is not View.CHOSEN
         chart = comparing.bars(shown)
         self.headline.setText(state.view_lack(self.view.currentData()) if lack else unbroken(chart.title))
@@ -182,7 +182,7 @@ class CompareView(QWidget):
     @property
     def written(self) -> Drawn | None:
         """The chart of the tab, as it is written."""
-        if self._shown is None:
+        if self.shown is None:
             return None
         charts = {TIME: self.time.chart, MONEY: self.money_chart.chart}
         return charts.get(self.tabs.currentIndex(), self.bars.chart)

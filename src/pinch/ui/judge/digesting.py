@@ -29,12 +29,14 @@ class DigestControl(QObject):
         super().__init__(window)
         self._window = window
         self.digests: dict[int, Digest] = {}
+        self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
 
     def forget(self) -> None:
         """Another book is open, or a change made the list old."""
         self.cancel()
         self.digests = {}
+        self.overlaid = ()
 
     def cancel(self) -> None:
         """Let go of what is being judged; what was judged so far is kept in the book."""
@@ -74,7 +76,7 @@ class DigestControl(QObject):
                 session.book.get(Workload, run.workload_id),
             )
             shown.append(JudgedRun(run, *records, *session.desk.judge(run)))
-        view = self._window.judge_view
+        view, self.overlaid = self._window.judge_view, tuple(run_ids)
         chart, names, differences = facts.overlay(shown)
         view.overlay.show_runs(chart, names, differences)
         view.tabs.setCurrentIndex(OVERLAY)

@@ -3,32 +3,26 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject
 
 from pinch import compose
 from pinch.bench.records import Setting, Workload
 from pinch.compose import BookPoints, ScaleChoice, ScaleResult, Series
 from pinch.core.errors import PinchError
-from pinch.ui.background import Job
 from pinch.ui.points import PointsControl
 from pinch.ui.session import Session
+from pinch.ui.working import Working
 
 REPEATS = 3
 NEAR_W = 0.5
 
 
-class ScaleControl(QObject):
-    """`progressed` gives the share done, `finished` a `ScaleResult`, `failed` a sentence."""
-
-    progressed = pyqtSignal(float)
-    finished = pyqtSignal(object)
-    failed = pyqtSignal(str)
+class ScaleControl(Working):
+    """`finished` gives a `ScaleResult`."""
 
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points
-        self._job: Job | None = None
-        self._done_for: tuple[BookPoints, ScaleChoice] | None = None
         self._workload_id: int | None = None
         self.choice = ScaleChoice((), ())
         points.progressed.connect(self.progressed)
@@ -37,7 +31,7 @@ class ScaleControl(QObject):
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
         self.cancel()
-        self._done_for = self._workload_id = None
+        self._workload_id = None
 
     def choose(self, **changed: object) -> None:
         """Look at something else."""
@@ -50,28 +44,15 @@ class ScaleControl(QObject):
         if points is None:
             return True
         self._follow(points)
-        wanted = (points, self.choice)
-        if self._done_for is not None and self._done_for[0] is points and self._done_for[1] == self.choice:
+        choice = self.choice
+        if self.is_done_for(points, choice):
             return False
-        self.cancel()
-        self._done_for = wanted
 
         def work(progress: Callable[[float], bool]) -> ScaleResult:
-            return compose.scale_book(*wanted, progress)
+            return compose.scale_book(points, choice, progress)
 
-        self._job = Job(work, self)
-        self._job.progressed.connect(self.progressed)
-        self._job.finished.connect(self.finished)
-        self._job.failed.connect(self._failed)
-        self._job.start()
+        self.begin(points, choice, work)
         return True
-
-    def cancel(self) -> None:
-        """Let go of what is under way."""
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
-        self._done_for = None
 
     def plan_next(self, series: Series) -> str:
         """Send the limit that is most worth measuring to the plan, as a setting of its own; returns what was done.
@@ -126,10 +107,6 @@ class ScaleControl(QObject):
         points = self._points.points
         known = points.workloads if points else ()
         return tuple(w.id or 0 for w in compose.family_of(workload, known))
-
-    def _failed(self, reason: str) -> None:
-        self._done_for = None
-        self.failed.emit(reason)
 
 
 def _in_steps(watts: float, step: float | None) -> float:

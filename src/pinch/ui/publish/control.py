@@ -1,0 +1,293 @@
+"""The Publish page's work: cards worked out, drawn and written in the background, and the operator's changes."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pinch import compose
+from pinch.bench.book import open_book
+from pinch.bench.cards import Card, CardKind, Query, Report
+from pinch.charts.files import face_bytes
+from pinch.charts.theme import Theme
+from pinch.compose.cards.concerns import Concern, concerns
+from pinch.compose.cards.content import CardContent
+from pinch.compose.cards.deck import CardMaker, Deck, make_cards, moved_to, new_card, replace_fields, title_of
+from pinch.compose.publishing import PublishChoice, private_in, write_deck
+from pinch.core.errors import PinchError
+from pinch.publish.pictures import Written
+from pinch.publish.private import PrivateCount
+from pinch.publish.reveal import write_reveal
+from pinch.ui.background import Job
+from pinch.ui.points import PointsControl
+from pinch.ui.session import Session
+from pinch.ui.working import Working
+
+
+@dataclass(frozen=True)
+class ShownDeck:
+    """A deck with what an editor would stop, and what private things stand behind it."""
+
+    deck: Deck
+    concerns: list[Concern]
+    private: list[PrivateCount]
+
+
+class PublishControl(Working):
+    """`finished` gives a `ShownDeck`, `drawn` the PNG of a card by its number, `sent` what a new card is, `written`
+    what was written."""
+
+    drawn = pyqtSignal(int, bytes)
+    sent = pyqtSignal(str)
+    written = pyqtSignal(object)
+    writing = pyqtSignal(float)
+
+    def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._points = session, points
+        self._drawing: Job | None = None
+        self._writing: Job | None = None
+        self._sending: Job | None = None
+        self._wish: tuple[CardKind, Query] | None = None
+        self._made_of: compose.BookPoints | None = None
+        self.shown: ShownDeck | None = None
+        points.ready.connect(self._points_ready)
+
+    def forget(self) -> None:
+        """Another book is open."""
+        self.cancel()
+        self.shown = self._made_of = self._wish = None
+
+    def close(self) -> None:
+        """Let go of everything, and wait for what is being written."""
+        self.cancel()
+        for job in (self._drawing, self._sending, self._writing):
+            if job is not None:
+                job.cancel()
+        if self._writing is not None:
+            self._writing.wait()
+
+    # The deck
+
+    def start(self) -> bool:
+        """Work out the cards of the book; False where that was done already, and is told once more."""
+        points = self._points.wanted()
+        if points is None:
+            return True
+        book = self._session.book
+        cards, report = book.cards(), book.report()
+        if self.is_done_for(points, (cards, report)):
+            if self.shown is not None:
+                self.finished.emit(self.shown)
+            return False
+        known = self._known() if self._made_of is points else {}
+        path = book.path
+
+        def work(progress: Callable[[float], bool]) -> ShownDeck:
+            return _shown_deck(path, points, cards, report, known, progress)
+
+        self._made_of = points
+        self.begin(points, (cards, report), work)
+        return True
+
+    def send(self, kind: CardKind, query: Query) -> None:
+        """A new card at the end of the deck, once it is worked out."""
+        points = self._points.wanted()
+        self._wish = kind, query
+        if points is not None:
+            self._work_out(points)
+
+    def draw(self, content: CardContent, theme: Theme) -> None:
+        """Draw the picture of a card, and no other any more."""
+        if self._drawing is not None:
+            self._drawing.cancel()
+        face, number = content.face, content.card.id or 0
+        if face is None:
+            return
+        self._drawing = Job(lambda _: face_bytes(face, "png", theme), self)
+        self._drawing.finished.connect(lambda png: self.drawn.emit(number, png))
+        self._drawing.failed.connect(self.failed)
+        self._drawing.start()
+
+    # Changes
+
+    def change(self, card_id: int, **fields: object) -> None:
+        """Other words, another kind, in the report or not.
+
+        Raises
+        ------
+        PinchError : a word will not do.
+        """
+        book = self._session.book
+        card = book.get(Card, card_id)
+        try:
+            changed = replace_fields(card, **fields)
+        except ValueError:
+            raise PinchError("A card needs a title of at most 120 letters; its words have at most 600.") from None
+        if changed != card:
+            self._session.change_cards("change a card", lambda: book.save(changed))
+
+    def agree(self, content: CardContent) -> None:
+        """The finding as it is composed now is the one that holds."""
+        self.change(content.card.id or 0, seen=content.composed)
+
+    def move(self, card_id: int, by: int) -> None:
+        """One place up (−1) or down (1)."""
+        book = self._session.book
+        moved = moved_to(book.cards(), card_id, by)
+        if moved:
+            self._session.change_cards("move a card", lambda: [book.save(card) for card in moved])
+
+    def remove(self, card_id: int) -> None:
+        """Take a card out of the deck; undo brings it back."""
+        book = self._session.book
+        card = book.get(Card, card_id)
+        self._session.change_cards(f"remove “{card.name}”", lambda: book.delete(card))
+
+    def change_report(self, **fields: object) -> None:
+        """Other words of the report."""
+        book = self._session.book
+        report = book.report()
+        try:
+            changed = Report.model_validate({**report.model_dump(), **fields})
+        except ValueError:
+            raise PinchError("That is too long for the report.") from None
+        if changed != report:
+            self._session.change_cards("change the report", lambda: book.save(changed))
+
+    # Writing
+
+    @property
+    def busy(self) -> bool:
+        """Whether something is being written."""
+        return self._writing is not None
+
+    def write(self, folder: Path, choice: PublishChoice) -> None:
+        """Write what is chosen of the deck that is shown.
+
+        Raises
+        ------
+        PinchError : there is no deck yet, or something is being written.
+        """
+        deck, path = self._ready_to_write(), self._session.book.path
+
+        def work(progress: Callable[[float], bool]) -> Written:
+            book = open_book(path)
+            try:
+                return write_deck(book, deck, folder, choice, progress)
+            finally:
+                book.close()
+
+        self._begin_writing(work)
+
+    def write_sequence(
+        self, content: CardContent, folder: Path, frames: int, size: tuple[int, int], theme: Theme
+    ) -> None:
+        """Write a card as numbered pictures that reveal it from left to right.
+
+        Raises
+        ------
+        PinchError : it has no picture, or something is being written.
+        """
+        self._ready_to_write()
+        face = content.face
+        if face is None:
+            raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
+        self._begin_writing(lambda progress: Written(tuple(write_reveal(face, folder, frames, size, theme, progress))))
+
+    def end_writing(self) -> None:
+        """End what is being written; the files that are there are whole."""
+        if self._writing is not None:
+            self._writing.cancel()
+            self._writing = None
+            self.written.emit(None)
+
+    def _ready_to_write(self) -> Deck:
+        if self._writing is not None:
+            raise PinchError("Something is being written already; wait for it, or end it.")
+        if self.shown is None or not self.shown.deck.contents:
+            raise PinchError("There is no card to write yet; send one from any page with Ctrl+K.")
+        return self.shown.deck
+
+    def _begin_writing(self, work: Callable[[Callable[[float], bool]], Written]) -> None:
+        self._writing = Job(work, self)
+        self._writing.progressed.connect(self.writing)
+        self._writing.finished.connect(self._wrote)
+        self._writing.failed.connect(self._not_written)
+        self._writing.start()
+
+    def _wrote(self, written: Written) -> None:
+        self._writing = None
+        self.written.emit(written)
+
+    def _not_written(self, reason: str) -> None:
+        self._writing = None
+        self.written.emit(None)
+        self.failed.emit(reason)
+
+    # In the background
+
+    def _known(self) -> dict[int, CardContent]:
+        """What was worked out already, by the number of the card."""
+        return {c.card.id or 0: c for c in self.shown.deck.contents} if self.shown else {}
+
+    def _finish(self, result: object) -> None:
+        assert isinstance(result, ShownDeck)
+        self.shown = result
+        super()._finish(result)
+
+    def _points_ready(self) -> None:
+        if self._wish is not None and self._points.points is not None:
+            self._work_out(self._points.points)
+
+    def _work_out(self, points: compose.BookPoints) -> None:
+        assert self._wish is not None
+        (kind, query), self._wish, path = self._wish, None, self._session.book.path
+
+        def work(_: Callable[[float], bool]) -> CardContent:
+            book = open_book(path)
+            try:
+                return CardMaker(book, points).make(Card(name="a new card", kind=kind, query=query))
+            finally:
+                book.close()
+
+        self._sending = Job(work, self)
+        self._sending.finished.connect(self._keep)
+        self._sending.failed.connect(self.failed)
+        self._sending.start()
+
+    def _keep(self, content: CardContent) -> None:
+        """The new card goes into the book, unless it has nothing to show."""
+        if content.found is None:
+            self.failed.emit(f"Nothing was sent to the deck. {content.problem}")
+            return
+        book = self._session.book
+        named = CardContent(
+            replace_fields(content.card, name=title_of(content.card.kind, content.found)), content.found
+        )
+        try:
+            self._session.change_cards("send to the deck", lambda: new_card(book, named))
+        except PinchError as error:
+            self.failed.emit(str(error))
+            return
+        self.sent.emit(f"“{named.card.name}” is card {len(book.cards())} of the deck (Alt+8).")
+
+
+def _shown_deck(
+    path: Path,
+    points: compose.BookPoints,
+    cards: list[Card],
+    report: Report,
+    known: dict[int, CardContent],
+    progress: Callable[[float], bool],
+) -> ShownDeck:
+    """The deck; cards that are what they were are not worked out again."""
+    book = open_book(path)
+    try:
+        new = [card for card in cards if card.id not in known or known[card.id].card != card]
+        made = {c.card.id or 0: c for c in make_cards(book, points, new, progress)}
+        deck = Deck(tuple(made.get(card.id or 0) or known[card.id or 0] for card in cards), report, points)
+        return ShownDeck(deck, concerns(deck), private_in(book, deck))
+    finally:
+        book.close()

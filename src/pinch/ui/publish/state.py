@@ -1,0 +1,120 @@
+"""What the Publish page shows of a deck, in words and rows. No Qt."""
+
+from collections.abc import Sequence
+
+from pinch.bench.cards import KINDS, Private
+from pinch.compose.cards.concerns import Concern, Weight
+from pinch.compose.cards.content import CardContent
+from pinch.compose.cards.deck import Deck
+from pinch.core.explain import Explanation
+from pinch.publish.private import PrivateCount
+from pinch.ui.rows import TableRow
+
+CONCERN_COLUMNS = ("", "What an editor would stop", "Where")
+WEIGHT_WORDS = {Weight.STOP: "stop", Weight.LOOK: "look"}
+EMPTY = (
+    "There is no card yet. On any page, Ctrl+K sends what it shows to the deck: a chart with its finding, its "
+    "footnotes and its data."
+)
+
+
+def headline(deck: Deck, found: Sequence[Concern]) -> str:
+    """How many cards there are, and whether they can be published."""
+    count = len(deck.contents)
+    if not count:
+        return EMPTY
+    cards = "1 card" if count == 1 else f"{count} cards"
+    in_report = sum(c.card.in_report for c in deck.contents)
+    words = f"{cards}, {in_report} in the report"
+    stops = sum(c.weight is Weight.STOP for c in found)
+    if not found:
+        return f"{words}. An editor would stop nothing."
+    looks = len(found) - stops
+    parts = [f"{stops} to stop" if stops else "", f"{looks} to look at" if looks else ""]
+    return f"{words}. Before publishing: {' and '.join(filter(None, parts))}, on Check."
+
+
+def card_lines(number: int, content: CardContent) -> tuple[str, str]:
+    """A card in the list: its number and title, and what is to be known of it."""
+    flags = []
+    if content.problem:
+        flags.append("nothing to show")
+    if content.moved:
+        flags.append("its finding changed")
+    if content.edited:
+        flags.append("edited")
+    if not content.card.in_report:
+        flags.append("not in the report")
+    return f"{number}. {content.card.name}", ", ".join([str(content.card.kind), *flags])
+
+
+def kinds_of(content: CardContent) -> list[str]:
+    """What the card can be drawn as."""
+    return [str(kind) for kind in KINDS[content.card.query.of]]
+
+
+def explain_card(content: CardContent, found: Sequence[Concern]) -> Explanation:
+    """How a card came about, and what speaks against it."""
+    cautions = [c.words for c in found if c.place.card_id == content.card.id]
+    if content.found is None:
+        return Explanation(content.card.name, content.problem, (), "", "", "cards", tuple(cautions))
+    runs = content.found.runs
+    devices = list(dict.fromkeys(p.device.name for p in runs))
+    window = f"{len(runs)} runs of {', '.join(devices)}." if runs else ""
+    meaning = (
+        "A card remembers what was asked, not what came out: new runs change it, and it says when its finding did."
+    )
+    formula = [f"composed: {content.composed}"]
+    if content.edited:
+        formula.append(f"as edited: {content.finding}")
+    if content.moved:
+        formula.append(f"agreed to last: {content.card.seen}")
+    below = f"Below it: {' · '.join(content.notes)}." if content.notes else ""
+    where = " ".join(filter(None, (window, below)))
+    return Explanation(content.card.name, meaning, tuple(formula), where, "", "cards", tuple(cautions))
+
+
+def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:
+    """Everything that an editor would stop; the row's `of` is the concern."""
+    rows = []
+    for c in found:
+        explained = Explanation(_CODES.get(c.code, c.code), c.words, (), "", "", "before-publishing")
+        cells = (WEIGHT_WORDS[c.weight], c.words, _where(c, deck))
+        rows.append(TableRow(cells, explained, of=c, aside=c.weight is Weight.LOOK))
+    return rows
+
+
+def private_words(counts: Sequence[PrivateCount], what: Private) -> str:
+    """What of one kind stands behind the report."""
+    found = next((c for c in counts if c.what is what), None)
+    if found is None:
+        return f"{what} (none)"
+    return f"{what} ({found.count}; for example “{found.example[:40]}”)"
+
+
+def _where(c: Concern, deck: Deck) -> str:
+    if c.place.card_id is not None:
+        number = next((n for n, x in enumerate(deck.contents, 1) if x.card.id == c.place.card_id), 0)
+        return f"card {number}" + (", a run" if c.place.run_id is not None else "")
+    return "the report" if c.place.report else "a device"
+
+
+_CODES = {
+    "changed": "The finding changed",
+    "edited": "A sentence by hand",
+    "tie-as-win": "A tie that is told as a win",
+    "single-run": "A single run called faster or slower",
+    "unfair": "An unfair pair",
+    "drifting": "A run that had not settled",
+    "tiny-base": "A percentage of very little",
+    "claimed-watts": "Claimed watts on an axis",
+    "label-watts": "A label that is not what it draws",
+    "disclosure": "A disclosure is missing",
+    "undated-price": "A price without its day",
+    "missing-signs": "Signs that no font has",
+    "empty": "A card with nothing to show",
+    "told": "Scores of others",
+    "window-by-hand": "A window by hand",
+    "no-title": "No title",
+    "no-card": "No card",
+}
