@@ -3,6 +3,7 @@
 import base64
 import io
 import re
+import threading
 import warnings
 from html import escape
 from pathlib import Path
@@ -47,8 +48,17 @@ def write_face(face: Face, path: Path, theme: Theme = LIGHT, size: tuple[int, in
         raise PinchError(f"{path}: the chart cannot be written ({error.strerror}).") from None
 
 
+_DRAWING = threading.Lock()
+"""One picture after the other: matplotlib's fonts and settings are shared by all threads."""
+
+
 def face_bytes(face: Face, kind: str, theme: Theme = LIGHT, size: tuple[int, int] = (WIDTH, HEIGHT)) -> bytes:
     """A picture as the bytes of a PNG, SVG or PDF. The same face gives the same bytes."""
+    with _DRAWING:
+        return _face_bytes(face, kind, theme, size)
+
+
+def _face_bytes(face: Face, kind: str, theme: Theme, size: tuple[int, int]) -> bytes:
     figure = draw_face(face, theme, (WIDTH, round(WIDTH * size[1] / size[0])))
     words = {"Title": face.finding, "Description": face.alternative}
     if kind == "png":
@@ -62,10 +72,11 @@ def face_bytes(face: Face, kind: str, theme: Theme = LIGHT, size: tuple[int, int
 def bare_svg(chart: Drawn, theme: Theme, wide: int, key: str) -> str:
     """A chart as an SVG element to stand inside a page, without title and notes. `key` makes its identifiers its own
     among those of the page."""
-    figure = draw_bare(chart, theme, wide)
-    for axis in figure.axes:
-        axis.set_facecolor("none")
-    text = _saved(figure, "svg", theme, DPI, metadata={"Date": None}, facecolor="none").decode()
+    with _DRAWING:
+        figure = draw_bare(chart, theme, wide)
+        for axis in figure.axes:
+            axis.set_facecolor("none")
+        text = _saved(figure, "svg", theme, DPI, metadata={"Date": None}, facecolor="none").decode()
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
     text = re.sub(r'(id="|url\(#|href="#)', rf"\g<1>{key}-", text)
@@ -74,7 +85,9 @@ def bare_svg(chart: Drawn, theme: Theme, wide: int, key: str) -> str:
 
 def bare_png(chart: Drawn, theme: Theme, wide: int) -> bytes:
     """A chart alone as PNG, twice as fine as the column it stands in."""
-    return _saved(draw_bare(chart, theme, wide), "png", theme, 2 * DPI, metadata={"Description": chart.alternative})
+    with _DRAWING:
+        figure = draw_bare(chart, theme, wide)
+        return _saved(figure, "png", theme, 2 * DPI, metadata={"Description": chart.alternative})
 
 
 def _saved(figure: "Figure", kind: str, theme: Theme, dpi: float, **more: Any) -> bytes:

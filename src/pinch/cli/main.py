@@ -22,6 +22,7 @@ COMMANDS = {
     "rig": "start a simulated device",
     "convert": "anybody's log as a log of Pinch",
     "import": "add logs in any dialect to a book as runs",
+    "report": "write the report of a book, the pictures of its deck, tables and the open data",
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
 WRONG_USE = 2

@@ -104,5 +104,5 @@ def _png(pixels: "NDArray[np.uint8]") -> bytes:
     from PIL import Image
 
     content = io.BytesIO()
-    Image.fromarray(pixels).save(content, "png", compress_level=4)
+    Image.fromarray(pixels).save(content, "png", compress_level=1)
     return content.getvalue()

@@ -1,0 +1,141 @@
+"""`pinch report --book BOOK --out DIR`: the report of a book, the pictures of its deck, tables, and the open data."""
+
+import argparse
+import json
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+from pinch.bench.book import open_book
+from pinch.bench.cards import Private
+from pinch.charts.files import KINDS, SIZES
+from pinch.charts.theme import DARK, LIGHT, Theme
+from pinch.compose.cards.concerns import Concern, concerns
+from pinch.compose.cards.deck import Deck, read_deck
+from pinch.compose.publishing import TABLES, PublishChoice, private_in, write_deck
+from pinch.core.errors import PinchError
+from pinch.publish.datapackage import LICENCES
+from pinch.publish.pictures import PictureChoice
+from pinch.publish.report import FORMS, ReportChoice
+from pinch.publish.reportpackage import PackageChoice
+from pinch.publish.reveal import write_reveal
+
+PRIVATE = {what.name.lower(): what for what in Private}
+
+
+def configure(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--book", type=Path, required=True)
+    parser.add_argument("--out", type=Path, metavar="DIR", help="an empty folder, or one of an earlier report")
+    for option, known, usual, what in (
+        ("--forms", FORMS, tuple(FORMS), "forms of the report"),
+        ("--pictures", KINDS, ("png",), "kinds of the pictures of the deck"),
+        ("--tables", TABLES, TABLES, "kinds of the tables, a sheet a card"),
+    ):
+        words = f"{what}, of {', '.join(known)}; 'none' for none"
+        parser.add_argument(option, default=",".join(usual), metavar="LIST", help=words)
+    parser.add_argument("--no-data", action="store_true", help="leave out the open data")
+    parser.add_argument("--size", choices=[_pixels(size) for size in SIZES.values()], default="1920x1080")
+    parser.add_argument("--dark", action="store_true", help="pictures on dark paper")
+    parser.add_argument(
+        "--date", default="", metavar="YYYY-MM-DD", help="date of the report; today where none is given"
+    )
+    parser.add_argument("--template", type=Path, metavar="FILE", help="a template of your own for the HTML and PDF")
+    parser.add_argument("--licence", choices=sorted(LICENCES), help="of the data; else as the report has it")
+    parser.add_argument("--with", dest="private", default="", metavar="KINDS", help=f"private: {', '.join(PRIVATE)}")
+    parser.add_argument("--check", action="store_true", help="only say what an editor would stop, and write nothing")
+    parser.add_argument("--sequence", type=int, metavar="CARD", help="only this card, as numbered pictures for a video")
+    parser.add_argument("--frames", type=int, default=125, help="pictures of a sequence")
+    parser.add_argument("--json", action="store_true")
+
+
+def run(args: argparse.Namespace) -> int:
+    if args.out is None and not args.check:
+        raise PinchError("Say with --out where the report goes, or ask with --check what an editor would stop.")
+    if args.date and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", args.date):
+        raise PinchError(f"--date {args.date}: a date is written as YYYY-MM-DD.")
+    deck = read_deck(args.book)
+    found = concerns(deck)
+    if args.check:
+        _tell(args.json, [], [], found, [])
+        return 0
+    book = open_book(args.book)
+    try:
+        if args.sequence is not None:
+            _tell(args.json, _sequence(deck, args), [], [], [])
+            return 0
+        written = write_deck(book, deck, args.out, _choice(args, deck))
+        private = [f"{c.what}: {c.count}" for c in private_in(book, deck)]
+    finally:
+        book.close()
+    _tell(args.json, written.paths, written.left_out, found, private)
+    return 0
+
+
+def _choice(args: argparse.Namespace, deck: Deck) -> PublishChoice:
+    allowed = tuple(PRIVATE[word] for word in _chosen("--with", args.private, tuple(PRIVATE)))
+    template = args.template or (Path(deck.report.template) if deck.report.template else None)
+    data = PackageChoice(args.licence or deck.report.licence, allowed or deck.report.private)
+    pictures = _chosen("--pictures", args.pictures, KINDS)
+    return PublishChoice(
+        ReportChoice(_chosen("--forms", args.forms, tuple(FORMS)), template),
+        PictureChoice(pictures, _size(args.size), _theme(args)) if pictures else None,
+        _chosen("--tables", args.tables, TABLES),
+        None if args.no_data else data,
+        args.date,
+    )
+
+
+def _chosen(option: str, words: str, known: Sequence[str]) -> tuple[str, ...]:
+    """The words of an option that takes a list, in their known order.
+
+    Raises
+    ------
+    PinchError : one is not known.
+    """
+    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "none")]
+    unknown = [word for word in wanted if word not in known]
+    if unknown:
+        raise PinchError(f"{option} {', '.join(unknown)}: there is {', '.join(known)}.")
+    return tuple(word for word in known if word in wanted)
+
+
+def _sequence(deck: Deck, args: argparse.Namespace) -> list[Path]:
+    if not 1 <= args.sequence <= len(deck.contents):
+        raise PinchError(f"--sequence {args.sequence}: the deck has cards 1 to {len(deck.contents)}.")
+    content = deck.contents[args.sequence - 1]
+    if content.face is None:
+        raise PinchError(f"Card {args.sequence} shows nothing: {content.problem}")
+    return write_reveal(content.face, args.out, args.frames, _size(args.size), _theme(args))
+
+
+def _theme(args: argparse.Namespace) -> Theme:
+    return DARK if args.dark else LIGHT
+
+
+def _pixels(size: tuple[int, int]) -> str:
+    return f"{size[0]}x{size[1]}"
+
+
+def _size(words: str) -> tuple[int, int]:
+    wide, high = words.split("x")
+    return int(wide), int(high)
+
+
+def _tell(
+    as_json: bool, paths: Sequence[Path], left_out: Sequence[str], found: Sequence[Concern], private: Sequence[str]
+) -> None:
+    if as_json:
+        told = {
+            "written": [str(path) for path in paths],
+            "left_out": list(left_out),
+            "private": list(private),
+            "warnings": [{"code": c.code, "weight": c.weight.name.lower(), "text": c.words} for c in found],
+        }
+        print(json.dumps(told, ensure_ascii=False))
+        return
+    for path in paths:
+        print(path)
+    for words in left_out:
+        print(f"left out: {words}")
+    for c in found:
+        print(f"{c.weight.name.lower()}: {c.words}")
