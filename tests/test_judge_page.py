@@ -160,7 +160,7 @@ class TestPage(WindowCase):
         self.window.show_runs()
         self.wait_for(lambda: self.window.digesting.job is None)
         runs = self.view.runs
-        self.assertRegex(runs.words.text(), r"^98 runs: 9 drifting, 1 short, \d+ heat, 1 gap, 1 fault, 1 void\.$")
+        self.assertRegex(runs.words.text(), r"^101 runs: 9 drifting, 1 short, \d+ heat, 1 gap, 1 fault, 1 void\.$")
         runs.filter.setText("limpet firmware")
         self.assertEqual(
             sorted(row.setting for row in runs.shown), ["Firmware 54, clock lock 3.1", "Firmware 54, faulty"]

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 KINDS = ("png", "svg", "pdf")
+PNG_EFFORT = 3
+"""Of zlib: a third of the time of its usual 6, files a tenth larger."""
 SIZES = {"1280 × 720": (1280, 720), "1920 × 1080": (1920, 1080), "3840 × 2160": (3840, 2160)}
 
 
@@ -62,7 +64,8 @@ def _face_bytes(face: Face, kind: str, theme: Theme, size: tuple[int, int]) -> b
     figure = draw_face(face, theme, (WIDTH, round(WIDTH * size[1] / size[0])))
     words = {"Title": face.finding, "Description": face.alternative}
     if kind == "png":
-        return _saved(figure, "png", theme, DPI * size[0] / WIDTH, metadata=words)
+        quick = {"compress_level": PNG_EFFORT}
+        return _saved(figure, "png", theme, DPI * size[0] / WIDTH, metadata=words, pil_kwargs=quick)
     if kind == "svg":
         return _alone(_saved(figure, "svg", theme, DPI, metadata={"Date": None}), face)
     info = {"Title": face.finding, "Subject": face.alternative, "CreationDate": None}
