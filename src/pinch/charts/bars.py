@@ -2,7 +2,10 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+BASELINE = "baseline"
+"""The words of the bar that the others are set against."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,21 @@ class BarChart:
     groups: tuple[BarGroup, ...]
     footnotes: tuple[str, ...] = ()
     alternative: str = ""
+
+
+def legible(chart: BarChart, most: int) -> BarChart:
+    """The bars that can be read where at most so many find room in a group: the first ones, with the baseline. The
+    title of a group says how many are not drawn."""
+    groups = []
+    for group in chart.groups:
+        kept = set(range(min(most, len(group.bars))))
+        base = next((n for n, bar in enumerate(group.bars) if bar.words == BASELINE), 0)
+        if base not in kept:
+            kept = (kept - {max(kept)}) | {base}
+        lost = len(group.bars) - len(kept)
+        title = f"{group.title}; {lost} of {len(group.bars)} are not drawn, but in the table file" if lost else ""
+        groups.append(BarGroup(title or group.title, tuple(group.bars[n] for n in sorted(kept))))
+    return replace(chart, groups=tuple(groups))
 
 
 def in_words(groups: Sequence[BarGroup]) -> str:

@@ -3,7 +3,7 @@
 import math
 from typing import TYPE_CHECKING
 
-from pinch.charts.bars import BarChart, BarGroup
+from pinch.charts.bars import BarChart, BarGroup, legible
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.theme import FIGURE_FACE, LIGHT_FILL, Theme
@@ -17,9 +17,10 @@ LEAST_ROW, MOST_ROW, TITLE_ROOM = line_height(NOTE) + 1.0, 56.0, 30.0
 
 def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> None:
     """Draw the groups below each other, all on one row height."""
-    rows = sum(len(g.bars) for g in chart.groups)
-    if not rows:
+    if not any(g.bars for g in chart.groups):
         return
+    chart = legible(chart, most_bars(area.height / len(chart.groups)))
+    rows = sum(len(g.bars) for g in chart.groups)
     row = min(MOST_ROW, (area.height - TITLE_ROOM * len(chart.groups)) / rows)
     bars = [b for g in chart.groups for b in g.bars]
     left = min(WIDEST_LABEL, max(width(b.label, LABEL, b.subject) for b in bars) + 14)
@@ -43,7 +44,7 @@ def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> No
 
 def most_bars(height: float) -> int:
     """How many bars of one group can be read in so much height, px."""
-    return int((height - TITLE_ROOM) / LEAST_ROW)
+    return max(1, int((height - TITLE_ROOM) / LEAST_ROW))
 
 
 def _draw_group(

@@ -6,8 +6,6 @@ from dataclasses import replace
 
 from pinch.bench.cards import CardKind, CellQuery, CellsQuery
 from pinch.bench.records import Workload
-from pinch.charts.bars import BarChart, BarGroup
-from pinch.charts.draw.bars import most_bars
 from pinch.charts.dumbbells import Ball, Dumbbell, DumbbellChart
 from pinch.charts.dumbbells import in_words as pairs_in_words
 from pinch.charts.face import Drawn
@@ -33,8 +31,6 @@ COLUMNS = (
     *(Column("difference 95 % from", "%"), Column("difference 95 % to", "%"), Column("whose figure")),
 )
 SUPPLIES = ("mains", "battery")
-BAR_ROOM = 430.0
-"""Height that the bars of a picture usually have, px."""
 
 
 def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int, int]) -> Found:
@@ -124,7 +120,7 @@ def _drawn(kind: CardKind, shown: Shown) -> tuple[str, Drawn]:
         return " ".join(money_words(shown)) or money.title, money
     if kind is CardKind.TABLE:
         return saying.against_words(shown), verdict_table(shown)
-    return saying.against_words(shown), legible(saying.bars(shown), shown.result.baseline.name)
+    return saying.against_words(shown), saying.bars(shown)
 
 
 def _method(query: CellsQuery, kind: CardKind) -> list[str]:
@@ -136,23 +132,6 @@ def _method(query: CellsQuery, kind: CardKind) -> list[str]:
     if query.measure != AVERAGE:
         words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
     return words
-
-
-def legible(chart: BarChart, baseline: str) -> BarChart:
-    """The bars that can be read on one picture: the first of each group, with the baseline; a note names the rest."""
-    rows = most_bars(BAR_ROOM / max(1, len(chart.groups)))
-    if all(len(g.bars) <= rows for g in chart.groups):
-        return chart
-    groups = []
-    for group in chart.groups:
-        kept = set(range(min(rows, len(group.bars))))
-        base = next((n for n, bar in enumerate(group.bars) if bar.label == baseline), 0)
-        if base not in kept:
-            kept = (kept - {max(kept)}) | {base}
-        left = len(group.bars) - len(kept)
-        title = f"{group.title}; {left} of {len(group.bars)} are not drawn, but in the table file" if left else ""
-        groups.append(BarGroup(title or group.title, tuple(group.bars[n] for n in sorted(kept))))
-    return replace(chart, groups=tuple(groups))
 
 
 def pairs_of(cells: Sequence[BenchCell]) -> list[tuple[BenchCell, BenchCell]]:

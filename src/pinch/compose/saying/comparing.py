@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from pinch.bench.records import standing, workload_words
-from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
+from pinch.charts.bars import BASELINE, Bar, BarChart, BarGroup, in_words
 from pinch.compose import AVERAGE, BenchCell, Compared, CompareResult, Unfair, WorkRow
 from pinch.compose.saying.verdicts import percent, verdict_words
 from pinch.core.fairness import Grade
@@ -130,7 +130,7 @@ def less_is_better(shown: Shown, row: WorkRow) -> bool:
 def _bar(c: Compared, shown: Shown) -> Bar:
     low, high = c.score.interval()
     subject = c.cell.device.id == shown.subject
-    words = "baseline" if c.cell == shown.result.baseline else ""
+    words = BASELINE if c.cell == shown.result.baseline else ""
     if c.verdict is not None:
         words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
     return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id or 0, 0), subject, words)

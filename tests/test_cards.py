@@ -1,0 +1,356 @@
+"""Cards: what a query comes to, the notes that write themselves, and what an editor would stop."""
+
+import unittest
+from unittest import mock
+
+from pydantic import ValidationError
+
+from pinch.bench.cards import (
+    KINDS,
+    Card,
+    CardKind,
+    CellQuery,
+    CellsQuery,
+    CurvesQuery,
+    ModesQuery,
+    Query,
+    Report,
+    RunsQuery,
+    TestedQuery,
+    UnitsQuery,
+)
+from pinch.bench.parts import Offer
+from pinch.bench.records import Acceptance, Came, Setting
+from pinch.bench.summaries import Origin, Summary
+from pinch.charts.bars import BarChart, legible
+from pinch.charts.dumbbells import DumbbellChart
+from pinch.charts.multiples import GridChart
+from pinch.charts.shares import ShareChart
+from pinch.charts.slopes import SlopeChart
+from pinch.charts.spec import Chart
+from pinch.charts.tablechart import TableChart
+from pinch.compose import BookPoints, cells_of
+from pinch.compose.cards import cells, curves
+from pinch.compose.cards.concerns import Concern, concerns, strange_numbers
+from pinch.compose.cards.content import CardContent
+from pinch.compose.cards.deck import CardMaker, Deck, moved_to, replace_fields
+from pinch.compose.cards.notes import ACCEPTED_MARK, OPEN_MARK
+from pinch.core.verdict import FASTER
+from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OTHER, TASK, Made
+
+CELLS = CellsQuery(
+    cells=(CellQuery(setting_id=1, room_c=22.0), CellQuery(setting_id=4, room_c=22.0)), workload_ids=(1,), subject=1
+)
+LADDER = tuple(Setting(id=10 + w, device_id=1, name=f"{w} W", sustained_w=w) for w in (10, 15, 20, 30, 40))
+
+
+def made_of(m: Made, query: Query, kind: CardKind, **card: object) -> CardContent:
+    return made_in(m.book(), query, kind, **card)
+
+
+def made_in(book: BookPoints, query: Query, kind: CardKind, **card: object) -> CardContent:
+    fields: dict[str, object] = {"id": 1, "name": "A question?", "kind": kind, "query": query} | card
+    return CardMaker(mock.Mock(), book).make(Card.model_validate(fields))
+
+
+def pairs(first: list[float], second: list[float]) -> Made:
+    m = Made()
+    for rate in first:
+        m.add(FULL, rate)
+    for rate in second:
+        m.add(OTHER, rate, digest={"power_w": 45.0})
+    return m
+
+
+def ladder() -> Made:
+    """y = 10 √P of every watt, twice."""
+    m = Made()
+    for setting in LADDER:
+        for twist in (0.999, 1.001):
+            m.add(setting, twist * 10.0 * (setting.sustained_w or 0.0) ** 0.5)
+    return m
+
+
+class TestCards(unittest.TestCase):
+    def test_every_query_is_kept_as_it_was(self) -> None:
+        queries: list[Query] = [
+            RunsQuery(run_ids=(1, 2)),
+            CurvesQuery(device_ids=(1,), workload_ids=(1,), target=60.0),
+            CELLS,
+            ModesQuery(device_id=1, workload_id=1),
+            UnitsQuery(),
+            TestedQuery(),
+        ]
+        for query in queries:
+            card = Card(name="x", kind=KINDS[query.of][0], query=query)
+            self.assertEqual(Card.model_validate_json(card.model_dump_json()), card)
+        with self.assertRaises(ValidationError):
+            Card.model_validate({"name": "x", "kind": "table", "query": {"of": "anything"}})
+
+    def test_every_kind_of_every_query_is_drawn_or_says_why(self) -> None:
+        m = ladder()
+        m.add(OTHER, 40.0)
+        m.add(AWAY, 30.0)
+        m.add(FULL, 60.0)
+        kinds: dict[CardKind, type] = {
+            CardKind.BARS: BarChart,
+            CardKind.DUMBBELL: DumbbellChart,
+            CardKind.SLOPE: SlopeChart,
+            CardKind.SHARES: ShareChart,
+            CardKind.CURVES: Chart,
+            CardKind.EFFICIENCY: Chart,
+            CardKind.MULTIPLES: GridChart,
+            CardKind.SHEET: TableChart,
+            CardKind.TABLE: TableChart,
+        }
+        queries = (CELLS, CurvesQuery(device_ids=(1, 2), workload_ids=(1,)), ModesQuery(device_id=1, workload_id=1))
+        seen = set()
+        for query in (*queries, UnitsQuery(device_ids=(1, 2)), TestedQuery()):
+            for kind in KINDS[query.of]:
+                content = made_of(m, query, kind)
+                if content.found is None:
+                    self.assertRegex(content.problem, "measured|priced|prices", kind)
+                    continue
+                seen.add(kind)
+                self.assertIsInstance(content.found.chart, kinds[kind])
+                self.assertGreater(len(content.found.table.rows), 0)
+                self.assertTrue(all(len(r) == len(content.found.table.columns) for r in content.found.table.rows))
+                self.assertTrue(content.finding.endswith("."), content.finding)
+                assert content.face is not None
+                self.assertIn(content.finding, content.face.alternative)
+        self.assertEqual(seen, set(kinds))
+
+    def test_what_is_gone_is_said(self) -> None:
+        m = pairs([60, 61], [50, 51])
+        for query, kind, words in (
+            (RunsQuery(run_ids=(99,)), CardKind.TIMELINE, "None of its runs"),
+            (CurvesQuery(device_ids=(9,), workload_ids=(1,)), CardKind.CURVES, "No settled run"),
+            (CurvesQuery(device_ids=(1,), workload_ids=(1,), axis="aether"), CardKind.CURVES, "'aether'"),
+            (CurvesQuery(device_ids=(1,), workload_ids=(1,), measure="low_7"), CardKind.CURVES, "'low_7'"),
+            (CellsQuery(cells=(CellQuery(setting_id=77),), workload_ids=(1,)), CardKind.BARS, "None of its cells"),
+            (ModesQuery(device_id=9, workload_id=1), CardKind.SHEET, "not in the book any more"),
+            (ModesQuery(device_id=1, workload_id=2), CardKind.SHEET, "no settled run of Chart Export"),
+            (UnitsQuery(device_ids=(8,)), CardKind.TABLE, "None of its devices"),
+            (UnitsQuery(), CardKind.TIMELINE, "cannot be drawn as timeline"),
+        ):
+            content = made_of(m, query, kind)
+            self.assertIn(words, content.problem)
+            self.assertIsNone(content.face)
+
+    def test_a_cell_is_found_again_when_the_middle_of_its_room_moves(self) -> None:
+        m = pairs([60, 61], [50])
+        query = CellsQuery(cells=(CellQuery(setting_id=1, room_c=23.0),), workload_ids=(1,))
+        found = cells.chosen_cells(query, cells_of(m.book()))
+        self.assertEqual(found[0].key.room_c, 22.0)
+
+    def test_new_runs_change_the_finding_and_it_says_so(self) -> None:
+        before = made_of(pairs([60, 61, 60], [60, 61, 60.5]), CELLS, CardKind.BARS)
+        self.assertIn("a tie", before.composed)
+        after = made_of(pairs([60, 61, 60], [40, 41, 40.5]), CELLS, CardKind.BARS, seen=before.composed)
+        self.assertTrue(after.moved)
+        self.assertIn("changed", [c.code for c in concerns(deck_of(after))])
+        self.assertFalse(made_of(pairs([60, 61, 60], [60, 61, 60.5]), CELLS, CardKind.BARS, seen=before.composed).moved)
+
+    def test_a_sentence_by_hand_is_marked_and_shown(self) -> None:
+        content = made_of(pairs([60, 61], [50, 51]), CELLS, CardKind.BARS, finding="It flies.", footnote="At sea.")
+        assert content.face is not None
+        self.assertTrue(content.edited)
+        self.assertEqual(content.face.finding, "It flies.")
+        self.assertIn("At sea", content.notes)
+
+    def test_moving_keeps_all_in_order(self) -> None:
+        cards = [Card(id=n, name=str(n), kind=CardKind.TABLE, query=UnitsQuery(), place=n) for n in (1, 2, 3)]
+        self.assertEqual({c.id: c.place for c in moved_to(cards, 3, -1)}, {3: 2, 2: 3})
+        self.assertEqual(moved_to(cards, 1, -1), [])
+        with self.assertRaises(ValidationError):
+            replace_fields(cards[0], name=" ")
+
+
+class TestNotes(unittest.TestCase):
+    def test_conditions_repeats_units_and_days(self) -> None:
+        content = made_of(pairs([60, 61], [50]), CELLS, CardKind.BARS)
+        notes = " · ".join(content.notes)
+        for words in ("room 22 °C, mains", "1 to 2 runs of each", "Old one: engineering sample unit", "2026-09-01"):
+            self.assertIn(words, notes)
+        self.assertIn("how it came not noted: Sandpiper 14, Old one", notes)
+        self.assertTrue(content.notes[0].startswith((OPEN_MARK, "△")), "what speaks against it comes first")
+
+    def test_accepted_differences_carry_their_reason(self) -> None:
+        m = pairs([60, 61], [50, 51])
+        book = m.book()
+        result = made_in(book, CELLS, CardKind.BARS).found
+        assert result is not None
+        worst = result.compared[0].unfair[0]
+        kept = Acceptance(
+            first_setting=4, second_setting=1, key=worst.difference.key, first_value=worst.difference.a,
+            second_value=worst.difference.b, reason="that is the question",
+        )  # fmt: skip
+        content = made_in(m.book(acceptances=(kept,)), CELLS, CardKind.BARS)
+        accepted = [n for n in content.notes if n.startswith(ACCEPTED_MARK)]
+        self.assertEqual(len(accepted), 1)
+        self.assertIn("accepted: that is the question", accepted[0])
+
+    def test_schools_told_scores_and_what_is_not_settled(self) -> None:
+        m = ladder()
+        told = Summary(score=80.0, power_w=50.0, origin=Origin.MAKER)
+        m.add(FULL, 80.0, summary=told, digest={"power_w": None})
+        m.add(HUSH, 30.0, digest={"state": "drifting", "lows": {"low_1.time_share": 20.0}})
+        query = CurvesQuery(device_ids=(1,), workload_ids=(1,))
+        notes = " · ".join(made_of(m, query, CardKind.CURVES).notes)
+        for words in (
+            "upright ticks: claimed",
+            "told, not measured: Sandpiper 14, Full: maker's figure",
+            "1 of 12 runs",
+        ):
+            self.assertIn(words, notes)
+        low = made_of(m, query.model_copy(update={"measure": "low_1.time_share"}), CardKind.CURVES)
+        self.assertIn("school “time share”", " ".join(low.notes))
+
+
+class TestEfficiency(unittest.TestCase):
+    def test_the_best_for_each_watt_of_a_known_law(self) -> None:
+        # y = 10 √P gives y / P = 10 / √P: most at the least watts (closed form).
+        content = made_of(ladder(), CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.EFFICIENCY)
+        self.assertIn("Sandpiper 14 3.16 at 10.0 W (10 W)", content.composed)
+        assert content.found is not None and isinstance(content.found.chart, Chart)
+        guides = content.found.chart.panels[0].guides
+        self.assertEqual([g.slope for g in guides], [2.0])
+        self.assertEqual(guides[0].words, "2 fps/W")
+
+    def test_guides_are_round_and_few(self) -> None:
+        self.assertEqual(curves.round_slopes([0.14, 0.22]), [0.2])
+        self.assertEqual(curves.round_slopes([1.0, 100.0]), [1.0, 5.0, 20.0, 100.0])
+        self.assertEqual(curves.round_slopes([3.2, 3.4]), [3.3])
+
+
+class TestCells(unittest.TestCase):
+    def test_mains_and_battery_are_paired_and_their_supply_is_no_fault(self) -> None:
+        m = Made()
+        for rate in (30.0, 30.2, 30.1):
+            m.add(HUSH, rate)
+            m.add(AWAY, 0.8 * rate)
+        query = CellsQuery(
+            cells=(CellQuery(setting_id=2, room_c=22.0), CellQuery(setting_id=3, room_c=22.0)), workload_ids=(1,)
+        )
+        content = made_of(m, query, CardKind.DUMBBELL)
+        assert content.found is not None and isinstance(content.found.chart, DumbbellChart)
+        (row,) = content.found.chart.rows
+        self.assertEqual(content.found.chart.ends, ("mains", "battery"))
+        self.assertAlmostEqual(row.second.value / row.first.value, 0.8)
+        self.assertIn("keeps of its score on mains: Skerry Run: 80 %", content.composed)
+        self.assertNotIn("supply", [u.difference.key for r in content.found.compared for u in r.unfair])
+
+    def test_times_of_a_task_slope_the_better_way(self) -> None:
+        m = Made()
+        for seconds in (100.0, 100.5):
+            m.add(FULL, seconds, TASK)
+            m.add(OTHER, 2 * seconds, TASK, digest={"power_w": 45.0})
+        query = CELLS.model_copy(update={"workload_ids": (2,), "cells": CELLS.cells[::-1]})
+        content = made_of(m, query, CardKind.SLOPE)
+        assert content.found is not None and isinstance(content.found.chart, SlopeChart)
+        self.assertAlmostEqual(content.found.chart.lines[0].values[1], 200.0)
+
+    def test_forty_devices_leave_a_legible_picture_that_says_so(self) -> None:
+        settings = [Setting(id=100 + n, device_id=1, name=f"{n} W", sustained_w=float(n)) for n in range(1, 41)]
+        m = Made()
+        for n, setting in enumerate(settings):
+            m.add(setting, 100.0 - n)
+        query = CellsQuery(
+            cells=tuple(CellQuery(setting_id=s.id or 0, room_c=22.0) for s in reversed(settings)), workload_ids=(1,)
+        )
+        content = made_of(m, query, CardKind.BARS)
+        assert content.found is not None and isinstance(content.found.chart, BarChart)
+        (group,) = legible(content.found.chart, 20).groups
+        self.assertEqual(len(group.bars), 20)
+        self.assertIn("20 of 40 are not drawn", group.title)
+        self.assertIn("baseline", [bar.words for bar in group.bars])
+        self.assertEqual(len(content.found.table.rows), 40)
+
+
+def deck_of(*contents: CardContent, **report: object) -> Deck:
+    points = Made().book()
+    return Deck(contents, Report.model_validate({"title": "t", **report}), points)
+
+
+class TestConcerns(unittest.TestCase):
+    def codes(self, *contents: CardContent, **report: object) -> list[str]:
+        return [c.code for c in concerns(deck_of(*contents, **report))]
+
+    def of(self, code: str, *contents: CardContent) -> Concern:
+        return next(c for c in concerns(deck_of(*contents)) if c.code == code)
+
+    def test_a_single_run_called_faster(self) -> None:
+        m = pairs([60.0], [40.0, 40.1, 40.2])
+        content = made_of(m, CELLS, CardKind.BARS)
+        assert content.found is not None
+        verdict = content.found.compared[0].rows[0].cells[1].verdict
+        assert verdict is not None and verdict.answer != FASTER
+        self.assertIn("with a single run of Sandpiper 14, Full", self.of("single-run", content).words)
+        self.assertNotIn("single-run", self.codes(made_of(pairs([60, 61], [40, 41]), CELLS, CardKind.BARS)))
+
+    def test_a_tie_worded_as_a_win(self) -> None:
+        tie = pairs([60, 60.2, 60.1], [60.1, 60.3, 60.2])
+        for words, stopped in (
+            ("Old one beats Sandpiper 14.", True),
+            ("The Old one is slightly faster.", True),
+            ("A tie: neither is faster.", False),
+            ("Both are the same.", False),
+        ):
+            content = made_of(tie, CELLS, CardKind.BARS, finding=words)
+            self.assertEqual("tie-as-win" in self.codes(content), stopped, words)
+        won = made_of(pairs([60, 60.2, 60.1], [80, 80.3, 80.2]), CELLS, CardKind.BARS, finding="Old one is faster.")
+        self.assertNotIn("tie-as-win", self.codes(won))
+
+    def test_numbers_by_hand(self) -> None:
+        self.assertEqual(strange_numbers("48 % faster, 12.5 W", "is 47.6 % faster at 12.5 W"), [])
+        self.assertEqual(strange_numbers("60 % faster", "is 47.6 % faster"), ["60"])
+        self.assertEqual(strange_numbers("1,5 times", "1.5 times"), [])
+        content = made_of(pairs([60, 61], [40, 41]), CELLS, CardKind.BARS, finding="It is 77 % slower.")
+        self.assertIn("77", self.of("edited", content).words)
+
+    def test_tiny_bases_labels_told_watts_and_days(self) -> None:
+        slow = made_of(pairs([10, 10.1, 10.05], [13, 13.1, 13.05]), CELLS, CardKind.BARS)
+        self.assertIn("percentage of 10 fps", self.of("tiny-base", slow).words.replace("10.1", "10"))
+        m = Made()
+        named = Setting(id=50, device_id=1, name="54 W", sustained_w=54)
+        for rate in (60.0, 60.5):
+            m.add(named, rate, digest={"power_w": 40.0})
+            m.add(OTHER, rate)
+        query = CELLS.model_copy(update={"cells": (CellQuery(setting_id=50, room_c=22.0), CELLS.cells[1])})
+        self.assertIn("54 W; 40.0 W were measured", self.of("label-watts", made_of(m, query, CardKind.BARS)).words)
+        told = ladder()
+        summary = Summary(score=80.0, power_w=50.0, origin=Origin.MAKER)
+        told.add(FULL, 80.0, summary=summary, digest={"power_w": None})
+        curve = made_of(told, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
+        self.assertIn("1 scores at watts that were told", self.of("claimed-watts", curve).words)
+        undated = NEW.model_copy(update={"offers": (Offer(price=999, currency="EUR"),)})
+        book = pairs([60], [50]).book()
+        book = BookPoints(book.points, (undated,), book.workloads, {}, ())
+        self.assertIn("undated-price", self.codes(made_in(book, UnitsQuery(device_ids=(1,)), CardKind.TABLE)))
+
+    def test_disclosures_unsettled_runs_and_empty_cards(self) -> None:
+        m = ladder()
+        m.add(HUSH, 30.0, digest={"state": "drifting"})
+        curve = made_of(m, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
+        self.assertIn("Hush, run 11, which had not settled", self.of("drifting", curve).words)
+        self.assertEqual(self.of("drifting", curve).place.run_id, 11)
+        self.assertEqual(self.of("disclosure", curve).place.device_id, NEW.id)
+        empty = made_of(m, RunsQuery(run_ids=(999,)), CardKind.TIMELINE)
+        self.assertEqual(self.codes(empty), ["empty", "no-card"])
+        self.assertIn("no-title", self.codes(curve, title=""))
+
+    def test_a_lent_unit_owes_a_disclosure(self) -> None:
+        lent = NEW.model_copy(update={"came": Came.LENT})
+        m = ladder()
+        m.points = [p.__class__(p.run, lent, p.setting, p.workload, p.digest, p.room_c) for p in m.points]
+        book = BookPoints(tuple(m.points), (lent,), (GAME, TASK), {}, ())
+        curve = made_in(book, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
+        self.assertIn("disclosure", self.codes(curve))
+        self.assertNotIn("disclosure", self.codes(curve, disclosure="Lent for six weeks."))
+
+    def test_signs_that_no_font_has(self) -> None:
+        content = made_of(
+            ladder(), CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES, name="日本 Ωß שלום"
+        )
+        self.assertEqual(content.missing, "日本")
+        self.assertIn("日 本", self.of("missing-signs", content).words)

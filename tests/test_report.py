@@ -1,0 +1,363 @@
+"""The report of the cabin test: checked by other packages, the same from the same book, with templates from outside."""
+
+import contextlib
+import io
+import json
+import re
+import shutil
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+import html5lib
+import pypdf
+import python_calamine
+from frictionless import Package, system
+
+from pinch.bench.book import open_book
+from pinch.bench.cards import Private
+from pinch.bench.readings import Instrument
+from pinch.bench.records import Device, Run, Workload
+from pinch.compose.cards.deck import Deck, read_deck
+from pinch.compose.publishing import PublishChoice, package_of, private_in, report_tables, write_deck
+from pinch.compose.reporting import story_of
+from pinch.core.errors import DataError, PinchError
+from pinch.core.progress import CancelledError
+from pinch.publish.bookfolder import read_book_folder, write_book_folder
+from pinch.publish.pages import pdf_bytes, render
+from pinch.publish.private import open_part
+from pinch.publish.report import ReportChoice, html, markdown, plain_html, write_report
+from pinch.publish.reportpackage import PackageChoice, write_report_package
+from pinch.publish.story import Story
+from pinch.publish.table_files import ods_bytes, xlsx_bytes
+from tests.in_folder import CommandCase, InFolder
+from tests.window_case import demo_book
+
+DAY = "2026-11-25"
+_kept: list[tuple[Deck, Story, str]] = []
+
+
+def cabin_test() -> tuple[Deck, Story, str]:
+    """The deck of the demo, its report, and its page, made once."""
+    if not _kept:
+        deck = read_deck(demo_book())
+        with contextlib.closing(open_book(demo_book())) as book:
+            story = story_of(book, deck, DAY)
+        _kept.append((deck, story, html(story)))
+    return _kept[0]
+
+
+class TestStory(unittest.TestCase):
+    def test_every_section_that_a_reader_is_owed(self) -> None:
+        deck, story, _ = cabin_test()
+        keys = [s.key for s in story.sections]
+        wanted = [
+            "glance",
+            "devices",
+            "method",
+            "questions",
+            "modes",
+            "heat",
+            "sound",
+            "power",
+            "fairness",
+            "prices",
+            "limits",
+            "data",
+        ]
+        self.assertEqual(keys, wanted)
+        self.assertTrue(all(c.face is not None for c in deck.contents), [c.problem for c in deck.contents])
+        self.assertGreaterEqual(len(deck.contents), 8)
+        self.assertEqual([f.number for f in story.figures], list(range(1, len(story.figures) + 1)))
+
+    def test_what_speaks_against_it_is_in_it(self) -> None:
+        by_key = {s.key: s for s in cabin_test()[1].sections}
+        limits = " ".join(by_key["limits"].points)
+        stated = (
+            "had not settled",
+            "rest on a single run",
+            "Gannet is a pre-production unit",
+            "Left out:",
+            "too short",
+        )
+        for words in stated:
+            self.assertIn(words, limits)
+        self.assertIn("2 were bought, 2 were lent", by_key["devices"].paragraphs[0])
+        self.assertTrue(by_key["devices"].paragraphs[1].startswith("Two of the units were lent"))
+        self.assertIn("The room was held at 22 °C", " ".join(by_key["method"].paragraphs))
+        self.assertRegex(" ".join(by_key["prices"].points), r"1399 EUR, 2026-09-01.*prices of 2026-08-15")
+        rows = [" ".join(row) for row in by_key["fairness"].tables[0].rows]
+        self.assertTrue(any("graphics driver" in row and "holds the result back" in row for row in rows))
+        self.assertEqual(len(rows), len(set(rows)), "each difference once")
+
+    def test_the_fingerprint_follows_the_data_and_not_the_day(self) -> None:
+        deck, story, _ = cabin_test()
+        with contextlib.closing(open_book(demo_book())) as book:
+            self.assertEqual(story_of(book, deck, "2030-01-01").fingerprint, story.fingerprint)
+            other = replace(deck, contents=deck.contents[:-2])
+            self.assertNotEqual(story_of(book, other, DAY).fingerprint, story.fingerprint)
+            with self.assertRaisesRegex(PinchError, "no card with something to show"):
+                story_of(book, replace(deck, contents=()), DAY)
+
+
+class TestPages(InFolder):
+    def test_html_is_valid_alone_and_small(self) -> None:
+        _, story, page = cabin_test()
+        for made in (page, plain_html(story)):
+            html5lib.HTMLParser(strict=True).parse(made)  # raises where the page is not valid HTML
+        self.assertLess(len(page.encode()), 3_000_000)
+        self.assertNotIn("<script", page)
+        self.assertEqual(set(re.findall(r"(?:src|href)=\"(?!#|data:)([^\"]*)", page)), {story.licence[1]})
+        self.assertEqual(re.findall(r"url\((?!#|\"data:)[^)]*", page), [])
+        tree = html5lib.parse(page, namespaceHTMLElements=False)
+        self.assertEqual(len(tree.findall(".//figure")), len(story.figures))
+        self.assertTrue(all(svg.get("aria-label") for svg in tree.iter("{http://www.w3.org/2000/svg}svg")))
+        ids = [e.get("id") for e in tree.iter() if e.get("id")]
+        self.assertEqual(len(ids), len(set(ids)))
+
+    def test_pdf_has_the_text_of_the_page(self) -> None:
+        _, story, _ = cabin_test()
+        short = replace(story, sections=tuple(replace(s, figures=s.figures[:1]) for s in story.sections[:4]))
+        text = " ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(pdf_bytes(html(short)))).pages)
+        plain = re.sub(r"\s+", " ", text.replace("\u00a0", " "))
+        for words in (story.title, "How it was tested", "Two of the units were lent", "Harbour Light"):
+            self.assertIn(words, plain)
+        self.assertIn("Score, tiles/s", plain, "charts have real text too")
+
+    def test_markdown_and_pictures_beside_it(self) -> None:
+        _, story, _ = cabin_test()
+        few = replace(story, sections=tuple(replace(s, figures=s.figures[:1]) for s in story.sections))
+        paths = write_report(few, self.folder / "out", ReportChoice(("markdown", "plain")))
+        text = (self.folder / "out" / "report.md").read_text()
+        self.assertEqual(text, markdown(few))
+        named = re.findall(r"\]\((pictures/[^)]+)\)", text)
+        self.assertTrue(named)
+        for name in named:
+            self.assertIn(self.folder / "out" / name, paths)
+            self.assertTrue((self.folder / "out" / name).read_bytes().startswith(b"\x89PNG"))
+        odd = replace(story, title="*a* | <b>", sections=())
+        self.assertIn(r"# \*a\* \| \<b\>", markdown(odd))
+
+    def test_the_same_book_gives_the_same_bytes(self) -> None:
+        _, story, page = cabin_test()
+        self.assertEqual(html(story), page)
+        self.assertEqual(html(replace(story, day="2027-01-01")).replace("2027-01-01", DAY), page)
+
+    def test_names_from_outside_are_text(self) -> None:
+        _, story, _ = cabin_test()
+        page = html(replace(story, title="<script>alert(1)</script> & שלום", sections=()))
+        self.assertIn("&lt;script&gt;alert(1)&lt;/script&gt; &amp; שלום", page)
+
+    def test_unknown_forms_and_cancelling(self) -> None:
+        _, story, _ = cabin_test()
+        with self.assertRaisesRegex(PinchError, "not as docx"):
+            write_report(story, self.folder, ReportChoice(("docx",)))
+        with self.assertRaises(CancelledError):
+            write_report(story, self.folder / "x", ReportChoice(("html",)), lambda share: False)
+        self.assertFalse((self.folder / "x").exists())
+
+
+class TestTemplates(InFolder):
+    def own(self, text: str) -> Path:
+        path = self.folder / "mine.html"
+        path.write_text(text)
+        return path
+
+    def page(self, text: str) -> str:
+        story = replace(cabin_test()[1], sections=())
+        return html(story, self.own(text))
+
+    def test_a_template_of_ones_own_extends_the_shipped_one(self) -> None:
+        page = self.page('{% extends "report.html" %}{% block foot %}<p>Ours {{ story.edition }}</p>{% endblock %}')
+        html5lib.HTMLParser(strict=True).parse(page)
+        self.assertIn("<p>Ours 1</p>", page)
+        self.assertNotIn("Made with Pinch", page)
+
+    def test_errors_name_file_line_and_reason(self) -> None:
+        for text, words in (
+            ("<p>\n{% if %}</p>", r"mine\.html, line 2: Expected an expression"),
+            ("<p>\n\n{{ story.nothing.at_all }}", r"mine\.html, line 3: the template fails: .*nothing"),
+            ("{{ 1 / 0 }}", "mine.html, line 1: the template fails: division by zero"),
+            ("{% include 'other.html' %}", "the template fails: .*other.html"),
+        ):
+            with self.assertRaisesRegex(DataError, words):
+                self.page(text)
+        with self.assertRaisesRegex(DataError, "no.html"):
+            html(cabin_test()[1], self.folder / "no.html")
+
+    def test_templates_are_shut_in(self) -> None:
+        for text in (
+            "{{ story.__class__.__mro__ }}",
+            "{{ ''.__class__.__base__.__subclasses__() }}",
+            "{{ story.sections.append(1) }}",
+            "{% for n in range(10000000) %}x{% endfor %}",
+        ):
+            with self.assertRaises(DataError):
+                self.page(text)
+        with self.assertRaises(DataError):
+            render("report.html", self.own("{% include '../../../etc/passwd' %}"))
+
+
+class TestTables(unittest.TestCase):
+    def test_one_typed_sheet_a_card_read_back_by_another_package(self) -> None:
+        deck = cabin_test()[0]
+        tables = report_tables(deck)
+        self.assertEqual(len(tables), 1 + len(deck.contents))
+        self.assertEqual(len({t.name for t in tables}), len(tables))
+        self.assertTrue(all(len(t.name) <= 31 for t in tables))
+        for content in (xlsx_bytes(tables), ods_bytes(tables)):
+            book = python_calamine.load_workbook(io.BytesIO(content))
+            self.assertEqual(book.sheet_names, [t.name for t in tables])
+            sheet = book.get_sheet_by_name(tables[2].name).to_python()
+            self.assertEqual(sheet[0][3:6], ["claimed [W]", "measured [W]", "score"])
+            first = tables[2].rows[0]
+            self.assertEqual(sheet[1][0], "Sandpiper 14")
+            self.assertAlmostEqual(sheet[1][4], first[4])
+            self.assertIsInstance(sheet[1][5], float)
+        self.assertEqual(ods_bytes(tables), ods_bytes(tables))
+
+
+class TestPackage(InFolder):
+    def book_with_secrets(self) -> Path:
+        """A copy of the demo, with things that are nobody's business."""
+        path = self.folder / "secrets.pinch"
+        shutil.copy(demo_book(), path)
+        with contextlib.closing(open_book(path)) as book:
+            device = book.devices()[0]
+            told = {"serial": "SN-4711", "reach": "ssh me@secret-host python3 -", "notes": "secret-note"}
+            book.save(device.model_copy(update=told))
+            work = book.workloads()[0]
+            book.save(work.model_copy(update={"command": "/home/secret-user/render"}))
+            for run in book.runs():
+                told = {"source": "/home/secret-user/a.csv", "notes": "secret-note", "before": ("secret-process",)}
+                book.save(run.model_copy(update=told))
+            meter = book.instruments()[0]
+            book.save(meter.model_copy(update={"serial": "SN-4712"}))
+        return path
+
+    def written(self, path: Path, *allowed: Private) -> Path:
+        deck = read_deck(path)
+        few = replace(deck, contents=deck.contents[3:4])
+        with contextlib.closing(open_book(path)) as book:
+            package = package_of(book, few, DAY)
+            return write_report_package(package, self.folder / "data", PackageChoice("CC0-1.0", allowed))
+
+    def text_of(self, descriptor: Path) -> str:
+        return "".join(p.read_text() for p in descriptor.parent.rglob("*") if p.is_file())
+
+    def test_private_things_stay_out_and_the_package_is_valid(self) -> None:
+        path = self.book_with_secrets()
+        descriptor = self.written(path)
+        text = self.text_of(descriptor)
+        for secret in ("SN-47", "secret-host", "secret-note", "secret-user", "secret-process", "seller"):
+            self.assertNotIn(secret, text)
+        self.assertIn("Sandpiper 14", text)
+        with system.use_context(trusted=True):
+            report = Package(str(descriptor)).validate()
+        self.assertTrue(report.valid, report.flatten(["rowNumber", "fieldName", "message"])[:3])
+        document = json.loads(descriptor.read_text())
+        self.assertEqual(document["licenses"][0]["name"], "CC0-1.0")
+        fields = {f["name"]: f for r in document["resources"] if r["name"] == "runs" for f in r["schema"]["fields"]}
+        self.assertEqual((fields["room"]["unit"], fields["mains"]["type"]), ("°C", "boolean"))
+
+    def test_what_is_asked_for_goes_out(self) -> None:
+        path = self.book_with_secrets()
+        text = self.text_of(self.written(path, Private.NOTES, Private.SERIALS))
+        for secret, there in (("SN-4711", True), ("SN-4712", True), ("secret-note", True), ("secret-host", False)):
+            self.assertEqual(secret in text, there, secret)
+
+    def test_private_things_are_counted_first(self) -> None:
+        path = self.book_with_secrets()
+        deck = read_deck(path)
+        with contextlib.closing(open_book(path)) as book:
+            counts = {c.what: c for c in private_in(book, deck)}
+        self.assertEqual(counts[Private.SERIALS].count, 2)
+        self.assertIn("secret-process", counts[Private.CHECKS].example)
+        self.assertGreater(counts[Private.HOSTS].count, 20)
+
+    def test_every_private_field_of_the_records_is_known(self) -> None:
+        kept = set()
+        for kind in (Device, Workload, Run, Instrument):
+            fields = {"name": "x", "device_id": 1, "setting_id": 1, "workload_id": 1, "started": "2026-01-01T00:00:00Z"}
+            record = kind.model_validate({k: v for k, v in fields.items() if k in kind.model_fields})
+            kept |= set(open_part(record, ()))
+        private = {"notes", "serial", "reach", "command", "folder", "frame_log", "address", "source", "before"}
+        self.assertFalse(kept & private)
+
+    def test_another_package_is_not_overwritten(self) -> None:
+        (self.folder / "data").mkdir()
+        (self.folder / "data" / "datapackage.json").write_text("{}")
+        with self.assertRaisesRegex(PinchError, "another data package"):
+            self.written(demo_book())
+
+
+class TestReportCommand(CommandCase):
+    def test_report_of_the_cabin_test(self) -> None:
+        out = self.folder / "out"
+        of = ("report", "--book", demo_book(), "--out", out, "--date", DAY)
+        found = self.json_of(*of, "--pictures", "none", "--forms", "html,plain")
+        names = {str(Path(p).relative_to(out)) for p in found["written"]}
+        wanted = {"report.html", "report-plain.html", "tables.xlsx", "tables.ods", "data/datapackage.json"}
+        self.assertTrue(wanted <= names, names)
+        self.assertEqual(found["left_out"], [])
+        self.assertIn("unfair", [w["code"] for w in found["warnings"]])
+        self.assertTrue(all(Path(p).is_file() for p in found["written"]))
+        self.assertIn(DAY, (out / "report.html").read_text())
+        self.assertEqual(list(out.rglob("*.part")), [])
+
+    def test_check_writes_nothing(self) -> None:
+        status, text, _ = self.run_command("report", "--book", demo_book(), "--check")
+        self.assertEqual(status, 0)
+        self.assertIn("stop: “What is left at anchor?” calls", text)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_sequence(self) -> None:
+        of = ("report", "--book", demo_book(), "--out", self.folder / "s", "--frames", 3, "--size", "1280x720")
+        found = self.json_of(*map(str, of), "--sequence", "6")
+        self.assertEqual(len(found["written"]), 3)
+
+    def test_wrong_use_is_one_sentence(self) -> None:
+        book, out = str(demo_book()), str(self.folder / "o")
+        blocked = self.folder / "file"
+        blocked.write_text("")
+        for words, reason in (
+            (("--book", book), "--out"),
+            (("--book", book, "--out", out, "--forms", "doc"), "--forms doc"),
+            (("--book", book, "--out", out, "--with", "all"), "--with all"),
+            (("--book", book, "--out", out, "--date", "today"), "YYYY-MM-DD"),
+            (("--book", book, "--out", out, "--sequence", "99"), "cards 1 to"),
+            (("--book", str(self.folder / "no.pinch"), "--out", out), "no such file"),
+            (("--book", book, "--out", str(blocked), "--forms", "plain", "--pictures", "none", "--no-data"), "file"),
+            (("--book", book, "--out", out, "--template", str(self.folder / "t.html"), "--forms", "html"), "t.html"),
+        ):
+            status, text, error = self.run_command("report", *words)
+            self.assertEqual((status, text, error.count("\n")), (2, "", 1), words)
+            self.assertIn(reason, error)
+        self.assertFalse((self.folder / "o").exists())
+
+
+class TestKept(InFolder):
+    def test_deck_and_report_travel_with_the_book(self) -> None:
+        with contextlib.closing(open_book(demo_book())) as book:
+            with mock.patch("pinch.publish.bookfolder.write_run_log"):
+                write_book_folder(book, self.folder / "open")
+            cards, report = book.cards(), book.report()
+        for log in (self.folder / "open" / "logs").iterdir():
+            log.unlink()
+        read_book_folder(self.folder / "open", self.folder / "new.pinch")
+        with contextlib.closing(open_book(self.folder / "new.pinch")) as book:
+            self.assertEqual((book.cards(), book.report()), (cards, report))
+
+    def test_no_day_or_a_full_disk_leaves_nothing_half_written(self) -> None:
+        deck, _, _ = cabin_test()
+        full = OSError(28, "No space left on device", "report.html")
+        with (
+            contextlib.closing(open_book(demo_book())) as book,
+            mock.patch("pinch.publish.report.replace_file", side_effect=full),
+            tempfile.TemporaryDirectory() as folder,
+        ):
+            with self.assertRaisesRegex(PinchError, "report.html: it cannot be written"):
+                write_deck(book, deck, Path(folder), PublishChoice(ReportChoice(("plain",)), None, (), None))
+            self.assertEqual(list(Path(folder).rglob("*.*")), [])
