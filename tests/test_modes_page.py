@@ -77,7 +77,7 @@ class TestSheet(unittest.TestCase):
         self.assertIn("60.4 Wh", minutes.formula[0])
         on_battery = next(r for r in state.mode_rows(sheet, self.points.instruments) if r.cells[0] == "Hush on battery")
         self.assertTrue(on_battery.cells[10].startswith("~"), "the wall by the line, not measured")
-        self.assertIn("mode Full", state.not_on_battery(sheet))
+        self.assertIn("mode Full", saying.not_on_battery(sheet))
 
 
 class TestReadings(unittest.TestCase):

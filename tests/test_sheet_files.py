@@ -25,7 +25,8 @@ from pinch.charts.runsheet import SheetChart, clock, sheet_chart
 from pinch.charts.theme import DARK, LIGHT, block_look
 from pinch.compose import PlanDesk
 from pinch.core.errors import PinchError
-from pinch.publish.runsheet import calendar_bytes, csv_bytes, page, pdf_bytes, write_sheet
+from pinch.publish.pages import pdf_bytes
+from pinch.publish.runsheet import calendar_bytes, csv_bytes, page, write_sheet
 from tests.in_folder import CommandCase, InFolder
 from tests.waiting import PATIENCE_S
 from tests.window_case import demo_book
@@ -77,7 +78,7 @@ class TestFiles(InFolder):
 
     def test_the_pdf_carries_the_shipped_fonts_and_fetches_nothing(self) -> None:
         with mock.patch("socket.socket.connect", side_effect=AssertionError("it goes outside")):
-            content = pdf_bytes(planned())
+            content = pdf_bytes(page(planned()))
         self.assertTrue(content.startswith(b"%PDF-"))
         streams = re.findall(rb"stream\n(.*?)\nendstream", content, re.DOTALL)
         plain = b"".join(zlib.decompress(x) for x in streams if x[:1] == b"\x78")

@@ -62,7 +62,15 @@ def nearest(theme: Theme) -> float:
 
 class TestTheme(unittest.TestCase):
     def test_reference_values(self) -> None:
-        self.assertAlmostEqual(contrast("#000000", "#FFFFFF"), 21.0, places=9)
+        # Examples of the W3C's Understanding SC 1.4.3, WCAG 2.2 (from memory): #777777 fails by a hair, #767676 passes.
+        for colour, ratio in (
+            ("#000000", 21.0),
+            ("#777777", 4.48),
+            ("#767676", 4.54),
+            ("#FF0000", 4.0),
+            ("#949494", 3.03),
+        ):
+            self.assertAlmostEqual(contrast(colour, "#FFFFFF"), ratio, delta=0.006)
         np.testing.assert_allclose(oklab(np.ones(3)), [1, 0, 0], atol=1e-6)
 
     def test_text_and_graphics_contrast(self) -> None:

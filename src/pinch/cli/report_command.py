@@ -4,10 +4,11 @@ import argparse
 import json
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from pinch.bench.book import open_book
-from pinch.bench.cards import Private
+from pinch.bench.cards import Private, Report
 from pinch.charts.files import KINDS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.compose.cards.concerns import Concern, concerns
@@ -53,6 +54,7 @@ def run(args: argparse.Namespace) -> int:
         raise PinchError("Say with --out where the report goes, or ask with --check what an editor would stop.")
     if args.date and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", args.date):
         raise PinchError(f"--date {args.date}: a date is written as YYYY-MM-DD.")
+    choice, allowed = _choice(args), tuple(PRIVATE[word] for word in _chosen("--with", args.private, tuple(PRIVATE)))
     deck = read_deck(args.book)
     found = concerns(deck)
     if args.check:
@@ -63,7 +65,7 @@ def run(args: argparse.Namespace) -> int:
         if args.sequence is not None:
             _tell(args.json, _sequence(deck, args), [], [], [])
             return 0
-        written = write_deck(book, deck, args.out, _choice(args, deck))
+        written = write_deck(book, deck, args.out, _as_the_report_has_it(choice, args, allowed, deck.report))
         private = [f"{c.what}: {c.count}" for c in private_in(book, deck)]
     finally:
         book.close()
@@ -71,16 +73,24 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-def _choice(args: argparse.Namespace, deck: Deck) -> PublishChoice:
-    allowed = tuple(PRIVATE[word] for word in _chosen("--with", args.private, tuple(PRIVATE)))
-    template = args.template or (Path(deck.report.template) if deck.report.template else None)
-    data = PackageChoice(args.licence or deck.report.licence, allowed or deck.report.private)
+def _as_the_report_has_it(
+    choice: PublishChoice, args: argparse.Namespace, allowed: tuple[Private, ...], report: Report
+) -> PublishChoice:
+    """What is written, with what the report says where nothing was said here."""
+    template = args.template or (Path(report.template) if report.template else None)
+    data = PackageChoice(args.licence or report.licence, allowed or report.private)
+    return replace(
+        choice, report=replace(choice.report, template=template), data=data if choice.data is not None else None
+    )
+
+
+def _choice(args: argparse.Namespace) -> PublishChoice:
     pictures = _chosen("--pictures", args.pictures, KINDS)
     return PublishChoice(
-        ReportChoice(_chosen("--forms", args.forms, tuple(FORMS)), template),
+        ReportChoice(_chosen("--forms", args.forms, tuple(FORMS))),
         PictureChoice(pictures, _size(args.size), _theme(args)) if pictures else None,
         _chosen("--tables", args.tables, TABLES),
-        None if args.no_data else data,
+        None if args.no_data else PackageChoice(),
         args.date,
     )
 

@@ -5,7 +5,18 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pinch.bench.book import Book, open_book
-from pinch.bench.cards import KINDS, Card, CardKind, CellsQuery, CurvesQuery, ModesQuery, Report, RunsQuery, UnitsQuery
+from pinch.bench.cards import (
+    KINDS,
+    Card,
+    CardKind,
+    CellsQuery,
+    CurvesQuery,
+    ModesQuery,
+    Report,
+    RunsQuery,
+    TestedQuery,
+    UnitsQuery,
+)
 from pinch.charts.draw.lettering import missing_signs
 from pinch.charts.face import Face
 from pinch.compose.bookpoints import BookPoints, RunPoint, read_points
@@ -117,11 +128,13 @@ def moved_to(cards: Sequence[Card], card_id: int, by: int) -> list[Card]:
     return [replace_fields(card, place=place) for card, place in placed if card.place != place]
 
 
-def title_of(kind: CardKind, found: Found) -> str:
+def title_of(card: Card, found: Found) -> str:
     """A title for a new card: what is looked at, of which device."""
+    if isinstance(card.query, UnitsQuery | TestedQuery):
+        return "The units, and how they came" if isinstance(card.query, UnitsQuery) else "What was tested"
     works = list(dict.fromkeys(p.workload.name for p in found.runs))
     devices = list(dict.fromkeys(p.device.name for p in found.runs))
     who = devices[0] if len(devices) == 1 else f"{len(devices)} devices"
     what = works[0] if len(works) == 1 else f"{len(works)} workloads"
-    lead = {CardKind.TABLE: "Table", CardKind.SHEET: "Modes"}.get(kind, str(kind).capitalize())
+    lead = {CardKind.TABLE: "Table", CardKind.SHEET: "Modes"}.get(card.kind, str(card.kind).capitalize())
     return f"{lead}: {who}, {what}"[:120]

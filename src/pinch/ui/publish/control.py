@@ -263,9 +263,7 @@ class PublishControl(Working):
             self.failed.emit(f"Nothing was sent to the deck. {content.problem}")
             return
         book = self._session.book
-        named = CardContent(
-            replace_fields(content.card, name=title_of(content.card.kind, content.found)), content.found
-        )
+        named = CardContent(replace_fields(content.card, name=title_of(content.card, content.found)), content.found)
         try:
             self._session.change_cards("send to the deck", lambda: new_card(book, named))
         except PinchError as error:

@@ -1,0 +1,317 @@
+"""The Publish page, driven as its users do; and that screen and file show the same."""
+
+import unittest
+from unittest import mock
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+
+from pinch.bench.cards import CardKind, Private
+from pinch.charts.draw.frame import draw_face
+from pinch.charts.face import face_of
+from pinch.charts.files import face_bytes
+from pinch.charts.spec import Chart
+from pinch.charts.theme import LIGHT
+from pinch.compose.cards.content import CardContent
+from pinch.core.errors import PinchError
+from pinch.ui.app import make_application
+from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY
+from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
+from pinch.ui.window import BENCH, COMPARE, JUDGE, MODES, PLAN, PUBLISH, SCALE
+from tests.test_report import cabin_test
+from tests.window_case import WindowCase
+
+TILE, GAME = "Tile Render, all cores", "Skerry Run"
+
+
+class PublishCase(WindowCase):
+    demo = True
+
+    @property
+    def view(self) -> PublishView:
+        return self.window.publish_view
+
+    def publish(self) -> None:
+        """Show the page with its deck and the picture of the chosen card."""
+        self.window.show_page(PUBLISH)
+        self.settle()
+
+    def settle(self) -> None:
+        """Wait until the deck is that of the book."""
+        self.wait_for(lambda: self.view.shown is not None and self.cards == self.session.book.cards())
+
+    @property
+    def cards(self) -> list[object]:
+        assert self.view.shown is not None
+        return [c.card for c in self.view.shown.deck.contents]
+
+    def content(self, number: int) -> CardContent:
+        assert self.view.shown is not None
+        return self.view.shown.deck.contents[number - 1]
+
+    def send(self, page: int) -> CardKind:
+        """Ctrl+K on a page; returns the kind of the new card."""
+        before = len(self.session.book.cards())
+        self.window.show_page(page)
+        self.wait_for(lambda: self.window.points.points is not None)
+        self.app.processEvents()
+        QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+        self.wait_for(lambda: len(self.session.book.cards()) > before)
+        cards = self.session.book.cards()
+        self.assertEqual(len(cards), before + 1, self.window.notices.words.text())
+        self.assertTrue(cards[-1].seen, "what was agreed to is kept")
+        return cards[-1].kind
+
+
+class TestDeck(PublishCase):
+    def test_cards_pictures_words_and_undo(self) -> None:
+        self.publish()
+        self.assertIn("13 cards, 11 in the report. Before publishing: 6 to stop", self.view.headline.text())
+        self.assertEqual(self.view.deck.list.count(), 13)
+        self.wait_for(lambda: not self.view.deck.picture.image.isNull())
+        face = self.content(1).face
+        assert face is not None
+        file = QImage.fromData(face_bytes(face, "png", LIGHT), "PNG")
+        self.assertEqual(self.view.deck.picture.image, file, "the picture is the very file")
+        self.assertIn("Sandpiper 14", self.view.deck.picture.accessibleDescription())
+        self.view.deck.list.setCurrentRow(3)
+        deck = self.view.deck
+        composed = deck.finding.toPlainText()
+        deck.finding.setPlainText("Limpet flies,\n99 % faster.")
+        deck.finding.left.emit()
+        self.settle()
+        self.assertEqual(self.content(4).finding, "Limpet flies, 99 % faster.")
+        item = deck.list.item(3)
+        assert item is not None and self.view.shown is not None
+        self.assertIn("edited", item.toolTip())
+        self.assertIn(composed[:40], deck.status.text())
+        self.assertTrue(any(c.code == "edited" and "99" in c.words for c in self.view.shown.concerns))
+        deck.as_composed.click()
+        self.settle()
+        self.assertFalse(self.content(4).edited)
+        self.window.undo()
+        self.window.undo()
+        self.settle()
+        self.assertEqual(self.content(4).finding, composed)
+
+    def test_order_removal_kind_and_the_report(self) -> None:
+        self.publish()
+        first = [c.card.name for c in self.view.shown.deck.contents] if self.view.shown else []
+        self.view.deck.choose(self.content(2).card.id)
+        QTest.keyClick(self.window, Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+        self.settle()
+        self.assertEqual([self.content(n).card.name for n in (1, 2)], [first[1], first[0]])
+        self.assertEqual(self.view.deck.list.currentRow(), 0, "the card stays chosen")
+        self.view.deck.in_report.click()
+        self.settle()
+        self.assertFalse(self.content(1).card.in_report)
+        self.view.deck.kind.textActivated.emit(str(CardKind.EFFICIENCY))
+        self.settle()
+        self.assertEqual(self.content(1).card.kind, CardKind.EFFICIENCY)
+        self.view.deck.remove_chosen()
+        self.settle()
+        self.assertEqual(self.view.deck.list.count(), 12)
+        for _ in range(4):
+            self.window.undo()
+        self.settle()
+        self.assertEqual([c.card.name for c in self.view.shown.deck.contents] if self.view.shown else [], first)
+
+    def test_new_runs_change_a_finding_and_it_says_so(self) -> None:
+        self.publish()
+        card = self.content(9).card
+        self.window.publishing.change(card.id or 0, seen="Something else was found.")
+        self.settle()
+        self.view.go_to_card(card.id or 0)
+        self.assertIn("its finding changed", self.view.deck.list.item(8).toolTip())  # type: ignore[union-attr]
+        self.assertIn("Something else was found.", self.view.deck.status.text())
+        self.window.publish_desk.agree()
+        self.settle()
+        self.assertFalse(self.content(9).moved)
+
+    def test_what_will_not_do_is_said(self) -> None:
+        self.publish()
+        self.view.deck.title.setText("")
+        self.view.deck.title.editingFinished.emit()
+        self.assertIn("A card needs a title", self.window.notices.words.text())
+        QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+        self.assertIn("are here already", self.window.notices.words.text())
+
+    def test_the_clipboard_has_picture_and_words(self) -> None:
+        self.publish()
+        self.window.publish_desk.copy_picture()
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        data = clipboard.mimeData()
+        assert data is not None
+        self.assertTrue(data.hasImage() and data.hasFormat("image/svg+xml"))
+        self.assertIn("4 units", data.text())
+
+
+class TestSending(PublishCase):
+    def test_every_page_is_sent_by_one_key(self) -> None:
+        self.choose("Limpet", "45 W", TILE)
+        self.assertEqual(self.send(BENCH), CardKind.TABLE)
+        self.assertEqual(self.send(PLAN), CardKind.TABLE)
+        self.assertEqual(self.send(JUDGE), CardKind.TIMELINE)
+        self.wait_for(lambda: self.window.judge_view.shown is not None)
+        self.window.judge_view.tabs.setCurrentIndex(HEAT)
+        self.assertEqual(self.send(JUDGE), CardKind.HEAT)
+        self.choose("Gannet", "16 W", GAME)
+        self.window.judge_view.tabs.setCurrentIndex(FRAMES)
+        self.assertEqual(self.send(JUDGE), CardKind.FRAMES)
+        self.window.show_page(SCALE)
+        self.wait_for(lambda: self.window.scale_view.result is not None)
+        self.assertEqual(self.send(SCALE), CardKind.CURVES)
+        self.window.show_page(COMPARE)
+        self.wait_for(lambda: self.window.compare_view.shown is not None)
+        self.assertEqual(self.send(COMPARE), CardKind.BARS)
+        self.window.show_page(MODES)
+        self.wait_for(lambda: self.window.modes_view.sheet is not None)
+        self.assertEqual(self.send(MODES), CardKind.SHEET)
+        self.publish()
+        self.assertEqual(self.view.deck.list.count(), 21)
+        self.assertFalse(any(c.problem for c in self.view.shown.deck.contents) if self.view.shown else True)
+        self.assertIn("21 cards", self.window.spine.entries[PUBLISH].accessibleName())
+
+    def test_a_card_shows_what_the_page_shows(self) -> None:
+        self.choose("Gannet", None, GAME)
+        self.window.show_page(SCALE)
+        self.wait_for(lambda: self.window.scale_view.result is not None)
+        shown = self.window.scale_view.drawn()
+        self.send(SCALE)
+        self.publish()
+        found = self.content(14).found
+        assert found is not None and isinstance(found.chart, Chart)
+        self.assertEqual(found.finding, shown.title)
+        for own, other in zip(found.chart.panels[0].lines, shown.panels[0].lines, strict=True):
+            np.testing.assert_array_equal(own.y, other.y)
+
+    def test_nothing_to_send_is_said(self) -> None:
+        self.window.judge_view.tabs.setCurrentIndex(OVERLAY)
+        self.window.show_page(JUDGE)
+        with self.assertRaisesRegex(PinchError, "Lay runs over each other first"):
+            self.window.publish_desk.send()
+
+
+class TestReportAndCheck(PublishCase):
+    def test_words_are_kept_and_private_things_listed(self) -> None:
+        self.publish()
+        self.view.tabs.setCurrentIndex(REPORT)
+        report = self.view.report
+        report.lines["author"].setText("The crew")
+        report.lines["author"].editingFinished.emit()
+        self.settle()
+        self.assertEqual(self.session.book.report().author, "The crew")
+        self.assertRegex(report.private[Private.NOTES].text(), r"notes \(\d+; for example “")
+        self.assertFalse(report.private[Private.NOTES].isChecked())
+        report.private[Private.NOTES].click()
+        self.assertEqual(self.session.book.report().private, (Private.NOTES,))
+        self.window.undo()
+        self.assertEqual(self.session.book.report().private, ())
+
+    def test_every_concern_leads_to_its_place(self) -> None:
+        self.publish()
+        self.window.publish_desk.check()
+        self.assertEqual(self.view.tabs.currentIndex(), CHECK)
+        assert self.view.shown is not None
+        concerns = self.view.shown.concerns
+        self.assertEqual(len(self.view.concerns.rows), len(concerns))
+        card = next(c for c in concerns if c.place.run_id is None and c.place.card_id is not None)
+        self.window.publish_desk.open_concern(card)
+        self.assertEqual((self.view.tabs.currentIndex(), self.view.deck.chosen_id), (DECK, card.place.card_id))
+        run = next(c for c in concerns if c.place.run_id is not None)
+        self.window.publish_desk.open_concern(run)
+        self.assertEqual((self.window.page, self.session.subject.run_id), (JUDGE, run.place.run_id))
+
+    def test_the_report_is_written_with_progress_and_can_be_ended(self) -> None:
+        self.publish()
+        for box in (*self.view.report.forms.values(), *self.view.report.pictures.values(), self.view.report.data):
+            box.setChecked(False)
+        self.view.report.forms["plain"].setChecked(True)
+        out = self.folder / "out"
+        told: list[object] = []
+        self.window.publishing.written.connect(told.append)
+        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(out)):
+            self.window.publish_desk.write_report()
+            with self.assertRaisesRegex(PinchError, "being written already"):
+                self.window.publish_desk.write_report()
+            self.wait_for(lambda: told)
+            self.assertTrue((out / "report-plain.html").exists() and (out / "tables.xlsx").exists())
+            self.assertIn("files are written", self.window.notices.words.text())
+            self.window.publish_desk.write_deck()
+            self.wait_for(lambda: list((out / "deck").glob("*.png")))
+            self.window.publishing.end_writing()
+        self.assertFalse(self.window.publishing.busy)
+        self.assertIn("are whole", self.window.notices.words.text())
+        self.assertFalse(self.view.progress.isVisible())
+
+    def test_a_sequence_and_a_template_are_asked_for(self) -> None:
+        self.publish()
+        self.view.go_to_card(self.content(6).card.id or 0)
+        folder, told = self.folder / "s", list[object]()
+        self.window.publishing.written.connect(told.append)
+        with (
+            mock.patch.object(QInputDialog, "getInt", return_value=(2, True)),
+            mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(folder)),
+        ):
+            self.window.publish_desk.write_sequence()
+            self.wait_for(lambda: told)
+        self.assertEqual(len(list(folder.iterdir())), 2)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=("/a/mine.html", "")):
+            self.window.publish_desk.choose_template()
+        self.assertEqual(self.session.book.report().template, "/a/mine.html")
+
+
+class TestEmpty(WindowCase):
+    def test_an_empty_deck_says_what_to_do(self) -> None:
+        self.window.show_page(PUBLISH)
+        self.wait_for(lambda: self.window.publish_view.shown is not None)
+        self.assertIn("Ctrl+K", self.window.publish_view.headline.text())
+        with self.assertRaisesRegex(PinchError, "no card to write yet"):
+            self.window.publishing.write(self.folder, mock.Mock())
+        self.window.show_page(BENCH)
+        with self.assertRaisesRegex(PinchError, "no device to send"):
+            self.window.publish_desk.send()
+
+    def test_pages_are_built_at_their_first_visit(self) -> None:
+        self.assertFalse({"scale_view", "compare_view", "modes_view", "publish_view"} & set(vars(self.window)))
+        self.window.switch_theme()
+        self.window.switch_theme()
+        self.window.show_page(MODES)
+        self.assertIn("modes_view", vars(self.window))
+        self.assertIs(self.window.desk.currentWidget(), self.window.modes_view)
+
+
+class TestScreenAndFile(unittest.TestCase):
+    """The same spec gives the same data and the same reach on screen and in a file."""
+
+    def test_lines_points_and_ranges(self) -> None:
+        make_application()
+        charts = [c.found.chart for c in cabin_test()[0].contents if c.found and isinstance(c.found.chart, Chart)]
+        self.assertGreaterEqual(len(charts), 4)
+        for chart in charts:
+            view = ChartView()
+            view.resize(900, 600)
+            view.show_chart(chart)
+            figure = draw_face(face_of(chart), LIGHT)
+            axes = figure.axes[-len(chart.panels) :]
+            plots = view.plots[-len(chart.panels) :]
+            for panel, axis, plot in zip(chart.panels, axes, plots, strict=True):
+                on_file = [np.asarray(line.get_xydata(), dtype=float) for line in axis.lines]
+                curves = [i for i in plot.items if isinstance(i, pg.PlotDataItem)]
+                self.assertEqual(len(curves), len(panel.lines))
+                for curve in curves:
+                    drawn = np.column_stack(curve.getOriginalDataset())
+                    self.assertTrue(any(np.array_equal(drawn, other, equal_nan=True) for other in on_file), panel.title)
+                for points in (i for i in plot.items if isinstance(i, pg.ScatterPlotItem)):
+                    drawn = np.column_stack(points.getData())
+                    self.assertTrue(any(np.array_equal(drawn, other) for other in on_file), panel.title)
+                low, high = plot.getViewBox().viewRange()[1]
+                np.testing.assert_allclose(axis.get_ylim(), (low, high), rtol=1e-9)
+                np.testing.assert_allclose(axis.get_xlim(), chart.x_range)
+            np.testing.assert_allclose(view.plots[0].getViewBox().viewRange()[0], chart.x_range, rtol=1e-9)
