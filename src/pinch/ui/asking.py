@@ -83,7 +83,7 @@ class Asking:
     def write_chart(self) -> None:
         """The chart as a picture."""
         self._window.chart_shown()
-        path = self._save_name("Write the chart", "chart.png", "Pictures (*.png *.svg)")
+        path = self._save_name("Write the chart", "chart.png", "Pictures (*.png *.svg *.pdf)")
         if path:
             self._window.writing.chart(self._window.chart_shown(), path)
 

@@ -5,8 +5,9 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_mark
-from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
+from pinch.charts.draw.lettering import LABEL, line_height, width
 from pinch.charts.draw.panels import MARKER
+from pinch.charts.draw.rows import rows_in
 from pinch.charts.dumbbells import Ball, DumbbellChart
 from pinch.charts.theme import MARKERS, Theme
 
@@ -15,7 +16,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 KEY, AXIS_ROOM, MOST_ROW = 34.0, 56.0, 86.0
-WIDEST_LABEL, WIDEST_WORDS = 300.0, 300.0
 AIR = 0.12
 
 
@@ -23,10 +23,8 @@ def draw_dumbbells(chart: DumbbellChart, figure: "Figure", area: Area, theme: Th
     """Draw the pairs, their ends named above."""
     if not chart.rows:
         return
-    left = min(WIDEST_LABEL, max(width(r.label, LABEL) for r in chart.rows) + 14)
-    right = min(WIDEST_WORDS, max(width(r.words, NOTE) for r in chart.rows) + 16)
-    row = min(MOST_ROW, (area.height - KEY - AXIS_ROOM) / len(chart.rows))
-    place = Area(area.left, area.top + KEY, area.width, row * len(chart.rows)).inside(left=left, right=right)
+    rows = rows_in(area, [r.label for r in chart.rows], [r.words for r in chart.rows], KEY, AXIS_ROOM, MOST_ROW)
+    place = rows.place
     _draw_ends(chart, figure, place.left, area.top + 10, theme)
     axis = plain_axes(figure, place, theme)
     axis.grid(axis="x", color=theme.hairline, linewidth=0.7)
@@ -35,12 +33,7 @@ def draw_dumbbells(chart: DumbbellChart, figure: "Figure", area: Area, theme: Th
         axis.plot([r.first.value, r.second.value], [number, number], color=colour, linewidth=2.4 if r.sure else 1.0)
         for ball, face in ((r.first, theme.paper), (r.second, colour)):
             _draw_ball(axis, ball, number, r.slot, colour, face, theme)
-        middle = place.top + row * (number + 0.5)
-        label = shortened(r.label, LABEL, left - 12)
-        write_words(figure, label, (place.left - 10, middle), LABEL, theme.ink, align="right")
-        words = shortened(r.words, NOTE, right - 12)
-        at = (place.left + place.width + 12, middle)
-        write_words(figure, words, at, NOTE, theme.ink if r.sure else theme.quiet)
+        rows.write(figure, number, r.label, r.words, theme, r.sure)
     axis.set_yticks([])
     axis.set_xlim(*span(chart))
     axis.set_ylim(len(chart.rows) - 0.5, -0.5)

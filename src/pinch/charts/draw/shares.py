@@ -2,9 +2,10 @@
 
 from typing import TYPE_CHECKING
 
-from pinch.charts.draw.area import Area, plain_axes, write_words
+from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.keys import draw_causes
-from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
+from pinch.charts.draw.lettering import LABEL, NOTE, line_height
+from pinch.charts.draw.rows import rows_in
 from pinch.charts.shares import ShareChart
 from pinch.charts.theme import FILE_HATCHES, HATCHES, Theme
 
@@ -12,7 +13,6 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 KEY, AXIS_ROOM, MOST_ROW = 34.0, 44.0, 64.0
-WIDEST_LABEL, WIDEST_WORDS = 300.0, 250.0
 LEAST_NAMED = 0.07
 """A stretch shorter than this share has no number in it."""
 
@@ -21,10 +21,8 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
     """Draw the rows with the key of their causes above."""
     if not chart.rows:
         return
-    left = min(WIDEST_LABEL, max(width(r.label, LABEL) for r in chart.rows) + 14)
-    right = min(WIDEST_WORDS, max(width(r.words, NOTE) for r in chart.rows) + 16)
-    row = min(MOST_ROW, (area.height - KEY - AXIS_ROOM) / len(chart.rows))
-    place = Area(area.left, area.top + KEY, area.width, row * len(chart.rows)).inside(left=left, right=right)
+    rows = rows_in(area, [r.label for r in chart.rows], [r.words for r in chart.rows], KEY, AXIS_ROOM, MOST_ROW)
+    place = rows.place
     draw_causes(figure, chart.causes, place.left + place.width, area.top + 10, theme)
     axis = plain_axes(figure, place, theme)
     for number, r in enumerate(chart.rows):
@@ -43,12 +41,7 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
                     bbox=box,
                 )  # fmt: skip
             start += share
-        middle = place.top + row * (number + 0.5)
-        write_words(
-            figure, shortened(r.label, LABEL, left - 12), (place.left - 10, middle), LABEL, theme.ink, align="right"
-        )
-        words = shortened(r.words, NOTE, right - 12)
-        write_words(figure, words, (place.left + place.width + 12, middle), NOTE, theme.quiet)
+        rows.write(figure, number, r.label, r.words, theme)
     axis.set_yticks([])
     axis.set_xlim(0, 100)
     axis.set_ylim(len(chart.rows) - 0.5, -0.5)

@@ -63,7 +63,9 @@ class CompareView(QWidget):
         super().__init__()
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self._chart_button = small_button(
+            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+        )
         self.view, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
         self.measure, self.order, self.unit = QComboBox(), QComboBox(), QComboBox()
         self.delta = QDoubleSpinBox()

@@ -84,7 +84,7 @@ class JudgeView(QWidget):
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._chart_button = QPushButton("Chart …")
-        self._chart_button.setToolTip("Write the chart as PNG or SVG (Ctrl+E)")
+        self._chart_button.setToolTip("Write the chart as PNG, SVG or PDF (Ctrl+E)")
         self._log_button = QPushButton("Log …")
         self._log_button.setToolTip("Write the log as CSV with datapackage.json (Ctrl+Shift+E)")
         top = QHBoxLayout()

@@ -44,7 +44,9 @@ class ModesView(QWidget):
         super().__init__()
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self._chart_button = small_button(
+            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+        )
         self.room = QComboBox()
         self.room.setAccessibleName("Room temperature")
         self.sheet: ModesSheet | None = None

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QPainter
+from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPlainTextEdit,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -24,6 +23,7 @@ from pinch.compose.cards.content import CardContent
 from pinch.ui import look
 from pinch.ui.publish import state
 from pinch.ui.publish.picture import PictureView
+from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.words import label, small_button
 
 LIST_WIDTH, CARD_HEIGHT, FINDING_HEIGHT, CAPTION_WIDTH = 236, 44, 62, 112
@@ -56,16 +56,6 @@ class _CardDelegate(QStyledItemDelegate):
         )
 
 
-class _Words(QPlainTextEdit):
-    """A few lines that are kept when the keyboard goes elsewhere."""
-
-    left = pyqtSignal()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.left.emit()
-
-
 class DeckPane(QWidget):
     """`chosen` gives a content, `changed` the number of a card with other fields, `moved` where to."""
 
@@ -90,11 +80,10 @@ class DeckPane(QWidget):
         self.look.setAccessibleName("Light or dark picture")
         self.look.addItem("light picture", LIGHT)
         self.look.addItem("dark picture", DARK)
-        self.title, self.note, self.finding = QLineEdit(), QLineEdit(), _Words()
+        self.title, self.note, self.finding = QLineEdit(), QLineEdit(), KeptText()
         self.title.setMaxLength(120)
         self.note.setMaxLength(600)
         self.finding.setMinimumHeight(FINDING_HEIGHT)
-        self.finding.setTabChangesFocus(True)
         for widget, name in ((self.title, "Title"), (self.finding, "Finding"), (self.note, "Note of your own")):
             widget.setAccessibleName(name)
         self.status = label("", "quiet", wrap=True)

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -12,7 +11,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -30,6 +28,7 @@ from pinch.publish.private import PrivateCount
 from pinch.publish.report import FORMS, ReportChoice
 from pinch.publish.reportpackage import PackageChoice
 from pinch.ui.publish import state
+from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.words import label, small_button
 
 FORM_WORDS = {"html": "HTML, one file", "pdf": "PDF", "markdown": "Markdown", "plain": "plain HTML for word processors"}
@@ -46,16 +45,6 @@ HINTS = {
 }
 
 
-class _Text(QPlainTextEdit):
-    """A paragraph that is kept when the keyboard goes elsewhere."""
-
-    left = pyqtSignal()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.left.emit()
-
-
 class ReportPane(QWidget):
     """`changed` gives other fields of the report; `write_wanted` that it is to be written."""
 
@@ -66,7 +55,7 @@ class ReportPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.lines = {name: QLineEdit() for name in LINES}
-        self.texts = {name: _Text() for name in TEXTS}
+        self.texts = {name: KeptText() for name in TEXTS}
         self.device, self.licence, self.png_size = QComboBox(), QComboBox(), QComboBox()
         self.template = QLineEdit()
         self.forms = {form: QCheckBox(words) for form, words in FORM_WORDS.items()}
@@ -127,7 +116,6 @@ class ReportPane(QWidget):
         for name, text in self.texts.items():
             text.setAccessibleName(TEXTS[name])
             text.setPlaceholderText(HINTS[name])
-            text.setTabChangesFocus(True)
             text.setFixedHeight(84)
         for box in (*self.forms.values(), *self.tables.values(), self.data, self.pictures["png"]):
             box.setChecked(True)

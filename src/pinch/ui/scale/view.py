@@ -48,7 +48,9 @@ class ScaleView(QWidget):
         super().__init__()
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._chart_button = small_button("Chart …", "Write the chart as PNG or SVG (Ctrl+E)", self.chart_wanted.emit)
+        self._chart_button = small_button(
+            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+        )
         self.devices, self.workloads = Chooser("Devices", "devices"), Chooser("Workloads", "workloads")
         self.family = small_button("Family", "The same work at other resolutions and presets", self.family_wanted.emit)
         self.room, self.measure, self.axis = _combo("Room temperature"), _combo("What of the score"), _combo("Watts of")

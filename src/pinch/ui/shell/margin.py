@@ -1,26 +1,16 @@
 """The margin: the explanation of what was clicked, and the operator's own notes."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QPlainTextEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from pinch.core.explain import Explanation
 from pinch.ui import look
+from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.methods import link_of
 from pinch.ui.shell.sums import QuickSums
 from pinch.ui.shell.words import hairline, label, small_button
 
 WIDTH = 268
-
-
-class NotesEdit(QPlainTextEdit):
-    """A field that says when the operator leaves it."""
-
-    left = pyqtSignal()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.left.emit()
 
 
 class Margin(QWidget):
@@ -42,7 +32,7 @@ class Margin(QWidget):
         self.explanation.setSpacing(8)
         self._column.addLayout(self.explanation)
         self._notes_rule, self._notes_title = hairline(), label("Your notes", "heading")
-        self.notes = NotesEdit()
+        self.notes = KeptText()
         self.notes.setAccessibleName("Your notes on this run")
         self.notes.setPlaceholderText("Notes on this run …")
         self.notes.setFixedHeight(110)
