@@ -141,10 +141,10 @@ class Private(StrEnum):
     """What may name people, places and machines, and is left out of what leaves the bench unless it is asked for."""
 
     NOTES = "notes"
-    SERIALS = "serial numbers and addresses of instruments"
-    HOSTS = "host names, commands and paths"
-    MARKS = "texts of marks, and reasons of void runs"
-    CHECKS = "what was checked before runs"
+    SERIALS = "serial numbers and addresses"
+    HOSTS = "hosts, commands and paths"
+    MARKS = "marks, reasons of void runs"
+    CHECKS = "checks before runs"
     SELLERS = "sellers"
 
 

@@ -34,7 +34,7 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
         raise PinchError("None of its devices is in the book any more.")
     headings = (
         *(Heading("Device", words=True), Heading("form", words=True), Heading("chip", words=True)),
-        *(Heading("claimed sustained / burst", "W"), Heading("mass", "kg"), Heading("battery", "Wh")),
+        *(Heading("claimed limits", "W"), Heading("mass", "kg"), Heading("battery", "Wh")),
         *(Heading("how it came", words=True), Heading("price", words=True)),
     )
     rows = [_unit_row(d) for d in devices]
@@ -48,7 +48,12 @@ def units_words(devices: Sequence[Device]) -> str:
     came = Counter(d.came for d in devices)
     words = {Came.BOUGHT: "bought", Came.LENT: "lent", Came.GIVEN: "given by makers", Came.PAID: "reviewed for pay"}
     told = [f"{came[c]} {'was' if came[c] == 1 else 'were'} {word}" for c, word in words.items() if came[c]]
-    told += [f"of {came[Came.UNKNOWN]} it is not noted how they came"] if came[Came.UNKNOWN] else []
+    unknown = came[Came.UNKNOWN]
+    told += (
+        [f"how {'it' if len(devices) == 1 else 'one' if unknown == 1 else unknown} came is not noted"]
+        if unknown
+        else []
+    )
     early = [f"{d.name} is a {d.status} unit" for d in devices if d.status is not Status.RETAIL]
     count = "One unit" if len(devices) == 1 else f"{len(devices)} units"
     return f"{count}: {', '.join([*told, *early])}."
@@ -111,9 +116,18 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
 
 def _tested_words(runs: Sequence[RunPoint], works: Sequence[Workload]) -> str:
     counted = [p for p in runs if not p.why_not]
+    if not counted:
+        return f"None of {len(runs)} runs counts." if len(runs) > 1 else "There is one run, and it does not count."
     cells = {(p.run.setting_id, p.run.workload_id) for p in counted}
     devices = {p.run.device_id for p in counted}
     lost = len(runs) - len(counted)
     left = f" {lost} more {'does' if lost == 1 else 'do'} not count." if lost else ""
-    one = "device" if len(devices) == 1 else "devices"
-    return f"{len(counted)} runs of {len(works)} workloads in {len(cells)} cells of {len(devices)} {one}.{left}"
+    parts = (
+        _count(len(counted), "run"), _count(len(works), "workload"), _count(len(cells), "cell"),
+        _count(len(devices), "device"),
+    )  # fmt: skip
+    return "{} of {} in {} of {}.".format(*parts) + left
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"

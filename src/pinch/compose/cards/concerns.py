@@ -5,7 +5,7 @@ The rules are common practice of the trade, no source.
 
 import re
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from pinch.bench.cards import CardKind, Report
@@ -13,6 +13,7 @@ from pinch.bench.records import Came, Device, Status, standing
 from pinch.compose.bookpoints import AVERAGE, RunPoint
 from pinch.compose.cards.content import CardContent
 from pinch.compose.cards.deck import Deck
+from pinch.compose.cards.notes import UNSETTLED
 from pinch.compose.comparing import Compared, CompareResult
 from pinch.compose.modes import LABEL_OFF
 from pinch.compose.saying.comparing import TINY_DIFFERENCE, TINY_FPS
@@ -135,8 +136,14 @@ def _unfair(content: CardContent) -> Iterator[Concern]:
 
 
 def _drifting(content: CardContent) -> Iterator[Concern]:
-    own = [p for p in content.found.runs if p.digest.state == "drifting"] if content.found else []
+    own = [p for p in content.found.runs if p.digest.state in UNSETTLED] if content.found else []
     yield from _of_runs(content, own, "drifting", "had not settled")
+
+
+def _void(content: CardContent) -> Iterator[Concern]:
+    own = [p for p in content.found.runs if p.run.void] if content.found else []
+    for concern in _of_runs(content, own, "void-run", "is void"):
+        yield replace(concern, weight=Weight.STOP)
 
 
 def _by_hand(content: CardContent) -> Iterator[Concern]:
@@ -221,7 +228,7 @@ def _prices(content: CardContent) -> Iterator[Concern]:
 
 _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
     *(_moved, _edited, _single, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
-    *(_told, _drifting, _by_hand),
+    *(_void, _told, _drifting, _by_hand),
 )
 
 

@@ -58,7 +58,7 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
         finding, method = saying.battery_words(sheet, query.package_w), ["draw of the battery over package watts"]
     elif kind is CardKind.SOUND:
         chart = saying.sound_chart(sheet, query.limit_db, slot)
-        finding, method = saying.sound_words(sheet, query.limit_db), _sound_method(sheet, query)
+        finding, method = saying.quiet_words(sheet, query.limit_db), _sound_method(sheet, query)
     if kind is not CardKind.SHEET:
         finding = f"{sheet.device.name}: {_small(finding)}"
     if chart is None:

@@ -10,6 +10,8 @@ from pinch.compose.cards.content import Found
 from pinch.compose.comparing import Unfair
 from pinch.core.fairness import Grade
 
+UNSETTLED = ("drifting", "too-short")
+"""States of a window whose figures still move."""
 MOST_UNFAIR = 6
 OPEN_MARK, NOTE_MARK, ACCEPTED_MARK = "▲", "△", "✓"
 
@@ -80,9 +82,11 @@ def _told(runs: Sequence[RunPoint]) -> str:
 
 def _windows(runs: Sequence[RunPoint]) -> list[str]:
     """What is not settled, and windows that were chosen by hand."""
-    drifting = sum(p.digest.state == "drifting" for p in runs)
+    drifting = sum(p.digest.state in UNSETTLED for p in runs)
+    void = sum(bool(p.run.void) for p in runs)
     by_hand = sum(p.run.window is not None for p in runs)
     words = [f"{drifting} of {len(runs)} runs not settled: their figures still move"] if drifting else []
+    words += [f"{void} of {len(runs)} runs void"] if void else []
     return [*words, *([f"{by_hand} settled windows chosen by hand"] if by_hand else [])]
 
 

@@ -124,14 +124,19 @@ def not_on_battery(sheet: ModesSheet) -> str:
     return f"Not to be had on battery: {', '.join(rules)}." if rules else ""
 
 
+def quiet_words(sheet: ModesSheet, limit: float) -> str:
+    """The quiet limit: the best score at or below a level."""
+    best = best_below(sheet.rows, limit)
+    if best is None:
+        return f"No setting is known to be at or below {limit:g} dB(A)."
+    top = max(r.score or 0.0 for r in sheet.rows)
+    share = f"{100 * (best.score or 0) / top:.0f} % of the best score"
+    return f"At or below {limit:g} dB(A) the best is {best.setting.name}, {share}."
+
+
 def sound_words(sheet: ModesSheet, limit: float) -> str:
     """The quiet limit, and what fan speed does."""
-    best = best_below(sheet.rows, limit)
-    words = f"No setting is known to be at or below {limit:g} dB(A)."
-    if best is not None:
-        top = max(r.score or 0.0 for r in sheet.rows)
-        share = f"{100 * (best.score or 0) / top:.0f} % of the best score"
-        words = f"At or below {limit:g} dB(A) the best is {best.setting.name}, {share}."
+    words = quiet_words(sheet, limit)
     if sheet.fan is not None:
         steep = f"{sheet.fan.slope:.0f} ± {sheet.fan.u_slope:.0f} dB"
         words += f" Ten times the fan's speed are {steep} here (handbooks: 50 to 60)."

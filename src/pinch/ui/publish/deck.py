@@ -78,8 +78,9 @@ class DeckPane(QWidget):
         self.kind, self.in_report, self.look = QComboBox(), QCheckBox("in the report"), QComboBox()
         self.kind.setAccessibleName("Drawn as")
         self.look.setAccessibleName("Light or dark picture")
-        self.look.addItem("light picture", LIGHT)
-        self.look.addItem("dark picture", DARK)
+        self.look.setToolTip("Light or dark pictures, here and in files")
+        self.look.addItem("light", LIGHT)
+        self.look.addItem("dark", DARK)
         self.title, self.note, self.finding = QLineEdit(), QLineEdit(), KeptText()
         self.title.setMaxLength(120)
         self.note.setMaxLength(600)
@@ -241,8 +242,7 @@ class DeckPane(QWidget):
         left.addWidget(self.list, 1)
         left.addLayout(under)
         above = QHBoxLayout()
-        for widget in (self.look, self.in_report):
-            above.addWidget(widget)
+        above.addWidget(self.look)
         above.addStretch(1)
         for button in (copy, sequence, write):
             above.addWidget(button)
@@ -255,7 +255,7 @@ class DeckPane(QWidget):
         right.addLayout(above)
         right.addWidget(self.picture, 6)
         fields: tuple[tuple[str, QWidget], ...] = (
-            ("Drawn as", self.kind),
+            ("Drawn as", self._drawn_as()),
             ("Title", self.title),
             ("Finding", self.finding),
             ("Note of your own", self.note),
@@ -273,6 +273,17 @@ class DeckPane(QWidget):
         whole.setSpacing(14)
         whole.addLayout(left)
         whole.addLayout(right, 1)
+
+    def _drawn_as(self) -> QWidget:
+        """The kind, and whether the card is in the report."""
+        row = QWidget()
+        inside = QHBoxLayout(row)
+        inside.setContentsMargins(0, 0, 0, 0)
+        inside.addWidget(self.kind, 1)
+        self.kind.setMinimumContentsLength(10)
+        self.kind.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        inside.addWidget(self.in_report)
+        return row
 
     def _connect(self) -> None:
         self.list.currentRowChanged.connect(lambda _: self._show_chosen())

@@ -31,7 +31,7 @@ from pinch.ui.publish import state
 from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.words import label, small_button
 
-FORM_WORDS = {"html": "HTML, one file", "pdf": "PDF", "markdown": "Markdown", "plain": "plain HTML for word processors"}
+FORM_WORDS = {"html": "HTML, one file", "pdf": "PDF", "markdown": "Markdown", "plain": "HTML for word processors"}
 LINES = {
     "title": "Title",
     "publication": "Publication",
@@ -61,7 +61,7 @@ class ReportPane(QWidget):
         self.forms = {form: QCheckBox(words) for form, words in FORM_WORDS.items()}
         self.pictures = {kind: QCheckBox(kind.upper()) for kind in KINDS}
         self.tables = {kind: QCheckBox(kind.upper()) for kind in TABLES}
-        self.data = QCheckBox("a Tabular Data Package of everything behind the report")
+        self.data = QCheckBox("open data, a Tabular Data Package")
         self.private = {what: QCheckBox(str(what)) for what in Private}
         self.write = QPushButton("Write the report …")
         self._report = Report()
@@ -88,6 +88,7 @@ class ReportPane(QWidget):
         self.licence.setCurrentIndex(max(0, self.licence.findData(report.licence)))
         for what, box in self.private.items():
             box.setText(state.private_words(counts, what))
+            box.setToolTip(state.private_example(counts, what))
             box.setChecked(what in report.private)
             box.setEnabled(any(c.what is what for c in counts))
 
@@ -181,8 +182,8 @@ class ReportPane(QWidget):
         for box in self.forms.values():
             column.addWidget(box)
         grid = QGridLayout()
-        grid.addWidget(label("Pictures of the deck", "quiet"), 0, 0)
-        grid.addWidget(label("Tables, a sheet a card", "quiet"), 1, 0)
+        grid.addWidget(label("Pictures", "quiet"), 0, 0)
+        grid.addWidget(label("Tables", "quiet"), 1, 0)
         for n, box in enumerate(self.pictures.values(), 1):
             grid.addWidget(box, 0, n)
         for n, box in enumerate(self.tables.values(), 1):
@@ -192,7 +193,7 @@ class ReportPane(QWidget):
         column.addWidget(self.png_size, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.data)
         column.addSpacing(8)
-        column.addWidget(label("Private things stay out of the data unless you tick them", "heading", wrap=True))
+        column.addWidget(label("Private, left out unless ticked", "heading"))
         for box in self.private.values():
             column.addWidget(box)
         column.addSpacing(10)

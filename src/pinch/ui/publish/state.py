@@ -87,9 +87,12 @@ def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:
 def private_words(counts: Sequence[PrivateCount], what: Private) -> str:
     """What of one kind stands behind the report."""
     found = next((c for c in counts if c.what is what), None)
-    if found is None:
-        return f"{what} (none)"
-    return f"{what} ({found.count}; for example “{found.example[:40]}”)"
+    return f"{what} ({found.count if found else 'none'})"
+
+
+def private_example(counts: Sequence[PrivateCount], what: Private) -> str:
+    """One of those, to know what is meant; empty where there is none."""
+    return next((f"For example: {c.example}" for c in counts if c.what is what), "")
 
 
 def _where(c: Concern, deck: Deck) -> str:
@@ -105,6 +108,7 @@ _CODES = {
     "tie-as-win": "A tie that is told as a win",
     "single-run": "A single run called faster or slower",
     "unfair": "An unfair pair",
+    "void-run": "A void run",
     "drifting": "A run that had not settled",
     "tiny-base": "A percentage of very little",
     "claimed-watts": "Claimed watts on an axis",
