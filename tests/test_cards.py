@@ -287,6 +287,12 @@ class TestConcerns(unittest.TestCase):
         assert verdict is not None and verdict.answer != FASTER
         self.assertIn("with a single run of Sandpiper 14, Full", self.of("single-run", content).words)
         self.assertNotIn("single-run", self.codes(made_of(pairs([60, 61], [40, 41]), CELLS, CardKind.BARS)))
+        alone = Made()
+        for setting in LADDER:
+            alone.add(setting, 10.0 * (setting.sustained_w or 0.0) ** 0.5)
+        query = CurvesQuery(device_ids=(1,), workload_ids=(1,))
+        self.assertIn("curves of single runs", self.of("single-run", made_of(alone, query, CardKind.CURVES)).words)
+        self.assertNotIn("single-run", self.codes(made_of(ladder(), query, CardKind.CURVES)))
 
     def test_a_tie_worded_as_a_win(self) -> None:
         tie = pairs([60, 60.2, 60.1], [60.1, 60.3, 60.2])
@@ -298,6 +304,9 @@ class TestConcerns(unittest.TestCase):
         ):
             content = made_of(tie, CELLS, CardKind.BARS, finding=words)
             self.assertEqual("tie-as-win" in self.codes(content), stopped, words)
+        titled = made_of(tie, CELLS, CardKind.BARS, name="Old one wins")
+        self.assertIn("tie-as-win", self.codes(titled))
+        self.assertNotIn("tie-as-win", self.codes(made_of(tie, CELLS, CardKind.BARS, name="Which one wins?")))
         won = made_of(pairs([60, 60.2, 60.1], [80, 80.3, 80.2]), CELLS, CardKind.BARS, finding="Old one is faster.")
         self.assertNotIn("tie-as-win", self.codes(won))
 

@@ -12,6 +12,7 @@ from unittest import mock
 import numpy as np
 import pypdf
 from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 from matplotlib.text import Text
 from PIL import Image
@@ -36,6 +37,7 @@ from pinch.publish import pictures
 from pinch.publish.pictures import CAPTIONS, Picture, PictureChoice, captions, file_name, write_pictures
 from pinch.publish.reveal import plot_edges, write_reveal
 from tests.in_folder import InFolder
+from tests.test_theme import contrast
 
 LONG = "Sandpiper 14 with the extra long name of a very special edition for shipyards and their suppliers, Full"
 HEBREW = "מחשב נייד 14"
@@ -70,7 +72,7 @@ def dumbbells() -> DumbbellChart:
 
 
 def slopes() -> SlopeChart:
-    lines = (Slope("Tile", (100.0, 149.0), "+49 %", 0, True), Slope("Game", (100.0, 148.0), "+48 % (a tie)", 1, False))
+    lines = (Slope("Tile", (100.0, 149.0), "+49 %", True), Slope("Game", (100.0, 148.0), "+48 % (a tie)", False))
     return SlopeChart("Up", ("old", "new"), lines, "Score, old = 100 %")
 
 
@@ -131,6 +133,16 @@ class TestFrame(unittest.TestCase):
                 self.assertGreaterEqual(box.y0, SAFE * HEIGHT - 2, name)
                 self.assertLessEqual(box.y1, (1 - SAFE) * HEIGHT + 2, name)
                 self.assertGreaterEqual(text.get_fontsize(), SMALLEST, name)
+
+    def test_all_words_have_the_contrast_of_text(self) -> None:
+        # WCAG 2.2, success criterion 1.4.3: 4.5 for text; device colours alone have 3.
+        for theme in (LIGHT, DARK):
+            for slot in range(len(theme.devices)):
+                self.assertGreaterEqual(contrast(theme.letters(slot), theme.paper), 4.5)
+            for face in faces():
+                for text in drawn_texts(draw_face(face, theme)):
+                    colour = to_hex(text.get_color())
+                    self.assertGreaterEqual(contrast(colour, theme.paper), 4.5, f"{theme.name}: {text.get_text()}")
 
     def test_words_do_not_cover_words(self) -> None:
         for face in (f for f in faces() if not isinstance(f.chart, Chart | GridChart)):

@@ -133,6 +133,22 @@ class TestDeck(PublishCase):
         self.settle()
         self.assertFalse(self.content(9).moved)
 
+    def test_one_card_is_written_and_its_finding_copied(self) -> None:
+        self.publish()
+        self.view.go_to_card(self.content(7).card.id or 0)
+        path = self.folder / "card.svg"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")) as asked:
+            self.window.asking.write_chart()
+        self.assertEqual(asked.call_args.args[2], "07-what-holds-the-mini-pc-below-deck.png")
+        self.wait_for(path.exists)
+        face = self.content(7).face
+        assert face is not None
+        self.assertEqual(path.read_bytes(), face_bytes(face, "svg", LIGHT))
+        self.window.copy_finding()
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        self.assertEqual(clipboard.text(), self.content(7).finding)
+
     def test_what_will_not_do_is_said(self) -> None:
         self.publish()
         self.view.deck.title.setText("")

@@ -12,18 +12,18 @@ class Slope:
     label: str
     values: tuple[float, ...]
     words: str
-    slot: int
     sure: bool
 
 
 @dataclass(frozen=True)
 class SlopeChart:
-    """Lines from column to column, in % of the first column."""
+    """Lines from column to column, in % of the first column; `slot` is the colour of the last column's device."""
 
     title: str
     columns: tuple[str, ...]
     lines: tuple[Slope, ...]
     y_title: str
+    slot: int = 0
     footnotes: tuple[str, ...] = ()
     alternative: str = ""
 

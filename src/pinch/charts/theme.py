@@ -1,6 +1,7 @@
 """Colours and marks by role, light and dark. A test keeps contrast and colour-vision distance."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 FONTS = Path(__file__).parent.parent / "ui" / "fonts"
@@ -25,6 +26,10 @@ class Theme:
     accent: str
     devices: tuple[str, ...]
     causes: dict[str, tuple[str, str]]
+
+    def letters(self, slot: int) -> str:
+        """The colour of a device's words: its own, moved towards the ink as far as text needs it."""
+        return _as_text(self.devices[slot % len(self.devices)], self.ink, self.paper)
 
 
 LIGHT = Theme(
@@ -103,6 +108,37 @@ CAUSE_WORDS = {
     "waiting": "waiting",
     "unknown": "unknown",
 }
+
+
+TEXT_CONTRAST = 4.5
+"""Of text with what it stands on: WCAG 2.2, success criterion 1.4.3."""
+
+
+def contrast(one: str, other: str) -> float:
+    """The contrast ratio of two colours #RRGGBB, 1 to 21. Source: WCAG 2.2, relative luminance and contrast ratio."""
+    dark, light = sorted((_luminance(one), _luminance(other)))
+    return (light + 0.05) / (dark + 0.05)
+
+
+def _luminance(colour: str) -> float:
+    parts = (int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5))
+    red, green, blue = (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts)
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+@lru_cache(maxsize=64)
+def _as_text(colour: str, ink: str, paper: str) -> str:
+    """A colour moved towards another in twentieths, until it has the contrast of text."""
+    for step in range(21):
+        mixed = _mixed(colour, ink, step / 20)
+        if contrast(mixed, paper) >= TEXT_CONTRAST:
+            return mixed
+    return ink
+
+
+def _mixed(first: str, second: str, share: float) -> str:
+    pairs = ((int(first[n : n + 2], 16), int(second[n : n + 2], 16)) for n in (1, 3, 5))
+    return "#" + "".join(f"{round(a + share * (b - a)):02X}" for a, b in pairs)
 
 
 def block_look(kind: str, slot: int, theme: Theme) -> tuple[str, str, str]:

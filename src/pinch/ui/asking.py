@@ -22,6 +22,7 @@ from pinch.ui.dialogs import LadderDialog
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plan.control import present
 from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.shell.pages import PUBLISH
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -81,7 +82,10 @@ class Asking:
             self._window.writing.book_from(folder, _with_ending(path), lambda _: opened())
 
     def write_chart(self) -> None:
-        """The chart as a picture."""
+        """The chart as a picture; on the Publish page the chosen card."""
+        if self._window.page == PUBLISH:
+            self._window.publish_desk.write_card()
+            return
         self._window.chart_shown()
         path = self._save_name("Write the chart", "chart.png", "Pictures (*.png *.svg *.pdf)")
         if path:

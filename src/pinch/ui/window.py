@@ -554,7 +554,8 @@ class MainWindow(QMainWindow):
         """The finding of the page goes to the clipboard."""
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            clipboard.setText(self._page_of(self.page).headline.text())
+            card = self.publish_view.deck.content if self.page == PUBLISH else None
+            clipboard.setText(card.finding if card is not None else self._page_of(self.page).headline.text())
             self.notices.done("The finding is on the clipboard.")
 
     def fit(self) -> None:

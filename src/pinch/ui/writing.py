@@ -8,8 +8,9 @@ from PyQt6.QtCore import QObject
 from pinch import compose
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.face import Drawn
-from pinch.charts.files import write_chart
+from pinch.charts.face import Drawn, Face
+from pinch.charts.files import write_chart, write_face
+from pinch.charts.theme import Theme
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.runsheet import write_sheet
@@ -33,6 +34,10 @@ class Writing(QObject):
         """A chart as a picture, in the theme of the window."""
         theme = look.theme()
         self._start(lambda: write_chart(chart, path, theme), path)
+
+    def face(self, face: Face, path: Path, theme: Theme, size: tuple[int, int]) -> None:
+        """A card as a picture."""
+        self._start(lambda: write_face(face, path, theme, size), path)
 
     def log(self, shown: JudgedRun, folder: Path) -> None:
         """A run's log as a data package."""

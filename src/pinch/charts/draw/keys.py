@@ -29,7 +29,7 @@ def draw_devices(figure: "Figure", named: Sequence[tuple[str, int]], left: float
     for name, slot in named:
         colour = theme.devices[slot % len(theme.devices)]
         draw_mark(figure, (x + 7, middle), slot, colour, theme.paper)
-        write_words(figure, name, (x + 20, middle), LABEL, colour, bold=True)
+        write_words(figure, name, (x + 20, middle), LABEL, theme.letters(slot), bold=True)
         x += 20 + width(name, LABEL, bold=True) + GAP
 
 

@@ -176,7 +176,8 @@ def _draw_line(words: Words, panel: Panel, line: Line, theme: Theme, named: bool
         at = float(line.x[line.label_at])
         side = -4.0 if panel.words_before(at) else 9.0
         rise = -12.0 if line.label_under else 12.0
-        words.put(line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, colour, bold=True)
+        ink = theme.letters(line.slot)
+        words.put(line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, ink, bold=True)
 
 
 def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
@@ -196,7 +197,7 @@ def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
     for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
         before = not dots.spot and panel.words_before(x)
         sides = _SIDES[::-1] if before else _SIDES
-        words.put(text, (float(x), float(y)), sides, LABEL, colour, needed=not dots.named)
+        words.put(text, (float(x), float(y)), sides, LABEL, aside or theme.letters(dots.slot), needed=not dots.named)
 
 
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:

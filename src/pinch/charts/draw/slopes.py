@@ -29,11 +29,11 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
     axis.grid(axis="y", color=theme.hairline, linewidth=0.7)
     axis.axhline(100.0, color=theme.quiet, linewidth=0.9, linestyle=":")
     x = np.arange(len(chart.columns), dtype=float)
-    for slope in chart.lines:
-        colour = theme.devices[slope.slot % len(theme.devices)]
+    colour = theme.devices[chart.slot % len(theme.devices)]
+    for number, slope in enumerate(chart.lines):
         axis.plot(
             x, slope.values, color=colour, linewidth=2.2 if slope.sure else 1.2, linestyle="-" if slope.sure else ":",
-            marker=MARKER[MARKERS[slope.slot % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
+            marker=MARKER[MARKERS[number % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
             markeredgewidth=1.6,
         )  # fmt: skip
     low, high = bounds(chart)
@@ -50,9 +50,10 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
     ends = [s.values[-1] if np.isfinite(s.values[-1]) else low for s in chart.lines]
     wanted = [place.top + place.height * (high - end) / (high - low) for end in ends]
     for slope, name, y in zip(chart.lines, names, spread(wanted, line_height(LABEL)), strict=True):
-        colour = theme.devices[slope.slot % len(theme.devices)]
         end = (place.left + place.width + 14, y)
-        write_words(figure, shortened(name, LABEL, right - 20, True), end, LABEL, colour, bold=slope.sure)
+        write_words(
+            figure, shortened(name, LABEL, right - 20, True), end, LABEL, theme.letters(chart.slot), bold=slope.sure
+        )
 
 
 def bounds(chart: SlopeChart) -> tuple[float, float]:

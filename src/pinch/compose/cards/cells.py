@@ -275,10 +275,11 @@ def slope_chart(shown: Shown) -> SlopeChart:
         if last is not None and last.verdict is not None:
             words = f"{percent(last.verdict.ratio)} ({verdict_words(last.verdict)})"
             sure = last.verdict.answer in (FASTER, SLOWER)
-            lines.append(Slope(row.workload.name, tuple(values), words, len(lines), sure))
+            lines.append(Slope(row.workload.name, tuple(values), words, sure))
     words = saying.headline(shown, result.choice.cells[-1])
     y_title = f"Score, {columns[0]} = 100 %"
-    return SlopeChart(words, columns, tuple(lines), y_title, alternative=slopes_in_words(columns, lines))
+    slot = shown.slots.get(result.choice.cells[-1].device.id or 0, 0)
+    return SlopeChart(words, columns, tuple(lines), y_title, slot, alternative=slopes_in_words(columns, lines))
 
 
 def _verdict(c: Compared | None) -> Verdict | None:

@@ -91,12 +91,18 @@ def _edited(content: CardContent) -> Iterator[Concern]:
         yield _card(content, "edited", Weight.STOP, f"says {what} that its figures do not: {', '.join(strange)}.")
     else:
         yield _card(content, "edited", Weight.LOOK, f"has a sentence by hand. The figures say: {content.composed}")
-    yield from _ties_as_wins(content)
+    yield from _ties_as_wins(content, content.finding)
 
 
-def _ties_as_wins(content: CardContent) -> Iterator[Concern]:
-    """An edited sentence that makes a win of what is a tie or cannot be told."""
-    text = content.finding.casefold()
+def _titled(content: CardContent) -> Iterator[Concern]:
+    """A title that makes a win of a tie; a question does not."""
+    if not content.card.name.endswith("?"):
+        yield from _ties_as_wins(content, content.card.name)
+
+
+def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
+    """Words that make a win of what is a tie or cannot be told."""
+    text = said.casefold()
     wins = [word for word in WIN_WORDS if re.search(rf"\b{word}\b", text)]
     if not wins or any(word in text for word in TIE_WORDS):
         return
@@ -125,6 +131,14 @@ def _single(content: CardContent) -> Iterator[Concern]:
                     f"calls {compared.cell.name} {v.answer} in {row.workload.name} with a single run of {c.cell.name}."
                 )
                 yield _card(content, "single-run", Weight.STOP, words)
+
+
+def _lone_curves(content: CardContent) -> Iterator[Concern]:
+    """Curves of which nothing was repeated: they have no interval, and their crossings are not sure."""
+    series = content.found.scaled.series if content.found and content.found.scaled else ()
+    lone = [s.name for s in series if s.scaling and any(w.code == "single-runs" for w in s.scaling.warnings)]
+    if lone:
+        yield _card(content, "single-run", Weight.LOOK, f"has curves of single runs: {', '.join(lone)}.")
 
 
 def _unfair(content: CardContent) -> Iterator[Concern]:
@@ -227,7 +241,7 @@ def _prices(content: CardContent) -> Iterator[Concern]:
 
 
 _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
-    *(_moved, _edited, _single, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
+    *(_moved, _edited, _titled, _single, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
     *(_void, _told, _drifting, _by_hand),
 )
 

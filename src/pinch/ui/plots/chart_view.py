@@ -212,7 +212,7 @@ class ChartView(QWidget):
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
             if line.label:
-                at, ink = float(line.x[line.label_at]), theme.devices[line.slot % 6]
+                at, ink = float(line.x[line.label_at]), theme.letters(line.slot)
                 before = panel.words_before(at)
                 anchor = (1 if before else 0, 0 if line.label_under else 1)
                 self._label(plot, line.label, at, float(line.y[line.label_at]), ink, anchor)
@@ -318,7 +318,8 @@ class ChartView(QWidget):
         plot.addItem(scatter)
         for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
             before = panel.words_before(x) and not dots.spot
-            self._label(plot, words, x, y, colour, (1, 1) if before else (0, 0))
+            ink = colour if aside or dots.spot else theme.letters(dots.slot)
+            self._label(plot, words, x, y, ink, (1, 1) if before else (0, 0))
 
     def _add_rule(self, plot: pg.PlotItem, rule: Rule) -> None:
         theme = look.theme()

@@ -14,7 +14,7 @@ from pinch.compose.cards.concerns import Concern
 from pinch.compose.cards.content import CardContent
 from pinch.compose.publishing import PublishChoice
 from pinch.core.errors import PinchError
-from pinch.publish.pictures import PictureChoice, Written
+from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
 from pinch.publish.report import ReportChoice
 from pinch.ui.publish.control import ShownDeck
 from pinch.ui.publish.sending import card_of_page
@@ -155,6 +155,17 @@ class PublishDesk:
         view = self._view()
         chosen = view.report.choice(view.deck.theme).pictures or PictureChoice(theme=view.deck.theme)
         self._write("Folder for the pictures", PublishChoice(ReportChoice(()), chosen, (), None))
+
+    def write_card(self) -> None:
+        """The chosen card as one picture."""
+        content, view = self._content(), self._window.publish_view
+        if content.face is None:
+            raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
+        number = view.deck.list.currentRow() + 1
+        usual = f"{file_name(Picture(number, content.card.name, content.face))}.png"
+        name, _ = QFileDialog.getSaveFileName(self._window, "Write this card", usual, "Pictures (*.png *.svg *.pdf)")
+        if name:
+            self._window.writing.face(content.face, Path(name), view.deck.theme, view.report.png_size.currentData())
 
     def write_sequence(self) -> None:
         """The chosen card as numbered pictures for a video."""
