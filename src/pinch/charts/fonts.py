@@ -34,8 +34,6 @@ def subset(path: Path, letters: str) -> bytes:
     options.notdef_outline = True
     options.hinting = False
     font = load_font(str(path), options)
-    font["head"].modified = font["head"].created
-    font.recalcTimestamp = False
     cutter = Subsetter(options)
     cutter.populate(text=letters)
     cutter.subset(font)

@@ -6,10 +6,10 @@ from datetime import date
 from pathlib import Path
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
 from pinch.bench.records import Setting
 from pinch.compose.bookpoints import RunPoint
-from pinch.compose.cards.deck import Deck, read_deck
+from pinch.compose.cards.deck import Deck
 from pinch.compose.judging import JudgeDesk
 from pinch.compose.reporting import runs_behind, story_of
 from pinch.compose.tabling import tabled_runs
@@ -43,24 +43,14 @@ class PublishChoice:
     day: str = ""
 
 
-def publish(path: Path, folder: Path, choice: PublishChoice, progress: Progress = unheard) -> Written:
-    """Write all that is chosen of a book into a folder, with a connection of its own.
+def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, progress: Progress = unheard) -> Written:
+    """Write all that is chosen of a deck into a folder.
 
     Raises
     ------
     PinchError : there is no card, or a file cannot be written; what was written before is whole.
     CancelledError : `progress` answered False.
     """
-    deck = read_deck(path, None, part_of(progress, 0.0, 0.2))
-    book = open_book(path)
-    try:
-        return write_deck(book, deck, folder, choice, part_of(progress, 0.2, 1.0))
-    finally:
-        book.close()
-
-
-def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, progress: Progress = unheard) -> Written:
-    """As `publish`, of a deck that is worked out already."""
     paths: list[Path] = []
     left_out: list[str] = []
     day = choice.day or f"{date.today():%Y-%m-%d}"

@@ -1,14 +1,12 @@
 """What a card comes to."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from pinch.bench.cards import Card
 from pinch.charts.face import Drawn, Face
 from pinch.compose.bookpoints import RunPoint
 from pinch.compose.comparing import CompareResult
-from pinch.compose.modes import ModesSheet
-from pinch.compose.saying.runs import RunStory
 from pinch.compose.scaling import ScaleResult
 from pinch.publish.tables import Table
 
@@ -25,8 +23,6 @@ class Found:
     method: Sequence[str] = ()
     compared: Sequence[CompareResult] = ()
     scaled: ScaleResult | None = None
-    sheet: ModesSheet | None = None
-    stories: Sequence[RunStory] = ()
 
 
 @dataclass(frozen=True)
@@ -39,7 +35,7 @@ class CardContent:
     face: Face | None = None
     notes: tuple[str, ...] = ()
     missing: str = ""
-    problem: str = field(default="")
+    problem: str = ""
 
     @property
     def composed(self) -> str:

@@ -47,13 +47,15 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
     if kind is CardKind.SHARES:
         rows = [(r.setting.name, r.runs) for r in sheet.rows]
         finding = f"{sheet.device.name}, {sheet.workload.name}: {_small(shares_words(rows))}"
-        return Found(finding, shares_chart(rows), shares_table(rows), runs, ["numbers: % of the load"], sheet=sheet)
+        return Found(finding, shares_chart(rows), shares_table(rows), runs, ["numbers: % of the load"])
     chart: Drawn | None = sheet_chart(sheet)
     finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim", "~: by the line"]
     if kind is CardKind.WALL:
+        runs = [p for p in own if p.setting.mains and p.digest.wall_w is not None and not p.why_not]
         chart = saying.wall_chart(sheet, own, book.instruments, slot)
         finding, method = saying.wall_words(sheet, own, book.instruments), ["wall and package watts as measured"]
     elif kind is CardKind.BATTERY:
+        runs = [p for p in own if not p.setting.mains and p.digest.power_w is not None]
         chart = saying.battery_chart(sheet, own, slot, query.package_w)
         finding, method = saying.battery_words(sheet, query.package_w), ["draw of the battery over package watts"]
     elif kind is CardKind.SOUND:
@@ -63,7 +65,7 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
         finding = f"{sheet.device.name}: {_small(finding)}"
     if chart is None:
         raise PinchError(f"{sheet.device.name} has nothing measured for this: {finding.rstrip('.')}.")
-    return Found(finding, chart, table, runs, method, sheet=sheet)
+    return Found(finding, chart, table, runs, method)
 
 
 def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:

@@ -24,11 +24,6 @@ def footnotes(found: Found, book: BookPoints, own: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(p.rstrip(".") for p in parts if p))
 
 
-def units_words(points: Sequence[RunPoint]) -> tuple[str, ...]:
-    """The units behind some runs: status, and how each came."""
-    return tuple(_units(points))
-
-
 def _unfair_words(unfair: Sequence[Unfair]) -> list[str]:
     """Differences that are open, the worst first, then those that were accepted with their reasons."""
     told = []

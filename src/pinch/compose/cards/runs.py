@@ -49,10 +49,10 @@ def make(
     if kind is CardKind.FRAMES:
         finding, chart = _frames(stories, slots)
         method = ["lows by the school “percentile”", "frames of the settled window"]
-        return Found(finding, chart, frame_table(stories), points, method, stories=stories)
+        return Found(finding, chart, frame_table(stories), points, method)
     chart, finding = _timeline(stories, kind, slot)
     shaded = "shaded: the settled window" if len(stories) == 1 else "each from the start of its load on"
-    return Found(finding, chart, figure_table(stories), points, [shaded], stories=stories)
+    return Found(finding, chart, figure_table(stories), points, [shaded])
 
 
 def _timeline(stories: Sequence[RunStory], kind: CardKind, slot: int) -> tuple[Chart, str]:
