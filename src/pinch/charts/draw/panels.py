@@ -10,6 +10,7 @@ from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
 from pinch.charts.theme import FILE_HATCHES, HATCHES, MARKERS, Theme
+from pinch.core.runlog import FloatArray
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
 MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
 LEAST_RIGHT, MOST_RIGHT, LEAST_STEP = 24.0, 190.0, 24.0
+POINT, MOST_KEPT_OFF = 5.0, 80
 _SIDES = ((9.0, -12.0), (9.0, 12.0), (-9.0, -12.0), (-9.0, 12.0))
 
 
@@ -102,6 +104,10 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
     axis.set_xlim(*chart.x_range)
     axis.set_ylim(*panel.y_range)
     words = Words(axis)
+    for line in panel.lines if any(d.named or d.spot for d in panel.dots) else ():
+        words.keep_off(line.x, line.y)
+    for dots in panel.dots:
+        words.keep_off(dots.x, dots.y)
     for line in panel.lines:
         _draw_line(words, panel, line, theme, named)
     for dots in panel.dots:
@@ -122,6 +128,13 @@ class Words:
     def __init__(self, axis: "Axes") -> None:
         self.axis = axis
         self._taken: list[tuple[float, float, float, float]] = []
+        self._drawn: list[tuple[float, float, float, float]] = []
+
+    def keep_off(self, x: FloatArray, y: FloatArray) -> None:
+        """Points and lines that words had better not cover."""
+        every = max(1, len(x) // MOST_KEPT_OFF)
+        for px, py in self.axis.transData.transform(np.column_stack([x[::every], y[::every]])):
+            self._drawn.append((px - POINT, py - POINT, px + POINT, py + POINT))
 
     def put(
         self,
@@ -139,7 +152,8 @@ class Words:
         free = [n for n, box in enumerate(boxes) if not any(_overlap(box, other) for other in self._taken)]
         if not free and not needed:
             return
-        chosen = free[0] if free else 0
+        clear = [n for n in free if not any(_overlap(boxes[n], point) for point in self._drawn)]
+        chosen = (clear or free or [0])[0]
         side = sides[chosen]
         self._taken.append(boxes[chosen])
         self.axis.annotate(
@@ -257,4 +271,8 @@ def _clock_locator(limits: tuple[float, float]) -> Any:
 
 def panel_height(chart: Chart) -> float:
     """About how high a chart should be in a column of text, px."""
-    return 110.0 + 150.0 * len(chart.panels) + (64.0 if chart.strip else 0.0) + line_height(NOTE)
+    return (
+        (420.0 if len(chart.panels) == 1 else 110.0 + 150.0 * len(chart.panels))
+        + (64.0 if chart.strip else 0.0)
+        + line_height(NOTE)
+    )
