@@ -33,7 +33,7 @@ from pinch.compose import BookPoints, cells_of
 from pinch.compose.cards import cells, curves
 from pinch.compose.cards.concerns import Concern, concerns, strange_numbers
 from pinch.compose.cards.content import CardContent
-from pinch.compose.cards.deck import CardMaker, Deck, moved_to, replace_fields
+from pinch.compose.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
 from pinch.compose.cards.notes import ACCEPTED_MARK, OPEN_MARK
 from pinch.core.verdict import FASTER
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OTHER, TASK, Made
@@ -157,6 +157,7 @@ class TestCards(unittest.TestCase):
         self.assertTrue(content.edited)
         self.assertEqual(content.face.finding, "It flies.")
         self.assertIn("At sea", content.notes)
+        self.assertEqual(content.notes[-1], EDITED, "the picture says so, too")
 
     def test_moving_keeps_all_in_order(self) -> None:
         cards = [Card(id=n, name=str(n), kind=CardKind.TABLE, query=UnitsQuery(), place=n) for n in (1, 2, 3)]

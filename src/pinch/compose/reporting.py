@@ -119,7 +119,7 @@ def _figures(shown: Sequence[CardContent]) -> dict[str, tuple[StoryFigure, ...]]
 
 def _with_edit(c: CardContent) -> tuple[str, ...]:
     """The notes; a sentence that somebody wrote stands beside the composed one."""
-    return (*c.notes, f"the sentence is the editor's; the figures say: {c.composed}") if c.edited else c.notes
+    return (*c.notes, f"the figures say: {c.composed}") if c.edited else c.notes
 
 
 def _devices(points: BookPoints, runs: Sequence[RunPoint], disclosure: str) -> StorySection:

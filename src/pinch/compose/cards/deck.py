@@ -29,6 +29,9 @@ from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, tell, unheard
 
 
+EDITED = "the sentence is the editor's"
+
+
 @dataclass(frozen=True)
 class Deck:
     """The cards of a book in their order, its report, and the points they were made of."""
@@ -54,6 +57,8 @@ class CardMaker:
             return CardContent(card, problem=str(error))
         notes = footnotes(found, self._points, card.footnote)
         finding = card.finding or found.finding
+        if finding != found.finding:
+            notes = (*notes, EDITED)
         alternative = " ".join(filter(None, (finding, found.chart.alternative.removeprefix(found.finding).strip())))
         face = Face(card.name, finding, found.chart, notes, alternative)
         return CardContent(card, found, face, notes, missing_signs(" ".join((card.name, alternative, *notes))))

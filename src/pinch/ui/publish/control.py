@@ -128,6 +128,14 @@ class PublishControl(Working):
         if changed != card:
             self._session.change_cards("change a card", lambda: book.save(changed))
 
+    def redraw(self, card_id: int, kind: CardKind) -> None:
+        """Draw a card as something else; what that finds is agreed to with it."""
+        points = self._points.points
+        if points is None:
+            raise PinchError("The runs are still being judged; choose again in a moment.")
+        card = self._session.book.get(Card, card_id)
+        self._make(points, replace_fields(card, kind=kind), self._keep_redrawn)
+
     def agree(self, content: CardContent) -> None:
         """The finding as it is composed now is the one that holds."""
         self.change(content.card.id or 0, seen=content.composed)
@@ -243,19 +251,32 @@ class PublishControl(Working):
 
     def _work_out(self, points: compose.BookPoints) -> None:
         assert self._wish is not None
-        (kind, query), self._wish, path = self._wish, None, self._session.book.path
+        (kind, query), self._wish = self._wish, None
+        self._make(points, Card(name="a new card", kind=kind, query=query), self._keep)
+
+    def _make(self, points: compose.BookPoints, card: Card, then: Callable[[CardContent], None]) -> None:
+        """Work out one card in the background."""
+        path = self._session.book.path
 
         def work(_: Callable[[float], bool]) -> CardContent:
             book = open_book(path)
             try:
-                return CardMaker(book, points).make(Card(name="a new card", kind=kind, query=query))
+                return CardMaker(book, points).make(card)
             finally:
                 book.close()
 
         self._sending = Job(work, self)
-        self._sending.finished.connect(self._keep)
+        self._sending.finished.connect(then)
         self._sending.failed.connect(self.failed)
         self._sending.start()
+
+    def _keep_redrawn(self, content: CardContent) -> None:
+        book = self._session.book
+        card = replace_fields(content.card, seen=content.composed)
+        try:
+            self._session.change_cards("draw a card as something else", lambda: book.save(card))
+        except PinchError as error:
+            self.failed.emit(str(error))
 
     def _keep(self, content: CardContent) -> None:
         """The new card goes into the book, unless it has nothing to show."""

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.bench.cards import CardKind
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.compose.cards.content import CardContent
 from pinch.ui import look
@@ -57,13 +58,14 @@ class _CardDelegate(QStyledItemDelegate):
 
 
 class DeckPane(QWidget):
-    """`chosen` gives a content, `changed` the number of a card with other fields, `moved` where to."""
+    """`chosen` gives a content, `changed` the number of a card with other fields, `moved` by what, `redrawn` as what."""
 
     chosen = pyqtSignal(object)
     changed = pyqtSignal(int, dict)
     moved = pyqtSignal(int, int)
     removed = pyqtSignal(int)
     agreed = pyqtSignal(object)
+    redrawn = pyqtSignal(int, object)
     theme_turned = pyqtSignal()
     copy_wanted = pyqtSignal()
     write_wanted = pyqtSignal()
@@ -211,6 +213,10 @@ class DeckPane(QWidget):
         if self.chosen_id is not None:
             self.changed.emit(self.chosen_id, fields)
 
+    def _redraw(self, kind: str) -> None:
+        if self.content is not None and kind != self.content.card.kind:
+            self.redrawn.emit(self.content.card.id or 0, CardKind(kind))
+
     def _move(self, by: int) -> None:
         if self.chosen_id is not None:
             self.moved.emit(self.chosen_id, by)
@@ -287,7 +293,7 @@ class DeckPane(QWidget):
 
     def _connect(self) -> None:
         self.list.currentRowChanged.connect(lambda _: self._show_chosen())
-        self.kind.textActivated.connect(lambda kind: self._change(kind=kind))
+        self.kind.textActivated.connect(self._redraw)
         self.in_report.clicked.connect(lambda on: self._change(in_report=on))
         self.look.activated.connect(lambda _: self.theme_turned.emit())
         for line in (self.title, self.note):

@@ -69,6 +69,7 @@ class PublishDesk:
         deck.changed.connect(lambda card, fields: window.safely(lambda: control.change(card, **fields)))
         deck.moved.connect(lambda card, by: window.safely(lambda: control.move(card, by)))
         deck.removed.connect(lambda card: window.safely(lambda: control.remove(card)))
+        deck.redrawn.connect(lambda card, kind: window.safely(lambda: control.redraw(card, kind)))
         deck.agreed.connect(lambda content: window.safely(lambda: control.agree(content)))
         report.changed.connect(lambda fields: window.safely(lambda: control.change_report(**fields)))
 
