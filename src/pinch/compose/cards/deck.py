@@ -28,7 +28,6 @@ from pinch.compose.saying.runs import RunStory
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, tell, unheard
 
-
 EDITED = "the sentence is the editor's"
 
 

@@ -58,7 +58,7 @@ class _CardDelegate(QStyledItemDelegate):
 
 
 class DeckPane(QWidget):
-    """`chosen` gives a content, `changed` the number of a card with other fields, `moved` by what, `redrawn` as what."""
+    """`chosen` gives a content, `changed` a number of a card with other fields, `moved` how far, `redrawn` as what."""
 
     chosen = pyqtSignal(object)
     changed = pyqtSignal(int, dict)
