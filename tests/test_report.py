@@ -186,6 +186,10 @@ class TestTemplates(InFolder):
                 self.page(text)
         with self.assertRaisesRegex(DataError, "no.html"):
             html(cabin_test()[1], self.folder / "no.html")
+        secret = self.folder / "id_secret"
+        secret.write_text("secret")
+        with self.assertRaisesRegex(DataError, r"ends with \.html or \.j2"):
+            html(cabin_test()[1], secret)
 
     def test_templates_are_shut_in(self) -> None:
         for text in (

@@ -6,9 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from pinch.bench.fields import Day, Part
+from pinch.bench.fields import Name, Part
 from pinch.bench.parts import Build
-from pinch.bench.records import Listed, Record
+from pinch.bench.records import Record
 from pinch.core.sound import Grade
 
 
@@ -123,11 +123,12 @@ KINDS: dict[str, tuple[CardKind, ...]] = {
 """What a query can be drawn as, the usual first."""
 
 
-class Card(Listed):
+class Card(Record):
     """A card of the deck; `name` is its title. `finding` is what somebody wrote in place of the composed sentence
     (empty: as composed), `seen` the composed one when it was last agreed to, `footnote` a note of the operator's own.
     `place` is its order; a card that is not `in_report` is only in the deck."""
 
+    name: Name
     kind: CardKind
     query: Query
     place: int = 0
@@ -161,4 +162,3 @@ class Report(Record):
     licence: str = "CC-BY-4.0"
     template: Annotated[str, Field(max_length=1000)] = ""
     private: tuple[Private, ...] = ()
-    day: Day = ""

@@ -88,7 +88,7 @@ def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
         digest.update(f"{log_hash(book, p.run.id or 0)}{p.run}{p.device}{p.setting}{p.workload}".encode())
     for content in deck.contents:
         digest.update(content.card.model_dump_json().encode())
-    digest.update(deck.report.model_dump_json(exclude={"day"}).encode())
+    digest.update(deck.report.model_dump_json().encode())
     return digest.hexdigest()[:12]
 
 

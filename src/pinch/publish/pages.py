@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from jinja2 import Environment
     from weasyprint.urls import URLFetcherResponse
 
+TEMPLATE_ENDINGS = (".html", ".j2")
 TEMPLATES = Path(__file__).parent / "templates"
 
 
@@ -25,6 +26,8 @@ def render(template: str, own: Path | None = None, **values: Any) -> str:
     """
     from jinja2 import TemplateError, TemplateSyntaxError
 
+    if own is not None and own.suffix.lower() not in TEMPLATE_ENDINGS:  # a book from outside may name any file
+        raise DataError(str(own), f"a template ends with {' or '.join(TEMPLATE_ENDINGS)}")
     try:
         environment = _environment(None if own is None else own.parent)
         name = template if own is None else f"own/{own.name}"
