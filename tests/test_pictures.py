@@ -11,16 +11,17 @@ from unittest import mock
 
 import numpy as np
 import pypdf
-from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.backends.backend_agg import FigureCanvasAgg, RendererAgg
 from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
+from matplotlib.font_manager import FontProperties
 from matplotlib.text import Text
 from PIL import Image
 
 from pinch.charts.bars import Bar, BarChart, BarGroup
 from pinch.charts.draw.bars import most_bars
 from pinch.charts.draw.frame import HEIGHT, SAFE, WIDTH, draw_face
-from pinch.charts.draw.lettering import SMALLEST, missing_signs, shortened, width, wrapped
+from pinch.charts.draw.lettering import NOTE, SMALLEST, missing_signs, set_up, shortened, width, wrapped
 from pinch.charts.draw.slopes import spread
 from pinch.charts.dumbbells import Ball, Dumbbell, DumbbellChart
 from pinch.charts.face import Drawn, Face, face_of
@@ -101,7 +102,7 @@ ALL: tuple[Drawn, ...] = (
 
 
 def faces() -> list[Face]:
-    notes = tuple(f"▲ Limpet, {n} W: it drew {n} % more watts" for n in range(12))
+    notes = tuple(f"{'▲△✓'[n % 3]} Limpet, {n} W: it drew {n} % more watts, will it?" for n in range(12))
     finding = "Limpet holds 35 W of the 45 W that its label claims, after a burst of 9 s at 65 W; then heat holds it."
     return [Face("What does it hold?", finding, chart, notes, "In words.") for chart in ALL]
 
@@ -160,6 +161,13 @@ class TestFrame(unittest.TestCase):
         self.assertTrue(short.startswith("Sandpiper") and short.endswith("Full") and "…" in short)
         self.assertEqual(missing_signs("Ωß ≤ שלום"), "")
         self.assertEqual(missing_signs("漢字"), "漢字")
+
+    def test_letters_take_the_same_room_at_every_size(self) -> None:
+        set_up()
+        words = "▲ Sandpiper 14, last year's, 25 W: Sandpiper 14, Even drew 12 % more watts  ·  △ Limpet, 28 W"
+        for dpi in (100, 150, 300):
+            drawn = RendererAgg(1, 1, dpi).get_text_width_height_descent(words, FontProperties(size=NOTE), False)[0]
+            self.assertAlmostEqual(drawn * 100 / dpi, width(words, NOTE), delta=0.002 * width(words, NOTE))
 
     def test_labels_are_spread(self) -> None:
         placed = spread([10.0, 11.0, 12.0, 100.0], 15.0)

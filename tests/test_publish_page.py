@@ -297,11 +297,11 @@ class TestEmpty(WindowCase):
             self.window.publish_desk.send()
 
     def test_pages_are_built_at_their_first_visit(self) -> None:
-        self.assertFalse({"scale_view", "compare_view", "modes_view", "publish_view"} & set(vars(self.window)))
+        self.assertFalse({"scale", "compare", "modes", "publish"} & set(vars(self.window.late)))
         self.window.switch_theme()
         self.window.switch_theme()
         self.window.show_page(MODES)
-        self.assertIn("modes_view", vars(self.window))
+        self.assertIn("modes", vars(self.window.late))
         self.assertIs(self.window.desk.currentWidget(), self.window.modes_view)
 
 

@@ -25,7 +25,7 @@ from pinch.rig.device import simulate_run
 from pinch.rig.frames import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 14
+VERSION = 15
 """Part of the demo book's path: raised when the demo changes."""
 
 

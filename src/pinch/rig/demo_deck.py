@@ -12,7 +12,7 @@ from pinch.bench.cards import (
     RunsQuery,
     UnitsQuery,
 )
-from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Run, Setting, Workload
 
 TILE, GAME = "Tile Render, all cores", "Skerry Run"
 ASHORE_C, BELOW_C = 22.0, 31.0
@@ -47,7 +47,8 @@ class _Names:
 
 
 def add_deck(book: Book) -> None:
-    """Keep the cards and the report in the book."""
+    """Keep the cards, the report, and what the reviewers accept in the book."""
+    _accept_memory(book, _Names(book))
     for place, card in enumerate(_cards(_Names(book)), 1):
         book.save(card.model_copy(update={"place": place}))
     book.save(
@@ -62,6 +63,18 @@ def add_deck(book: Book) -> None:
             device_id=_Names(book).device("Sandpiper 14"),
         )
     )
+
+
+def _accept_memory(book: Book, n: _Names) -> None:
+    """The mini PC comes with its memory; nobody can buy it with the laptop's."""
+    ids = (n.setting("Limpet", "28 W").id or 0, n.setting("Sandpiper 14", "Even").id or 0)
+    for key, first, second in (("memory kind", "DDR5", "LPDDR5X"), ("memory speed", "5600 MT/s", "7500 MT/s")):
+        book.save(
+            Acceptance(
+                first_setting=ids[0], second_setting=ids[1], key=key, first_value=first, second_value=second,
+                reason="both are tested as they are sold", day="2026-09-07",
+            )
+        )  # fmt: skip
 
 
 def _cards(n: _Names) -> list[Card]:

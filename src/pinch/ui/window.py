@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -25,6 +25,7 @@ from pinch.ui.compare.view import CompareView
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.digesting import DigestControl
 from pinch.ui.judge.view import RUNS, TIME, JudgeView
+from pinch.ui.late_pages import LatePage, LatePages
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watching import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
@@ -54,7 +55,7 @@ from pinch.ui.shell.spine import Spine
 from pinch.ui.showing import Showing
 from pinch.ui.writing import Writing
 
-Page = BenchView | PlanView | RunView | JudgeView | ScaleView | CompareView | ModesView | PublishView
+Page = BenchView | PlanView | RunView | JudgeView | LatePage
 ICON = look.ART / "pinch.svg"
 REPLAN_MS = 60_000
 JUDGE_ALL_MS = 2_000
@@ -79,8 +80,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         for page in (self.bench_view, self.plan_view, self.run_view, self.judge_view):
             self.desk.addWidget(page)
-        for _ in (SCALE, COMPARE, MODES, PUBLISH):  # built at their first visit
-            self.desk.addWidget(QWidget())
+        self.late = LatePages(self, self.desk)
         self._lay_out()
         self.recording = RecordingControl(session, self)
         self.judging = JudgeControl(session, self)
@@ -196,66 +196,25 @@ class MainWindow(QMainWindow):
         self.judging.failed.connect(self.showing.not_judged)
         self.publish_desk.connect()
 
-    @cached_property
+    @property
     def scale_view(self) -> ScaleView:
         """The Scale page."""
-        scale = ScaleView()
-        self._seat(SCALE, scale)
-        scale.run_wanted.connect(self.open_run)
-        scale.changed.connect(self.showing.choose_scale)
-        scale.family_wanted.connect(self.showing.choose_family)
-        scale.plan_wanted.connect(lambda series: self.safely(lambda: self.plan_next(series)))
-        self.scaling.progressed.connect(scale.show_working)
-        self.scaling.finished.connect(self.showing.scaled)
-        self.scaling.failed.connect(scale.show_nothing)
-        return scale
+        return self.late.scale
 
-    @cached_property
+    @property
     def compare_view(self) -> CompareView:
         """The Compare page."""
-        view, control = CompareView(), self.comparing
-        self._seat(COMPARE, view)
-        view.cells_chosen.connect(control.choose)
-        view.baseline_chosen.connect(control.set_baseline)
-        view.view_chosen.connect(control.show_view)
-        view.changed.connect(control.change)
-        view.accept_wanted.connect(lambda unfair: self.safely(lambda: self.asking.accept(unfair)))
-        view.more_wanted.connect(lambda *of: self.safely(lambda: self.notices.done(control.plan_more(*of))))
-        control.progressed.connect(view.show_working)
-        control.finished.connect(self.showing.compared)
-        control.failed.connect(view.show_nothing)
-        return view
+        return self.late.compare
 
-    @cached_property
+    @property
     def modes_view(self) -> ModesView:
         """The Modes page."""
-        view = ModesView()
-        self._seat(MODES, view)
-        view.run_wanted.connect(self.open_run)
-        view.room_chosen.connect(self.showing.choose_modes_room)
-        return view
+        return self.late.modes
 
-    @cached_property
+    @property
     def publish_view(self) -> PublishView:
         """The Publish page."""
-        view = PublishView()
-        self._take_seat(PUBLISH, view)
-        view.explained.connect(self.margin.explain)
-        self.publish_desk.connect_view(view)
-        return view
-
-    def _seat(self, number: int, page: ScaleView | CompareView | ModesView) -> None:
-        """A page that is built at its first visit takes its place."""
-        self._take_seat(number, page)
-        page.explained.connect(self.margin.explain)
-        page.chart_wanted.connect(lambda: self.safely(self.asking.write_chart))
-
-    def _take_seat(self, number: int, page: QWidget) -> None:
-        empty = self.desk.widget(number)
-        assert empty is not None
-        self.desk.removeWidget(empty)
-        empty.deleteLater()
-        self.desk.insertWidget(number, page)
+        return self.late.publish
 
     def safely(self, call: Callable[[], object]) -> None:
         """Do it; what goes wrong is said in the notice line."""
@@ -268,15 +227,8 @@ class MainWindow(QMainWindow):
 
     def _page_of(self, number: int) -> Page:
         """A page, which is built where it has not been yet."""
-        if number < SCALE:
-            return (self.bench_view, self.plan_view, self.run_view, self.judge_view)[number]
-        late = {SCALE: "scale_view", COMPARE: "compare_view", MODES: "modes_view", PUBLISH: "publish_view"}
-        page: Page = getattr(self, late[number])
-        return page
-
-    def _built(self, name: str) -> bool:
-        """Whether a page that is built at its first visit is there."""
-        return name in self.__dict__
+        early = (self.bench_view, self.plan_view, self.run_view, self.judge_view)
+        return early[number] if number < len(early) else self.late.page(number)
 
     @property
     def page(self) -> int:
@@ -577,9 +529,7 @@ class MainWindow(QMainWindow):
         assert isinstance(app, QApplication)
         look.apply(app, "light" if look.theme().name == "dark" else "dark")
         self.refresh()
-        for name in ("scale_view", "compare_view", "modes_view"):
-            if self._built(name):
-                getattr(self, name).draw()
+        self.late.draw_again()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window gives the page more room than the margin."""

@@ -38,6 +38,7 @@ def set_up() -> None:
             "svg.hashsalt": "pinch",
             "pdf.fonttype": 42,
             "text.parse_math": False,
+            "text.hinting": "none",  # letters take the same share of a picture at every size
             "hatch.linewidth": 0.8,
         }
     )

@@ -12,7 +12,7 @@ from pinch.core.fairness import Grade
 
 UNSETTLED = ("drifting", "too-short")
 """States of a window whose figures still move."""
-MOST_UNFAIR = 6
+MOST_UNFAIR = 7
 OPEN_MARK, NOTE_MARK, ACCEPTED_MARK = "▲", "△", "✓"
 
 
