@@ -82,11 +82,20 @@ def _set_x(axes: "list[Axes]", chart: Chart, theme: Theme) -> None:
 
 
 def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
-    for s in chart.strip if not chart.bare_strip else ():
-        fill, line = theme.causes[s.cause]
-        axis.axvspan(
-            s.start, s.end, facecolor=fill, edgecolor=line, hatch=FILE_HATCHES[HATCHES[s.cause]], linewidth=0.0
-        )
+    from matplotlib.patches import PathPatch
+    from matplotlib.path import Path
+
+    for cause in dict.fromkeys(s.cause for s in chart.strip if not chart.bare_strip):
+        boxes = [
+            Path([(s.start, 0), (s.end, 0), (s.end, 1), (s.start, 1), (s.start, 0)])
+            for s in chart.strip
+            if s.cause == cause
+        ]
+        fill, line = theme.causes[cause]
+        hatch = FILE_HATCHES[HATCHES[cause]]
+        whole = Path.make_compound_path(*boxes)  # one shape a cause: files with many stretches stay small
+        axis.add_patch(PathPatch(whole, facecolor=fill, edgecolor=line, hatch=hatch, linewidth=0.0))
+    axis.set_ylim(0.0, 1.0)
     axis.set_yticks([])
     axis.tick_params(labelbottom=False)
 
