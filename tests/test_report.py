@@ -15,6 +15,7 @@ import html5lib
 import pypdf
 import python_calamine
 from frictionless import Package, system
+from PIL import Image
 
 from pinch.bench.book import open_book
 from pinch.bench.cards import Private
@@ -136,7 +137,10 @@ class TestPages(InFolder):
         self.assertTrue(named)
         for name in named:
             self.assertIn(self.folder / "out" / name, paths)
-            self.assertTrue((self.folder / "out" / name).read_bytes().startswith(b"\x89PNG"))
+            with Image.open(self.folder / "out" / name) as image:
+                shape = image.width / image.height
+            wide, high = re.search(rf'src="{name}"[^>]*width="(\d+)" height="(\d+)"', plain_html(few)).groups()  # type: ignore[union-attr]
+            self.assertAlmostEqual(int(wide) / int(high), shape, delta=0.01)
         odd = replace(story, title="*a* | <b>", sections=())
         self.assertIn(r"# \*a\* \| \<b\>", markdown(odd))
 

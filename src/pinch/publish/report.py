@@ -8,6 +8,7 @@ from pathlib import Path
 from markupsafe import Markup
 
 from pinch.bench.files import replace_file
+from pinch.charts.draw.frame import bare_height
 from pinch.charts.files import bare_png, bare_svg, face_letters, font_faces
 from pinch.charts.tablechart import TableChart
 from pinch.charts.theme import LIGHT, Theme
@@ -18,6 +19,8 @@ from pinch.publish.story import Story
 
 WIDE = 900
 """Width of a chart in the report, px."""
+PLAIN_WIDE = 620
+"""Width of a picture on a page of a word processor: the column of an A4 page at 96 dpi."""
 PICTURES = "pictures"
 HTML, PDF, MARKDOWN, PLAIN = "report.html", "report.pdf", "report.md", "report-plain.html"
 FORMS = {"html": HTML, "pdf": PDF, "markdown": MARKDOWN, "plain": PLAIN}
@@ -87,9 +90,11 @@ def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progr
 
 
 def plain_html(story: Story) -> str:
-    """The report without styles, with its charts as pictures beside it: word processors open it as text."""
+    """The report without styles, with its charts as pictures beside it: word processors open it as text. They need the
+    height of a picture with its width, or take it at its full size."""
     pictures = {f.number: picture_path(story, f.number) for f in story.figures if f.table is None}
-    return render("report-plain.html", story=story, pictures=pictures)
+    heights = {f.number: round(PLAIN_WIDE / WIDE * bare_height(f.chart, WIDE)) for f in story.figures}
+    return render("report-plain.html", story=story, pictures=pictures, wide=PLAIN_WIDE, heights=heights)
 
 
 def markdown(story: Story) -> str:

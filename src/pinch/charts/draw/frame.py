@@ -75,7 +75,7 @@ def draw_face(face: Face, theme: Theme, size: tuple[int, int] = (WIDTH, HEIGHT))
 
 def draw_bare(chart: Drawn, theme: Theme, wide: int) -> "Figure":
     """The chart alone, for a page that has its own words: so wide, and as high as it needs."""
-    high = round(min(1.2 * wide, height_of(chart)))
+    high = bare_height(chart, wide)
     figure = _figure((wide, high))
     draw_chart(chart, figure, Area(0, 0, wide, high).inside(6, 6, 6, 6), theme)
     return figure
@@ -86,9 +86,9 @@ def draw_chart(chart: Drawn, figure: "Figure", area: Area, theme: Theme) -> None
     _DRAW[type(chart)](chart, figure, area, theme)
 
 
-def height_of(chart: Drawn) -> float:
-    """How high a chart should be in a column of text, px."""
-    return _HEIGHT[type(chart)](chart) + 12
+def bare_height(chart: Drawn, wide: int) -> int:
+    """How high a chart alone is where it is so wide, px."""
+    return round(min(1.2 * wide, _HEIGHT[type(chart)](chart) + 12))
 
 
 def _figure(size: tuple[int, int]) -> "Figure":
