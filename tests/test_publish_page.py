@@ -150,6 +150,17 @@ class TestDeck(PublishCase):
         assert clipboard is not None
         self.assertEqual(clipboard.text(), self.content(7).finding)
 
+    def test_keys_of_text_stay_with_the_text(self) -> None:
+        self.publish()
+        self.view.deck.finding.setFocus()
+        self.view.deck.finding.selectAll()
+        control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+        QTest.keyClick(self.view.deck.finding, Qt.Key.Key_Delete, control)
+        self.assertEqual((self.view.deck.finding.toPlainText(), len(self.session.book.cards())), ("", 13))
+        self.view.deck.list.setFocus()
+        QTest.keyClick(self.window, Qt.Key.Key_Delete, control | shift)
+        self.assertEqual(len(self.session.book.cards()), 12)
+
     def test_what_will_not_do_is_said(self) -> None:
         self.publish()
         self.view.deck.title.setText("")

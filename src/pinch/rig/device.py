@@ -42,7 +42,7 @@ class SimulatedDevice:
         self._heat = HeatPath(quieter, ambient_c, STEP_S)
         self._setting = setting
         # Runs of the same thing differ a little: in the power really held, and in the score.
-        by_run = self._rng.standard_normal(2)
+        by_run = self._rng.standard_normal(2).tolist()  # plain floats: NumPy's would slow down every step
         sustained = (setting.sustained_w + setting.sustained_trim_w) * (1.0 + 0.006 * by_run[0])
         self._score_luck = 1.0 + 0.006 * by_run[1]
         self._limiter = TwoLevelLimiter(sustained, setting.burst_w, setting.window_s, STEP_S)

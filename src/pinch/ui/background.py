@@ -33,6 +33,11 @@ class Job(QObject):
         """Ask it to end; its result, if any, is not delivered."""
         self._cancelled.set()
 
+    @property
+    def running(self) -> bool:
+        """Whether its thread is still at work, also where nobody wants the result any more."""
+        return self._thread.is_alive()
+
     def wait(self, timeout_s: float | None = None) -> None:
         """Wait for the thread, for tests and for closing."""
         self._thread.join(timeout_s)

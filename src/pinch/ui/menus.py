@@ -153,7 +153,7 @@ def window_menus(window: "MainWindow") -> list[tuple[str, list[Entry]]]:
                 None,
                 ("This card up", partial(publish.move, -1), "Alt+Shift+Up"),
                 ("This card down", partial(publish.move, 1), "Alt+Shift+Down"),
-                ("Remove this card", publish.remove, "Ctrl+Del"),
+                ("Remove this card", publish.remove, "Ctrl+Shift+Del"),
                 ("Agree to the changed finding", publish.agree, "Ctrl+Alt+A"),
                 ("Check before publishing", publish.check, "Ctrl+Alt+C"),
             ],

@@ -47,6 +47,7 @@ class PublishControl(Working):
         super().__init__(parent)
         self._session, self._points = session, points
         self._drawing: Job | None = None
+        self._drawings: list[Job] = []
         self._writing: Job | None = None
         self._sending: Job | None = None
         self._wish: tuple[CardKind, Query] | None = None
@@ -60,13 +61,13 @@ class PublishControl(Working):
         self.shown = self._made_of = self._wish = None
 
     def close(self) -> None:
-        """Let go of everything, and wait for what is being written."""
+        """Let go of everything, and wait for it: a thread that draws must not outlive the application."""
+        jobs = [job for job in (self._job, self._sending, self._writing, *self._drawings) if job is not None]
         self.cancel()
-        for job in (self._drawing, self._sending, self._writing):
-            if job is not None:
-                job.cancel()
-        if self._writing is not None:
-            self._writing.wait()
+        for job in jobs:
+            job.cancel()
+        for job in jobs:
+            job.wait()
 
     # The deck
 
@@ -106,6 +107,7 @@ class PublishControl(Working):
         if face is None:
             return
         self._drawing = Job(lambda _: face_bytes(face, "png", theme), self)
+        self._drawings = [*(job for job in self._drawings if job.running), self._drawing]
         self._drawing.finished.connect(lambda png: self.drawn.emit(number, png))
         self._drawing.failed.connect(self.failed)
         self._drawing.start()

@@ -232,7 +232,7 @@ class DeckPane(QWidget):
         self._buttons = [
             small_button("Up", "One place up (Alt+Shift+Up)", lambda: self._move(-1)),
             small_button("Down", "One place down (Alt+Shift+Down)", lambda: self._move(1)),
-            small_button("Remove", "Out of the deck (Ctrl+Del); Ctrl+Z brings it back", self.remove_chosen),
+            small_button("Remove", "Out of the deck (Ctrl+Shift+Del); Ctrl+Z brings it back", self.remove_chosen),
             small_button("Copy picture", "The picture to the clipboard (Ctrl+Shift+X)", self.copy_wanted.emit),
             small_button(
                 "Sequence …", "Numbered pictures that reveal it from left to right", self.sequence_wanted.emit
