@@ -1,6 +1,7 @@
 """Cards: what a query comes to, the notes that write themselves, and what an editor would stop."""
 
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 from pydantic import ValidationError
@@ -25,18 +26,22 @@ from pinch.bench.summaries import Origin, Summary
 from pinch.charts.bars import BarChart, legible
 from pinch.charts.dumbbells import DumbbellChart
 from pinch.charts.multiples import GridChart
+from pinch.charts.scaling import Second
 from pinch.charts.shares import ShareChart
 from pinch.charts.slopes import SlopeChart
 from pinch.charts.spec import Chart
 from pinch.charts.tablechart import TableChart
-from pinch.compose import BookPoints, cells_of
+from pinch.compose import BookPoints, RunPoint, ScaleChoice, cells_of, scale_book
 from pinch.compose.cards import cells, curves
+from pinch.compose.cards.bench import price_words, units_words
 from pinch.compose.cards.concerns import Concern, concerns, strange_numbers
 from pinch.compose.cards.content import CardContent
 from pinch.compose.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
 from pinch.compose.cards.notes import ACCEPTED_MARK, OPEN_MARK
+from pinch.compose.cards.shares import shares_chart, shares_table, shares_words
+from pinch.core.errors import PinchError
 from pinch.core.verdict import FASTER
-from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OTHER, TASK, Made
+from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made
 
 CELLS = CellsQuery(
     cells=(CellQuery(setting_id=1, room_c=22.0), CellQuery(setting_id=4, room_c=22.0)), workload_ids=(1,), subject=1
@@ -218,6 +223,25 @@ class TestEfficiency(unittest.TestCase):
         self.assertEqual([g.slope for g in guides], [2.0])
         self.assertEqual(guides[0].words, "2 fps/W")
 
+    def test_settings_stand_by_their_watts_with_means_and_states(self) -> None:
+        m = Made()
+        for watts, score, state in ((30.0, 50.0, "settled"), (32.0, 54.0, "drifting"), (10.0, 20.0, "settled")):
+            setting = LADDER[3] if watts > 20 else LADDER[0]
+            m.add(setting, score, digest={"power_w": watts, "state": state})
+        choice = curves.choice_of(CurvesQuery(device_ids=(1,), workload_ids=(1,)))
+        (series,) = scale_book(m.book(), choice).series
+        low, high = curves.settings_of(series)
+        self.assertEqual((low.name, low.watts, low.runs), ("10 W", 10.0, 1))
+        self.assertEqual((high.watts, high.score, high.runs, high.claimed_w), (31.0, 52.0, 2, 30.0))
+        self.assertEqual(high.states, ("drifting", "settled"))
+        self.assertAlmostEqual(high.per_watt, 52.0 / 31.0)
+
+    def test_a_query_of_the_scale_page_comes_back_as_its_choice(self) -> None:
+        choice = ScaleChoice((1, 2), (1,), 22.0, "low_1.percentile", target=60.0, low_share=0.8, worth=0.02)
+        query = curves.query_of(choice, "knee", Second.EFFICIENCY, 20.0, 1)
+        self.assertEqual(curves.choice_of(query), choice)
+        self.assertEqual((query.rule, query.second, query.reader_w), ("knee", str(Second.EFFICIENCY), 20.0))
+
     def test_guides_are_round_and_few(self) -> None:
         self.assertEqual(curves.round_slopes([0.14, 0.22]), [0.2])
         self.assertEqual(curves.round_slopes([1.0, 100.0]), [1.0, 5.0, 20.0, 100.0])
@@ -271,6 +295,63 @@ class TestCells(unittest.TestCase):
 def deck_of(*contents: CardContent, **report: object) -> Deck:
     points = Made().book()
     return Deck(contents, Report.model_validate({"title": "t", **report}), points)
+
+
+class TestShares(unittest.TestCase):
+    def rows(self, *shares: dict[str, float]) -> list[tuple[str, list[RunPoint]]]:
+        m = Made()
+        return [(f"row {n}", [m.add(FULL, 60.0, digest={"shares": s})]) for n, s in enumerate(shares, 1)]
+
+    def test_heat_is_told_first_and_who_is_free_of_it(self) -> None:
+        words = shares_words(self.rows({"heat": 0.8, "sustained-power": 0.2}, {"sustained-power": 1.0}))
+        self.assertEqual(words, "Heat holds row 1 for 80 % of the load; row 2 is not held by heat at all.")
+        cool = shares_words(self.rows({"sustained-power": 1.0}, {"clock-ceiling": 0.9, "waiting": 0.1}))
+        self.assertEqual(
+            cool,
+            "Heat holds none of them; sustained power holds row 1 most of the time; "
+            "clock ceiling holds row 2 most of the time.",
+        )
+        self.assertEqual(shares_words(self.rows({})), "What held these runs is not known.")
+
+    def test_rows_are_means_in_one_order_and_add_up(self) -> None:
+        m = Made()
+        runs = [m.add(FULL, 60.0, digest={"shares": s}) for s in ({"heat": 0.6, "burst-power": 0.4}, {"heat": 1.0})]
+        (row,) = shares_chart([("both", runs)]).rows
+        self.assertEqual([cause for cause, _ in row.shares], ["burst-power", "heat"])
+        self.assertAlmostEqual(sum(share for _, share in row.shares), 1.0)
+        self.assertEqual(row.words, "45.0 W, 2 runs")
+        self.assertEqual(shares_table([("both", runs)]).rows[0][1:3], (20.0, 80.0))
+        with self.assertRaisesRegex(PinchError, "is not known"):
+            shares_chart(self.rows({}))
+
+
+class TestUnits(unittest.TestCase):
+    def test_how_units_came_in_words(self) -> None:
+        def of(*came: Came) -> str:
+            return units_words([NEW.model_copy(update={"came": c}) for c in came])
+
+        self.assertEqual(of(Came.BOUGHT), "One unit: 1 was bought.")
+        self.assertEqual(of(Came.UNKNOWN), "One unit: how it came is not noted.")
+        self.assertEqual(of(Came.BOUGHT, Came.BOUGHT, Came.LENT), "3 units: 2 were bought, 1 was lent.")
+        self.assertEqual(of(Came.LENT, Came.UNKNOWN), "2 units: 1 was lent, how one came is not noted.")
+
+    def test_a_price_carries_its_day_region_and_tax(self) -> None:
+        full = Offer(price=649, currency="EUR", date="2026-08-15", region="NL", tax_in=False)
+        self.assertEqual(price_words(full), "649 EUR, 2026-08-15, NL, without tax")
+        self.assertEqual(price_words(Offer(price=5)), "5, no date")
+        self.assertEqual(price_words(None), "")
+
+    def test_prices_beside_scores(self) -> None:
+        offer = Offer(price=700, currency="EUR", date="2026-08-15")
+        old = OLD.model_copy(update={"offers": (offer,)})
+        m = pairs([60, 60.5, 61], [30, 30.2, 30.4])
+        points = [p if p.device is NEW else replace(p, device=old) for p in m.points]
+        book = BookPoints(tuple(points), (NEW, old), (GAME,), {}, ())
+        content = made_in(book, CELLS, CardKind.MONEY)
+        self.assertIn("costs −50.0 % against Sandpiper 14, Full and gives −50.1 %", content.composed)
+        self.assertIn("prices of 2026-08-15 and 2026-09-01", content.composed)
+        bare = made_of(m, CELLS, CardKind.MONEY)
+        self.assertIn("two devices with prices in one currency", bare.problem)
 
 
 class TestConcerns(unittest.TestCase):

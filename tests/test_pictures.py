@@ -20,13 +20,15 @@ from PIL import Image
 
 from pinch.charts.bars import Bar, BarChart, BarGroup
 from pinch.charts.draw.bars import most_bars
-from pinch.charts.draw.frame import HEIGHT, SAFE, WIDTH, draw_face
+from pinch.charts.draw.frame import HEIGHT, SAFE, WIDTH, draw_bare, draw_face
 from pinch.charts.draw.lettering import NOTE, SMALLEST, missing_signs, set_up, shortened, width, wrapped
+from pinch.charts.draw.panels import Words
 from pinch.charts.draw.slopes import spread
 from pinch.charts.dumbbells import Ball, Dumbbell, DumbbellChart
 from pinch.charts.face import Drawn, Face, face_of
 from pinch.charts.files import SIZES, bare_svg, face_bytes, write_face
 from pinch.charts.multiples import GridChart
+from pinch.charts.runsheet import Block, SheetChart, SheetRow
 from pinch.charts.shares import ShareChart, share_row
 from pinch.charts.slopes import Slope, SlopeChart
 from pinch.charts.spec import Chart, Dots, Guide, Line, Panel, Rule, Stretch
@@ -95,7 +97,13 @@ def grid() -> GridChart:
     return GridChart("Both", (cell, replace(cell, title="Tile Render")), (("Limpet", 0), ("Gannet", 1)))
 
 
+def sheet() -> SheetChart:
+    blocks = (Block(19.5, 20.5, "run", "Tile Render", 0), Block(20.5, 22.9, "cool", "cool", 1))
+    return SheetChart("Sheet", (SheetRow("Wed 25 Nov", blocks), SheetRow("Thu 26 Nov", blocks)), 19.0, 23.0)
+
+
 ALL: tuple[Drawn, ...] = (
+    sheet(),
     *(timeline(), scatter(), shares(), dumbbells(), slopes(), table(), bars(5), grid()),
     *(bars(40), bars(3, LONG), bars(3, HEBREW), shares(LONG), table(60)),
 )
@@ -134,6 +142,28 @@ class TestFrame(unittest.TestCase):
                 self.assertGreaterEqual(box.y0, SAFE * HEIGHT - 2, name)
                 self.assertLessEqual(box.y1, (1 - SAFE) * HEIGHT + 2, name)
                 self.assertGreaterEqual(text.get_fontsize(), SMALLEST, name)
+
+    def test_a_chart_alone_on_a_page_cuts_no_words(self) -> None:
+        for chart in ALL:
+            figure = draw_bare(chart, LIGHT, 900)
+            wide, high = figure.get_size_inches() * 100
+            for text in drawn_texts(figure):
+                box, name = text.get_window_extent(), f"{type(chart).__name__}: {text.get_text()}"
+                self.assertTrue(box.x0 >= -1 and box.x1 <= wide + 1, name)
+                self.assertTrue(box.y0 >= -1 and box.y1 <= high + 1, name)
+
+    def test_words_beside_points_keep_off_each_other_and_off_curves(self) -> None:
+        axis = Figure(figsize=(8, 4), dpi=100).add_axes((0, 0, 1, 1))
+        axis.set_xlim(0, 100)
+        axis.set_ylim(0, 100)
+        words = Words(axis)
+        words.keep_off(np.linspace(50, 90, 50), np.full(50, 46.0))  # right of the place and below it
+        sides = ((9.0, -12.0), (9.0, 12.0), (-9.0, -12.0))
+        for _ in range(4):
+            words.put("a name", (50.0, 50.0), sides, 12, "black", needed=False)
+        self.assertEqual([t.xyann for t in axis.texts], [(9.0, 12.0), (-9.0, -12.0), (9.0, -12.0)])
+        words.put("needed", (50.0, 50.0), sides, 12, "black")
+        self.assertEqual(len(axis.texts), 4, "the fourth name found no room, but what is needed is written")
 
     def test_all_words_have_the_contrast_of_text(self) -> None:
         # WCAG 2.2, success criterion 1.4.3: 4.5 for text; device colours alone have 3.

@@ -171,6 +171,10 @@ class Book:
         """The cards of the deck in their order."""
         return sorted(self._records(Card), key=lambda card: (card.place, card.id or 0))
 
+    def count_cards(self) -> int:
+        """How many cards there are."""
+        return int(str(self.query("SELECT COUNT(*) FROM card")[0][0]))
+
     def report(self) -> Report:
         """The report of the book; an empty one where none was begun."""
         return next(iter(self._records(Report)), Report())

@@ -5,7 +5,7 @@ import io
 import re
 import threading
 import warnings
-from html import escape
+from html import escape, unescape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -112,8 +112,6 @@ def _alone(svg: bytes, face: Face) -> bytes:
 
 def face_letters(markup: str) -> str:
     """The letters that stand in the text of some markup."""
-    from html import unescape
-
     return "".join(sorted(set(unescape(re.sub(r"<[^>]*>", "", markup)))))
 
 

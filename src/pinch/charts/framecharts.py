@@ -51,8 +51,7 @@ def frame_curves(runs: Sequence[NamedFrames], title: str, footnote: str = "") ->
         dashed = any(line.slot == run.slot for line in lines)
         label = run.name if len(runs) > 1 else ""
         lines.append(Line(x, ms, run.slot, label, dashed))
-    low = f"1 % low: {runs[0].figures.low_1.percentile:.1f} fps" if len(runs) == 1 else "slowest 1 %"
-    panel = Panel("Sorted frames", "ms", tuple(lines), rules=(Rule(2.0, low, upright=True),), key="frame-curve")
+    panel = Panel("Sorted frames", "ms", tuple(lines), rules=(Rule(2.0, "1 % low", upright=True),), key="frame-curve")
     told = [f"{run.name} 99 % of frames took at most {1000.0 / run.figures.low_1.percentile:.1f} ms." for run in runs]
     words = " ".join([title, *told])
     return Chart(title, (panel,), "Slowest of all frames", "", footnote=footnote, alternative=words, ticks=SHARE_TICKS)

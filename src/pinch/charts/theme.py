@@ -77,6 +77,8 @@ DARK = Theme(
     },
 )
 MARKERS = ("square", "circle", "diamond", "triangle", "plus", "cross")
+FILE_MARKERS = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
+"""Markers as matplotlib writes them."""
 HATCHES = {
     "burst-power": "dots",
     "sustained-power": "level lines",

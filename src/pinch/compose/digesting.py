@@ -1,7 +1,6 @@
 """All runs of a book judged in the background: what is new or has changed, and which figures a new method moved."""
 
 import hashlib
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,6 +12,7 @@ from pinch.bench.digests import Digest, RundownDigest, keep_digest, log_hash, re
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.compose.judging import JudgeDesk, known_of
 from pinch.core.errors import DataError, PinchError
+from pinch.core.figures import finite
 from pinch.core.finding import finding
 from pinch.core.judge import METHOD, Judgement
 from pinch.core.progress import Progress, tell, unheard
@@ -102,10 +102,10 @@ def digest_of(run: Run, desk: JudgeDesk, device: Device, setting: Setting) -> Di
         clock_mhz=_value(j, j.clock),
         temp_c=_value(j, j.temp),
         rate=rate,
-        burst_w=_finite(j.limits.burst.value),
-        hold=_finite(j.figures[j.clock].hold) if j.clock else None,
+        burst_w=finite(j.limits.burst.value),
+        hold=finite(j.figures[j.clock].hold) if j.clock else None,
         headroom_k=_headroom(j),
-        idle_w=_finite(j.limits.idle_w),
+        idle_w=finite(j.limits.idle_w),
         wall_w=_logged(j, WALL),
         idle_wall_w=_at_rest(log, j, WALL),
         battery_w=_logged(j, BATTERY),
@@ -123,10 +123,6 @@ def digest_of(run: Run, desk: JudgeDesk, device: Device, setting: Setting) -> Di
     )
 
 
-def _finite(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
 def _logged(j: Judgement, channel: str) -> float | None:
     return _value(j, channel if channel in j.figures else None)
 
@@ -134,7 +130,7 @@ def _logged(j: Judgement, channel: str) -> float | None:
 def _headroom(j: Judgement) -> float | None:
     """K between the settled temperature and its limit."""
     value = _value(j, j.temp)
-    return None if value is None else _finite(j.levels.temp_limit_c - value)
+    return None if value is None else finite(j.levels.temp_limit_c - value)
 
 
 def _at_rest(log: RunLog, j: Judgement, channel: str) -> float | None:
@@ -185,13 +181,13 @@ def rundown_digest(found: Rundown) -> RundownDigest:
     return RundownDigest(
         from_charge=found.from_charge,
         to_charge=found.to_charge,
-        draw_w=_finite(found.draw_w.value),
-        power_w=_finite(found.power_w.value),
-        runtime_h=_finite(found.runtime_h.value),
-        low_h=_finite(low),
-        high_h=_finite(high),
-        wear=_finite(found.wear),
-        sag=_finite(found.sag),
+        draw_w=finite(found.draw_w.value),
+        power_w=finite(found.power_w.value),
+        runtime_h=finite(found.runtime_h.value),
+        low_h=finite(low),
+        high_h=finite(high),
+        wear=finite(found.wear),
+        sag=finite(found.sag),
         notes=tuple(n.text for n in found.notes),
     )
 

@@ -32,6 +32,11 @@ def unknown(unit: str) -> Estimate:
     return Estimate(math.nan, math.nan, unit)
 
 
+def finite(value: float) -> float | None:
+    """The value, or None where it is not a number that can be had."""
+    return value if math.isfinite(value) else None
+
+
 @dataclass(frozen=True)
 class ChannelFigures:
     """What one channel did in a run.

@@ -18,6 +18,7 @@ from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.runlog import RunLog, Series
 from pinch.publish.harmless import harmless
+from pinch.publish.private import open_part
 from pinch.sources.parquet_log import parquet_bytes
 from pinch.sources.runlog_csv import TIME, write_run_log
 
@@ -112,8 +113,6 @@ def describe(
 ) -> Mapping[str, object]:
     """The descriptor of a package of one run, without its resources."""
     title, link = LICENCES[licence]
-    of_this_book = {"id", "device_id", "rig", "local", "untold", "archived", "shown"}
-    hidden = {*of_this_book, "notes", "serial", "reach", "command", "folder", "frame_log"}  # may name people and hosts
     return {
         "profile": "tabular-data-package",
         "name": name,
@@ -122,9 +121,9 @@ def describe(
         "licenses": [{"name": licence, "title": title, "path": link}],
         "pinch": {
             "version": __version__,
-            "device": device.model_dump(mode="json", exclude=hidden),
-            "setting": setting.model_dump(mode="json", exclude=hidden),
-            "workload": workload.model_dump(mode="json", exclude=hidden),
+            "device": open_part(device, (), "id"),
+            "setting": open_part(setting, (), "id", "device_id"),
+            "workload": open_part(workload, (), "id"),
             "run": run.model_dump(
                 mode="json",
                 include={"repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void"},

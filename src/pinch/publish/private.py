@@ -19,7 +19,7 @@ _FIELDS: Mapping[Private, frozenset[str]] = {
 """Fields of records by what they may tell."""
 RIG = "rig"
 """What simulated devices and meters are reached by: it names nobody."""
-_OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "removed", "passes"})
+_OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "removed"})
 """Fields that say nothing to others."""
 
 

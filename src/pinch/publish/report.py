@@ -19,6 +19,8 @@ from pinch.publish.story import Story
 
 WIDE = 900
 """Width of a chart in the report, px."""
+FONTS_HERE = Markup("/* fonts */")
+"""Stands for the fonts until it is known which letters the page has."""
 PLAIN_WIDE = 620
 """Width of a picture on a page of a word processor: the column of an A4 page at 96 dpi."""
 PICTURES = "pictures"
@@ -84,9 +86,8 @@ def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progr
         if figure.table is None:
             charts[figure.number] = Markup(bare_svg(figure.chart, theme, WIDE, figure.key))
     values = {"story": story, "charts": charts, "theme": theme}
-    draft = render("report.html", template, fonts="", **values)
-    fonts = Markup(font_faces(face_letters(draft)))
-    return render("report.html", template, fonts=fonts, **values)
+    page = render("report.html", template, fonts=FONTS_HERE, **values)
+    return page.replace(FONTS_HERE, font_faces(face_letters(page)))
 
 
 def plain_html(story: Story) -> str:

@@ -1,7 +1,6 @@
 """The runs, readings and figures of a book as plain tables: columns with units, cells with types. What they are written
 to is the business of `table_files`."""
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,7 +8,7 @@ from datetime import datetime
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing
 from pinch.bench.summaries import Origin
-from pinch.core.figures import Estimate
+from pinch.core.figures import Estimate, finite
 from pinch.core.finding import finding
 from pinch.core.judge import Judgement
 
@@ -118,13 +117,13 @@ def _score(tabled: TabledRun) -> float | None:
     scores, judged = scores_of(tabled.run), tabled.judged
     if scores:
         return sum(scores) / len(scores)
-    return _number(judged.figures[judged.rate].sustained.value) if judged and judged.rate else None
+    return finite(judged.figures[judged.rate].sustained.value) if judged and judged.rate else None
 
 
 def _limits(judged: Judgement) -> Iterable[float | None]:
     limits = judged.limits
     estimates: tuple[Estimate, ...] = (limits.sustained, limits.burst, limits.burst_s, limits.window_s)
-    return (_number(e.value) for e in estimates)
+    return (finite(e.value) for e in estimates)
 
 
 def _share(shares: Mapping[str, float], cause: str) -> float:
@@ -137,7 +136,7 @@ def _figure_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:
         numbers = (f.sustained.value, f.sustained.u, f.median, f.p05, f.p95, f.burst, 100.0 * f.hold)
         yield (
             *_which(tabled),
-            *(f.channel, f.unit, *(_number(x) for x in numbers), f.n, judged.settled.state if judged else ""),
+            *(f.channel, f.unit, *(finite(x) for x in numbers), f.n, judged.settled.state if judged else ""),
         )
 
 
@@ -145,7 +144,3 @@ def _reading_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:
     for r in tabled.readings:
         seen = (r.value, UNITS[r.quantity], r.u, r.low, r.high)
         yield *_which(tabled), r.t_s, str(r.quantity), *seen, r.place, r.distance_mm, r.instrument, r.note
-
-
-def _number(value: float) -> float | None:
-    return value if math.isfinite(value) else None

@@ -41,8 +41,7 @@ class LatePages:
     def scale(self) -> ScaleView:
         """The Scale page."""
         view, window, control = ScaleView(), self._window, self._window.scaling
-        self._seat(SCALE, view)
-        self._writes_charts(view)
+        self._seat_charts(SCALE, view)
         view.run_wanted.connect(window.open_run)
         view.changed.connect(window.showing.choose_scale)
         view.family_wanted.connect(window.showing.choose_family)
@@ -56,8 +55,7 @@ class LatePages:
     def compare(self) -> CompareView:
         """The Compare page."""
         view, window, control = CompareView(), self._window, self._window.comparing
-        self._seat(COMPARE, view)
-        self._writes_charts(view)
+        self._seat_charts(COMPARE, view)
         view.cells_chosen.connect(control.choose)
         view.baseline_chosen.connect(control.set_baseline)
         view.view_chosen.connect(control.show_view)
@@ -73,8 +71,7 @@ class LatePages:
     def modes(self) -> ModesView:
         """The Modes page."""
         view, window = ModesView(), self._window
-        self._seat(MODES, view)
-        self._writes_charts(view)
+        self._seat_charts(MODES, view)
         view.run_wanted.connect(window.open_run)
         view.room_chosen.connect(window.showing.choose_modes_room)
         return view
@@ -95,6 +92,8 @@ class LatePages:
         self._desk.insertWidget(number, page)
         page.explained.connect(self._window.margin.explain)
 
-    def _writes_charts(self, page: ScaleView | CompareView | ModesView) -> None:
+    def _seat_charts(self, number: int, page: ScaleView | CompareView | ModesView) -> None:
+        """As `_seat`, of a page whose chart can be written."""
+        self._seat(number, page)
         window = self._window
         page.chart_wanted.connect(lambda: window.safely(window.asking.write_chart))

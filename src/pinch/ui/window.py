@@ -306,7 +306,7 @@ class MainWindow(QMainWindow):
         self.spine.entries[RUN].set_count("recording" if session.recording_now else f"{len(runs)} runs")
         self.spine.entries[JUDGE].set_count(f"{len(chosen)} here" if chosen else "")
         self.spine.entries[SCALE].set_count(f"{len(settings)} points" if settings else "")
-        cards = len(session.book.cards())
+        cards = session.book.count_cards()
         self.spine.entries[PUBLISH].set_count("1 card" if cards == 1 else f"{cards} cards" if cards else "")
 
     def open_run(self, run_id: int) -> None:

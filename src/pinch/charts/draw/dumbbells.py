@@ -6,10 +6,9 @@ from typing import TYPE_CHECKING
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_mark
 from pinch.charts.draw.lettering import LABEL, line_height, width
-from pinch.charts.draw.panels import MARKER
 from pinch.charts.draw.rows import rows_in
 from pinch.charts.dumbbells import Ball, DumbbellChart
-from pinch.charts.theme import MARKERS, Theme
+from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -61,7 +60,7 @@ def _draw_ball(axis: "Axes", ball: Ball, row: int, slot: int, colour: str, face:
     if math.isfinite(ball.low):
         axis.plot([ball.low, ball.high], [row, row], color=theme.ink, linewidth=1.2, marker="|", markersize=8)
     axis.plot(
-        [ball.value], [row], linestyle="none", marker=MARKER[MARKERS[slot % len(MARKERS)]], markersize=11,
+        [ball.value], [row], linestyle="none", marker=FILE_MARKERS[MARKERS[slot % len(MARKERS)]], markersize=11,
         markerfacecolor=face, markeredgecolor=colour, markeredgewidth=1.8,
     )  # fmt: skip
 

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import write_words
 from pinch.charts.draw.lettering import DPI, LABEL, NOTE, width
-from pinch.charts.theme import CAUSE_WORDS, FILE_HATCHES, HATCHES, MARKERS, Theme
+from pinch.charts.theme import CAUSE_WORDS, FILE_HATCHES, FILE_MARKERS, HATCHES, MARKERS, Theme
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -37,10 +37,8 @@ def draw_mark(figure: "Figure", at: tuple[float, float], slot: int, colour: str,
     """The marker of a slot at a place, px from the upper left corner."""
     from matplotlib.lines import Line2D
 
-    from pinch.charts.draw.panels import MARKER
-
     wide, high = (inches * DPI for inches in figure.get_size_inches())
-    marker = MARKER[MARKERS[slot % len(MARKERS)]]
+    marker = FILE_MARKERS[MARKERS[slot % len(MARKERS)]]
     mark = Line2D(
         [at[0] / wide], [1.0 - at[1] / high], marker=marker, markersize=8, color=colour, markerfacecolor=face,
         markeredgewidth=1.6, transform=figure.transFigure,

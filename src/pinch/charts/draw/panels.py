@@ -9,14 +9,13 @@ from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
-from pinch.charts.theme import FILE_HATCHES, HATCHES, MARKERS, Theme
+from pinch.charts.theme import FILE_HATCHES, FILE_MARKERS, HATCHES, MARKERS, Theme
 from pinch.core.runlog import FloatArray
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-MARKER = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
 LEAST_RIGHT, MOST_RIGHT, LEAST_STEP = 24.0, 190.0, 24.0
 POINT, MOST_KEPT_OFF = 5.0, 80
@@ -206,7 +205,7 @@ def _draw_line(words: Words, panel: Panel, line: Line, theme: Theme, named: bool
 def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
     aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
     colour = aside or theme.devices[dots.slot % 6]
-    marker = "x" if dots.told else "|" if dots.light else MARKER[MARKERS[dots.slot % len(MARKERS)]]
+    marker = "x" if dots.told else "|" if dots.light else FILE_MARKERS[MARKERS[dots.slot % len(MARKERS)]]
     words.axis.plot(
         dots.x,
         dots.y,

@@ -3,14 +3,14 @@
 from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import Area, plain_axes
-from pinch.charts.draw.lettering import LABEL, NOTE
+from pinch.charts.draw.lettering import LABEL, NOTE, width
 from pinch.charts.runsheet import BLOCK_KINDS, SheetChart, clock
-from pinch.charts.theme import FILE_HATCHES, Theme, block_look
+from pinch.charts.theme import FILE_HATCHES, TEXT_FACE, Theme, block_look
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-DAY, KEY, CLOCK = 92.0, 26.0, 30.0
+KEY, CLOCK, RIGHT = 26.0, 30.0, 30.0
 
 
 def draw_sheet(chart: SheetChart, figure: "Figure", area: Area, theme: Theme) -> None:
@@ -18,7 +18,8 @@ def draw_sheet(chart: SheetChart, figure: "Figure", area: Area, theme: Theme) ->
     from matplotlib.patches import Patch
     from matplotlib.ticker import FuncFormatter, MultipleLocator
 
-    axis = plain_axes(figure, area.inside(left=DAY, top=KEY, bottom=CLOCK), theme)
+    days = max((width(row.label, LABEL) for row in chart.rows), default=0.0) + 14
+    axis = plain_axes(figure, area.inside(left=days, top=KEY, right=RIGHT, bottom=CLOCK), theme)
     for place, row in enumerate(chart.rows):
         for block in row.blocks:
             face, edge, hatch = block_look(block.kind, block.slot, theme)
@@ -33,7 +34,7 @@ def draw_sheet(chart: SheetChart, figure: "Figure", area: Area, theme: Theme) ->
     axis.set_xlim(chart.first_h, chart.last_h)
     axis.set_ylim(len(chart.rows) - 0.5, -0.5)
     axis.set_yticks(range(len(chart.rows)), [row.label for row in chart.rows])
-    axis.tick_params(axis="y", labelsize=LABEL)
+    axis.tick_params(axis="y", labelfontfamily=TEXT_FACE)
     axis.xaxis.set_major_locator(MultipleLocator(1.0 if chart.last_h - chart.first_h <= 14 else 2.0))
     axis.xaxis.set_major_formatter(FuncFormatter(lambda x, _: clock(x)))
     axis.grid(axis="x", color=theme.hairline, linewidth=0.7)

@@ -7,9 +7,8 @@ import numpy as np
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
-from pinch.charts.draw.panels import MARKER
 from pinch.charts.slopes import SlopeChart
-from pinch.charts.theme import MARKERS, Theme
+from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -33,7 +32,7 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
     for number, slope in enumerate(chart.lines):
         axis.plot(
             x, slope.values, color=colour, linewidth=2.2 if slope.sure else 1.2, linestyle="-" if slope.sure else ":",
-            marker=MARKER[MARKERS[number % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
+            marker=FILE_MARKERS[MARKERS[number % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
             markeredgewidth=1.6,
         )  # fmt: skip
     low, high = bounds(chart)

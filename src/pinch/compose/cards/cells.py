@@ -22,6 +22,7 @@ from pinch.compose.saying.money import money_chart, money_words
 from pinch.compose.saying.verdicts import percent, verdict_words
 from pinch.compose.scaling import LOW_NAMES
 from pinch.core.errors import PinchError
+from pinch.core.figures import finite
 from pinch.core.verdict import FASTER, SLOWER, Verdict
 from pinch.publish.tables import Column, Table
 
@@ -316,14 +317,10 @@ def table_of(shown: Shown) -> Table:
             v = c.verdict
             ratios = (None, None, None) if v is None else tuple(_percent(x) for x in (v.ratio, v.low, v.high))
             against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
-            score = (c.score.mean, unit, _known(low), _known(high), c.score.runs, c.beside.power_w)
+            score = (c.score.mean, unit, finite(low), finite(high), c.score.runs, c.beside.power_w)
             rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test"))
     return Table("cells", COLUMNS, tuple(rows))
 
 
-def _known(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
 def _percent(ratio: float) -> float | None:
-    return 100.0 * (ratio - 1.0) if math.isfinite(ratio) else None
+    return finite(100.0 * (ratio - 1.0))

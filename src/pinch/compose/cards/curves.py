@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -124,12 +124,41 @@ def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str
     return words
 
 
-def settings_of(s: Series) -> list[tuple[str, list[ScalePoint]]]:
-    """The runs of a series by setting, by their measured watts."""
+@dataclass(frozen=True)
+class SettingMeans:
+    """The runs of a setting of a series: what its label claims and what they measured, W; their mean score, number,
+    and states of their windows."""
+
+    name: str
+    claimed_w: float | None
+    watts: float
+    score: float
+    runs: int
+    states: tuple[str, ...]
+
+    @property
+    def per_watt(self) -> float:
+        """Score for each watt."""
+        return self.score / self.watts
+
+
+def settings_of(s: Series) -> list[SettingMeans]:
+    """The settings of a series, by their measured watts."""
     found: dict[str, list[ScalePoint]] = {}
-    for p in sorted(s.points, key=lambda p: p.power_w):
+    for p in s.points:
         found.setdefault(p.of.setting.name, []).append(p)
-    return list(found.items())
+    means = [
+        SettingMeans(
+            name,
+            own[0].claimed_w,
+            float(np.mean([p.power_w for p in own])),
+            float(np.mean([p.score for p in own])),
+            len(own),
+            tuple(sorted({p.of.digest.state for p in own})),
+        )
+        for name, own in found.items()
+    ]
+    return sorted(means, key=lambda m: m.watts)
 
 
 def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
@@ -137,21 +166,23 @@ def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
     title, unit = saying.rate_words(result)
     dots, lines, ratios = [], [], []
     for s in result.series:
-        means = sorted(_means(s), key=lambda m: m[1])
+        means = settings_of(s)
         if not means:
             continue
         slot = slots.get(s.device.id or 0, 0)
-        watts, scores = np.array([[w, y] for _, w, y in means]).T
+        watts, scores = np.array([[m.watts, m.score] for m in means]).T
         best = int(np.argmax(scores / watts))
         ratios += (scores / watts).tolist()
-        dots.append(Dots(watts, scores, tuple(name for name, _, _ in means), slot))
-        peak = f"{means[best][0]}: {scores[best] / watts[best]:.3g}"
+        dots.append(Dots(watts, scores, tuple(m.name for m in means), slot))
+        peak = f"{means[best].name}: {means[best].per_watt:.3g}"
         dots.append(Dots(watts[[best]], scores[[best]], (peak,), slot, named=True))
         lines.append(Line(watts, scores, slot, s.name))
     guides = tuple(Guide(k, f"{k:g} {unit}/W") for k in round_slopes(ratios))
     panel = Panel(title, unit, tuple(apart(lines)), dots=tuple(dots), guides=guides, key="efficiency")
     words = efficiency_words(result)
-    told = " ".join(f"{s.name}: " + ", ".join(f"{n} {y / w:.3g}" for n, w, y in _means(s)) + "." for s in result.series)
+    told = " ".join(
+        f"{s.name}: " + ", ".join(f"{m.name} {m.per_watt:.3g}" for m in settings_of(s)) + "." for s in result.series
+    )
     alternative = f"{words} {unit} for each watt. {told}"
     return Chart(words, (panel,), saying.AXIS_TITLES[result.choice.axis], "W", alternative=alternative)
 
@@ -169,19 +200,10 @@ def round_slopes(ratios: Sequence[float]) -> list[float]:
 def efficiency_words(result: ScaleResult) -> str:
     """Which setting gives the most for each watt, of every device."""
     unit = saying.rate_words(result)[1]
-    best = sorted(
-        ((s.name, *max(_means(s), key=lambda m: m[2] / m[1])) for s in result.series if _means(s)),
-        key=lambda found: -found[3] / found[2],
-    )
-    words = [f"{name} {y / w:.3g} at {w:.1f} W ({setting})" for name, setting, w, y in best]
+    best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := settings_of(s))]
+    best.sort(key=lambda found: -found[1].per_watt)
+    words = [f"{name} {m.per_watt:.3g} at {m.watts:.1f} W ({m.name})" for name, m in best]
     return f"Most {unit} for each watt: {'; '.join(words)}."
-
-
-def _means(s: Series) -> list[tuple[str, float, float]]:
-    return [
-        (name, float(np.mean([p.power_w for p in own])), float(np.mean([p.score for p in own])))
-        for name, own in settings_of(s)
-    ]
 
 
 def multiples_chart(query: CurvesQuery, result: ScaleResult, slots: Mapping[int, int]) -> GridChart:
@@ -232,14 +254,13 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
     rows: list[tuple[str, ...]] = []
     strong: set[int] = set()
     for s in result.series:
-        for name, own in settings_of(s):
-            watts, score = np.mean([p.power_w for p in own]), np.mean([p.score for p in own])
-            claimed = own[0].claimed_w
+        for m in settings_of(s):
             work = (s.workload.name,) if many else ()
             if s.device.id == subject:
                 strong.add(len(rows))
-            shown = ("" if claimed is None else f"{claimed:g}", f"{watts:.1f}", f"{score:.4g}", f"{score / watts:.3g}")
-            rows.append((s.device.name, *work, name, *shown, str(len(own))))
+            claimed = "" if m.claimed_w is None else f"{m.claimed_w:g}"
+            shown = (claimed, f"{m.watts:.1f}", f"{m.score:.4g}", f"{m.per_watt:.3g}", str(m.runs))
+            rows.append((s.device.name, *work, m.name, *shown))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
 
@@ -248,11 +269,13 @@ def table_of(result: ScaleResult) -> Table:
     rows: list[tuple[Cell, ...]] = []
     for s in result.series:
         unit = s.workload.score_unit if s.workload.higher_is_better else "times an hour"
-        for name, own in settings_of(s):
-            watts, score = float(np.mean([p.power_w for p in own])), float(np.mean([p.score for p in own]))
-            states = sorted({p.of.digest.state for p in own})
-            place = (s.device.name, s.workload.name, name, own[0].claimed_w)
-            rows.append((*place, watts, score, unit, score / watts, len(own), ", ".join(states)))
+        rows += [
+            (
+                *(s.device.name, s.workload.name, m.name, m.claimed_w, m.watts, m.score, unit, m.per_watt, m.runs),
+                ", ".join(m.states),
+            )
+            for m in settings_of(s)
+        ]
         rows += [
             (
                 *(s.device.name, s.workload.name, t.of.setting.name, t.of.setting.sustained_w, None, t.summary.score),

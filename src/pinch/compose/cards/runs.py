@@ -10,13 +10,11 @@ from pinch.compose.cards.content import Found
 from pinch.compose.cards.shares import shares_chart, shares_table, shares_words
 from pinch.compose.saying.runs import RunStory, heat_charts, names_of, overlay_of
 from pinch.core.errors import PinchError
-from pinch.publish.tables import Cell, Column, Table
+from pinch.core.figures import finite
+from pinch.publish.tables import Cell, Column, Table, TabledRun, book_tables
 
-MOST_RUNS = 6
-FIGURE_COLUMNS = (
-    *(Column("run"), Column("channel"), Column("unit"), Column("sustained"), Column("u"), Column("median")),
-    *(Column("5 % point"), Column("95 % point"), Column("burst"), Column("hold", "%"), Column("window")),
-)
+MOST_RUNS, FIGURES = 6, 1
+"""Runs of a card at most; the place of the figures among the tables of a book."""
 FRAME_COLUMNS = (
     *(Column("run"), Column("frames"), Column("average", "fps"), Column("median", "fps")),
     *(Column("1 % low, percentile", "fps"), Column("1 % low, mean of worst", "fps")),
@@ -52,7 +50,8 @@ def make(
         return Found(finding, chart, frame_table(stories), points, method)
     chart, finding = _timeline(stories, kind, slot)
     shaded = "shaded: the settled window" if len(stories) == 1 else "each from the start of its load on"
-    return Found(finding, chart, figure_table(stories), points, [shaded])
+    tabled = [TabledRun(s.run, s.device, s.setting, s.workload, s.readings, s.judged) for s in stories]
+    return Found(finding, chart, book_tables(tabled)[FIGURES], points, [shaded])
 
 
 def _timeline(stories: Sequence[RunStory], kind: CardKind, slot: int) -> tuple[Chart, str]:
@@ -88,16 +87,6 @@ def _frames(stories: Sequence[RunStory], slots: Mapping[int, int]) -> tuple[str,
     return finding, frame_curves(made, finding)
 
 
-def figure_table(stories: Sequence[RunStory]) -> Table:
-    """The figures of every channel as numbers."""
-    rows: list[tuple[Cell, ...]] = []
-    for s in stories:
-        for f in s.judged.figures.values():
-            numbers = (f.sustained.value, f.sustained.u, f.median, f.p05, f.p95, f.burst, 100.0 * f.hold)
-            rows.append((_name(s), f.channel, f.unit, *(_known(x) for x in numbers), s.judged.settled.state))
-    return Table("figures", FIGURE_COLUMNS, tuple(rows))
-
-
 def frame_table(stories: Sequence[RunStory]) -> Table:
     """Average and lows by all schools as numbers."""
     rows: list[tuple[Cell, ...]] = []
@@ -106,13 +95,9 @@ def frame_table(stories: Sequence[RunStory]) -> Table:
         if f is not None:
             low = f.low_1
             lows = (low.percentile, low.mean_of_worst, low.time_share, f.low_01.percentile)
-            rows.append((_name(s), f.frames, f.average_fps, f.median_fps, *(_known(x) for x in lows), f.stutters))
+            rows.append((_name(s), f.frames, f.average_fps, f.median_fps, *(finite(x) for x in lows), f.stutters))
     return Table("frames", FRAME_COLUMNS, tuple(rows))
 
 
 def _name(s: RunStory) -> str:
     return f"{s.device.name}, {s.setting.name}, {s.workload.name}, run {s.run.repeat}"
-
-
-def _known(value: float) -> float | None:
-    return value if value == value and abs(value) != float("inf") else None

@@ -219,7 +219,7 @@ class ChartView(QWidget):
         for dots in panel.dots:
             self._add_dots(plot, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
-            self._add_rule(plot, rule)
+            self._add_rule(plot, rule, high=bool(chart.ticks))
         for guide in panel.guides:
             self._add_guide(plot, guide, panel.y_range[1])
         if chart.clock:
@@ -321,7 +321,7 @@ class ChartView(QWidget):
             ink = colour if aside or dots.spot else theme.letters(dots.slot)
             self._label(plot, words, x, y, ink, (1, 1) if before else (0, 0))
 
-    def _add_rule(self, plot: pg.PlotItem, rule: Rule) -> None:
+    def _add_rule(self, plot: pg.PlotItem, rule: Rule, high: bool) -> None:
         theme = look.theme()
         colour = theme.accent if rule.accent or rule.upright else theme.quiet
         style = Qt.PenStyle.DashLine if rule.upright else Qt.PenStyle.DotLine
@@ -332,7 +332,9 @@ class ChartView(QWidget):
         )
         plot.addItem(line)
         if rule.upright:
-            label = pg.InfLineLabel(line, rule.words, position=0.06, color=colour, anchors=[(0, 1), (0, 1)])
+            label = pg.InfLineLabel(
+                line, rule.words, position=0.8 if high else 0.06, color=colour, anchors=[(0, 1), (0, 1)]
+            )
             label.setFont(look.text_font(9))
 
     def _add_guide(self, plot: pg.PlotItem, guide: Guide, top: float) -> None:
