@@ -333,7 +333,7 @@ class ChartView(QWidget):
         plot.addItem(line)
         if rule.upright:
             label = pg.InfLineLabel(
-                line, rule.words, position=0.8 if high else 0.06, color=colour, anchors=[(0, 1), (0, 1)]
+                line, rule.words, position=0.5 if high else 0.06, color=colour, anchors=[(0, 1), (0, 1)]
             )
             label.setFont(look.text_font(9))
 
