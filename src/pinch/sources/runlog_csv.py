@@ -44,8 +44,12 @@ def read_run_log(path: Path) -> RunLog:
     ------
     DataError : the file cannot be used as it stands; the sentence names the line.
     """
-    rows = csv.reader(io.StringIO(read_text(path)), strict=True)
-    place = str(path)
+    return read_run_log_text(read_text(path), str(path))
+
+
+def read_run_log_text(text: str, place: str) -> RunLog:
+    """As `read_run_log`, of text that is there already; `place` names it in what goes wrong."""
+    rows = csv.reader(io.StringIO(text), strict=True)
     try:
         channels = _channels(next(rows), place)
         table = [_numbers(row, len(channels) + 1, place, rows.line_num) for row in rows if row]
