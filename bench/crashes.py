@@ -21,11 +21,11 @@ from pathlib import Path
 
 import psutil
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.core.runlog import runlog_from_columns
+from pinch.runs.devices import add_this_computer
 
 INTERVAL_S = 0.1
 VICTIMS = ("recorder", "window", "probe")
@@ -71,7 +71,7 @@ class Found:
 def make_book(path: Path) -> str:
     """A book with an earlier run; returns the hash of its log."""
     with contextlib.closing(create_book(path)) as book:
-        device = compose.add_this_computer(book)
+        device = add_this_computer(book)
         work = book.save(Workload(name="By hand"))
         other = book.save(Device(name="Other"))
         setting = book.save(Setting(device_id=other.id or 0, name="Only"))

@@ -21,21 +21,15 @@ PROBE = ROOT / "src" / "pinch" / "sources" / "probe.py"
 import numpy as np
 import psutil
 
+from pinch.analysis.comparing import CompareChoice, cells_of, compare_book
+from pinch.analysis.curves import ScaleChoice, scale_book
+from pinch.analysis.modes import modes_sheet
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench import runlogs
 from pinch.bench.book import create_book, open_book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
-from pinch.charts.scaling import Second
-from pinch.compose import (
-    BookPoints,
-    CompareChoice,
-    RunPoint,
-    ScaleChoice,
-    cells_of,
-    compare_book,
-    modes_sheet,
-    scale_book,
-)
+from pinch.charts.scale_chart import Second
 from pinch.core.framestats import frame_figures
 from pinch.core.judge import judge
 from pinch.core.runlog import RunLog, runlog_from_columns
@@ -226,7 +220,7 @@ def startup() -> None:
 
 def planning() -> None:
     from pinch.bench.planning import PlanBench, make_plan
-    from pinch.bench.plans import Cell, OrderRule, Plan, Session
+    from pinch.bench.plans import Cell, OrderRule, Plan, PlanSession
     from pinch.bench.records import Protocol
 
     settings = {
@@ -242,7 +236,7 @@ def planning() -> None:
         sheet = make_plan(plan, bench, at).sheet
         steps = f"{len(sheet.runs)} runs, {len(sheet.steps)} steps"
         say(f"planning {steps}, {order}, s", f"{best(lambda p=plan: make_plan(p, bench, at)):.3f}", "≤ 0.3")
-    evenings = tuple(Session(start=at + timedelta(days=n), minutes=180.0) for n in range(5))
+    evenings = tuple(PlanSession(start=at + timedelta(days=n), minutes=180.0) for n in range(5))
     plan = Plan(name="P", cells=tuple(cells), created=at, sessions=evenings)
     left = len(make_plan(plan, bench, at).sheet.left_out)
     say(

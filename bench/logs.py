@@ -21,8 +21,8 @@ from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.framestats import frame_figures
 from pinch.core.progress import CancelledError
+from pinch.intake.score_tables import Role, guess_roles, told_scores
 from pinch.sources.logs.read import read_any_log
-from pinch.sources.scores import Role, guess_roles, told_scores
 from pinch.sources.sheets import sheet_of_text
 
 ROWS = 550_000

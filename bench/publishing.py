@@ -12,15 +12,15 @@ from itertools import cycle, islice
 from pathlib import Path
 
 from pinch.bench.book import open_book
-from pinch.charts.files import face_bytes
+from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import LIGHT
-from pinch.compose.cards.deck import read_deck
-from pinch.compose.publishing import pictures_of
-from pinch.compose.reporting import story_of
+from pinch.narrative.reporting import story_of
 from pinch.publish.pages import pdf_bytes
 from pinch.publish.pictures import Picture, PictureChoice, write_pictures
+from pinch.publish.publication import pictures_of
 from pinch.publish.report import html, markdown, plain_html
 from pinch.rig.demo import make_demo_book
+from pinch.runs.whole_book import read_deck
 
 DECK, SIZE = 40, (1920, 1080)
 
@@ -45,9 +45,7 @@ def main() -> None:
         for content in deck.contents:
             if content.face is not None:
                 timed(f"one card: {content.card.kind}"[:44], lambda f=content.face: face_bytes(f, "png", LIGHT, SIZE))
-        pictures = [
-            Picture(n, p.title, p.face) for n, p in enumerate(islice(cycle(pictures_of(deck)), DECK), 1)
-        ]
+        pictures = [Picture(n, p.title, p.face) for n, p in enumerate(islice(cycle(pictures_of(deck)), DECK), 1)]
         timed(f"a deck of {DECK} cards", lambda: write_pictures(pictures, Path(folder) / "deck", PictureChoice()))
         book = open_book(path)
         story = story_of(book, deck, "2026-11-25")

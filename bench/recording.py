@@ -23,12 +23,12 @@ FILES, CHANNELS = 60, 60
 import numpy as np
 import psutil
 
-from pinch import compose
 from pinch.bench.book import create_book
 from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.recorder.course import Course
+from pinch.recorder.processes import HandWork, Sample
 from pinch.recorder.recorder import News, Phase, Recorder
-from pinch.recorder.sources import HandWork, Sample
+from pinch.runs.recording import BookKeeper
 
 
 def say(name: str, value: str, goal: str) -> None:
@@ -146,7 +146,7 @@ def twelve_hours() -> None:
         }
         run = book.save(Run(**ids, started=now()))  # type: ignore[arg-type]
         course = Course(15.0, seconds - 16.0)
-        keeper = compose.BookKeeper(book.path, run)
+        keeper = BookKeeper(book.path, run)
         recorder = Recorder(Day(seconds), HandWork(), keeper, "score.rate", course)
         live, view = LiveRun("score.rate", course), LiveView()
         view.resize(860, 560)

@@ -12,13 +12,15 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book, open_book
-from pinch.bench.filing import Filed, NamePattern, file_log
 from pinch.bench.plans import Plan
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
+from pinch.intake import arrivals
+from pinch.intake.arrivals import arrivals_of, files_in, put_together, read_batch, taken_apart
+from pinch.intake.filing import Filed, NamePattern, file_log
+from pinch.runs.devices import add_rig
 from pinch.sources.archive import opened
 from pinch.sources.logs.mapping import read_mapping
 from pinch.sources.logs.read import read_log_file
@@ -35,7 +37,7 @@ class TestNames(InFolder):
         super().setUp()
         self.book = create_book(self.folder / "a.pinch")
         self.addCleanup(self.book.close)
-        compose.add_rig(self.book)
+        add_rig(self.book)
 
     def filed(self, name: str, pattern: str = "") -> Filed:
         return file_log(Path("/logs") / name, NamePattern(pattern), self.book)
@@ -75,7 +77,7 @@ class TestStrangers(CommandCase):
         folder.mkdir()
         log = write_strangers(folder)
         with contextlib.closing(create_book(path)) as book:
-            compose.add_rig(book)
+            add_rig(book)
             self._plan(book)
         status, out, err = self.run_command("import", folder, "--book", path)
         self.assertEqual(status, 2, "one cannot be read, one does not say where it belongs")
@@ -133,8 +135,8 @@ class TestStrangers(CommandCase):
         folder = self.folder / "logs"
         folder.mkdir()
         log = write_strangers(folder)
-        read = compose.read_batch(compose.files_in([folder])).read
-        pairs = {p.sensors.name: p for p in compose.arriving.pair_logs(read)}
+        read = read_batch(files_in([folder])).read
+        pairs = {p.sensors.name: p for p in arrivals.pair_logs(read)}
         self.assertEqual({name: p.frames.name for name, p in pairs.items()}, PAIRS)
         load = float(log.series["cpu.power"].t[np.argmax(log.series["cpu.power"].values > 30)])
         by_load, by_clock = pairs["Limpet 54 W Skerry Run sensors.csv"], pairs["hall_a.csv"]
@@ -149,23 +151,21 @@ class TestStrangers(CommandCase):
         with own.open("w") as file:
             write_run_log(part_frames(log)[0], file)
         frames.write_text("t_s,frame_ms\n" + "".join(f"{30 + 0.02 * n:.2f},20\n" for n in range(1, 500)))
-        (arrival,) = compose.arrivals_of(
-            compose.read_batch([own, frames]).read, create_book(self.folder / "b.pinch"), NamePattern("")
-        )
+        (arrival,) = arrivals_of(read_batch([own, frames]).read, create_book(self.folder / "b.pinch"), NamePattern(""))
         self.assertAlmostEqual(arrival.log.series[FRAME_TIME].t[0], 30.02)
 
     def test_a_pair_that_cannot_be_is_refused(self) -> None:
         folder = self.folder / "logs"
         folder.mkdir()
         write_strangers(folder)
-        batch = compose.read_batch([folder / "hall_a.csv", folder / "hall_b.csv"])
-        (arrival,) = compose.arrivals_of(batch.read, create_book(self.folder / "b.pinch"), NamePattern("{device}_*"))
+        batch = read_batch([folder / "hall_a.csv", folder / "hall_b.csv"])
+        (arrival,) = arrivals_of(batch.read, create_book(self.folder / "b.pinch"), NamePattern("{device}_*"))
         self.assertEqual(arrival.filed, Filed("hall"))
         with self.assertRaisesRegex(DataError, "shifted by 9000 s they do not overlap"):
             arrival.moved(9000.0).log  # noqa: B018
-        apart = compose.taken_apart(arrival)
+        apart = taken_apart(arrival)
         self.assertEqual([a.path.name for a in apart], ["hall_a.csv", "hall_b.csv"])
-        again = compose.put_together(*apart)
+        again = put_together(*apart)
         self.assertEqual((again.pair, again.filed), (arrival.pair, arrival.filed))
 
 
@@ -204,7 +204,7 @@ class TestArchives(InFolder):
 class TestWindow(WindowCase):
     def setUp(self) -> None:
         super().setUp()
-        compose.add_rig(self.session.book)
+        add_rig(self.session.book)
         self.session.refresh()
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder / "config")}))
         self.logs = self.folder / "logs"
@@ -273,7 +273,7 @@ class TestWindow(WindowCase):
         self.assertEqual(dialog.chosen, [row])
 
     def dialog(self, *names: str) -> ArrivalsDialog:
-        return ArrivalsDialog(compose.read_batch([self.logs / n for n in names]), self.session.book, self.window)
+        return ArrivalsDialog(read_batch([self.logs / n for n in names]), self.session.book, self.window)
 
     def test_put_together_take_apart_and_a_pattern(self) -> None:
         write_strangers(self.logs)

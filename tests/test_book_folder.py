@@ -8,7 +8,7 @@ from unittest import mock
 import numpy as np
 from PyQt6.QtWidgets import QFileDialog
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.readings import Quantity, Reading
@@ -78,7 +78,7 @@ class TestThereAndBack(FolderCase):
         read_book_folder(self.folder / "files", self.folder / "back.pinch")
         second = self.opened(self.folder / "back.pinch")
         self.assert_equal_books(first, second)
-        desks = compose.JudgeDesk(first), compose.JudgeDesk(second)
+        desks = JudgeDesk(first), JudgeDesk(second)
         for run in first.runs()[::17]:
             one, two = (desk.judge(run)[1] for desk in desks)
             self.assertEqual(repr(one.limiters), repr(two.limiters))

@@ -6,6 +6,9 @@ from unittest import mock
 
 from pydantic import ValidationError
 
+from pinch.analysis.comparing import cells_of
+from pinch.analysis.curves import ScaleChoice, scale_book
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import (
     KINDS,
     Card,
@@ -23,24 +26,23 @@ from pinch.bench.cards import (
 from pinch.bench.parts import Offer
 from pinch.bench.records import Acceptance, Came, Setting
 from pinch.bench.summaries import Origin, Summary
-from pinch.charts.bars import BarChart, legible
-from pinch.charts.dumbbells import DumbbellChart
-from pinch.charts.multiples import GridChart
-from pinch.charts.scaling import Second
-from pinch.charts.shares import ShareChart
-from pinch.charts.slopes import SlopeChart
+from pinch.charts.bar_chart import BarChart, legible
+from pinch.charts.dumbbell_chart import DumbbellChart
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.scale_chart import Second
+from pinch.charts.share_chart import ShareChart
+from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.spec import Chart
-from pinch.charts.tablechart import TableChart
-from pinch.compose import BookPoints, RunPoint, ScaleChoice, cells_of, scale_book
-from pinch.compose.cards import cells, curves
-from pinch.compose.cards.bench import price_words, units_words
-from pinch.compose.cards.concerns import Concern, concerns, strange_numbers
-from pinch.compose.cards.content import CardContent
-from pinch.compose.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
-from pinch.compose.cards.notes import ACCEPTED_MARK, OPEN_MARK
-from pinch.compose.cards.shares import shares_chart, shares_table, shares_words
+from pinch.charts.table_chart import TableChart
 from pinch.core.errors import PinchError
 from pinch.core.verdict import FASTER
+from pinch.narrative.cards import cell_cards, curve_cards
+from pinch.narrative.cards.bench_cards import price_words, units_words
+from pinch.narrative.cards.concerns import Concern, concerns, strange_numbers
+from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
+from pinch.narrative.cards.footnotes import ACCEPTED_MARK, OPEN_MARK
+from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made
 
 CELLS = CellsQuery(
@@ -145,7 +147,7 @@ class TestCards(unittest.TestCase):
     def test_a_cell_is_found_again_when_the_middle_of_its_room_moves(self) -> None:
         m = pairs([60, 61], [50])
         query = CellsQuery(cells=(CellQuery(setting_id=1, room_c=23.0),), workload_ids=(1,))
-        found = cells.chosen_cells(query, cells_of(m.book()))
+        found = cell_cards.chosen_cells(query, cells_of(m.book()))
         self.assertEqual(found[0].key.room_c, 22.0)
 
     def test_new_runs_change_the_finding_and_it_says_so(self) -> None:
@@ -228,9 +230,9 @@ class TestEfficiency(unittest.TestCase):
         for watts, score, state in ((30.0, 50.0, "settled"), (32.0, 54.0, "drifting"), (10.0, 20.0, "settled")):
             setting = LADDER[3] if watts > 20 else LADDER[0]
             m.add(setting, score, digest={"power_w": watts, "state": state})
-        choice = curves.choice_of(CurvesQuery(device_ids=(1,), workload_ids=(1,)))
+        choice = curve_cards.choice_of(CurvesQuery(device_ids=(1,), workload_ids=(1,)))
         (series,) = scale_book(m.book(), choice).series
-        low, high = curves.settings_of(series)
+        low, high = curve_cards.settings_of(series)
         self.assertEqual((low.name, low.watts, low.runs), ("10 W", 10.0, 1))
         self.assertEqual((high.watts, high.score, high.runs, high.claimed_w), (31.0, 52.0, 2, 30.0))
         self.assertEqual(high.states, ("drifting", "settled"))
@@ -238,14 +240,14 @@ class TestEfficiency(unittest.TestCase):
 
     def test_a_query_of_the_scale_page_comes_back_as_its_choice(self) -> None:
         choice = ScaleChoice((1, 2), (1,), 22.0, "low_1.percentile", target=60.0, low_share=0.8, worth=0.02)
-        query = curves.query_of(choice, "knee", Second.EFFICIENCY, 20.0, 1)
-        self.assertEqual(curves.choice_of(query), choice)
+        query = curve_cards.query_of(choice, "knee", Second.EFFICIENCY, 20.0, 1)
+        self.assertEqual(curve_cards.choice_of(query), choice)
         self.assertEqual((query.rule, query.second, query.reader_w), ("knee", str(Second.EFFICIENCY), 20.0))
 
     def test_guides_are_round_and_few(self) -> None:
-        self.assertEqual(curves.round_slopes([0.14, 0.22]), [0.2])
-        self.assertEqual(curves.round_slopes([1.0, 100.0]), [1.0, 5.0, 20.0, 100.0])
-        self.assertEqual(curves.round_slopes([3.2, 3.4]), [3.3])
+        self.assertEqual(curve_cards.round_slopes([0.14, 0.22]), [0.2])
+        self.assertEqual(curve_cards.round_slopes([1.0, 100.0]), [1.0, 5.0, 20.0, 100.0])
+        self.assertEqual(curve_cards.round_slopes([3.2, 3.4]), [3.3])
 
 
 class TestCells(unittest.TestCase):

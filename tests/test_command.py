@@ -10,11 +10,14 @@ from unittest import mock
 
 from PyQt6.QtWidgets import QInputDialog
 
-from pinch import compose
 from pinch.bench.book import Book, create_book
 from pinch.bench.records import Device, ExitStatus, Runner, ScoreFrom, Setting, Workload, checked, scores_of
 from pinch.core.errors import PinchError
-from pinch.recorder.sources import CommandProcess, Progress
+from pinch.recorder.processes import CommandProcess, WorkProgress
+from pinch.runs import recording
+from pinch.runs.devices import add_this_computer
+from pinch.runs.recording import begin_recording
+from pinch.runs.sourcing import RunRequest
 from pinch.ui.window import JUDGE, RUN
 from tests.in_folder import InFolder
 from tests.waiting import PATIENCE_S, wait_until
@@ -30,10 +33,10 @@ def work(command: str, **more: object) -> Workload:
     return made
 
 
-def run_to_end(workload: Workload) -> Progress:
+def run_to_end(workload: Workload) -> WorkProgress:
     """Start a command and wait until it is over or has failed."""
     time_is_score = workload.score_from is ScoreFrom.TIME
-    process = CommandProcess(compose.recording.command_line(workload), workload.all_passes, time_is_score)
+    process = CommandProcess(recording.command_line(workload), workload.all_passes, time_is_score)
     process.open()
     process.start()
     try:
@@ -111,7 +114,7 @@ class TestCommand(InFolder):
             (work(SCORED, folder="/no/such/folder"), "working folder"),
         ):
             with self.subTest(words), self.assertRaisesRegex(PinchError, words):
-                compose.recording.command_line(workload)
+                recording.command_line(workload)
         for pattern, words in (("(", "cannot be read"), (r"score (\d+)", "names no group")):
             with self.subTest(pattern), self.assertRaisesRegex(PinchError, words):
                 work(SCORED, score_pattern=pattern)
@@ -121,7 +124,7 @@ class TestRecorded(InFolder):
     def book(self) -> tuple[Book, Device, Setting]:
         book = create_book(self.folder / "a.pinch")
         self.addCleanup(book.close)
-        device = compose.add_this_computer(book)
+        device = add_this_computer(book)
         return book, device, book.settings(device.id or 0)[0]
 
     def test_a_real_command_is_recorded_with_its_passes(self) -> None:
@@ -131,7 +134,7 @@ class TestRecorded(InFolder):
         workload = book.save(
             work(busy, score_from=ScoreFrom.PATTERN, score_pattern=pattern, passes=2, warm_up_pass=True)
         )
-        recording = compose.begin_recording(book, compose.RunRequest(device, setting, workload, 300.0, 1.0))
+        recording = begin_recording(book, RunRequest(device, setting, workload, 300.0, 1.0))
         self.assertTrue(recording.wait(PATIENCE_S))
         run = book.runs()[0]
         self.assertEqual((run.status, run.reason), (ExitStatus.COMPLETE, ""))
@@ -142,7 +145,7 @@ class TestRecorded(InFolder):
         book, device, setting = self.book()
         workload = book.save(work("no-such-command-here"))
         with self.assertRaises(PinchError):
-            compose.begin_recording(book, compose.RunRequest(device, setting, workload, 300.0))
+            begin_recording(book, RunRequest(device, setting, workload, 300.0))
         self.assertEqual(book.runs(), [])
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from scipy import stats
 
 from pinch.core.errors import DataError
-from pinch.core.fairness import Conditions, Grade, differences
+from pinch.core.fairness import Conditions, FairnessGrade, differences
 from pinch.core.index import index_of
 from pinch.core.money import Deal, money_pair
 from pinch.core.quicksums import SUMS
@@ -156,7 +156,7 @@ class TestFairness(unittest.TestCase):
                       resolution="1920×1200", work={"preset": "medium"}, memory={"memory kind": "DDR5"},
                       channels="dual", day=date(2026, 9, 1))  # fmt: skip
 
-    def found(self, **changed: object) -> dict[str, tuple[Grade, str]]:
+    def found(self, **changed: object) -> dict[str, tuple[FairnessGrade, str]]:
         other = replace(self.base, name="Other", device="Unit B", **changed)  # type: ignore[arg-type]
         return {d.key: (d.grade, d.holds_back) for d in differences(other, self.base)}
 
@@ -165,7 +165,7 @@ class TestFairness(unittest.TestCase):
         self.assertEqual(self.found(power_w=28.2, ambient_c=22.03), {})
 
     def test_each_rule(self) -> None:
-        note, back, harmless = Grade.NOTE, Grade.HOLDS_BACK, Grade.HARMLESS
+        note, back, harmless = FairnessGrade.NOTE, FairnessGrade.HOLDS_BACK, FairnessGrade.HARMLESS
         for changed, key, expected in (
             ({"power_w": 22.0}, "watts", (back, "a")),
             ({"power_w": 29.5}, "watts", (note, "b")),

@@ -5,11 +5,11 @@ from unittest import mock
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
-from pinch import compose
+from pinch.analysis.comparing import cells_of
 from pinch.bench.parts import Build
 from pinch.bench.records import Setting
 from pinch.bench.summaries import Origin, Summary
-from pinch.compose import read_points
+from pinch.runs.whole_book import read_points
 from pinch.ui.compare.state import View
 from pinch.ui.compare.view import FAIRNESS, MONEY, TIME, VERDICTS
 from pinch.ui.scale.view import READER, TARGET
@@ -242,9 +242,7 @@ class TestComparePage(PageCase):
         book.save(own[0].model_copy(update={"builds": newer}))
         told = Summary(score=80, spread=1.0, repeats=6, units=6, origin=Origin.MAKER)
         book.save(own[1].model_copy(update={"id": None, "summary": told, "builds": ()}))
-        names = [
-            c.name for c in compose.cells_of(read_points(book.path)) if c.setting.name == "30 W" and "Gannet" in c.name
-        ]
+        names = [c.name for c in cells_of(read_points(book.path)) if c.setting.name == "30 W" and "Gannet" in c.name]
         self.assertEqual(len(names), 3, names)
         self.assertTrue(any("maker's figure" in name for name in names), names)
 

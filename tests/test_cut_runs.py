@@ -8,13 +8,15 @@ from datetime import timedelta
 
 import numpy as np
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Workload, now
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import gaps_of
+from pinch.runs.devices import add_this_computer
+from pinch.runs.recording import begin_recording
+from pinch.runs.sourcing import RunRequest
 from tests.in_folder import CommandCase
 from tests.waiting import PATIENCE_S, wait_until
 
@@ -25,7 +27,7 @@ class CutCase(CommandCase):
         self.path = self.folder / "a.pinch"
         self.book = create_book(self.path)
         self.addCleanup(lambda: self.book.close())
-        self.device = compose.add_this_computer(self.book)
+        self.device = add_this_computer(self.book)
         self.setting = self.book.settings(self.device.id or 0)[0]
         self.work = self.book.save(Workload(name="By hand", runner=Runner.HAND))
 
@@ -41,8 +43,8 @@ class CutCase(CommandCase):
 
 class TestGoingOn(CutCase):
     def go_on(self, run: Run) -> Run:
-        request = compose.RunRequest(self.device, self.setting, self.work, 60.0, 1.0, interval_s=0.1, continues=run)
-        recording = compose.begin_recording(self.book, request)
+        request = RunRequest(self.device, self.setting, self.work, 60.0, 1.0, interval_s=0.1, continues=run)
+        recording = begin_recording(self.book, request)
         self.addCleanup(recording.wait, PATIENCE_S)
         self.addCleanup(recording.stop)
         wait_until(lambda: runlogs.log_size(self.book, run.id or 0)[1] >= 140)
@@ -116,8 +118,8 @@ compose.begin_recording(book, request, [tell]).wait()
         self.assertLessEqual(heard[-1] - log.span_s[1], 1.0)
 
     def test_a_disk_that_is_full_ends_the_run_and_keeps_what_came(self) -> None:
-        request = compose.RunRequest(self.device, self.setting, self.work, 600.0, 1.0, interval_s=0.1)
-        recording = compose.begin_recording(self.book, request)
+        request = RunRequest(self.device, self.setting, self.work, 600.0, 1.0, interval_s=0.1)
+        recording = begin_recording(self.book, request)
         self.addCleanup(recording.wait, PATIENCE_S)
         self.addCleanup(recording.stop)
         wait_until(lambda: runlogs.log_size(self.book, recording.run.id or 0)[1] >= 10)

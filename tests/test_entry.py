@@ -4,11 +4,17 @@ import unittest
 
 from pinch.bench.entry import read_day, read_pixels, read_quantity
 from pinch.bench.parts import Battery, Claims, Cores
+from pinch.bench.plausibility import (
+    device_questions,
+    is_raised,
+    protocol_questions,
+    setting_questions,
+    workload_questions,
+)
 from pinch.bench.records import Device, Form, Protocol, Setting, Workload
-from pinch.bench.sense import device_questions, is_raised, protocol_questions, setting_questions, workload_questions
 from pinch.core.errors import PinchError
 from pinch.ui.bench import entering
-from pinch.ui.bench.fields import Kind, field_at, part_fields, text_at
+from pinch.ui.bench.field_widgets import Kind, field_at, part_fields, text_at
 from pinch.ui.bench.state import SECTIONS
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import jsonschema
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench import schema
 from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, schema_text, write_exchange
@@ -17,7 +17,8 @@ from pinch.bench.plans import Outcome
 from pinch.bench.records import Came, Device, Form, Protocol, Runner, Setting, Status, free_name, standing
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
-from pinch.publish.methodology import methodology
+from pinch.narrative.methodology import methodology
+from pinch.runs.devices import add_this_computer
 from pinch.sources.machine import POWER_ZONE, platform_profiles, read_machine
 from tests.in_folder import InFolder
 from tests.window_case import demo_book
@@ -121,7 +122,7 @@ class TestOldBook(BooksCase):
         self.assertEqual(book.workloads()[0].frame_cap_fps, 40.0)
         self.assertEqual([w.runner for w in book.workloads()], [Runner.HAND, Runner.LOAD])
         self.assertEqual(book.runs()[0].samples, 10)
-        self.assertEqual(compose.JudgeDesk(book).judge(book.runs()[0])[0].samples, 10)
+        self.assertEqual(JudgeDesk(book).judge(book.runs()[0])[0].samples, 10)
         self.assertEqual((book.plans(), book.protocols()), ([], []))
 
     def test_drafts_are_kept_and_let_go(self) -> None:
@@ -218,11 +219,11 @@ class TestThisComputer(BooksCase):
     def test_each_platform_profile_becomes_a_setting(self) -> None:
         self.write(self.laptop())
         book = self.new_book()
-        device = compose.add_this_computer(book, self.folder)
+        device = add_this_computer(book, self.folder)
         settings = book.settings(device.id or 0)
         self.assertEqual([s.name for s in settings], ["Low-power", "Balanced", "Performance"])
         self.assertEqual((settings[1].mode, settings[1].sustained_w), ("balanced", 28.0))
-        self.assertEqual(compose.add_this_computer(book, self.folder), device, "once")
+        self.assertEqual(add_this_computer(book, self.folder), device, "once")
 
 
 class TestWords(unittest.TestCase):

@@ -12,13 +12,13 @@ from frictionless import Package, validate
 
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.charts.chart_files import write_chart
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
-from pinch.charts.files import write_chart
-from pinch.charts.scaling import DrawnSeries, MeasuredPoint, Second, scaling_chart
+from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, scaling_chart
 from pinch.charts.spec import Chart, Line, Panel, Rule, clock_step, minutes, unbroken
 from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
-from pinch.charts.timeline import timeline_chart
+from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
 from pinch.core.ladder import Point

@@ -8,7 +8,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME, frame_rate, with_frame_rate
 from pinch.core.runlog import RunLog, Series
 from pinch.recorder.side import FrameSource
-from pinch.rig.frames import FrameMaker
+from pinch.rig.frame_maker import FrameMaker
 from pinch.sources.frame_log import Frame, FrameLog
 from tests.in_folder import InFolder
 

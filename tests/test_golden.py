@@ -23,8 +23,6 @@ class TestGoldenFile(unittest.TestCase):
     def test_a_figure_that_moves_is_named(self) -> None:
         before = {"limits.sustained_W": 45.0, "settled.state": "settled", "sawtooth": None}
         self.assertEqual(moved(before, {**before, "limits.sustained_W": 45.00001}), [])
-        self.assertEqual(
-            moved(before, {**before, "limits.sustained_W": 45.001}), ["limits.sustained_W: 45.0 → 45.001"]
-        )
+        self.assertEqual(moved(before, {**before, "limits.sustained_W": 45.001}), ["limits.sustained_W: 45.0 → 45.001"])
         self.assertEqual(moved(before, {**before, "new": 1.0}), ["new: absent → 1.0"])
         self.assertEqual(len(moved(before, {"sawtooth": None})), 2)

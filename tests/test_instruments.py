@@ -6,11 +6,11 @@ from functools import partial
 
 from pinch.bench.readings import Instrument, Quantity, Reading
 from pinch.bench.records import checked, now
-from pinch.compose.sourcing import accuracy_of, meter_at
 from pinch.core.accuracy import Accuracy
 from pinch.core.errors import DataError, PinchError
 from pinch.recorder.side import MeterSource
-from pinch.rig.meter import RigMeter, short_form, wall_w
+from pinch.rig.meter_stand_in import RigMeter, short_form, wall_w
+from pinch.runs.sourcing import accuracy_of, meter_at
 from pinch.sources.meter import Meter
 from pinch.sources.profiles import profile, profiles, read_profile
 from pinch.sources.scpi import read_numbers

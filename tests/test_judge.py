@@ -5,14 +5,14 @@ import unittest
 
 import numpy as np
 
-from pinch.core import explain
 from pinch.core.collapse import find_collapse
 from pinch.core.errors import DataError
-from pinch.core.finding import finding
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.limiter import smooth
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sawtooth import find_sawtooth
+from pinch.narrative import explain_runs
+from pinch.narrative.finding import finding
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.device import SimulatedRun, simulate_run
@@ -290,7 +290,7 @@ class TestWords(unittest.TestCase):
         self.assertIn("sustained power limit", words)
 
     def test_the_burst_formula_holds_with_its_own_numbers(self) -> None:
-        lines = explain.explain_burst(self.judged, explain.ClaimedLimits(45.0, 64.0, 28.0)).formula
+        lines = explain_runs.explain_burst(self.judged, explain_runs.ClaimedLimits(45.0, 64.0, 28.0)).formula
         limits = self.judged.limits
         redone = limits.burst_s.value / math.log(
             (limits.burst.value - limits.idle_w) / (limits.burst.value - limits.sustained.value)
@@ -298,17 +298,17 @@ class TestWords(unittest.TestCase):
         self.assertIn(f"= {redone:.1f} ±", lines[-2])
         by_label = 28 * math.log((64 - limits.idle_w) / (64 - 45))
         self.assertEqual(lines[-1], f"by its label: {by_label:.1f} s at 64 W, τ 28 s")
-        nothing = explain.explain_burst(self.judged, explain.ClaimedLimits(None, None, None))
+        nothing = explain_runs.explain_burst(self.judged, explain_runs.ClaimedLimits(None, None, None))
         self.assertIn("±", nothing.formula[-1])
 
     def test_every_figure_explains_itself(self) -> None:
         for name in self.judged.figures:
-            e = explain.explain_sustained(self.judged, name)
+            e = explain_runs.explain_sustained(self.judged, name)
             self.assertTrue(e.meaning and e.window and e.method, name)
-        e = explain.explain_temperature(self.judged)
+        e = explain_runs.explain_temperature(self.judged)
         room = 95.0 - self.judged.figures["cpu.temp"].sustained.value
         self.assertIn(f"headroom = {room:.1f} K", e.formula)
 
     def test_a_segment_gives_its_evidence(self) -> None:
-        e = explain.explain_segment(self.judged, self.judged.limiters[-1])
+        e = explain_runs.explain_segment(self.judged, self.judged.limiters[-1])
         self.assertIn("within 3 %", e.meaning)

@@ -9,12 +9,13 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch import compose
 from pinch.bench.book import create_book, open_book
 from pinch.bench.digests import Digest, keep_digest, read_digests
 from pinch.bench.records import Device, Run
-from pinch.compose import digesting
 from pinch.core.runlog import runlog_from_columns
+from pinch.intake.belonging import find_or_add, import_log
+from pinch.runs import whole_book
+from pinch.runs.whole_book import digest_book
 from pinch.ui.judge.facts import _apart, overlay
 from pinch.ui.judge.listing import keeps, run_rows
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
@@ -31,39 +32,39 @@ class TestDigests(InFolder):
         book = create_book(self.path)
         self.addCleanup(book.close)
         self.book = book
-        records = compose.find_or_add(book, "Limpet", "Stock", 35.0, "Tile Render", "score.rate")
+        records = find_or_add(book, "Limpet", "Stock", 35.0, "Tile Render", "score.rate")
         t = np.arange(1.0, 401.0)
         power = np.where(t > 20, 35.0, 4.0) + 0.05 * np.sin(t)
-        self.run_made = compose.import_log(book, runlog_from_columns(t, {"cpu.power": power}), *records, "a.csv")
+        self.run_made = import_log(book, runlog_from_columns(t, {"cpu.power": power}), *records, "a.csv")
 
     def test_judged_once_and_again_where_something_changed(self) -> None:
-        with mock.patch.object(digesting, "digest_of", wraps=digesting.digest_of) as judged:
-            first = compose.digest_book(self.path)
+        with mock.patch.object(whole_book, "digest_of", wraps=whole_book.digest_of) as judged:
+            first = digest_book(self.path)
             self.assertAlmostEqual(first.digests[1].power_w or 0.0, 35.0, delta=0.1)
-            self.assertEqual((compose.digest_book(self.path).digests, judged.call_count), (first.digests, 1))
+            self.assertEqual((digest_book(self.path).digests, judged.call_count), (first.digests, 1))
             device = self.book.get(Device, self.run_made.device_id)
             self.book.save(device.model_copy(update={"temp_limit_c": 95.0}))
-            compose.digest_book(self.path)
+            digest_book(self.path)
             self.assertEqual(judged.call_count, 2)
             self.book.save(self.book.get(Run, 1).model_copy(update={"void": "lid closed"}))
-            self.assertIn("void", compose.digest_book(self.path).digests[1].flags)
+            self.assertIn("void", digest_book(self.path).digests[1].flags)
 
     def test_a_new_method_says_what_it_moved(self) -> None:
-        compose.digest_book(self.path)
+        digest_book(self.path)
         key, _, digest = read_digests(self.book)[1]
         keep_digest(self.book, 1, key, 0, digest.model_copy(update={"power_w": 34.0, "state": "drifting"}))
-        moved = compose.digest_book(self.path).moved
+        moved = digest_book(self.path).moved
         self.assertEqual([m.run_id for m in moved], [1, 1])
         self.assertEqual(moved[0].words, "window drifting → settled")
         self.assertRegex(moved[1].words, r"sustained power 34 W → 35(\.\d+)? W")
-        self.assertEqual(compose.digest_book(self.path).moved, ())
+        self.assertEqual(digest_book(self.path).moved, ())
 
     def test_a_damaged_digest_is_worked_out_again(self) -> None:
-        compose.digest_book(self.path)
+        digest_book(self.path)
         with self.book.change() as connection:
             connection.execute('UPDATE judged SET record = \'{"power_w": "x"}\'')
         self.assertEqual(read_digests(self.book), {})
-        self.assertEqual(compose.digest_book(self.path).digests[1].state, "settled")
+        self.assertEqual(digest_book(self.path).digests[1].state, "settled")
 
     def test_the_filter(self) -> None:
         (row,) = run_rows(self.book, {1: Digest(flags=("heat",))})
@@ -211,5 +212,5 @@ class TestOldBooks(InFolder):
         target = self.folder / "old.pinch"
         with contextlib.closing(sqlite3.connect(target)) as old:
             old.executescript((Path(__file__).parent / "data" / "book-v1.sql").read_text())
-        found = compose.digest_book(target)
+        found = digest_book(target)
         self.assertEqual(len(found.digests), len(open_book(target).runs()))

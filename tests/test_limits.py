@@ -10,7 +10,7 @@ from pinch.core.judge import Known, judge
 from pinch.core.limits import burst_length_s, window_from_burst
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run
-from pinch.rig.parts import TwoLevelLimiter
+from pinch.rig.hardware import TwoLevelLimiter
 from tests import made
 
 

@@ -10,14 +10,14 @@ from hypothesis import strategies as st
 from pinch.bench.files import write_model
 from pinch.core.errors import DataError
 from pinch.core.runlog import gaps_of
-from pinch.sources.logs.mapping import ColumnUse, Mapping, fingerprint, read_mapping
+from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, fingerprint, read_mapping
 from pinch.sources.logs.read import ReadLog, read_any_log
 from pinch.sources.logs.units import find_unit, split_unit
 from tests.in_folder import InFolder
 
 
 class LogCase(InFolder):
-    def read(self, text: str | bytes, encoding: str = "utf-8", mapping: Mapping | None = None) -> ReadLog:
+    def read(self, text: str | bytes, encoding: str = "utf-8", mapping: ColumnMapping | None = None) -> ReadLog:
         path = self.folder / "log.csv"
         path.write_bytes(text if isinstance(text, bytes) else text.encode(encoding))
         return read_any_log(path, mapping)
@@ -131,7 +131,7 @@ class TestDialects(LogCase):
             ColumnUse(column="A", channel="wall.power", factor=0.001),
             ColumnUse(column="B", channel=""),
         )
-        write_model(Mapping(columns=columns), self.folder / "map.json")
+        write_model(ColumnMapping(columns=columns), self.folder / "map.json")
         found = self.read(text, mapping=read_mapping(self.folder / "map.json"))
         self.assertEqual(set(found.log.series), {"wall.power"})
         self.assertEqual(self.values(found, "wall.power"), [0.04, 0.041])

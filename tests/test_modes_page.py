@@ -2,15 +2,16 @@
 
 import unittest
 
+from pinch.analysis.curves import Axis
+from pinch.analysis.modes import best_below, modes_sheet, quietest
 from pinch.bench.parts import Battery
 from pinch.bench.readings import Instrument, Quantity, Reading
 from pinch.bench.records import Device, now
-from pinch.compose import Axis, modes_sheet, read_points
-from pinch.compose.modes import best_below, quietest
-from pinch.compose.saying import modes as saying
+from pinch.narrative import mode_words as saying
+from pinch.runs.whole_book import read_points
 from pinch.ui.modes import state
 from pinch.ui.modes.view import BATTERY, SOUND, TOUCH, WALL
-from pinch.ui.run.readings import reading_question
+from pinch.ui.run.reading_dialog import reading_question
 from pinch.ui.window import JUDGE, MODES, SCALE
 from tests.window_case import WindowCase, demo_book
 

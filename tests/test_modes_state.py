@@ -2,15 +2,16 @@
 
 import unittest
 
+from pinch.analysis.modes import ModesSheet, idle_power, modes_sheet
+from pinch.analysis.points import BookPoints
 from pinch.bench.digests import RundownDigest
 from pinch.bench.parts import Aspect, Exclusion
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Setting, WorkKind, Workload
-from pinch.compose import BookPoints, ModesSheet, modes_sheet
-from pinch.compose.modes import idle_power
-from pinch.compose.saying import modes as saying
 from pinch.core.touch import Material
-from pinch.ui.modes import explaining, state
+from pinch.narrative import explain_modes
+from pinch.narrative import mode_words as saying
+from pinch.ui.modes import state
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, TASK, Made
 
 METER = Instrument(name="Mains meter", measures=Quantity.WALL, of_reading=0.5, of_range=0.1, range=50.0)
@@ -53,14 +54,14 @@ class TestWall(unittest.TestCase):
     def test_the_meter_and_the_regression_share_the_uncertainty(self) -> None:
         sheet, book = self.made()
         assert sheet.wall is not None
-        budget = explaining.efficiency_budget(sheet.wall, book.instruments)
+        budget = explain_modes.efficiency_budget(sheet.wall, book.instruments)
         self.assertEqual(budget.parts[0].name, "Mains meter")
         self.assertAlmostEqual(sum(p.share for p in budget.parts), 1.0)
-        self.assertLess(explaining.efficiency_budget(sheet.wall, ()).result.u, budget.result.u)
-        explained = explaining.explain_line(sheet, book.instruments)
+        self.assertLess(explain_modes.efficiency_budget(sheet.wall, ()).result.u, budget.result.u)
+        explained = explain_modes.explain_line(sheet, book.instruments)
         assert explained is not None
         self.assertIn("efficiency = 1 / slope = 90.00 %", explained.formula)
-        self.assertIn(explaining.CAUTION_WALL, explained.cautions)
+        self.assertIn(explain_modes.CAUTION_WALL, explained.cautions)
 
     def test_a_charging_battery_is_questioned(self) -> None:
         sheet, book = self.made(efficiency=0.5)
@@ -68,7 +69,7 @@ class TestWall(unittest.TestCase):
 
     def test_beyond_the_range_of_the_meter(self) -> None:
         sheet, book = self.made()
-        explained = explaining.explain_wall(sheet, sheet.rows[-1], book.instruments)
+        explained = explain_modes.explain_wall(sheet, sheet.rows[-1], book.instruments)
         assert explained is not None
         self.assertIn("beyond the range of Mains meter (50 W)", explained.cautions[0])
         self.assertIn("run to run", explained.uncertainty)
@@ -115,7 +116,7 @@ class TestBattery(unittest.TestCase):
         self.assertEqual(row.cells[1:], cells)
         assert row.explanation is not None
         self.assertIn("90 % of its rate at the beginning", " ".join(row.explanation.cautions))
-        self.assertIn(explaining.CAUTION_BATTERY, row.explanation.cautions)
+        self.assertIn(explain_modes.CAUTION_BATTERY, row.explanation.cautions)
 
     def test_how_long_and_what_is_barred(self) -> None:
         sheet = self.made()
@@ -127,7 +128,7 @@ class TestBattery(unittest.TestCase):
         chart = saying.battery_chart(sheet, list(sheet.rundowns), 0, 15.0)
         assert chart is not None
         self.assertEqual(chart.reader, 15.0)
-        minutes = explaining.explain_minutes(sheet, sheet.rows[0])
+        minutes = explain_modes.explain_minutes(sheet, sheet.rows[0])
         assert minutes is not None
         self.assertIn("60 Wh", minutes.formula[0])
 
@@ -177,7 +178,7 @@ class TestSoundAndTouch(unittest.TestCase):
         (metal,) = state.touch_rows(hot, True, Material.METAL)
         self.assertEqual((metal.cells[1], metal.cells[4]), ("132.8 °F", "touched for up to ten seconds"))
         assert row.explanation is not None
-        self.assertIn(explaining.CAUTION_TOUCH, row.explanation.cautions)
+        self.assertIn(explain_modes.CAUTION_TOUCH, row.explanation.cautions)
         self.assertEqual(state.touch_rows(None, False), [])
 
     def test_a_surface_that_stays_cold_beside_a_hot_chip_is_asked_back(self) -> None:

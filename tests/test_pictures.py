@@ -18,21 +18,21 @@ from matplotlib.font_manager import FontProperties
 from matplotlib.text import Text
 from PIL import Image
 
-from pinch.charts.bars import Bar, BarChart, BarGroup
+from pinch.charts.bar_chart import Bar, BarChart, BarGroup
+from pinch.charts.chart_files import SIZES, bare_svg, face_bytes, write_face
 from pinch.charts.draw.bars import most_bars
 from pinch.charts.draw.frame import HEIGHT, SAFE, WIDTH, draw_bare, draw_face
 from pinch.charts.draw.lettering import NOTE, SMALLEST, missing_signs, set_up, shortened, width, wrapped
 from pinch.charts.draw.panels import Words
 from pinch.charts.draw.slopes import spread
-from pinch.charts.dumbbells import Ball, Dumbbell, DumbbellChart
+from pinch.charts.dumbbell_chart import Ball, Dumbbell, DumbbellChart
 from pinch.charts.face import Drawn, Face, face_of
-from pinch.charts.files import SIZES, bare_svg, face_bytes, write_face
-from pinch.charts.multiples import GridChart
-from pinch.charts.runsheet import Block, SheetChart, SheetRow
-from pinch.charts.shares import ShareChart, share_row
-from pinch.charts.slopes import Slope, SlopeChart
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.runsheet_chart import Block, SheetChart, SheetRow
+from pinch.charts.share_chart import ShareChart, share_row
+from pinch.charts.slope_chart import SlopeChart, SlopeLine
 from pinch.charts.spec import Chart, Dots, Guide, Line, Panel, Rule, Stretch
-from pinch.charts.tablechart import Heading, TableChart
+from pinch.charts.table_chart import Heading, TableChart
 from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import CancelledError
@@ -75,7 +75,10 @@ def dumbbells() -> DumbbellChart:
 
 
 def slopes() -> SlopeChart:
-    lines = (Slope("Tile", (100.0, 149.0), "+49 %", True), Slope("Game", (100.0, 148.0), "+48 % (a tie)", False))
+    lines = (
+        SlopeLine("Tile", (100.0, 149.0), "+49 %", True),
+        SlopeLine("Game", (100.0, 148.0), "+48 % (a tie)", False),
+    )
     return SlopeChart("Up", ("old", "new"), lines, "Score, old = 100 %")
 
 
@@ -290,7 +293,7 @@ class TestFiles(InFolder):
             write_face(face_of(table()), self.folder / "a.gif")
         denied = PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(self.folder / "a.png"))
         with (
-            mock.patch("pinch.charts.files.replace_file", side_effect=denied),
+            mock.patch("pinch.charts.chart_files.replace_file", side_effect=denied),
             self.assertRaisesRegex(PinchError, "denied"),
         ):
             write_face(face_of(table()), self.folder / "a.png")

@@ -8,11 +8,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QInputDialog
 
 from pinch.bench.parts import Aspect, Battery, Claims, Exclusion
-from pinch.bench.plans import Outcome, Plan, Session
+from pinch.bench.plans import Outcome, Plan, PlanSession
 from pinch.bench.presets import Intent
 from pinch.bench.records import Device, Form, Protocol, Setting, WorkKind, Workload
 from pinch.ui.plan.control import present
-from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
 from pinch.ui.plan.state import duration, read_session, sheet_lines
 from pinch.ui.plan.view import MATRIX, SHEET
 from pinch.ui.window import PLAN, RUN
@@ -92,7 +92,7 @@ class TestFromNothing(PlanCase):
         self.assertIn("23 runs to do", self.window.plan_view.totals.text())
         self.assertTrue(self.window.planning.sheet and self.window.planning.sheet.sheet.proved)
 
-        evenings = tuple(Session(start=present() + timedelta(days=n, hours=1), minutes=150.0) for n in range(3))
+        evenings = tuple(PlanSession(start=present() + timedelta(days=n, hours=1), minutes=150.0) for n in range(3))
         self.window.planning.set_sessions(evenings)
         self.planned()
         headline = self.window.plan_view.headline.text()
@@ -137,7 +137,7 @@ class TestOnTheDemo(PlanCase):
 
     def setUp(self) -> None:
         super().setUp()
-        evenings = tuple(Session(start=present() + timedelta(days=n, hours=1), minutes=210.0) for n in range(2))
+        evenings = tuple(PlanSession(start=present() + timedelta(days=n, hours=1), minutes=210.0) for n in range(2))
         plan = next(p for p in self.session.book.plans() if p.name.startswith("Gannet"))
         self.session.book.save(plan.model_copy(update={"sessions": evenings}))  # the demo's own are in the past by now
         self.window.show_page(PLAN)
@@ -198,7 +198,7 @@ class TestOnTheDemo(PlanCase):
         self.assertIn("not a number", self.window.notices.words.text())
 
     def test_sessions_that_are_over_move_on(self) -> None:
-        past = tuple(Session(start=present() - timedelta(days=9 - n, hours=-1), minutes=120.0) for n in range(3))
+        past = tuple(PlanSession(start=present() - timedelta(days=9 - n, hours=-1), minutes=120.0) for n in range(3))
         self.window.planning.set_sessions(past)
         self.planned()
         self.assertIn("the sessions are over", self.window.plan_view.headline.text())

@@ -5,13 +5,13 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from pinch.bench.aspects import differences, tasks_between, why_not
-from pinch.bench.ladder import rungs
+from pinch.bench.limit_ladder import rungs
 from pinch.bench.parts import Aspect, Battery, ChangeNeed, Claims, Exclusion, Need
 from pinch.bench.planning import DeviceHeat, PlanBench, PlannedSheet, cool_s, make_plan, recharge_s, run_s, windows_of
-from pinch.bench.plans import Cell, Entry, OrderRule, Outcome, Plan, Session
+from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.presets import Intent, propose
 from pinch.bench.records import CoolRule, Device, Protocol, Setting, WorkKind, Workload
+from pinch.bench.setting_differences import differences, tasks_between, why_not
 from pinch.core.cooling import HeatFit
 from pinch.core.errors import PinchError
 
@@ -45,9 +45,9 @@ def plan(*cells: tuple[int, int, int], **more: object) -> Plan:
     return Plan.model_validate({"id": 1, "name": "P", "cells": made, "created": NOW, **more})
 
 
-def entry(setting: int, workload: int, repeat: int, outcome: Outcome, start_min: float, minutes: float) -> Entry:
+def entry(setting: int, workload: int, repeat: int, outcome: Outcome, start_min: float, minutes: float) -> PlanEntry:
     started = NOW + timedelta(minutes=start_min)
-    return Entry(
+    return PlanEntry(
         setting_id=setting,
         workload_id=workload,
         repeat=repeat,
@@ -125,7 +125,7 @@ class TestTimes(unittest.TestCase):
         self.assertGreaterEqual(planned.other_s, planned.sheet.continuous_s)
 
     def test_sessions_that_are_over_do_not_count(self) -> None:
-        evenings = [Session(start=NOW + timedelta(days=n), minutes=180) for n in range(3)]
+        evenings = [PlanSession(start=NOW + timedelta(days=n), minutes=180) for n in range(3)]
         late = NOW + timedelta(days=1, hours=1)
         windows = windows_of(plan(sessions=evenings), late)
         self.assertEqual([w.start_s for w in windows], [late.timestamp(), evenings[2].start.timestamp()])
@@ -170,7 +170,7 @@ class TestItLives(unittest.TestCase):
         self.assertEqual(kinds(other)[:2], ["supply", "run"])
 
     def test_left_out_in_words(self) -> None:
-        short = [Session(start=NOW, minutes=25)]
+        short = [PlanSession(start=NOW, minutes=25)]
         planned = make_plan(plan((1, 1, 3), (2, 1, 1), sessions=short), bench(), NOW)
         self.assertEqual(planned.left_out, ["Tile Render at 10 W, 2 repeats", "Tile Render at 30 W, repeat 1"])
 

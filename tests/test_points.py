@@ -6,7 +6,10 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from pinch import compose
+from pinch.analysis.comparing import CompareChoice, cells_of, compare_book, conditions_of, offer_on
+from pinch.analysis.curves import Axis, ScaleChoice, family_of, scale_book
+from pinch.analysis.modes import best_below, modes_sheet, quietest
+from pinch.analysis.points import AVERAGE, BookPoints, RunPoint
 from pinch.bench import runlogs
 from pinch.bench.book import create_book
 from pinch.bench.digests import Digest, RundownDigest
@@ -23,19 +26,15 @@ from pinch.bench.records import (
     Workload,
 )
 from pinch.bench.summaries import Origin, Summary
-from pinch.compose import BookPoints, CompareChoice, RunPoint, ScaleChoice, cells_of, compare_book, scale_book
-from pinch.compose.comparing import conditions_of, offer_on
-from pinch.compose.digesting import digest_book
-from pinch.compose.modes import best_below, modes_sheet, quietest
-from pinch.compose.saying import comparing
-from pinch.compose.saying.comparing import Shown
-from pinch.compose.saying.money import money_chart
-from pinch.compose.scaling import Axis, family_of
-from pinch.core.fairness import Grade
+from pinch.core.fairness import FairnessGrade
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sound import Grade as RoomGrade
 from pinch.core.touch import Contact
-from pinch.ui.compare import money, state, uplift
+from pinch.narrative import compare_words
+from pinch.narrative.compare_words import ShownComparison
+from pinch.narrative.price_words import money_chart
+from pinch.runs.whole_book import digest_book
+from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.state import View, view_cells, view_lack
 from tests import made
 from tests.in_folder import InFolder
@@ -242,11 +241,11 @@ class TestCompared(unittest.TestCase):
             m.add(OTHER, 100.0 * luck, TASK)
         return m
 
-    def shown(self, absolute: bool = False, measure: str = compose.AVERAGE, **more: object) -> Shown:
+    def shown(self, absolute: bool = False, measure: str = AVERAGE, **more: object) -> ShownComparison:
         book = self.made().book(**more)
         cells = {c.setting.name: c for c in cells_of(book)}
         choice = CompareChoice((cells["Stock"], cells["Full"]), (1, 2), measure)
-        return Shown(compare_book(book, choice), True, absolute, 1, {1: 0, 2: 1})
+        return ShownComparison(compare_book(book, choice), True, absolute, 1, {1: 0, 2: 1})
 
     def test_both_directions_make_one_index(self) -> None:
         result = self.shown().result
@@ -268,7 +267,7 @@ class TestCompared(unittest.TestCase):
         self.assertIn("less is better", " ".join(r.cells[0] for r in absolute if r.heading))
 
     def test_bars_sorted_the_better_first(self) -> None:
-        chart = comparing.bars(self.shown())
+        chart = compare_words.bars(self.shown())
         self.assertEqual(
             [[b.label for b in g.bars] for g in chart.groups], [["Sandpiper 14, Full", "Old one, Stock"]] * 2
         )
@@ -282,7 +281,7 @@ class TestCompared(unittest.TestCase):
         kinds = {u.difference.key: u for u in shown.result.unfair}
         self.assertLessEqual({"watts", "fan", "status", "channels", "memory kind"}, set(kinds))
         watts = kinds["watts"]
-        self.assertEqual((watts.difference.grade, watts.difference.holds_back), (Grade.HOLDS_BACK, "b"))
+        self.assertEqual((watts.difference.grade, watts.difference.holds_back), (FairnessGrade.HOLDS_BACK, "b"))
         self.assertEqual(watts.workloads, ("Skerry Run", "Chart Export"))
         values = {"first_value": watts.difference.a, "second_value": watts.difference.b}
         own = Acceptance(first_setting=1, second_setting=4, key="watts", reason="as sold", **values)
@@ -301,12 +300,13 @@ class TestCompared(unittest.TestCase):
     def test_headlines(self) -> None:
         shown = self.shown()
         self.assertIn(
-            "9.9 % faster" if "9.9 %" in comparing.headline(shown) else "10.0 % faster", comparing.headline(shown)
+            "9.9 % faster" if "9.9 %" in compare_words.headline(shown) else "10.0 % faster",
+            compare_words.headline(shown),
         )
-        self.assertIn("Not like for like", comparing.headline(shown))
+        self.assertIn("Not like for like", compare_words.headline(shown))
         book = self.made().book()
         alone = compare_book(book, CompareChoice((cells_of(book)[0],), (1,)))
-        self.assertIn("Tick two cells", comparing.headline(Shown(alone, True, False, 1, {})))
+        self.assertIn("Tick two cells", compare_words.headline(ShownComparison(alone, True, False, 1, {})))
 
     def test_lows_from_a_tiny_base_are_shown_in_fps_and_ms_first(self) -> None:
         m = Made()
@@ -316,17 +316,17 @@ class TestCompared(unittest.TestCase):
         book = m.book()
         cells = {c.setting.name: c for c in cells_of(book)}
         choice = CompareChoice((cells["Stock"], cells["Full"]), (1,), "low_1.percentile")
-        shown = Shown(compare_book(book, choice), False, False, 1, {})
+        shown = ShownComparison(compare_book(book, choice), False, False, 1, {})
         row = next(r for r in state.result_rows(shown) if "Full" in r.cells[0])
         self.assertTrue(row.cells[4].startswith("+3 fps (−28 ms), +33"), row.cells[4])
 
     def test_money(self) -> None:
         self.assertEqual((offer_on(NEW) or Offer()).price, 1399)
         shown = self.shown()
-        rows = money.money_rows(shown)
+        rows = price_pane.money_rows(shown)
         self.assertEqual(rows[1].cells[3], "no price is noted")
         self.assertIsNone(money_chart(shown))
-        history = money.offer_rows([NEW, OLD])
+        history = price_pane.offer_rows([NEW, OLD])
         self.assertEqual([r.cells[2] for r in history], ["2026-09-01", "2026-07-01"])
         self.assertEqual(history[0].cells[3:5], ("shop DE", "in"))
 

@@ -6,13 +6,14 @@ import unittest
 import numpy as np
 from PyQt6.QtWidgets import QLabel
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import create_book
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Protocol, Run, Setting, now
 from pinch.core.runlog import runlog_from_columns
-from pinch.recorder.preflight import Evidence, MeterLook, Verdict, preflight, wait_s
+from pinch.recorder.preflight import CheckVerdict, Evidence, MeterLook, preflight, wait_s
+from pinch.runs.devices import add_this_computer
+from pinch.runs.evidence import gather_evidence
 from pinch.sources.machine import POWER_ZONE, read_present
 from pinch.ui.window import RUN
 from tests.in_folder import InFolder
@@ -22,7 +23,7 @@ SETTING = Setting(device_id=1, name="Even", sustained_w=28, platform_profile="ba
 PROTOCOL = Protocol(name="Cabin", ambient_c=22, ambient_within_k=1)
 
 
-def found(evidence: Evidence, setting: Setting = SETTING) -> dict[str, tuple[Verdict, str]]:
+def found(evidence: Evidence, setting: Setting = SETTING) -> dict[str, tuple[CheckVerdict, str]]:
     return {c.name: (c.verdict, c.evidence) for c in preflight(evidence, setting, PROTOCOL)}
 
 
@@ -30,47 +31,57 @@ class TestChecks(unittest.TestCase):
     def test_a_hot_device_is_told_how_long_to_wait(self) -> None:
         hot = Evidence(temp_c=59.0, rest_c=39.0, slowest_s=120.0)
         verdict, words = found(hot)["Temperature"]
-        self.assertEqual(verdict, Verdict.WARNING)
+        self.assertEqual(verdict, CheckVerdict.WARNING)
         # first-order decay: 120 s × ln(20 K / 2 K) = 276 s
         self.assertAlmostEqual(wait_s(hot, 2.0) or 0.0, 120.0 * math.log(10.0))
         self.assertIn("+20.0 K from where runs began (39.0 °C); about 5 min to wait", words)
-        self.assertEqual(found(Evidence(temp_c=40.9, rest_c=39.0))["Temperature"][0], Verdict.GOOD)
-        self.assertEqual(found(Evidence(temp_c=40.9))["Temperature"][0], Verdict.UNKNOWN)
+        self.assertEqual(found(Evidence(temp_c=40.9, rest_c=39.0))["Temperature"][0], CheckVerdict.GOOD)
+        self.assertEqual(found(Evidence(temp_c=40.9))["Temperature"][0], CheckVerdict.UNKNOWN)
         self.assertIsNone(wait_s(Evidence(temp_c=59.0, rest_c=39.0), 2.0))
 
     def test_each_line_says_what_it_saw(self) -> None:
         for evidence, name, verdict, words in (
-            (Evidence(room_c=22.8), "Room", Verdict.GOOD, "22 ± 1"),
-            (Evidence(room_c=24), "Room", Verdict.WARNING, "24 °C"),
-            (Evidence(), "Room", Verdict.UNKNOWN, "Not noted"),
-            (Evidence(on_mains=False), "Supply", Verdict.WARNING, "On battery, the setting says mains"),
-            (Evidence(on_mains=True), "Supply", Verdict.GOOD, "On mains"),
-            (Evidence(charge=40), "Charge", Verdict.WARNING, "it charges while"),
-            (Evidence(charge=85), "Charge", Verdict.GOOD, "85 %"),
-            (Evidence(load=23.0), "Background", Verdict.WARNING, "something else is at work"),
-            (Evidence(load=1.2), "Background", Verdict.GOOD, "1.2 %"),
-            (Evidence(profile="performance"), "Mode", Verdict.WARNING, "performance is on, balanced is wanted"),
-            (Evidence(profile="Balanced"), "Mode", Verdict.GOOD, "is on"),
-            (Evidence(), "Mode", Verdict.UNKNOWN, "Linux does not tell"),
-            (Evidence(sustained_w=35), "Limit", Verdict.WARNING, "35 W is set, the setting says 28 W"),
-            (Evidence(sustained_w=28.4), "Limit", Verdict.GOOD, "28.4 W"),
-            (Evidence(clock_step_s=-3600.0), "Wall clock", Verdict.WARNING, "-3600.0 s"),
-            (Evidence(channels=("a.b",), missing=("fan.1.speed",)), "Sensors", Verdict.WARNING, "fan.1.speed"),
-            (Evidence(channels=("a.b",)), "Sensors", Verdict.GOOD, "1 channels; no earlier run"),
-            (Evidence(channels=("a.b",), missing=()), "Sensors", Verdict.GOOD, "all that the last run had"),
-            (Evidence(free_bytes=2e7), "Disk", Verdict.WARNING, "20 MB"),
-            (Evidence(governor="powersave"), "Governor", Verdict.WARNING, "powersave is on, performance is wanted"),
-            (Evidence(governor="Performance"), "Governor", Verdict.GOOD, "is on"),
-            (Evidence(), "Governor", Verdict.UNKNOWN, "Linux does not tell"),
-            (Evidence(channels=("a.b",), odd=("cpu.temp -128",)), "Sensors", Verdict.WARNING, "cpu.temp -128"),
+            (Evidence(room_c=22.8), "Room", CheckVerdict.GOOD, "22 ± 1"),
+            (Evidence(room_c=24), "Room", CheckVerdict.WARNING, "24 °C"),
+            (Evidence(), "Room", CheckVerdict.UNKNOWN, "Not noted"),
+            (Evidence(on_mains=False), "Supply", CheckVerdict.WARNING, "On battery, the setting says mains"),
+            (Evidence(on_mains=True), "Supply", CheckVerdict.GOOD, "On mains"),
+            (Evidence(charge=40), "Charge", CheckVerdict.WARNING, "it charges while"),
+            (Evidence(charge=85), "Charge", CheckVerdict.GOOD, "85 %"),
+            (Evidence(load=23.0), "Background", CheckVerdict.WARNING, "something else is at work"),
+            (Evidence(load=1.2), "Background", CheckVerdict.GOOD, "1.2 %"),
+            (Evidence(profile="performance"), "Mode", CheckVerdict.WARNING, "performance is on, balanced is wanted"),
+            (Evidence(profile="Balanced"), "Mode", CheckVerdict.GOOD, "is on"),
+            (Evidence(), "Mode", CheckVerdict.UNKNOWN, "Linux does not tell"),
+            (Evidence(sustained_w=35), "Limit", CheckVerdict.WARNING, "35 W is set, the setting says 28 W"),
+            (Evidence(sustained_w=28.4), "Limit", CheckVerdict.GOOD, "28.4 W"),
+            (Evidence(clock_step_s=-3600.0), "Wall clock", CheckVerdict.WARNING, "-3600.0 s"),
+            (Evidence(channels=("a.b",), missing=("fan.1.speed",)), "Sensors", CheckVerdict.WARNING, "fan.1.speed"),
+            (Evidence(channels=("a.b",)), "Sensors", CheckVerdict.GOOD, "1 channels; no earlier run"),
+            (Evidence(channels=("a.b",), missing=()), "Sensors", CheckVerdict.GOOD, "all that the last run had"),
+            (Evidence(free_bytes=2e7), "Disk", CheckVerdict.WARNING, "20 MB"),
+            (
+                Evidence(governor="powersave"),
+                "Governor",
+                CheckVerdict.WARNING,
+                "powersave is on, performance is wanted",
+            ),
+            (Evidence(governor="Performance"), "Governor", CheckVerdict.GOOD, "is on"),
+            (Evidence(), "Governor", CheckVerdict.UNKNOWN, "Linux does not tell"),
+            (Evidence(channels=("a.b",), odd=("cpu.temp -128",)), "Sensors", CheckVerdict.WARNING, "cpu.temp -128"),
             (
                 Evidence(meters=(MeterLook("M", 61.25, "W", 0.42),)),
                 "M",
-                Verdict.GOOD,
+                CheckVerdict.GOOD,
                 "61.25 W, standard uncertainty 0.42",
             ),
-            (Evidence(meters=(MeterLook("M", None, "W", problem="Gone."),)), "M", Verdict.WARNING, "Gone. Without it"),
-            (Evidence(meters=(MeterLook("M", math.nan, "W"),)), "M", Verdict.WARNING, "out of its range"),
+            (
+                Evidence(meters=(MeterLook("M", None, "W", problem="Gone."),)),
+                "M",
+                CheckVerdict.WARNING,
+                "Gone. Without it",
+            ),
+            (Evidence(meters=(MeterLook("M", math.nan, "W"),)), "M", CheckVerdict.WARNING, "out of its range"),
         ):
             with self.subTest(name=name, evidence=evidence):
                 self.assertEqual(found(evidence)[name][0], verdict)
@@ -82,8 +93,8 @@ class TestChecks(unittest.TestCase):
 
     def test_on_battery_a_run_begins_full(self) -> None:
         anchor = SETTING.model_copy(update={"mains": False})
-        self.assertEqual(found(Evidence(charge=90), anchor)["Charge"][0], Verdict.WARNING)
-        self.assertEqual(found(Evidence(charge=97), anchor)["Charge"][0], Verdict.GOOD)
+        self.assertEqual(found(Evidence(charge=90), anchor)["Charge"][0], CheckVerdict.WARNING)
+        self.assertEqual(found(Evidence(charge=97), anchor)["Charge"][0], CheckVerdict.GOOD)
 
 
 class TestEvidence(InFolder):
@@ -117,7 +128,7 @@ class TestEvidence(InFolder):
     def test_rest_and_sensors_come_from_the_runs_before(self) -> None:
         book = create_book(self.folder / "a.pinch")
         self.addCleanup(book.close)
-        device = compose.add_this_computer(book)
+        device = add_this_computer(book)
         setting, work = book.settings(device.id or 0)[0], book.workloads()[0]
         ids = {"device_id": device.id, "setting_id": setting.id, "workload_id": work.id}
         t = np.arange(1.0, 121.0)
@@ -128,7 +139,7 @@ class TestEvidence(InFolder):
             runlogs.add_log(book, book.save(run), log)
         book.save(Instrument(name="Air", measures=Quantity.ROOM, profile="thermometer", address="sim:ASRL2::INSTR"))
         book.save(Instrument(name="Wall", profile="ac-power", address="TCPIP::127.0.0.1::1::SOCKET"))
-        evidence = compose.gather_evidence(book.path, device, None)
+        evidence = gather_evidence(book.path, device, None)
         self.assertEqual(evidence.room_c, 41.5, "measured by the simulated thermometer")
         self.assertEqual([(m.name, m.value) for m in evidence.meters], [("Air", 41.5), ("Wall", None)])
         self.assertIn("does not answer", evidence.meters[1].problem)

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import psutil
 
-from pinch.recorder.sources import WorkProcess
+from pinch.recorder.processes import WorkProcess
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice
 from pinch.rig.tree import ENERGY_RANGE_UJ, PretendTree

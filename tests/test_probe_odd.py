@@ -4,8 +4,8 @@ Units and names: Documentation/ABI/testing/sysfs-class-hwmon (m°C, signed), -po
 (µA, µV, µAh; voltage_min_design; temp in tenths of °C; current_now negative while discharging on some drivers).
 """
 
-from pinch.compose.checking import _can_be
-from pinch.recorder.sources import Sample, WorkProcess
+from pinch.recorder.processes import Sample, WorkProcess
+from pinch.runs.evidence import _can_be
 from pinch.sources.graphics import Drawing
 from tests.in_folder import InFolder
 from tests.test_probe import TreeCase, row
@@ -76,7 +76,7 @@ class TestOddTree(TreeCase):
 
 class TestCombinedLoad(InFolder):
     def test_it_says_what_draws_or_why_nothing_does(self) -> None:
-        from pinch.compose import load_command
+        from pinch.runs.sourcing import load_command
 
         work = WorkProcess(load_command(one_core=True, graphics=True))
         self.addCleanup(work.close)

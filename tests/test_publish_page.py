@@ -11,13 +11,13 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from pinch.bench.cards import CardKind, Private
+from pinch.charts.chart_files import face_bytes
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
-from pinch.charts.files import face_bytes
 from pinch.charts.spec import Chart
 from pinch.charts.theme import LIGHT
-from pinch.compose.cards.content import CardContent
 from pinch.core.errors import PinchError
+from pinch.narrative.cards.content import CardContent
 from pinch.ui.app import make_application
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY
 from pinch.ui.plots.chart_view import ChartView

@@ -14,7 +14,6 @@ from unittest import mock
 
 import numpy as np
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
@@ -24,9 +23,12 @@ from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.alarms import Alarm
 from pinch.recorder.clock import ClockWatch, SharedClock
 from pinch.recorder.course import Course
+from pinch.recorder.processes import ProbeProcess, Sample, WorkPass, WorkProgress
 from pinch.recorder.recorder import NEXT, News, Phase, Recorder
 from pinch.recorder.side import SideSample, SideSource
-from pinch.recorder.sources import ProbeProcess, Progress, Sample, WorkPass
+from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
+from pinch.runs.recording import Recording, begin_recording
+from pinch.runs.sourcing import RunRequest
 from tests.waiting import PATIENCE_S, wait_until
 
 
@@ -35,7 +37,7 @@ class Script:
 
     def __init__(self, fail_at: int | None = None) -> None:
         self.clock, self.fail_at = 1000.0, fail_at
-        self.far = Progress()
+        self.far = WorkProgress()
         self.told: list[str] = []
         self.closed = 0
 
@@ -53,7 +55,7 @@ class Script:
     def notes(self) -> list[str]:
         return ["no fan"]
 
-    def progress(self) -> Progress:
+    def progress(self) -> WorkProgress:
         return self.far
 
     def start(self) -> None:
@@ -143,10 +145,10 @@ class TestPhases(unittest.TestCase):
         script, shelf = Script(), Shelf()
 
         class Timed(Script):
-            def progress(self) -> Progress:
+            def progress(self) -> WorkProgress:
                 since = self.clock - 1010.0
                 over = tuple(WorkPass(100.0 + n, 0) for n in range(3) if since >= 10 * (n + 1))
-                return Progress(min(3, 1 + int(max(0.0, since) // 10)) if since > 0 else 0, 3, over, len(over) == 3)
+                return WorkProgress(min(3, 1 + int(max(0.0, since) // 10)) if since > 0 else 0, 3, over, len(over) == 3)
 
         script = Timed()
         made = Recorder(script, script, shelf, "score.rate", Course(10.0, math.inf, warm_up_pass=True))
@@ -159,7 +161,7 @@ class TestPhases(unittest.TestCase):
 
     def test_work_that_fails_fails_the_run(self) -> None:
         script, shelf = Script(), Shelf()
-        script.far = Progress(1, 1, (WorkPass(None, 3),), False, "The command ended with exit status 3.")
+        script.far = WorkProgress(1, 1, (WorkPass(None, 3),), False, "The command ended with exit status 3.")
         self.assertEqual(recorder(script, shelf).run(), ExitStatus.FAILED)
         self.assertEqual(shelf.ends, [(ExitStatus.FAILED, "The command ended with exit status 3.")])
         self.assertEqual(shelf.passes[0].exit_status, 3)
@@ -344,18 +346,18 @@ class TestForReal(unittest.TestCase):
         self.book = create_book(Path(folder.name) / "a.pinch")
         self.addCleanup(self.book.close)
 
-    def rig_request(self, load_s: float, scale: float = 60.0) -> compose.RunRequest:
-        compose.add_rig(self.book)
+    def rig_request(self, load_s: float, scale: float = 60.0) -> RunRequest:
+        add_rig(self.book)
         device = next(d for d in self.book.devices() if d.rig == "sandpiper")
         setting = next(s for s in self.book.settings(device.id or 0) if s.name == "Full")
         work = next(w for w in self.book.workloads() if w.name.startswith("Tile Render, all"))
-        return compose.RunRequest(device, setting, work, load_s, 15.0, 22.0, scale)
+        return RunRequest(device, setting, work, load_s, 15.0, 22.0, scale)
 
-    def wait_for_rows(self, recording: compose.Recording, rows: int) -> None:
+    def wait_for_rows(self, recording: Recording, rows: int) -> None:
         wait_until(lambda: runlogs.log_size(self.book, recording.run.id or 0)[1] >= rows)
 
     def test_rig_run_recorded_through_its_tree(self) -> None:
-        recording = compose.begin_recording(self.book, self.rig_request(240.0, 12.0))
+        recording = begin_recording(self.book, self.rig_request(240.0, 12.0))
         recording.mark("begun")
         self.assertTrue(recording.wait(PATIENCE_S))
         run = self.book.get(Run, recording.run.id or 0)
@@ -369,10 +371,10 @@ class TestForReal(unittest.TestCase):
         self.assertEqual(next(iter(judged.limiter_share)), "sustained-power")
 
     def test_this_machine_under_the_built_in_load(self) -> None:
-        device = compose.add_this_computer(self.book)
+        device = add_this_computer(self.book)
         setting = self.book.settings(device.id or 0)[0]
-        work = next(w for w in self.book.workloads() if w.name == compose.ALL_CORES.name)
-        recording = compose.begin_recording(self.book, compose.RunRequest(device, setting, work, 8.0, 3.0))
+        work = next(w for w in self.book.workloads() if w.name == ALL_CORES.name)
+        recording = begin_recording(self.book, RunRequest(device, setting, work, 8.0, 3.0))
         self.assertTrue(recording.wait(PATIENCE_S))
         run = self.book.get(Run, recording.run.id or 0)
         self.assertEqual(run.status, ExitStatus.COMPLETE, run.reason)
@@ -385,7 +387,7 @@ class TestForReal(unittest.TestCase):
         self.assertLess(judge(log).load_start_s, 9.0)
 
     def test_a_killed_probe_ends_the_run_and_keeps_it(self) -> None:
-        recording = compose.begin_recording(self.book, self.rig_request(3600.0, 10.0))
+        recording = begin_recording(self.book, self.rig_request(3600.0, 10.0))
         self.wait_for_rows(recording, 20)
         probe = recording._recorder._samples
         assert isinstance(probe, ProbeProcess) and probe._process is not None
@@ -397,7 +399,7 @@ class TestForReal(unittest.TestCase):
         self.assertGreater(run.samples or 0, 50)
 
     def test_two_books_of_one_file_while_recording(self) -> None:
-        recording = compose.begin_recording(self.book, self.rig_request(600.0))
+        recording = begin_recording(self.book, self.rig_request(600.0))
         self.wait_for_rows(recording, 20)
         grown = []
         with contextlib.closing(open_book(self.book.path)) as other:
@@ -415,10 +417,10 @@ class TestForReal(unittest.TestCase):
     def test_absurd_requests_are_refused_before_anything_is_kept(self) -> None:
         request = self.rig_request(0.0)
         with self.assertRaisesRegex(PinchError, "length of a run"):
-            compose.begin_recording(self.book, request)
+            begin_recording(self.book, request)
         with self.assertRaisesRegex(PinchError, "60 times"):
-            compose.begin_recording(self.book, self.rig_request(60.0, 1000.0))
-        other = compose.RunRequest(request.device, request.setting, Workload(id=1, name="Nothing"), 60.0)
+            begin_recording(self.book, self.rig_request(60.0, 1000.0))
+        other = RunRequest(request.device, request.setting, Workload(id=1, name="Nothing"), 60.0)
         with self.assertRaisesRegex(PinchError, "no workload called Nothing"):
-            compose.begin_recording(self.book, other)
+            begin_recording(self.book, other)
         self.assertEqual(self.book.runs(), [])

@@ -5,15 +5,17 @@ import signal
 import time
 from unittest import mock
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book
 from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.runlog import gaps_of
 from pinch.recorder import remote
+from pinch.recorder.processes import Sample
 from pinch.recorder.remote import RemoteProbe
-from pinch.recorder.sources import Sample
+from pinch.runs.devices import ALL_CORES
+from pinch.runs.recording import Recording, begin_recording
+from pinch.runs.sourcing import RunRequest
 from tests.in_folder import CommandCase, InFolder
 from tests.waiting import PATIENCE_S, wait_until
 
@@ -96,9 +98,9 @@ class TestRun(CommandCase):
         device = book.save(Device(name="Bench box", reach=LINK))
         setting = book.save(Setting(device_id=device.id or 0, name="Default"))
         work = book.save(Workload(name="By hand", runner=Runner.HAND))
-        request = compose.RunRequest(device, setting, work, 60.0, 0.5, interval_s=0.1)
+        request = RunRequest(device, setting, work, 60.0, 0.5, interval_s=0.1)
         with mock.patch.object(remote, "RETRY_S", 1.0):
-            recording = compose.begin_recording(book, request)
+            recording = begin_recording(book, request)
             self.addCleanup(recording.wait, PATIENCE_S)
             self.addCleanup(recording.stop)
             wait_until(lambda: self.rows(book, recording) > 10)
@@ -118,11 +120,11 @@ class TestRun(CommandCase):
 
     def test_on_the_command_line(self) -> None:
         status, _, err = self.run_command(
-            "record", "--book", self.folder / "b.pinch", "--reach", LINK, "--workload", compose.ALL_CORES.name
+            "record", "--book", self.folder / "b.pinch", "--reach", LINK, "--workload", ALL_CORES.name
         )
         self.assertEqual(status, 2)
         self.assertIn("The built-in load runs on this computer only", err)
 
     @staticmethod
-    def rows(book: Book, recording: compose.Recording) -> int:
+    def rows(book: Book, recording: Recording) -> int:
         return runlogs.log_size(book, recording.run.id or 0)[1]

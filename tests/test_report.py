@@ -21,18 +21,19 @@ from pinch.bench.book import open_book
 from pinch.bench.cards import Private
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
-from pinch.compose.cards.deck import Deck, read_deck
-from pinch.compose.publishing import PublishChoice, package_of, private_in, report_tables, write_deck
-from pinch.compose.reporting import story_of
 from pinch.core.errors import DataError, PinchError
 from pinch.core.progress import CancelledError
+from pinch.narrative.cards.deck import Deck
+from pinch.narrative.reporting import story_of
+from pinch.narrative.story import Story
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.pages import pdf_bytes, render
 from pinch.publish.private import open_part
+from pinch.publish.publication import PublishChoice, package_of, private_in, report_tables, write_deck
 from pinch.publish.report import ReportChoice, html, markdown, plain_html, write_report
 from pinch.publish.reportpackage import PackageChoice, write_report_package
-from pinch.publish.story import Story
 from pinch.publish.table_files import ods_bytes, xlsx_bytes
+from pinch.runs.whole_book import read_deck
 from tests.in_folder import CommandCase, InFolder
 from tests.window_case import demo_book
 

@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 from pinch.core.errors import PinchError
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice, simulate_run
-from pinch.rig.parts import Cooler, HeatControl, HeatGovernor, HeatPath
+from pinch.rig.hardware import Cooler, HeatControl, HeatGovernor, HeatPath
 
 
 class TestHeatPath(unittest.TestCase):

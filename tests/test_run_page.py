@@ -10,7 +10,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Run, live, now
@@ -20,9 +19,10 @@ from pinch.core.runlog import runlog_from_columns
 from pinch.recorder.recorder import Phase
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run
-from pinch.ui import sound
-from pinch.ui.run.channels import ChannelsDialog
-from pinch.ui.run.readings import ReadingDialog
+from pinch.runs.devices import add_rig
+from pinch.ui import beeps
+from pinch.ui.run.channel_dialog import ChannelsDialog
+from pinch.ui.run.reading_dialog import ReadingDialog
 from pinch.ui.run.settling import LiveJudge, SoFar, heat_so_far, judge_so_far
 from pinch.ui.run.state import LiveRun, reading_words
 from pinch.ui.window import JUDGE, RUN
@@ -32,7 +32,7 @@ from tests.window_case import WindowCase
 class RigCase(WindowCase):
     def setUp(self) -> None:
         super().setUp()
-        compose.add_rig(self.session.book)
+        add_rig(self.session.book)
         self.session.book.save(Instrument(name="Mains meter", profile="ac-power", address="rig"))
         self.session.refresh()
         self.window.show_page(RUN)
@@ -83,10 +83,10 @@ class TestLive(RigCase):
         assert device is not None
         self.session.book.save(device.model_copy(update={"alarm_temp_c": 45.0}))
         self.session.refresh()
-        with mock.patch.object(sound, "play") as played:
+        with mock.patch.object(beeps, "play") as played:
             self.start(pace=2)
             self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
-        played.assert_called_once_with(sound.ALARM)
+        played.assert_called_once_with(beeps.ALARM)
         self.assertIn("Alarm. The load was ended by an alarm: cpu.temp is", self.window.notices.words.text())
         run = self.session.run
         assert run is not None
@@ -166,14 +166,14 @@ class TestSettling(WindowCase):
         for at, since in ((100, 40.0), (110, math.nan), (120, 50.0), (140, 50.0), (151, 50.0), (200, 50.0)):
             judge._done((SoFar(float(at), (), since, 0.0), None, 0.0))
             self.assertEqual(len(heard), int(at > 150), at)
-        with mock.patch.object(sound, "play") as played:
+        with mock.patch.object(beeps, "play") as played:
             self.window._settled()
             self.window.run_view.beep.setChecked(True)
             self.window._settled()
-        played.assert_called_once_with(sound.SETTLED)
+        played.assert_called_once_with(beeps.SETTLED)
 
     def test_tones_are_tones(self) -> None:
-        with wave.open(io.BytesIO(sound.wave_of(((440.0, 0.5),)))) as file:
+        with wave.open(io.BytesIO(beeps.wave_of(((440.0, 0.5),)))) as file:
             samples = np.frombuffer(file.readframes(file.getnframes()), "<i2")
             rate = file.getframerate()
         spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples))))
@@ -238,7 +238,7 @@ class TestReadings(RigCase):
         cool = self.dialog(Quantity.SURFACE, "40").reading.model_copy(update={"run_id": number})
         self.window.beside.keep_reading(cool)
         self.assertEqual(len(self.view.readings.texts), 1)
-        with mock.patch.object(sound, "play") as played:
+        with mock.patch.object(beeps, "play") as played:
             self.window.beside.keep_reading(cool.model_copy(update={"value": 55.0}))
             self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
         played.assert_called_once()

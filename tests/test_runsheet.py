@@ -8,8 +8,8 @@ from functools import partial
 
 from pinch.core.runsheet import (
     Arrangement,
-    Job,
-    Sheet,
+    RunSheet,
+    SheetJob,
     Task,
     Window,
     balanced,
@@ -29,17 +29,19 @@ def change(before: int | None, after: int) -> tuple[Task, ...]:
     return (Task("firmware", 360.0, f"visit {after}"), Task("set", 30.0, f"set {after}"))
 
 
-def ladder(settings: Sequence[int], repeats: int, cool_s: float = 300.0) -> list[Job]:
-    return [Job(n, r, 0, s, 600.0, cool_s, 2 * cool_s) for n, s in enumerate(settings) for r in range(1, repeats + 1)]
+def ladder(settings: Sequence[int], repeats: int, cool_s: float = 300.0) -> list[SheetJob]:
+    return [
+        SheetJob(n, r, 0, s, 600.0, cool_s, 2 * cool_s) for n, s in enumerate(settings) for r in range(1, repeats + 1)
+    ]
 
 
-def sheet(jobs: Sequence[Job], windows: Sequence[Window] = (Window(0.0),)) -> Sheet:
+def sheet(jobs: Sequence[SheetJob], windows: Sequence[Window] = (Window(0.0),)) -> RunSheet:
     return make_sheet(jobs, change, windows, partial(shortest, change=change))
 
 
 class TestBetweenRuns(unittest.TestCase):
     def test_the_longest_of_cooling_charging_and_work_counts(self) -> None:
-        job = Job(0, 1, 0, 1, 600.0, cool_s=300.0, cold_s=900.0, readings_s=120.0)
+        job = SheetJob(0, 1, 0, 1, 600.0, cool_s=300.0, cold_s=900.0, readings_s=120.0)
         self.assertEqual(wait_s(job, replace(job, repeat=2), change), 300.0)
         self.assertEqual(wait_s(job, replace(job, setting=11), change), 510.0, "readings, firmware, switch")
         self.assertEqual(wait_s(job, replace(job, needs_cold=True), change), 900.0)
@@ -47,9 +49,9 @@ class TestBetweenRuns(unittest.TestCase):
 
     def test_steps_follow_each_other_without_overlap(self) -> None:
         jobs = [
-            Job(0, 1, 0, 1, 600.0, 300.0, 900.0, readings_s=60.0),
-            Job(1, 1, 0, 11, 600.0, 300.0, 900.0, recharge_s=1800.0),
-            Job(2, 1, 0, 12, 600.0, 300.0, 900.0),
+            SheetJob(0, 1, 0, 1, 600.0, 300.0, 900.0, readings_s=60.0),
+            SheetJob(1, 1, 0, 11, 600.0, 300.0, 900.0, recharge_s=1800.0),
+            SheetJob(2, 1, 0, 12, 600.0, 300.0, 900.0),
         ]
         steps, homeless = lay_out(jobs, change, [Window(1000.0)])
         self.assertEqual(homeless, [])
@@ -70,7 +72,7 @@ class TestBetweenRuns(unittest.TestCase):
 
     def test_idle_runs_go_first_while_the_device_is_cold(self) -> None:
         loads = ladder([1, 2, 3], 2)
-        idle = [Job(9, r, 0, 1, 300.0, needs_cold=True) for r in (1, 2)]
+        idle = [SheetJob(9, r, 0, 1, 300.0, needs_cold=True) for r in (1, 2)]
         kinds = [s.job.needs_cold for s in sheet([*loads, *idle]).runs]
         self.assertEqual(kinds, [True, True] + [False] * 6)
 
@@ -83,11 +85,11 @@ class TestBetweenRuns(unittest.TestCase):
 
     def test_no_order_of_few_runs_is_shorter(self) -> None:
         jobs = [
-            Job(0, 1, 0, 1, 600.0, 300.0, 900.0),
-            Job(1, 1, 0, 11, 500.0, 200.0, 900.0, recharge_s=700.0),
-            Job(2, 1, 0, 2, 400.0, 0.0, 0.0, needs_cold=True),
-            Job(3, 1, 0, 12, 300.0, 100.0, 400.0, readings_s=90.0),
-            Job(4, 1, 0, 3, 300.0, 500.0, 800.0),
+            SheetJob(0, 1, 0, 1, 600.0, 300.0, 900.0),
+            SheetJob(1, 1, 0, 11, 500.0, 200.0, 900.0, recharge_s=700.0),
+            SheetJob(2, 1, 0, 2, 400.0, 0.0, 0.0, needs_cold=True),
+            SheetJob(3, 1, 0, 12, 300.0, 100.0, 400.0, readings_s=90.0),
+            SheetJob(4, 1, 0, 3, 300.0, 500.0, 800.0),
         ]
         found = sheet(jobs)
         every = (lay_out(order, change, [Window(0.0)])[0] for order in itertools.permutations(jobs))
@@ -117,7 +119,7 @@ class TestSessions(unittest.TestCase):
         self.assertEqual(len(found.left_out), 4)
 
     def test_what_is_longer_than_every_session_is_left_out_alone(self) -> None:
-        long = Job(7, 1, 0, 1, 9 * HOUR)
+        long = SheetJob(7, 1, 0, 1, 9 * HOUR)
         found = sheet([*ladder([1, 2], 2), long], [Window(0.0, HOUR), Window(20000.0, 20000.0 + HOUR)])
         self.assertEqual(found.left_out, (long,))
 
@@ -142,7 +144,7 @@ class TestSeveralDevices(unittest.TestCase):
 
 
 class TestBalanced(unittest.TestCase):
-    def arrange(self, jobs: Sequence[Job], seed: int = 2) -> Arrangement:
+    def arrange(self, jobs: Sequence[SheetJob], seed: int = 2) -> Arrangement:
         return balanced(jobs, change, seed)
 
     def test_repeats_are_interleaved(self) -> None:
@@ -160,7 +162,7 @@ class TestBalanced(unittest.TestCase):
         self.assertGreater(sheet(jobs).bound_s, 0.0)
 
     def test_two_workloads_of_a_setting_go_together(self) -> None:
-        jobs = [Job(2 * s + w, r, 0, s, 600.0) for s in range(3) for w in (0, 1) for r in (1, 2)]
+        jobs = [SheetJob(2 * s + w, r, 0, s, 600.0) for s in range(3) for w in (0, 1) for r in (1, 2)]
         order = self.arrange(jobs).jobs
         self.assertEqual(len(order), 12)
         self.assertTrue(all(order[i].setting == order[i + 1].setting for i in range(0, 12, 2)))

@@ -11,18 +11,22 @@ from odf.text import P
 from PyQt6.QtWidgets import QApplication
 from xlsxwriter import Workbook
 
-from pinch import compose
+from pinch.analysis.curves import ScaleChoice, scale_book
+from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.points import points_of
 from pinch.bench.book import create_book, open_book
 from pinch.bench.records import Device, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words
-from pinch.charts.scaling import Second
-from pinch.compose import ScaleChoice, add_told, digest_book, points_of, scale_book
-from pinch.compose.saying import scaling
+from pinch.charts.scale_chart import Second
 from pinch.core.errors import DataError
 from pinch.core.sweetspots import NEARLY_ALL
-from pinch.sources.scores import Role, Told, guess_roles, told_scores
+from pinch.intake.score_tables import Role, Told, guess_roles, told_scores
+from pinch.intake.told_scores import add_told
+from pinch.narrative import curve_words
+from pinch.runs.devices import add_rig
+from pinch.runs.whole_book import digest_book
 from pinch.sources.sheets import read_sheet, sheet_of_text
-from pinch.ui.logs.scores import ScoresDialog
+from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.scale import state
 from pinch.ui.shell.pages import JUDGE
 from tests.in_folder import CommandCase, InFolder
@@ -148,7 +152,7 @@ class TestBook(InFolder):
         super().setUp()
         self.book = create_book(self.folder / "a.pinch")
         self.addCleanup(self.book.close)
-        compose.add_rig(self.book)
+        add_rig(self.book)
 
     def test_runs_without_a_log_beside_measured_ones(self) -> None:
         added = add_told(self.book, told(TABLE), "table.csv")
@@ -166,12 +170,12 @@ class TestBook(InFolder):
         )
         row = state.setting_rows(result)[0]
         self.assertEqual((row.cells[4], row.cells[7]), ("", "maker's figure, mean of 6 units, 2026-08-01"))
-        self.assertIn("only scores that are told", scaling.headline(result, gannet.id))
-        dots = scaling.chart(result, {}, gannet.id, NEARLY_ALL, Second.NOTHING, None).panels[0].dots
+        self.assertIn("only scores that are told", curve_words.headline(result, gannet.id))
+        dots = curve_words.chart(result, {}, gannet.id, NEARLY_ALL, Second.NOTHING, None).panels[0].dots
         self.assertEqual([d.told for d in dots], [False, True, False])
         self.assertEqual(dots[1].texts[0], "maker's figure, mean of 6 units, 2026-08-01")
         with self.assertRaisesRegex(Exception, "nothing to judge"):
-            compose.JudgeDesk(self.book).judge(run)
+            JudgeDesk(self.book).judge(run)
 
     def test_a_new_workload_takes_its_unit(self) -> None:
         add_told(self.book, told("Device,Mode,Test,Score [s]\nCurlew,Full,New task,12\n"), "t")
@@ -205,7 +209,7 @@ class TestCommand(CommandCase):
 class TestWindow(WindowCase):
     def test_copied_cells_are_asked_about_added_and_taken_back(self) -> None:
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder / "config")}))
-        compose.add_rig(self.session.book)
+        add_rig(self.session.book)
         clipboard = QApplication.clipboard()
         assert clipboard is not None
         clipboard.setText("Mode\tBlah\tNumber\n20 W\t61.5\t3\n25 W\t68\t3\n")

@@ -18,15 +18,15 @@ from unittest import mock
 
 import icalendar
 
+from pinch.analysis.plan_desk import PlanDesk
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
-from pinch.charts.files import bare_svg, write_chart
-from pinch.charts.runsheet import SheetChart, clock, sheet_chart
+from pinch.charts.chart_files import bare_svg, write_chart
+from pinch.charts.runsheet_chart import SheetChart, clock, sheet_chart
 from pinch.charts.theme import DARK, LIGHT, block_look
-from pinch.compose import PlanDesk
 from pinch.core.errors import PinchError
 from pinch.publish.pages import pdf_bytes
-from pinch.publish.runsheet import calendar_bytes, csv_bytes, page, write_sheet
+from pinch.publish.printed_sheet import calendar_bytes, csv_bytes, page, write_sheet
 from tests.in_folder import CommandCase, InFolder
 from tests.waiting import PATIENCE_S
 from tests.window_case import demo_book

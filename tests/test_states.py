@@ -8,20 +8,22 @@ from pathlib import Path
 
 from PyQt6.QtCore import QCoreApplication
 
-from pinch import compose
+from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, scale_book
+from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Setting, Workload, now
-from pinch.compose import BookPoints, JudgeDesk, RunPoint, ScaleChoice, ScaleResult, Series, scale_book
-from pinch.compose.saying import scaling
 from pinch.core.errors import PinchError
 from pinch.core.judge import Known, judge
 from pinch.core.runlog import RunLog
+from pinch.narrative import curve_words
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run
+from pinch.runs.whole_book import read_points
 from pinch.ui.app import make_application
 from pinch.ui.background import Job
 from pinch.ui.changes import Changes
@@ -154,7 +156,7 @@ class TestScaleState(unittest.TestCase):
 
     def test_headlines(self) -> None:
         def headline(*of: list[float]) -> str:
-            return scaling.headline(self.result(*of), 1)
+            return curve_words.headline(self.result(*of), 1)
 
         self.assertIn("reaches 95 % of its best", headline([10, 20, 30], [5, 8, 9]))
         self.assertIn("already gives 95 %", headline([10, 20, 30], [9, 9.1, 9.1]))
@@ -234,8 +236,8 @@ class TestSession(SessionCase):
         runlogs.append(self.session.book, stream, made.np.array([1.0]), [made.np.array([900.0])])
         self.assertIsNot(desk.judge(first)[1], judged)
 
-    def scaled(self, work: Workload) -> Series:
-        points = compose.read_points(self.path)
+    def scaled(self, work: Workload) -> CurveSeries:
+        points = read_points(self.path)
         points = dataclasses.replace(
             points, workloads=(work,), points=tuple(dataclasses.replace(p, workload=work) for p in points.points)
         )

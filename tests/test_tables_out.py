@@ -14,17 +14,19 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import python_calamine
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
 from pinch.bench.book import Book, create_book, open_book
-from pinch.bench.filing import NamePattern
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import now
-from pinch.compose import WatchedFolder
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.runlog import RunLog, Series
+from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.filing import NamePattern
+from pinch.intake.watched_folder import WatchedFolder
 from pinch.publish.harmless import harmless
+from pinch.runs.devices import add_rig
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.parquet_log import parquet_bytes, read_parquet_log
 from tests.in_folder import CommandCase, InFolder
@@ -54,8 +56,8 @@ class TablesCase(CommandCase):
             self._fill(book)
 
     def _fill(self, book: Book) -> None:
-        records = compose.find_or_add(book, FORMULA, "@mode", 35.0, "+work", "score.rate")
-        run = compose.import_log(book, small_log(), *records, "a.csv")
+        records = find_or_add(book, FORMULA, "@mode", 35.0, "+work", "score.rate")
+        run = import_log(book, small_log(), *records, "a.csv")
         book.save(run.model_copy(update={"notes": "-2+3\nsecond line"}))
         made = {"quantity": Quantity.SURFACE, "value": 41.5, "u": 0.3, "instrument": "=1+1"}
         book.save(Reading.model_validate({"run_id": run.id, "taken": now(), "t_s": 60.0, **made}))
@@ -110,7 +112,7 @@ class TestTables(TablesCase):
 
     def _sustained(self) -> float:
         with contextlib.closing(open_book(self.path)) as book:
-            judged = compose.JudgeDesk(book).judge(book.runs()[0])[1]
+            judged = JudgeDesk(book).judge(book.runs()[0])[1]
         return judged.figures["cpu.power"].sustained.value
 
 
@@ -187,7 +189,7 @@ class TestWatchedFolder(InFolder):
 class TestWatching(WindowCase):
     def test_what_says_where_it_belongs_comes_by_itself_and_the_rest_waits(self) -> None:
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder / "config")}))
-        compose.add_rig(self.session.book)
+        add_rig(self.session.book)
         logs, watching = self.folder / "logs", self.window.watching
         logs.mkdir()
         watching.begin(logs, NamePattern("{device}_{setting}_{workload}"))

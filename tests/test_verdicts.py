@@ -6,13 +6,13 @@ import numpy as np
 from scipy.stats import binomtest
 
 from pinch.core.errors import DataError
-from pinch.core.finding import finding
 from pinch.core.framecap import find_cap
 from pinch.core.framekinds import DROPPED, GENERATED, frame_kinds, wilson
 from pinch.core.frames import FRAME_TIME
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.plateaus import find_plateaus
 from pinch.core.runlog import FloatArray, RunLog, Series, runlog_from_columns
+from pinch.narrative.finding import finding
 
 RNG = np.random.default_rng(11)
 N = 620

@@ -8,26 +8,26 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
+from pinch.analysis.modes import Surface
 from pinch.bench.records import Form
-from pinch.charts.bars import Bar, BarChart, BarGroup, in_words
+from pinch.charts.bar_chart import Bar, BarChart, BarGroup, in_words
+from pinch.charts.chart_files import write_chart
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
-from pinch.charts.files import write_chart
 from pinch.charts.theme import DARK, LIGHT
-from pinch.compose.modes import Surface
-from pinch.core.explain import Explanation
 from pinch.core.quicksums import SUMS
 from pinch.core.touch import judge_touch
 from pinch.core.yearly import PROFILES
+from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.app import make_application
 from pinch.ui.chooser import Chooser
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
 from pinch.ui.plots.bars_view import BarsView
-from pinch.ui.rows import TableRow
-from pinch.ui.rowtable import RowTable
+from pinch.ui.row_table import RowTable
 from pinch.ui.shell.sums import QuickSums
+from pinch.ui.table_rows import TableRow
 from tests.in_folder import InFolder
 
 

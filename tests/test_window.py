@@ -15,11 +15,11 @@ from PyQt6.QtGui import QFontDatabase
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
-from pinch import compose
+from pinch.analysis.judging import judge_from_file
 from pinch.bench.book import create_book
-from pinch.bench.filing import Filed
 from pinch.bench.records import ExitStatus
-from pinch.compose import Arrival
+from pinch.intake.arrivals import Arrival
+from pinch.intake.filing import Filed
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
@@ -165,10 +165,10 @@ class TestDemoBook(WindowCase):
 
     def test_a_long_log_is_judged_in_the_background(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run")
-        whole = compose.judge_from_file
+        whole = judge_from_file
         with (
             mock.patch("pinch.ui.judge.control.AT_ONCE_ROWS", 0),
-            mock.patch.object(compose, "judge_from_file", side_effect=whole) as background,
+            mock.patch("pinch.ui.judge.control.judge_from_file", side_effect=whole) as background,
         ):
             self.choose("Limpet", "Stock", TILE)
             self.wait_for(lambda: self.window.judge_view.shown is not None)

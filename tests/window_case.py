@@ -12,8 +12,8 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.book import Book, create_book, open_book
-from pinch.compose import digest_book
 from pinch.rig.demo import make_demo_book
+from pinch.runs.whole_book import digest_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow

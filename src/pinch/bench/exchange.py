@@ -14,7 +14,7 @@ from pydantic.json_schema import SkipJsonSchema
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
 from pinch.bench.files import read_model, write_whole
-from pinch.bench.plans import Cell, Entry, Outcome, Plan
+from pinch.bench.plans import Cell, Outcome, Plan, PlanEntry
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
 from pinch.core.errors import DataError
@@ -199,7 +199,7 @@ def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:
 def _plan_out(
     plan: Plan, settings: dict[int | None, tuple[str, str]], workloads: dict[int | None, str], protocols: dict[Any, str]
 ) -> FilePlan:
-    def place(x: Cell | Entry) -> dict[str, str]:
+    def place(x: Cell | PlanEntry) -> dict[str, str]:
         device, setting = settings[x.setting_id]
         return {"device": device, "setting": setting, "workload": workloads[x.workload_id]}
 
@@ -240,7 +240,7 @@ def _plan_in(
     names = set(Place.model_fields)
     try:
         cells = tuple(Cell(**ids(c), **c.model_dump(exclude=names)) for c in plan.cells)
-        entries = tuple(Entry.model_validate(ids(e) | e.model_dump(exclude=names)) for e in plan.entries)
+        entries = tuple(PlanEntry.model_validate(ids(e) | e.model_dump(exclude=names)) for e in plan.entries)
     except ValidationError as error:
         raise DataError(where, ": ".join(problem_of(error))) from None
     fields = _fields(plan, {"protocol", "protocol_id", "cells", "entries"})

@@ -10,14 +10,14 @@ from datetime import datetime
 from functools import partial
 from itertools import pairwise
 
-from pinch.bench.aspects import tasks_between, why_not
 from pinch.bench.book import Book
-from pinch.bench.plans import Cell, Entry, OrderRule, Outcome, Plan
+from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry
 from pinch.bench.records import CoolRule, Device, Protocol, Setting, WorkKind, Workload
+from pinch.bench.setting_differences import tasks_between, why_not
 from pinch.core import runsheet
 from pinch.core.cooling import HeatFit
 from pinch.core.figures import Note
-from pinch.core.runsheet import Change, Job, Sheet, Step, Task, Window
+from pinch.core.runsheet import Change, RunSheet, SheetJob, Step, Task, Window
 
 FULL_CHARGE_S = 7200.0
 """Empty to full where neither the charge time nor the adapter is known. Common practice, no source."""
@@ -58,13 +58,13 @@ class PlanBench:
         """The device that a setting belongs to."""
         return self.devices[self.settings[setting_id].device_id]
 
-    def pair(self, place: Cell | Entry) -> tuple[Setting, Workload]:
+    def pair(self, place: Cell | PlanEntry) -> tuple[Setting, Workload]:
         """Setting and workload of a cell or an entry."""
         return self.settings[place.setting_id], self.workloads[place.workload_id]
 
 
 @dataclass(frozen=True)
-class Line:
+class SheetLine:
     """A line of the run sheet, on the clock: what happened (with its outcome) or what is planned. Runs name their cell
     and repeat."""
 
@@ -93,7 +93,7 @@ class PlannedSheet:
     bench: PlanBench
     at: datetime
     cells: tuple[Cell, ...]
-    sheet: Sheet
+    sheet: RunSheet
     crossed: tuple[tuple[Cell, str], ...]
     energy_wh: float | None
     other_s: float
@@ -104,7 +104,7 @@ class PlannedSheet:
         """A time of the sheet on the clock."""
         return datetime.fromtimestamp(seconds, tz=self.at.tzinfo)
 
-    def cell_of(self, job: Job) -> Cell:
+    def cell_of(self, job: SheetJob) -> Cell:
         """The cell that a job belongs to."""
         return self.cells[job.cell]
 
@@ -122,17 +122,17 @@ class PlannedSheet:
                 spans.append((min(s.start_s for s in steps), max(s.end_s for s in steps)))
         return spans
 
-    def run_words(self, place: Cell | Entry, repeat: int) -> str:
+    def run_words(self, place: Cell | PlanEntry, repeat: int) -> str:
         """A run in words."""
         setting, workload = self.bench.pair(place)
         device = self.bench.devices[setting.device_id]
         named = f"{device.name}, {setting.name}" if len(self.bench.devices) > 1 else setting.name
         return f"{workload.name} at {named}, repeat {repeat}"
 
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[SheetLine]:
         """The whole sheet: what happened, then what is planned."""
         lines = [
-            Line(
+            SheetLine(
                 e.started.astimezone(self.at.tzinfo),
                 e.ended.astimezone(self.at.tzinfo),
                 "run",
@@ -148,7 +148,9 @@ class PlannedSheet:
         for s in self.sheet.steps:
             cell = self.cell_of(s.job)
             place = (cell.setting_id, cell.workload_id, s.job.repeat)
-            lines.append(Line(self.when(s.start_s), self.when(s.end_s), s.kind, self.step_words(s), None, "", *place))
+            lines.append(
+                SheetLine(self.when(s.start_s), self.when(s.end_s), s.kind, self.step_words(s), None, "", *place)
+            )
         return lines
 
     @property
@@ -248,13 +250,13 @@ def run_s(plan: Plan, bench: PlanBench, workload: Workload) -> float:
 
 def _job(
     bench: PlanBench, setting: Setting, workload: Workload, seconds: float, factor: float, place: tuple[int, int, int]
-) -> Job:
+) -> SheetJob:
     """One run; `place` is its cell, repeat and priority."""
     device = bench.devices[setting.device_id]
     idle = workload.kind is WorkKind.IDLE
     cool, cold = (0.0, 0.0) if idle else cool_s(device, setting, bench)
     number, repeat, priority = place
-    return Job(
+    return SheetJob(
         number,
         repeat,
         device.id or 0,

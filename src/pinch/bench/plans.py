@@ -37,7 +37,7 @@ class Cell(Part):
     priority: Annotated[int, Field(ge=1, le=3)] = 2
 
 
-class Session(Part):
+class PlanSession(Part):
     """A time for testing; without an end it lasts as long as it takes."""
 
     start: datetime
@@ -54,7 +54,7 @@ class Session(Part):
         return None if self.minutes is None else self.start + timedelta(minutes=self.minutes)
 
 
-class Entry(Part):
+class PlanEntry(Part):
     """What happened to one repeat of a cell. `started` and `ended` are of the run itself; `run_id` is its record."""
 
     setting_id: int
@@ -80,15 +80,15 @@ class Plan(Listed):
     order: OrderRule = OrderRule.SHORTEST
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 1
     cells: tuple[Cell, ...] = ()
-    sessions: tuple[Session, ...] = ()
-    entries: tuple[Entry, ...] = ()
+    sessions: tuple[PlanSession, ...] = ()
+    entries: tuple[PlanEntry, ...] = ()
 
     def cell(self, setting_id: int, workload_id: int) -> Cell | None:
         """The cell of a setting and a workload, None where nothing is wanted."""
         here = (c for c in self.cells if (c.setting_id, c.workload_id) == (setting_id, workload_id))
         return next(here, None)
 
-    def entries_of(self, setting_id: int, workload_id: int) -> list[Entry]:
+    def entries_of(self, setting_id: int, workload_id: int) -> list[PlanEntry]:
         """What happened in a cell."""
         return [e for e in self.entries if (e.setting_id, e.workload_id) == (setting_id, workload_id)]
 
@@ -109,7 +109,7 @@ class Plan(Listed):
         wanted = self.wanted(cell) if cell else []
         if not wanted:
             return None
-        entry = Entry(
+        entry = PlanEntry(
             setting_id=run.setting_id,
             workload_id=run.workload_id,
             repeat=wanted[0],

@@ -4,10 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from pinch.bench.aspects import differences, why_not
 from pinch.bench.parts import Aspect
 from pinch.bench.plans import Cell, OrderRule
 from pinch.bench.records import Device, Setting, WorkKind, Workload, live
+from pinch.bench.setting_differences import differences, why_not
 from pinch.core.errors import PinchError
 
 SOAK_S = 3600.0

@@ -16,7 +16,7 @@ MOST_STEPS = 100
 
 
 @dataclass(frozen=True)
-class Step:
+class UndoStep:
     """One undoable change: what it was, and the statements that take it back, last first."""
 
     label: str
@@ -28,8 +28,8 @@ class UndoStack:
 
     def __init__(self, book: Book) -> None:
         self._book = book
-        self._done: list[Step] = []
-        self._undone: list[Step] = []
+        self._done: list[UndoStep] = []
+        self._undone: list[UndoStep] = []
         if not book.read_only:
             self._watch()
 
@@ -55,7 +55,7 @@ class UndoStack:
             raise
         statements = self._take()
         if statements:
-            self._done = [*self._done[1 - MOST_STEPS :], Step(label, statements)]
+            self._done = [*self._done[1 - MOST_STEPS :], UndoStep(label, statements)]
             self._undone.clear()
 
     def undo(self) -> str | None:
@@ -66,14 +66,14 @@ class UndoStack:
         """Do the last undone change again; returns its label."""
         return self._move(self._undone, self._done)
 
-    def _move(self, source: list[Step], target: list[Step]) -> str | None:
+    def _move(self, source: list[UndoStep], target: list[UndoStep]) -> str | None:
         if not source:
             return None
         step = source[-1]
         self._take()
         self._run(step.statements)
         source.pop()
-        target.append(Step(step.label, self._take()))
+        target.append(UndoStep(step.label, self._take()))
         return step.label
 
     def _run(self, statements: tuple[str, ...]) -> None:

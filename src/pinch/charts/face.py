@@ -2,14 +2,14 @@
 
 from dataclasses import dataclass
 
-from pinch.charts.bars import BarChart
-from pinch.charts.dumbbells import DumbbellChart
-from pinch.charts.multiples import GridChart
-from pinch.charts.runsheet import SheetChart
-from pinch.charts.shares import ShareChart
-from pinch.charts.slopes import SlopeChart
+from pinch.charts.bar_chart import BarChart
+from pinch.charts.dumbbell_chart import DumbbellChart
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.runsheet_chart import SheetChart
+from pinch.charts.share_chart import ShareChart
+from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.spec import Chart
-from pinch.charts.tablechart import TableChart
+from pinch.charts.table_chart import TableChart
 
 Drawn = Chart | SheetChart | BarChart | ShareChart | DumbbellChart | SlopeChart | GridChart | TableChart
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pinch.charts.spec import Chart, Line, Panel
-from pinch.charts.timeline import broken_line
+from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import unit_of
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series

@@ -5,8 +5,8 @@ from itertools import combinations
 from pathlib import Path
 from typing import Any
 
+from pinch.cli.csv_rows import CsvRow, read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
-from pinch.cli.tables import Line, read_lines
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
 from pinch.core.verdict import CellScore, PooledScatter, Verdict, cell_score, judge_pair, pooled_scatter
@@ -67,7 +67,7 @@ def read_cells(path: Path) -> tuple[dict[str, list[float]], dict[str, bool], lis
     return scores, directions, left_out
 
 
-def _direction(line: Line) -> bool:
+def _direction(line: CsvRow) -> bool:
     word = line.cells.get("lower_is_better", "").strip().casefold()
     if word not in TRUE | FALSE:
         raise DataError(str(line.path), f"lower_is_better is {word!r}, not true or false", line.number)

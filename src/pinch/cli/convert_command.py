@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from pinch.bench.files import write_model, write_whole
-from pinch.sources.logs.mapping import Mapping, read_mapping
+from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog, read_log_file
 from pinch.sources.runlog_csv import write_run_log
 
@@ -30,7 +30,7 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-def mapping_of(path: Path | None) -> Mapping | None:
+def mapping_of(path: Path | None) -> ColumnMapping | None:
     """The mapping of `--map`, where it is given."""
     return None if path is None else read_mapping(path)
 

@@ -4,7 +4,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from pinch.cli.window import open_window
+from pinch.cli.show_window import open_window
 from pinch.rig.demo import make_demo_book
 
 

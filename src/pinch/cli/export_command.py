@@ -5,15 +5,17 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
+from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import PinchError
+from pinch.narrative.book_tables import book_tables
+from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.bookfolder import write_book_folder
-from pinch.publish.datapackage import LICENCES, write_parquet, write_run_package
+from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.table_files import write_tables
-from pinch.publish.tables import book_tables
 from pinch.sources.parquet_log import is_parquet
 
 
@@ -50,7 +52,7 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     if is_parquet(args.to):
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
     if args.to.suffix and not args.to.is_dir():
-        return write_tables(book_tables(compose.tabled_runs(book, compose.JudgeDesk(book))), args.to)
+        return write_tables(book_tables(tabled_runs(book, JudgeDesk(book))), args.to)
     return [f"{args.to}: {write_book_folder(book, args.to)} runs"]
 
 

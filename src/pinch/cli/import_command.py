@@ -7,17 +7,18 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from pinch import compose
 from pinch.bench.book import Book
-from pinch.bench.filing import Filed, NamePattern
 from pinch.bench.summaries import Origin
 from pinch.cli.books import open_or_create
 from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.errors import PinchError
+from pinch.intake.arrivals import Batch, add_arrivals, arrivals_of, files_in, read_batch
+from pinch.intake.filing import Filed, NamePattern
+from pinch.intake.score_tables import Role, RoleMapping, guess_roles, key_of, read_roles, told_scores
+from pinch.intake.told_scores import add_told
 from pinch.publish.bookfolder import is_book_folder, read_book_folder
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall
-from pinch.sources.scores import Role, RoleMapping, guess_roles, key_of, read_roles, told_scores
 from pinch.sources.sheets import is_spreadsheet, read_sheet
 
 
@@ -77,7 +78,7 @@ def _add_tables(args: argparse.Namespace, paths: Sequence[Path]) -> list[str]:
         book = open_or_create(args.book)
         try:
             for path, rows in told.items():
-                for added in compose.add_told(book, rows, path.name):
+                for added in add_told(book, rows, path.name):
                     print(f"run {added.run.id}: {path.name}, {added.words}")
         finally:
             book.close()
@@ -95,7 +96,7 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path]) -> list[str]:
     """Add logs; returns a sentence for each that cannot be read, or does not say where it belongs."""
     pattern, mapping = NamePattern(args.names), mapping_of(args.map)
     with opened(there) as paths:
-        batch = compose.read_batch(compose.files_in(paths), mapping)
+        batch = read_batch(files_in(paths), mapping)
         refused = list(batch.refused)
         if batch.read:
             book = open_or_create(args.book)
@@ -106,18 +107,17 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path]) -> list[str]:
     return refused
 
 
-def _add(args: argparse.Namespace, batch: compose.Batch, book: Book, pattern: NamePattern) -> list[str]:
+def _add(args: argparse.Namespace, batch: Batch, book: Book, pattern: NamePattern) -> list[str]:
     """Add what says where it belongs; returns a sentence for each log that does not."""
     said = Filed(args.device, args.setting, args.workload)
     arrivals = [
-        replace(a, filed=said.over(a.filed), claimed_w=args.watts)
-        for a in compose.arrivals_of(batch.read, book, pattern)
+        replace(a, filed=said.over(a.filed), claimed_w=args.watts) for a in arrivals_of(batch.read, book, pattern)
     ]
     placed = [a for a in arrivals if a.filed.whole]
     for arrival in placed:
         for found in (arrival.read, *([arrival.beside] if arrival.beside else [])):
             tell(found)
-    for added in compose.add_arrivals(book, placed):
+    for added in add_arrivals(book, placed):
         print(f"run {added.run.id}: {added.words}, {added.run.samples} values")
     return [
         f"{a.path}: {a.open[0]} Its name does not say; use --device, --setting, --workload or --names."

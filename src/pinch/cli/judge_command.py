@@ -11,11 +11,11 @@ from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.alignment import joined
 from pinch.core.errors import DataError
 from pinch.core.figures import ChannelFigures, Note
-from pinch.core.finding import finding
 from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.heat import Heat
 from pinch.core.judge import Judgement, Known, judge
-from pinch.sources.logs.pairing import pair_of
+from pinch.intake.pairing import pair_of
+from pinch.narrative.finding import finding
 from pinch.sources.logs.read import read_log_file
 
 

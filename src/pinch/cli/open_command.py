@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 
 from pinch.bench.book import open_book
-from pinch.cli.window import open_window
+from pinch.cli.show_window import open_window
 
 
 def configure(parser: argparse.ArgumentParser) -> None:

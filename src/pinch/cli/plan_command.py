@@ -6,13 +6,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from pinch.analysis.plan_desk import PlanDesk
 from pinch.bench.book import create_book
 from pinch.bench.exchange import add_exchange, read_exchange
 from pinch.bench.planning import PlannedSheet, begin_of
-from pinch.bench.plans import Cell, Session
+from pinch.bench.plans import Cell, PlanSession
 from pinch.bench.records import checked
 from pinch.cli.numbers import number, print_json, warnings_json
-from pinch.compose import PlanDesk
 from pinch.core.errors import DataError, PinchError
 
 
@@ -27,7 +27,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     planned = plan_document(args.plan, args.at, args.hours)
     if args.write:
-        from pinch.publish.runsheet import write_sheet
+        from pinch.publish.printed_sheet import write_sheet
 
         write_sheet(planned, args.write)
     if args.json:
@@ -56,7 +56,7 @@ def plan_document(path: Path, at: str | None, hours: float | None) -> PlannedShe
                 raise DataError(str(path), f"{error.place}: {error.reason}") from None
             begin = _time(at) if at else begin_of(plan)
             if hours is not None:
-                session = checked(Session, "The session", start=begin, minutes=60.0 * hours)
+                session = checked(PlanSession, "The session", start=begin, minutes=60.0 * hours)
                 plan = plan.model_copy(update={"sessions": (session,)})
             return PlanDesk(book).plan(plan, begin)
         finally:

@@ -5,7 +5,7 @@ import signal
 import sys
 from pathlib import Path
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
 from pinch.bench.readings import UNITS, Instrument, Quantity
 from pinch.bench.records import (
@@ -22,10 +22,12 @@ from pinch.bench.records import (
     scores_of,
 )
 from pinch.cli.books import named, open_or_create
-from pinch.compose.sourcing import command_line
 from pinch.core.errors import PinchError
-from pinch.core.finding import finding
+from pinch.narrative.finding import finding
 from pinch.recorder.recorder import News
+from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
+from pinch.runs.recording import Recording, begin_recording
+from pinch.runs.sourcing import IDLE_S, RunRequest, command_line
 from pinch.sources.profiles import profile
 
 EVERY_S = 10.0
@@ -36,10 +38,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--device", help="a device of the book or of the rig (this computer)")
     parser.add_argument("--setting", default="Default", help="its setting; a new name makes one on this computer")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
-    parser.add_argument("--workload", default=compose.ALL_CORES.name, help="what is run")
+    parser.add_argument("--workload", default=ALL_CORES.name, help="what is run")
     parser.add_argument("--command", metavar="WORDS", help="run this command, without a shell, as a timed task instead")
     parser.add_argument("--length", type=float, default=300.0, metavar="S", help="seconds of load of a pass (300)")
-    parser.add_argument("--idle", type=float, default=compose.IDLE_S, metavar="S", help="seconds of rest before (15)")
+    parser.add_argument("--idle", type=float, default=IDLE_S, metavar="S", help="seconds of rest before (15)")
     parser.add_argument("--ambient", type=float, metavar="C", help="room temperature, °C")
     parser.add_argument("--passes", type=int, metavar="N", help="passes, unattended (those of the workload)")
     parser.add_argument("--pause", type=float, metavar="S", help="seconds of waiting between passes")
@@ -55,13 +57,13 @@ def run(args: argparse.Namespace) -> int:
     book = open_or_create(args.book)
     try:
         request = _request(book, args)
-        recording = compose.begin_recording(book, request, [Progress()])
+        recording = begin_recording(book, request, [ProgressLine()])
         _wait_or_stop(recording)
         done = book.get(Run, recording.run.id or 0)
         print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
         if done.status is ExitStatus.FAILED:
             raise PinchError(done.reason)
-        _, judged = compose.JudgeDesk(book).judge(done)
+        _, judged = JudgeDesk(book).judge(done)
         print(finding(judged, request.setting.sustained_w))
         if scores := scores_of(done):
             print(f"scores: {', '.join(f'{s:.4g}' for s in scores)} {request.workload.score_unit}")
@@ -70,7 +72,7 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-def _wait_or_stop(recording: compose.Recording) -> None:
+def _wait_or_stop(recording: Recording) -> None:
     """Wait for the end; an interrupt ends the run in good order, and a second one does not cut that short."""
     before = signal.signal(signal.SIGINT, lambda *_: recording.stop())
     try:
@@ -80,7 +82,7 @@ def _wait_or_stop(recording: compose.Recording) -> None:
         signal.signal(signal.SIGINT, before)
 
 
-def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
+def _request(book: Book, args: argparse.Namespace) -> RunRequest:
     device = _device(book, args)
     settings = book.settings(device.id or 0)
     if (device.local or device.reach) and args.setting not in [s.name for s in settings]:
@@ -93,7 +95,7 @@ def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
     workload = checked(Workload, "The workload", **workload.model_dump() | asked)
     for meter in args.meter:
         _add_meter(book, meter)
-    return compose.RunRequest(
+    return RunRequest(
         device,
         setting,
         workload,
@@ -108,7 +110,7 @@ def _request(book: Book, args: argparse.Namespace) -> compose.RunRequest:
 
 def _device(book: Book, args: argparse.Namespace) -> Device:
     """The device that is asked for: of the book, of the rig, on the other end of a command, or this computer."""
-    here = compose.add_this_computer(book)
+    here = add_this_computer(book)
     if args.device is None and args.reach is None:
         return here
     known = {d.name for d in book.devices()}
@@ -117,7 +119,7 @@ def _device(book: Book, args: argparse.Namespace) -> Device:
         new: Device = checked(Device, "The device", name=free_name(name, known), reach=args.reach)
         return book.save(new)
     if args.device not in known:
-        compose.add_rig(book)
+        add_rig(book)
     device: Device = named(book.devices(), args.device, "device", lambda d: d.name)
     if args.reach is None:
         return device
@@ -153,7 +155,7 @@ def _add_meter(book: Book, words: str) -> None:
         book.save(checked(Instrument, "The meter", **fields))
 
 
-class Progress:
+class ProgressLine:
     """Says where a recording is, every ten seconds of it."""
 
     def __init__(self) -> None:

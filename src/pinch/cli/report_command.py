@@ -9,17 +9,18 @@ from pathlib import Path
 
 from pinch.bench.book import open_book
 from pinch.bench.cards import Private, Report
-from pinch.charts.files import KINDS, SIZES
+from pinch.bench.licences import LICENCES
+from pinch.charts.chart_files import KINDS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
-from pinch.compose.cards.concerns import Concern, concerns
-from pinch.compose.cards.deck import Deck, read_deck
-from pinch.compose.publishing import TABLES, PublishChoice, private_in, write_deck
 from pinch.core.errors import PinchError
-from pinch.publish.datapackage import LICENCES
+from pinch.narrative.cards.concerns import Concern, concerns
+from pinch.narrative.cards.deck import Deck
 from pinch.publish.pictures import PictureChoice
+from pinch.publish.publication import TABLES, PublishChoice, private_in, write_deck
 from pinch.publish.report import FORMS, ReportChoice
 from pinch.publish.reportpackage import PackageChoice
 from pinch.publish.reveal import write_reveal
+from pinch.runs.whole_book import read_deck
 
 PRIVATE = {what.name.lower(): what for what in Private}
 

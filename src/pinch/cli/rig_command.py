@@ -5,12 +5,12 @@ import sys
 import time
 from pathlib import Path
 
-from pinch import compose
 from pinch.bench.records import Device, Setting, Workload
 from pinch.core.errors import PinchError
-from pinch.recorder.sources import WorkProcess
+from pinch.recorder.processes import WorkProcess
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedRun, simulate_run
+from pinch.runs.sourcing import RunRequest, rig_command
 from pinch.sources.runlog_csv import write_run_log
 
 
@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> int:
         made = simulate_run(device, setting, catalogue.work(args.work), args.length, args.ambient, args.seed)
         _write_files(made, args.log, args.truth)
         return 0
-    request = compose.RunRequest(
+    request = RunRequest(
         Device(name=device.name, rig=device.key),
         Setting(device_id=0, name=setting.name),
         Workload(name=catalogue.work(args.work).name),
@@ -50,7 +50,7 @@ def run(args: argparse.Namespace) -> int:
         time_scale=args.time_scale,
     )
     args.tree.mkdir(parents=True, exist_ok=True)
-    process = WorkProcess(compose.rig_command(request, args.seed, args.tree), ready_line=True)
+    process = WorkProcess(rig_command(request, args.seed, args.tree), ready_line=True)
     process.open()
     print(
         f"{device.name}, {setting.name}: pinch probe --root {args.tree} --time-scale {args.time_scale:g}",

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
+from pinch.cli.csv_rows import read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
-from pinch.cli.tables import read_lines
 from pinch.core.crossing import Crossover, Pairing, all_pairs
 from pinch.core.errors import DataError
 from pinch.core.figures import Note

@@ -11,7 +11,7 @@ from datetime import date
 from enum import IntEnum
 
 
-class Grade(IntEnum):
+class FairnessGrade(IntEnum):
     """What a difference does, the worst first."""
 
     HOLDS_BACK = 0
@@ -19,7 +19,11 @@ class Grade(IntEnum):
     HARMLESS = 2
 
 
-GRADE_WORDS = {Grade.HOLDS_BACK: "holds the result back", Grade.NOTE: "worth a note", Grade.HARMLESS: "harmless"}
+GRADE_WORDS = {
+    FairnessGrade.HOLDS_BACK: "holds the result back",
+    FairnessGrade.NOTE: "worth a note",
+    FairnessGrade.HARMLESS: "harmless",
+}
 WATTS_NOTE, WATTS_BACK = 0.03, 0.10
 AMBIENT_NOTE_K, AMBIENT_BACK_K = 2.0, 5.0
 DRIVER_BACK_DAYS = 90
@@ -63,7 +67,7 @@ class Conditions:
 
 
 @dataclass(frozen=True)
-class Difference:
+class ConditionDifference:
     """A difference of conditions: a stable key, what it is of, the values of a and b, its grade, which of the two it
     holds back (`a`, `b`, or neither), and a sentence."""
 
@@ -71,12 +75,12 @@ class Difference:
     what: str
     a: str
     b: str
-    grade: Grade
+    grade: FairnessGrade
     holds_back: str
     words: str
 
 
-def differences(a: Conditions, b: Conditions) -> list[Difference]:
+def differences(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     """Every difference of conditions between two results, the worst first."""
     found = [
         *_watts(a, b),
@@ -92,69 +96,85 @@ def differences(a: Conditions, b: Conditions) -> list[Difference]:
     return sorted(found, key=lambda d: d.grade)
 
 
-def _of(key: str, what: str, a: str, b: str, grade: Grade, words: str, holds_back: str = BOTH) -> list[Difference]:
-    return [Difference(key, what, a or "not noted", b or "not noted", grade, holds_back, words)]
+def _of(
+    key: str, what: str, a: str, b: str, grade: FairnessGrade, words: str, holds_back: str = BOTH
+) -> list[ConditionDifference]:
+    return [ConditionDifference(key, what, a or "not noted", b or "not noted", grade, holds_back, words)]
 
 
-def _watts(a: Conditions, b: Conditions) -> list[Difference]:
+def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.power_w is None or b.power_w is None:
         if (a.power_w is None) != (b.power_w is None):
             words = "Of one of them no watts were measured."
-            return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), Grade.NOTE, words)
+            return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), FairnessGrade.NOTE, words)
         return []
     ratio = a.power_w / b.power_w
     apart = max(ratio, 1 / ratio) - 1
     if apart < 0.01:
         return []
     less = "b" if ratio > 1 else "a"
-    grade = Grade.HOLDS_BACK if apart > WATTS_BACK else Grade.NOTE if apart > WATTS_NOTE else Grade.HARMLESS
+    grade = (
+        FairnessGrade.HOLDS_BACK
+        if apart > WATTS_BACK
+        else FairnessGrade.NOTE
+        if apart > WATTS_NOTE
+        else FairnessGrade.HARMLESS
+    )
     more = "a" if less == "b" else "b"
     words = f"{_name(a, b, more)} drew {100 * apart:.0f} % more watts."
     return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), grade, words, less)
 
 
-def _ambient(a: Conditions, b: Conditions) -> list[Difference]:
+def _ambient(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.ambient_c is None or b.ambient_c is None:
         if a.ambient_c == b.ambient_c:
             return []
         words = "The room was noted for one of them only."
-        return _of("ambient", "room", _c(a.ambient_c), _c(b.ambient_c), Grade.NOTE, words)
+        return _of("ambient", "room", _c(a.ambient_c), _c(b.ambient_c), FairnessGrade.NOTE, words)
     apart = abs(a.ambient_c - b.ambient_c)
     if apart < 0.05:
         return []
     warm = "a" if a.ambient_c > b.ambient_c else "b"
     heat = (a if warm == "a" else b).heat_share > 0.1
-    grade = Grade.HARMLESS
+    grade = FairnessGrade.HARMLESS
     if apart > AMBIENT_NOTE_K:
-        grade = Grade.HOLDS_BACK if heat or apart > AMBIENT_BACK_K else Grade.NOTE
+        grade = FairnessGrade.HOLDS_BACK if heat or apart > AMBIENT_BACK_K else FairnessGrade.NOTE
     words = f"The room of {_name(a, b, warm)} was {apart:.1f} K warmer" + (", and heat held it." if heat else ".")
     return _of(
-        "ambient", "room", _c(a.ambient_c), _c(b.ambient_c), grade, words, warm if grade is Grade.HOLDS_BACK else BOTH
+        "ambient",
+        "room",
+        _c(a.ambient_c),
+        _c(b.ambient_c),
+        grade,
+        words,
+        warm if grade is FairnessGrade.HOLDS_BACK else BOTH,
     )
 
 
-def _supply(a: Conditions, b: Conditions) -> list[Difference]:
+def _supply(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.mains is None or b.mains is None or a.mains == b.mains:
         return []
     on_battery = "a" if b.mains else "b"
     words = f"{_name(a, b, on_battery)} ran on battery, the other on mains."
     both = ("mains" if a.mains else "battery", "mains" if b.mains else "battery")
-    return _of("supply", "supply", *both, Grade.HOLDS_BACK, words, on_battery)
+    return _of("supply", "supply", *both, FairnessGrade.HOLDS_BACK, words, on_battery)
 
 
-def _texts(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _texts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     if a.graphics_path != b.graphics_path and a.graphical and b.graphical:
         words = "The frames took different ways to the display."
-        found += _of("graphics-path", "graphics path", a.graphics_path, b.graphics_path, Grade.HOLDS_BACK, words)
+        found += _of(
+            "graphics-path", "graphics path", a.graphics_path, b.graphics_path, FairnessGrade.HOLDS_BACK, words
+        )
     if a.fan != b.fan:
         words = "The fans followed different profiles: noise and heat are not alike."
-        found += _of("fan", "fan profile", a.fan, b.fan, Grade.NOTE, words)
+        found += _of("fan", "fan profile", a.fan, b.fan, FairnessGrade.NOTE, words)
     return found
 
 
-def _builds(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _builds(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     same_unit = a.device == b.device
     for what in dict.fromkeys([*a.builds, *b.builds]):
         one, other = a.builds.get(what, ("", "")), b.builds.get(what, ("", ""))
@@ -164,7 +184,7 @@ def _builds(a: Conditions, b: Conditions) -> list[Difference]:
         driver = "driver" in what
         old = driver and a.graphical and days is not None and abs(days) > DRIVER_BACK_DAYS
         idle = driver and not a.graphical
-        grade = Grade.HOLDS_BACK if old else Grade.HARMLESS if idle else Grade.NOTE
+        grade = FairnessGrade.HOLDS_BACK if old else FairnessGrade.HARMLESS if idle else FairnessGrade.NOTE
         older = ("a" if days is not None and days < 0 else "b") if old else BOTH
         gap = f", {abs(days)} days apart" if days else ""
         words = f"The {what} was not the same: {_build(one)} against {_build(other)}{gap}."
@@ -174,48 +194,48 @@ def _builds(a: Conditions, b: Conditions) -> list[Difference]:
     return found
 
 
-def _frames(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _frames(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     pixels_a, pixels_b = _pixels(a.resolution), _pixels(b.resolution)
     if pixels_a and pixels_b and pixels_a != pixels_b:
         more = "a" if pixels_a > pixels_b else "b"
         by = 100 * (max(pixels_a, pixels_b) / min(pixels_a, pixels_b) - 1)
         words = f"{_name(a, b, more)} drew {by:.0f} % more pixels."
-        grade = Grade.HOLDS_BACK if by > 2 else Grade.NOTE
+        grade = FairnessGrade.HOLDS_BACK if by > 2 else FairnessGrade.NOTE
         found += _of("resolution", "resolution", a.resolution, b.resolution, grade, words, more)
     shape_a, shape_b = _shape(a.resolution) or a.shape, _shape(b.resolution) or b.shape
     if shape_a and shape_b and shape_a != shape_b:
         words = f"The pictures are not of one shape ({shape_a}, {shape_b}), so they do not show the same scene."
-        found += _of("shape", "shape", shape_a, shape_b, Grade.NOTE, words)
+        found += _of("shape", "shape", shape_a, shape_b, FairnessGrade.NOTE, words)
     for what in dict.fromkeys([*a.work, *b.work]):
         one, other = a.work.get(what, ""), b.work.get(what, "")
         if one != other:
             words = f"The {what} is not the same, so this is not the same work."
-            found += _of(what, what, one or "none", other or "none", Grade.HOLDS_BACK, words)
+            found += _of(what, what, one or "none", other or "none", FairnessGrade.HOLDS_BACK, words)
     capped = [side for side, c in (("a", a), ("b", b)) if c.frame_cap is not None or c.capped_share > 0.2]
     if len(capped) == 1:
         cap = (a if capped[0] == "a" else b).frame_cap
         at = f"at {cap:g} fps" if cap else "by something that was not noted"
         words = f"{_name(a, b, capped[0])} was capped {at}."
-        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), Grade.HOLDS_BACK, words, capped[0])
+        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, words, capped[0])
     elif a.frame_cap != b.frame_cap:
-        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), Grade.HOLDS_BACK, "The frame caps differ.")
+        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, "The frame caps differ.")
     return found
 
 
-def _memory(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _memory(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     same_unit = a.device == b.device
     for what in dict.fromkeys([*a.memory, *b.memory]):
         one, other = a.memory.get(what, ""), b.memory.get(what, "")
         if one and other and one != other:
-            grade = Grade.NOTE if same_unit or a.graphical else Grade.HARMLESS
+            grade = FairnessGrade.NOTE if same_unit or a.graphical else FairnessGrade.HARMLESS
             words = f"Their {what} differs" + ("." if same_unit else ", as they are sold.")
             found += _of(what, what, one, other, grade, words)
     if a.channels and b.channels and a.channels != b.channels:
         single = "a" if a.channels == "single" else "b"
         words = f"{_name(a, b, single)} has one memory channel only."
-        found += _of("channels", "memory channels", a.channels, b.channels, Grade.HOLDS_BACK, words, single)
+        found += _of("channels", "memory channels", a.channels, b.channels, FairnessGrade.HOLDS_BACK, words, single)
     if (
         a.graphics_memory_gb != b.graphics_memory_gb
         and a.graphical
@@ -223,52 +243,63 @@ def _memory(a: Conditions, b: Conditions) -> list[Difference]:
     ):
         words = "Different shares of memory were set aside for graphics."
         one, other = (f"{c.graphics_memory_gb:g} GB" for c in (a, b))
-        found += _of("graphics-memory", "graphics memory", one, other, Grade.NOTE, words)
+        found += _of("graphics-memory", "graphics memory", one, other, FairnessGrade.NOTE, words)
     return found
 
 
-def _tuning(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _tuning(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     if a.clock_lock_mhz != b.clock_lock_mhz:
         locked = "a" if (a.clock_lock_mhz or 1e9) < (b.clock_lock_mhz or 1e9) else "b"
         words = f"The clock of {_name(a, b, locked)} was held down by hand."
         one, other = (f"{c.clock_lock_mhz:g} MHz" if c.clock_lock_mhz else "none" for c in (a, b))
-        found += _of("clock-lock", "clock lock", one, other, Grade.HOLDS_BACK, words, locked)
+        found += _of("clock-lock", "clock lock", one, other, FairnessGrade.HOLDS_BACK, words, locked)
     if a.undervolt_mv != b.undervolt_mv:
         one, other = (f"{c.undervolt_mv:g} mV" if c.undervolt_mv else "none" for c in (a, b))
-        found += _of("undervolt", "voltage offset", one, other, Grade.NOTE, "One runs at other than its own voltages.")
+        found += _of(
+            "undervolt", "voltage offset", one, other, FairnessGrade.NOTE, "One runs at other than its own voltages."
+        )
     return found
 
 
-def _circumstances(a: Conditions, b: Conditions) -> list[Difference]:
-    found: list[Difference] = []
+def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    found: list[ConditionDifference] = []
     if a.brightness_nits and b.brightness_nits:
         apart = max(a.brightness_nits, b.brightness_nits) / min(a.brightness_nits, b.brightness_nits) - 1
         if apart > BRIGHTNESS_SHARE:
             one, other = (f"{c.brightness_nits:g} cd/m²" for c in (a, b))
-            found += _of("brightness", "brightness", one, other, Grade.NOTE, "The displays were not equally bright.")
+            found += _of(
+                "brightness", "brightness", one, other, FairnessGrade.NOTE, "The displays were not equally bright."
+            )
     if a.day and b.day and abs((a.day - b.day).days) > APART_DAYS:
         apart_days = abs((a.day - b.day).days)
         words = f"They were tested {apart_days} days apart: drivers, firmware and the room move on."
-        found += _of("days", "days apart", f"{a.day}", f"{b.day}", Grade.NOTE, words)
+        found += _of("days", "days apart", f"{a.day}", f"{b.day}", FairnessGrade.NOTE, words)
     if a.status != b.status:
         words = "One of them is not what is sold: it may change before it is."
-        found += _of("status", "unit", a.status, b.status, Grade.NOTE, words)
+        found += _of("status", "unit", a.status, b.status, FairnessGrade.NOTE, words)
     if a.repeatable != b.repeatable:
         words = "Their passes are not equally alike."
-        found += _of("repeatable", "how repeatable", a.repeatable, b.repeatable, Grade.NOTE, words)
+        found += _of("repeatable", "how repeatable", a.repeatable, b.repeatable, FairnessGrade.NOTE, words)
     if a.origin != b.origin:
         words = "One figure is somebody else's, found in a way that nobody here saw."
-        found += _of("origin", "whose figure", a.origin, b.origin, Grade.NOTE, words)
+        found += _of("origin", "whose figure", a.origin, b.origin, FairnessGrade.NOTE, words)
     if a.runs != b.runs:
         single = 1 in (a.runs, b.runs)
         words = "One rests on a single run." if single else "They rest on different numbers of runs."
-        found += _of("runs", "runs", f"{a.runs}", f"{b.runs}", Grade.NOTE if single else Grade.HARMLESS, words)
+        found += _of(
+            "runs", "runs", f"{a.runs}", f"{b.runs}", FairnessGrade.NOTE if single else FairnessGrade.HARMLESS, words
+        )
     for side, c in (("a", a), ("b", b)):
         if c.unsettled:
             words = f"{c.name} had not settled ({c.unsettled}): a longer run may give less."
             found += _of(
-                f"unsettled {side}", "settled", a.unsettled or "settled", b.unsettled or "settled", Grade.NOTE, words
+                f"unsettled {side}",
+                "settled",
+                a.unsettled or "settled",
+                b.unsettled or "settled",
+                FairnessGrade.NOTE,
+                words,
             )
     return found
 

@@ -10,7 +10,7 @@ from pinch.core.ladder import Ladder
 
 
 @dataclass(frozen=True)
-class Split:
+class UpliftSplit:
     """An uplift taken apart: `total` and what of it is there at equal watts, `design`, both as shares (0.24: +24 %);
     `design_low` to `design_high` is its 95 % interval (NaN: none). `at_w` are the powers at which both were known, and
     `watts_ratio` how many times the watts the new one drew."""
@@ -28,7 +28,7 @@ class Split:
         return self.total - self.design
 
 
-def split_uplift(new: Ladder, new_w: float, old: Ladder, old_w: float) -> Split:
+def split_uplift(new: Ladder, new_w: float, old: Ladder, old_w: float) -> UpliftSplit:
     """Take the step from the old device at `old_w` to the new one at `new_w` apart.
 
     At equal watts the ratio of the curves is taken at the old and at the new power, as far as both are measured there;
@@ -52,7 +52,7 @@ def split_uplift(new: Ladder, new_w: float, old: Ladder, old_w: float) -> Split:
         order = np.random.default_rng(1).permutation(rows)  # both ladders draw by the same seed
         drawn = np.mean([np.log(new.draws_at(w)[:rows] / old.draws_at(w)[order]) for w in shared], axis=0)
         low, high = (_points(float(x), whole) for x in np.percentile(drawn, [2.5, 97.5]))
-    return Split(math.expm1(whole), _points(design, whole), low, high, shared, new_w / old_w)
+    return UpliftSplit(math.expm1(whole), _points(design, whole), low, high, shared, new_w / old_w)
 
 
 def _points(part: float, whole: float) -> float:

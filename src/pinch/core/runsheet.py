@@ -30,7 +30,7 @@ class Task:
 
 
 @dataclass(frozen=True)
-class Job:
+class SheetJob:
     """One run, named by `cell` and `repeat`. After it the device needs `cool_s` until the next load, `cold_s`
     until a run that `needs_cold`, and `recharge_s` for its battery. Priority 1 is the most wanted."""
 
@@ -55,7 +55,7 @@ class Step:
     kind: str
     start_s: float
     end_s: float
-    job: Job
+    job: SheetJob
     words: str = ""
 
 
@@ -72,12 +72,12 @@ Change = Callable[[int | None, int], tuple[Task, ...]]
 
 
 @dataclass(frozen=True)
-class Sheet:
+class RunSheet:
     """Steps in order of time and the jobs left out. `continuous_s` is the time without breaks, `bound_s` the least
     that any order would take, `imbalance` that of a balanced order, None where it was not asked for."""
 
     steps: tuple[Step, ...]
-    left_out: tuple[Job, ...]
+    left_out: tuple[SheetJob, ...]
     continuous_s: float
     bound_s: float
     imbalance: float | None = None
@@ -107,28 +107,28 @@ class Sheet:
 class Arrangement:
     """An order of jobs and what is known about its length, s."""
 
-    jobs: tuple[Job, ...]
+    jobs: tuple[SheetJob, ...]
     continuous_s: float
     bound_s: float
     imbalance: float | None = None
 
 
-def cool_wait_s(before: Job, after: Job) -> float:
+def cool_wait_s(before: SheetJob, after: SheetJob) -> float:
     """Time after a run until the device is cool enough for another, s."""
     return before.cold_s if after.needs_cold else before.cool_s
 
 
-def wait_s(before: Job, after: Job, change: Change) -> float:
+def wait_s(before: SheetJob, after: SheetJob, change: Change) -> float:
     """Least time between two runs of one device, s."""
     work = before.readings_s + _work_s(before, after, change)
     return max(cool_wait_s(before, after), before.recharge_s, work)
 
 
-def _work_s(before: Job, after: Job, change: Change) -> float:
+def _work_s(before: SheetJob, after: SheetJob, change: Change) -> float:
     return 0.0 if before.setting == after.setting else sum(t.seconds for t in change(before.setting, after.setting))
 
 
-def shortest(jobs: Sequence[Job], change: Change) -> Arrangement:
+def shortest(jobs: Sequence[SheetJob], change: Change) -> Arrangement:
     """The order of least total time: proved best for one device; for several, the shorter of one device after the
     other and of running one while others cool."""
     queues = {d: _device_order([j for j in jobs if j.device == d], change) for d in sorted({j.device for j in jobs})}
@@ -142,14 +142,14 @@ def shortest(jobs: Sequence[Job], change: Change) -> Arrangement:
     return Arrangement(tuple(candidates[best]), lengths[best], min(bound, lengths[best]))
 
 
-def balanced(jobs: Sequence[Job], change: Change, seed: int) -> Arrangement:
+def balanced(jobs: Sequence[SheetJob], change: Change, seed: int) -> Arrangement:
     """Repeats interleaved in rounds; in a round each setting does the next repeat of its workloads."""
-    cells: dict[int, dict[int, list[Job]]] = {}
+    cells: dict[int, dict[int, list[SheetJob]]] = {}
     for job in jobs:
         cells.setdefault(job.setting, {}).setdefault(job.cell, []).append(job)
     settings = sorted(cells)
     rounds = balanced_rounds([max(map(len, cells[s].values())) for s in settings], seed)
-    order: list[Job] = []
+    order: list[SheetJob] = []
     for number, visited in enumerate(rounds):
         for place in visited:
             ready = [queue.pop(0) for queue in cells[settings[place]].values() if queue]
@@ -159,8 +159,11 @@ def balanced(jobs: Sequence[Job], change: Change, seed: int) -> Arrangement:
 
 
 def make_sheet(
-    jobs: Sequence[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
-) -> Sheet:
+    jobs: Sequence[SheetJob],
+    change: Change,
+    windows: Sequence[Window],
+    arrange: Callable[[Sequence[SheetJob]], Arrangement],
+) -> RunSheet:
     """Lay the jobs into the windows. Where they do not all fit, the least wanted are left out: lowest priority first,
     and of equal priority the later repeats first."""
     arrangement = arrange(jobs)
@@ -171,15 +174,15 @@ def make_sheet(
         arrangement, steps = _most_that_fit(whole.jobs, change, windows, arrange)
         placed = {id(s.job) for s in steps if s.kind == "run"}
         homeless = [j for j in jobs if id(j) not in placed]
-    return Sheet(tuple(steps), tuple(homeless), arrangement.continuous_s, arrangement.bound_s, arrangement.imbalance)
+    return RunSheet(tuple(steps), tuple(homeless), arrangement.continuous_s, arrangement.bound_s, arrangement.imbalance)
 
 
-def lay_out(jobs: Sequence[Job], change: Change, windows: Sequence[Window]) -> tuple[list[Step], list[Job]]:
+def lay_out(jobs: Sequence[SheetJob], change: Change, windows: Sequence[Window]) -> tuple[list[Step], list[SheetJob]]:
     """Jobs in their order, each as early as it can be; one that does not fit into what is left of a window begins the
     next. Returns the steps in order of time and the jobs for which no window was left."""
     steps: list[Step] = []
-    homeless: list[Job] = []
-    last: dict[int, tuple[Job, float]] = {}
+    homeless: list[SheetJob] = []
+    last: dict[int, tuple[SheetJob, float]] = {}
     number, free = 0, windows[0].start_s if windows else 0.0
     for job in jobs:
         place = number
@@ -201,7 +204,9 @@ def lay_out(jobs: Sequence[Job], change: Change, windows: Sequence[Window]) -> t
     return sorted(steps, key=lambda s: (s.start_s, s.end_s)), homeless
 
 
-def _lay(job: Job, before: tuple[Job, float] | None, free_s: float, opened_s: float, change: Change) -> list[Step]:
+def _lay(
+    job: SheetJob, before: tuple[SheetJob, float] | None, free_s: float, opened_s: float, change: Change
+) -> list[Step]:
     """Steps of one run: what prepares it, the run, and the readings after it."""
     tasks = change(None, job.setting) if before is None else ()
     if before is not None and before[0].setting != job.setting:
@@ -230,10 +235,10 @@ def _lay(job: Job, before: tuple[Job, float] | None, free_s: float, opened_s: fl
     return steps
 
 
-def _device_order(jobs: list[Job], change: Change) -> tuple[list[Job], Order]:
+def _device_order(jobs: list[SheetJob], change: Change) -> tuple[list[SheetJob], Order]:
     """The best order of one device's jobs, of equally good ones that with the least to change. Jobs that cost the same
     before and after are one kind."""
-    kinds: dict[tuple[object, ...], list[Job]] = {}
+    kinds: dict[tuple[object, ...], list[SheetJob]] = {}
     for job in jobs:
         key = (job.setting, job.cool_s, job.cold_s, job.needs_cold, job.readings_s, job.recharge_s)
         kinds.setdefault(key, []).append(job)
@@ -246,11 +251,11 @@ def _device_order(jobs: list[Job], change: Change) -> tuple[list[Job], Order]:
     return [next(taken[kind]) for kind in order.kinds], order
 
 
-def _merged(queues: list[list[Job]], change: Change) -> list[Job]:
+def _merged(queues: list[list[SheetJob]], change: Change) -> list[SheetJob]:
     """Next is always the run that can begin first; of those, one on the device at hand."""
     places = [0] * len(queues)
-    last: list[tuple[Job, float] | None] = [None] * len(queues)
-    order, free, at_hand = list[Job](), 0.0, 0
+    last: list[tuple[SheetJob, float] | None] = [None] * len(queues)
+    order, free, at_hand = list[SheetJob](), 0.0, 0
     while len(order) < sum(map(len, queues)):
         starts = {}
         for number, queue in enumerate(queues):
@@ -266,13 +271,16 @@ def _merged(queues: list[list[Job]], change: Change) -> list[Job]:
     return order
 
 
-def _continuous(jobs: Sequence[Job], change: Change) -> float:
+def _continuous(jobs: Sequence[SheetJob], change: Change) -> float:
     steps, _ = lay_out(jobs, change, [Window(0.0)])
     return max((s.end_s for s in steps), default=0.0)
 
 
 def _most_that_fit(
-    whole: Sequence[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
+    whole: Sequence[SheetJob],
+    change: Change,
+    windows: Sequence[Window],
+    arrange: Callable[[Sequence[SheetJob]], Arrangement],
 ) -> tuple[Arrangement, list[Step]]:
     """The longest row of the most wanted jobs that fits: found by halving in the order of all of them, then arranged
     anew, which may leave room for one more."""
@@ -299,7 +307,10 @@ def _most_that_fit(
 
 
 def _arranged(
-    jobs: list[Job], change: Change, windows: Sequence[Window], arrange: Callable[[Sequence[Job]], Arrangement]
+    jobs: list[SheetJob],
+    change: Change,
+    windows: Sequence[Window],
+    arrange: Callable[[Sequence[SheetJob]], Arrangement],
 ) -> tuple[Arrangement, list[Step]] | None:
     arrangement = arrange(jobs)
     steps, homeless = lay_out(arrangement.jobs, change, windows)

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from pinch import __version__
 from pinch.bench.files import replace_file, write_whole
+from pinch.bench.licences import LICENCES
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.channels import unit_of
@@ -41,10 +42,6 @@ READING_FIELDS: tuple[Field, ...] = (
     {"name": "instrument", "type": "string"},
 )
 READING_NAMES = {str(f["name"]) for f in READING_FIELDS} - {"unit"}
-LICENCES = {
-    "CC-BY-4.0": ("Creative Commons Attribution 4.0", "https://creativecommons.org/licenses/by/4.0/"),
-    "CC0-1.0": ("Creative Commons Zero 1.0", "https://creativecommons.org/publicdomain/zero/1.0/"),
-}
 
 
 def write_run_package(

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pinch.bench.files import replace_file
+from pinch.charts.chart_files import KINDS, face_bytes
 from pinch.charts.face import Face
-from pinch.charts.files import KINDS, face_bytes
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard

@@ -8,14 +8,14 @@ from pathlib import Path
 from markupsafe import Markup
 
 from pinch.bench.files import replace_file
+from pinch.charts.chart_files import bare_png, bare_svg, face_letters, font_faces
 from pinch.charts.draw.frame import bare_height
-from pinch.charts.files import bare_png, bare_svg, face_letters, font_faces
-from pinch.charts.tablechart import TableChart
+from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
+from pinch.narrative.story import Story
 from pinch.publish.pages import pdf_bytes, render
-from pinch.publish.story import Story
 
 WIDE = 900
 """Width of a chart in the report, px."""

@@ -10,16 +10,17 @@ from datetime import datetime
 from pathlib import Path
 
 from pinch import __version__
+from pinch.analysis.tables import Table
 from pinch.bench.cards import Private
 from pinch.bench.files import replace_file
+from pinch.bench.licences import LICENCES
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.progress import Progress, tell, unheard
 from pinch.core.runlog import RunLog
-from pinch.publish.datapackage import DESCRIPTOR, LICENCES, frames_csv, log_csv, log_fields, resource
+from pinch.publish.datapackage import DESCRIPTOR, frames_csv, log_csv, log_fields, resource
 from pinch.publish.private import Behind, open_part
 from pinch.publish.table_files import csv_text
-from pinch.publish.tables import Table
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from pinch.bench.files import replace_file
+from pinch.charts.chart_files import face_bytes
 from pinch.charts.draw.frame import WIDTH, draw_face
 from pinch.charts.face import Face
-from pinch.charts.files import face_bytes
 from pinch.charts.spec import Chart
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError

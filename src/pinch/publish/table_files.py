@@ -11,10 +11,10 @@ from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
+from pinch.analysis.tables import Cell, Table
 from pinch.bench.files import write_whole
 from pinch.core.errors import PinchError
 from pinch.publish.harmless import harmless
-from pinch.publish.tables import Cell, Table
 
 LONGEST_XLSX = 32_767
 """Signs that a cell of a spreadsheet holds at most (ECMA-376; from memory)."""

@@ -16,7 +16,7 @@ MOST_STEP_S = 1.0
 LEAST_FREE = 500e6
 
 
-class Verdict(StrEnum):
+class CheckVerdict(StrEnum):
     """What a check found."""
 
     GOOD = "good"
@@ -29,7 +29,7 @@ class Check:
     """One line: what was looked at, what was found, and the evidence in words."""
 
     name: str
-    verdict: Verdict
+    verdict: CheckVerdict
     evidence: str
 
 
@@ -102,32 +102,32 @@ def _temperature(e: Evidence, within_k: float) -> Check | None:
     if e.temp_c is None:
         return None
     if e.rest_c is None:
-        return Check("Temperature", Verdict.UNKNOWN, f"{e.temp_c:.1f} °C; no earlier rest to compare with.")
+        return Check("Temperature", CheckVerdict.UNKNOWN, f"{e.temp_c:.1f} °C; no earlier rest to compare with.")
     above = e.temp_c - e.rest_c
     words = f"{e.temp_c:.1f} °C, {above:+.1f} K from where runs began ({e.rest_c:.1f} °C)"
     if above <= within_k:
-        return Check("Temperature", Verdict.GOOD, f"{words}.")
+        return Check("Temperature", CheckVerdict.GOOD, f"{words}.")
     wait = wait_s(e, within_k)
     patience = "" if wait is None else f"; about {max(1.0, wait / 60.0):.0f} min to wait"
-    return Check("Temperature", Verdict.WARNING, f"{words}{patience}.")
+    return Check("Temperature", CheckVerdict.WARNING, f"{words}{patience}.")
 
 
 def _room(e: Evidence, protocol: Protocol) -> Check:
     if e.room_c is None:
-        return Check("Room", Verdict.UNKNOWN, "Not noted; without it heat cannot be compared.")
+        return Check("Room", CheckVerdict.UNKNOWN, "Not noted; without it heat cannot be compared.")
     if protocol.ambient_c is None:
-        return Check("Room", Verdict.GOOD, f"{e.room_c:g} °C.")
+        return Check("Room", CheckVerdict.GOOD, f"{e.room_c:g} °C.")
     within = protocol.ambient_within_k or 1.0
     words = f"{e.room_c:g} °C, the protocol wants {protocol.ambient_c:g} ± {within:g}."
     near = abs(e.room_c - protocol.ambient_c) <= within
-    return Check("Room", Verdict.GOOD if near else Verdict.WARNING, words)
+    return Check("Room", CheckVerdict.GOOD if near else CheckVerdict.WARNING, words)
 
 
 def _supply(e: Evidence, setting: Setting) -> Check | None:
     if e.on_mains is None:
         return None
     words = f"On {'mains' if e.on_mains else 'battery'}, the setting says {'mains' if setting.mains else 'battery'}."
-    return Check("Supply", Verdict.GOOD if e.on_mains == setting.mains else Verdict.WARNING, words)
+    return Check("Supply", CheckVerdict.GOOD if e.on_mains == setting.mains else CheckVerdict.WARNING, words)
 
 
 def _charge(e: Evidence, setting: Setting) -> Check | None:
@@ -136,7 +136,9 @@ def _charge(e: Evidence, setting: Setting) -> Check | None:
     wanted = CHARGED if setting.mains else FULL_CHARGE
     good = e.charge >= wanted
     why = "it charges while the run goes on" if setting.mains else "a run on battery begins full"
-    return Check("Charge", Verdict.GOOD if good else Verdict.WARNING, f"{e.charge:.0f} %{'' if good else f'; {why}'}.")
+    return Check(
+        "Charge", CheckVerdict.GOOD if good else CheckVerdict.WARNING, f"{e.charge:.0f} %{'' if good else f'; {why}'}."
+    )
 
 
 def _load(e: Evidence) -> Check | None:
@@ -144,36 +146,42 @@ def _load(e: Evidence) -> Check | None:
         return None
     busy = e.load > SETTLED_LOAD
     words = f"{e.load:.1f} % of all cores{'; something else is at work' if busy else ''}."
-    return Check("Background", Verdict.WARNING if busy else Verdict.GOOD, words)
+    return Check("Background", CheckVerdict.WARNING if busy else CheckVerdict.GOOD, words)
 
 
 def _profile(e: Evidence, setting: Setting) -> Check | None:
     if not setting.platform_profile:
         return None
     if not e.profile:
-        return Check("Mode", Verdict.UNKNOWN, f"{setting.platform_profile} is wanted; Linux does not tell which is on.")
+        return Check(
+            "Mode", CheckVerdict.UNKNOWN, f"{setting.platform_profile} is wanted; Linux does not tell which is on."
+        )
     same = e.profile.casefold() == setting.platform_profile.casefold()
     words = f"{e.profile} is on, {setting.platform_profile} is wanted."
-    return Check("Mode", Verdict.GOOD if same else Verdict.WARNING, words)
+    return Check("Mode", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _governor(e: Evidence, setting: Setting) -> Check | None:
     if not setting.governor:
-        return Check("Governor", Verdict.GOOD, f"{e.governor}.") if e.governor else None
+        return Check("Governor", CheckVerdict.GOOD, f"{e.governor}.") if e.governor else None
     if not e.governor:
-        return Check("Governor", Verdict.UNKNOWN, f"{setting.governor} is wanted; Linux does not tell which is on.")
+        return Check(
+            "Governor", CheckVerdict.UNKNOWN, f"{setting.governor} is wanted; Linux does not tell which is on."
+        )
     same = e.governor.casefold() == setting.governor.casefold()
     words = f"{e.governor} is on, {setting.governor} is wanted."
-    return Check("Governor", Verdict.GOOD if same else Verdict.WARNING, words)
+    return Check("Governor", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _meter(look: MeterLook) -> Check:
     if look.value is None:
-        return Check(look.name, Verdict.WARNING, f"{look.problem} Without it there is a gap until it answers.")
+        return Check(look.name, CheckVerdict.WARNING, f"{look.problem} Without it there is a gap until it answers.")
     if not math.isfinite(look.value):
-        return Check(look.name, Verdict.WARNING, "It answers that it has no value: out of its range, or nothing on it.")
+        return Check(
+            look.name, CheckVerdict.WARNING, "It answers that it has no value: out of its range, or nothing on it."
+        )
     accuracy = f", standard uncertainty {look.u:.2g} {look.unit}" if look.u else ""
-    return Check(look.name, Verdict.GOOD, f"{look.value:.4g} {look.unit}{accuracy}.")
+    return Check(look.name, CheckVerdict.GOOD, f"{look.value:.4g} {look.unit}{accuracy}.")
 
 
 def _limit(e: Evidence, setting: Setting) -> Check | None:
@@ -181,14 +189,14 @@ def _limit(e: Evidence, setting: Setting) -> Check | None:
         return None
     same = abs(e.sustained_w - setting.sustained_w) <= LIMIT_OFF * setting.sustained_w
     words = f"{e.sustained_w:g} W is set, the setting says {setting.sustained_w:g} W."
-    return Check("Limit", Verdict.GOOD if same else Verdict.WARNING, words)
+    return Check("Limit", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _clock(e: Evidence) -> Check | None:
     if abs(e.clock_step_s) <= MOST_STEP_S:
         return None
     words = f"It has jumped by {e.clock_step_s:+.1f} s since Pinch began; samples keep their own clock."
-    return Check("Wall clock", Verdict.WARNING, words)
+    return Check("Wall clock", CheckVerdict.WARNING, words)
 
 
 def _channels(e: Evidence) -> Check | None:
@@ -196,16 +204,16 @@ def _channels(e: Evidence) -> Check | None:
         return None
     if e.odd:
         return Check(
-            "Sensors", Verdict.WARNING, f"Values that cannot be: {', '.join(e.odd)}. They are kept as they are."
+            "Sensors", CheckVerdict.WARNING, f"Values that cannot be: {', '.join(e.odd)}. They are kept as they are."
         )
     if e.missing:
-        return Check("Sensors", Verdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
+        return Check("Sensors", CheckVerdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
     if e.missing is None:
-        return Check("Sensors", Verdict.GOOD, f"{len(e.channels)} channels; no earlier run to compare with.")
-    return Check("Sensors", Verdict.GOOD, f"{len(e.channels)} channels, all that the last run had.")
+        return Check("Sensors", CheckVerdict.GOOD, f"{len(e.channels)} channels; no earlier run to compare with.")
+    return Check("Sensors", CheckVerdict.GOOD, f"{len(e.channels)} channels, all that the last run had.")
 
 
 def _disk(e: Evidence) -> Check | None:
     if e.free_bytes >= LEAST_FREE:
         return None
-    return Check("Disk", Verdict.WARNING, f"Only {e.free_bytes / 1e6:.0f} MB are free where the book is.")
+    return Check("Disk", CheckVerdict.WARNING, f"Only {e.free_bytes / 1e6:.0f} MB are free where the book is.")

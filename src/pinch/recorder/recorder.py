@@ -21,8 +21,8 @@ from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
 from pinch.recorder.course import Course
 from pinch.recorder.keeping import RunKeeper, StreamBuffer
+from pinch.recorder.processes import Sample, SampleSource, WorkSource
 from pinch.recorder.side import SideSample, SideSource
-from pinch.recorder.sources import Sample, SampleSource, WorkSource
 
 NEXT_S = 1e-4
 """Samples of a side follow each other by this at least, so that none is lost where two clocks are joined anew."""

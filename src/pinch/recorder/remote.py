@@ -6,7 +6,7 @@ import time
 
 from pinch.core.errors import PinchError
 from pinch.recorder.lines import LineProcess
-from pinch.recorder.sources import PROBE, Sample, first_line, read_row
+from pinch.recorder.processes import PROBE, Sample, first_line, read_row
 
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from pinch.core.errors import PinchError
-from pinch.rig.parts import Chip, Cooler, HeatControl
+from pinch.rig.hardware import Chip, Cooler, HeatControl
 
 Named = TypeVar("Named")
 

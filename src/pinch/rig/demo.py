@@ -22,7 +22,7 @@ from pinch.rig.demo_bench import add_more_records, add_plans, device_record, set
 from pinch.rig.demo_deck import add_deck
 from pinch.rig.demo_power import add_readings, with_supply
 from pinch.rig.device import simulate_run
-from pinch.rig.frames import FrameMaker
+from pinch.rig.frame_maker import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
 VERSION = 15

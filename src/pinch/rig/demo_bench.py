@@ -22,7 +22,7 @@ from pinch.bench.parts import (
     Offer,
 )
 from pinch.bench.planning import begin_of, make_plan, plan_bench
-from pinch.bench.plans import Cell, Entry, OrderRule, Outcome, Plan, Session
+from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import (
     Came,
@@ -250,7 +250,7 @@ def add_plans(book: Book, today: date) -> None:
         protocol_id=protocol.id,
         created=_evening(today, -2),
         cells=_gannet_cells(book, devices["Gannet"], works),
-        sessions=tuple(Session(start=_evening(today, n), minutes=180.0) for n in (-1, 0, 1)),
+        sessions=tuple(PlanSession(start=_evening(today, n), minutes=180.0) for n in (-1, 0, 1)),
     )
     saved = book.save(plan)
     book.save(saved.model_copy(update={"entries": _first_evening(book, saved)}))
@@ -271,11 +271,11 @@ def _gannet_cells(book: Book, gannet: Device, works: dict[str, int]) -> tuple[Ce
     return tuple(cells)
 
 
-def _first_evening(book: Book, plan: Plan) -> tuple[Entry, ...]:
+def _first_evening(book: Book, plan: Plan) -> tuple[PlanEntry, ...]:
     """What happened yesterday: most of the first runs of the plan, one void, one skipped."""
     planned = make_plan(plan, plan_bench(book, plan), begin_of(plan))
     chance, clock = random.Random(7), plan.sessions[0].start + timedelta(minutes=2)
-    entries: list[Entry] = []
+    entries: list[PlanEntry] = []
     for number, line in enumerate([line for line in planned.lines() if line.is_run][:12]):
         outcome, reason = Outcome.DONE, ""
         if number == 4:
@@ -288,7 +288,7 @@ def _first_evening(book: Book, plan: Plan) -> tuple[Entry, ...]:
             break
         place = {"setting_id": line.setting_id, "workload_id": line.workload_id, "repeat": line.repeat}
         times = {"started": clock, "ended": ended}
-        entries.append(Entry.model_validate({**place, **times, "outcome": outcome, "reason": reason}))
+        entries.append(PlanEntry.model_validate({**place, **times, "outcome": outcome, "reason": reason}))
         if outcome is not Outcome.SKIPPED:
             clock = ended + timedelta(minutes=chance.uniform(5.0, 6.5))
     return tuple(entries)

@@ -10,7 +10,7 @@ from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Run
 from pinch.core.runlog import RunLog, Series
 from pinch.rig.catalogue import RigDevice
-from pinch.rig.meter import wall_w
+from pinch.rig.meter_stand_in import wall_w
 
 ON_BATTERY_W = 4.5
 ROOM_DB, QUIET_DB, QUIET_RPM = 21.5, 22.0, 2000.0

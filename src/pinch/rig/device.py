@@ -6,7 +6,7 @@ import numpy as np
 
 from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
 from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
-from pinch.rig.parts import HeatControl, HeatGovernor, HeatPath, TwoLevelLimiter
+from pinch.rig.hardware import HeatControl, HeatGovernor, HeatPath, TwoLevelLimiter
 
 STEP_S = 0.1
 _FAULT = HeatControl(smooth=False, band_k=16.0, drop=0.2)

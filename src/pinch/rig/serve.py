@@ -21,8 +21,8 @@ from pathlib import Path
 from pinch.core.errors import PinchError
 from pinch.rig import catalogue
 from pinch.rig.device import STEP_S, SimulatedDevice
-from pinch.rig.frames import FrameMaker
-from pinch.rig.meter import RigMeter, wall_w
+from pinch.rig.frame_maker import FrameMaker
+from pinch.rig.meter_stand_in import RigMeter, wall_w
 from pinch.rig.tree import PretendTree
 
 METER_PORT, FRAMES = "meter.port", "frames.csv"

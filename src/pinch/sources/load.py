@@ -68,7 +68,7 @@ class Crew:
         self._children.clear()
 
 
-class Graphics:
+class GraphicsLoad:
     """The process that keeps graphics busy; `start` it after the workers, which must not hold its line open."""
 
     def __init__(self) -> None:
@@ -107,7 +107,7 @@ def _work(counts: NDArray[np.float64], number: int, parent: int) -> None:
     os._exit(0)
 
 
-def serve(crew: Crew, graphics: Graphics | None, interval_s: float) -> None:
+def serve(crew: Crew, graphics: GraphicsLoad | None, interval_s: float) -> None:
     """Obey commands and report until standard input ends."""
     clock = _clock()
     due, last = clock + interval_s, (clock, crew.done)
@@ -145,7 +145,7 @@ def main() -> int:
     parser.add_argument("--interval", type=float, default=1.0)
     parser.add_argument("--graphics", action="store_true")
     args = parser.parse_args()
-    crew, graphics = Crew(max(1, args.threads)), Graphics() if args.graphics else None
+    crew, graphics = Crew(max(1, args.threads)), GraphicsLoad() if args.graphics else None
     try:
         serve(crew, graphics, args.interval)
     except (BrokenPipeError, KeyboardInterrupt):

@@ -8,9 +8,9 @@ import platformdirs
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
-from pinch import compose
 from pinch.bench.book import create_book, open_book
 from pinch.core.errors import PinchError
+from pinch.runs.devices import demo_book_path, make_demo
 from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.session import Session
@@ -63,7 +63,7 @@ def _own_book() -> Path:
 
 def _demo_book(app: QApplication) -> Path | None:
     """The demo book, made with a bar of progress at the first start; None where the operator cancelled."""
-    path = compose.demo_book_path()
+    path = demo_book_path()
     if path.exists():
         return path
     bar = QProgressDialog("Making the demo book …", "Cancel", 0, 100)
@@ -71,7 +71,7 @@ def _demo_book(app: QApplication) -> Path | None:
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
     bar.setMinimumDuration(0)
     bar.setMinimumWidth(340)
-    job = Job(lambda progress: compose.make_demo(path, progress))
+    job = Job(lambda progress: make_demo(path, progress))
     failures: list[str] = []
     job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
     job.finished.connect(bar.accept)

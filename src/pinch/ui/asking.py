@@ -7,21 +7,21 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 
+from pinch.analysis.comparing import Unfair
 from pinch.bench.entry import read_quantity
-from pinch.bench.filing import NamePattern
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
 from pinch.bench.records import Run, Setting, Workload, live
 from pinch.charts.spec import minutes
-from pinch.compose import Unfair
 from pinch.core.errors import PinchError
+from pinch.intake.filing import NamePattern
 from pinch.publish.bookfolder import is_book_folder
 from pinch.recorder.preflight import Check
 from pinch.sources.sheets import is_spreadsheet, read_sheet, sheet_of_text
 from pinch.ui.dialogs import LadderDialog
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plan.control import present
-from pinch.ui.plan.dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
 from pinch.ui.shell.pages import PUBLISH
 
 if TYPE_CHECKING:

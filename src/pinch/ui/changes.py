@@ -1,10 +1,10 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, checked
 from pinch.core.errors import PinchError
+from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
 from pinch.ui.session import Session
 
 
@@ -17,15 +17,15 @@ class Changes:
     def add_computer(self) -> None:
         """The computer at hand becomes a device of the book, and the subject."""
         session = self._session
-        session.change("add this computer", lambda: compose.add_this_computer(session.book))
+        session.change("add this computer", lambda: add_this_computer(session.book))
         device = next(d for d in session.book.devices() if d.local)
-        built_in = next(w for w in session.book.workloads() if w.name == compose.ALL_CORES.name)
+        built_in = next(w for w in session.book.workloads() if w.name == ALL_CORES.name)
         session.choose(device.id, session.settings(device.id)[0].id, built_in.id, None)
 
     def add_rig(self) -> None:
         """The simulated devices come into the book; the first becomes the subject."""
         session = self._session
-        session.change("add the simulated devices", lambda: compose.add_rig(session.book))
+        session.change("add the simulated devices", lambda: add_rig(session.book))
         device = next(d for d in session.book.devices() if d.rig)
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)

@@ -11,9 +11,9 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.entry import read_quantity
-from pinch.bench.ladder import rungs
+from pinch.bench.limit_ladder import rungs
+from pinch.bench.plausibility import CAUTION
 from pinch.bench.records import Device
-from pinch.bench.sense import CAUTION
 from pinch.core.errors import PinchError
 from pinch.ui.shell.words import label
 

@@ -4,11 +4,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book, create_book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import PinchError
+from pinch.runs.recording import Recording
 
 
 @dataclass(frozen=True)
@@ -47,7 +48,7 @@ class Session:
         self.book_opened, self.records_changed, self.subject_changed = Event(), Event(), Event()
         self.cards_changed = Event()
         self.subject = Subject()
-        self.recording: compose.Recording | None = None
+        self.recording: Recording | None = None
         self._adopt(book)
 
     def open(self, path: Path) -> None:
@@ -180,7 +181,7 @@ class Session:
     def _adopt(self, book: Book) -> None:
         self.book = book
         self.undo_stack = UndoStack(book)
-        self.desk = compose.JudgeDesk(book)
+        self.desk = JudgeDesk(book)
         runs = book.runs()
         devices = book.devices()
         self.subject = Subject(device_id=devices[0].id) if devices else Subject()

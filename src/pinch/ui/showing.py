@@ -2,7 +2,8 @@
 
 from typing import TYPE_CHECKING
 
-from pinch import compose
+from pinch.analysis.curves import ScaleResult
+from pinch.analysis.modes import modes_sheet
 from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
@@ -201,7 +202,7 @@ class Showing:
         if self._window.page == PUBLISH:
             self._window.publishing.start()
 
-    def scaled(self, result: compose.ScaleResult) -> None:
+    def scaled(self, result: ScaleResult) -> None:
         """The curves are there."""
         session, points, view = self._window.session, self._window.points.points, self._window.scale_view
         if points is not None:
@@ -262,7 +263,7 @@ class Showing:
         if self._modes_room[0] != device.id:
             self._modes_room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
         view.show_rooms(sorted(set(known)), self._modes_room[1])
-        sheet = compose.modes_sheet(points, device, workload, self._modes_room[1], view.grade.currentData())
+        sheet = modes_sheet(points, device, workload, self._modes_room[1], view.grade.currentData())
         view.show_sheet(sheet, points, session.slot(device.id or 0))
 
     def choose_modes_room(self, room: float | None) -> None:

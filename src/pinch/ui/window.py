@@ -9,13 +9,13 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from pinch import compose
+from pinch.analysis.curves import CurveSeries
 from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Listed, Run, Setting, Workload, live
 from pinch.charts.face import Drawn
-from pinch.compose import Series
 from pinch.core.errors import PinchError
-from pinch.ui import look, sound
+from pinch.runs.sourcing import RunRequest
+from pinch.ui import beeps, look
 from pinch.ui.asking import Asking
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
@@ -23,23 +23,23 @@ from pinch.ui.changes import Changes
 from pinch.ui.compare.control import CompareControl
 from pinch.ui.compare.view import CompareView
 from pinch.ui.judge.control import JudgeControl
-from pinch.ui.judge.digesting import DigestControl
+from pinch.ui.judge.list_control import DigestControl
 from pinch.ui.judge.view import RUNS, TIME, JudgeView
 from pinch.ui.late_pages import LatePage, LatePages
 from pinch.ui.logs.control import LogImport
-from pinch.ui.logs.watching import WatchControl
+from pinch.ui.logs.watch_control import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.modes.view import ModesView
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
-from pinch.ui.points import PointsControl
+from pinch.ui.points_control import PointsControl
 from pinch.ui.publish.control import PublishControl
 from pinch.ui.publish.desk import PublishDesk
 from pinch.ui.publish.view import PublishView
 from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
-from pinch.ui.run.preflight import PreflightControl
+from pinch.ui.run.preflight_control import PreflightControl
 from pinch.ui.run.view import RunView
 from pinch.ui.scale.control import ScaleControl
 from pinch.ui.scale.view import ScaleView
@@ -389,7 +389,7 @@ class MainWindow(QMainWindow):
 
     # Recording
 
-    def start(self, request: compose.RunRequest, continues: Run | None = None) -> None:
+    def start(self, request: RunRequest, continues: Run | None = None) -> None:
         """Start recording what the Run page asks for; or go on with a run that was cut."""
         warnings = self.checking.warnings
         if warnings and not self.asking.go_on(warnings):
@@ -445,7 +445,7 @@ class MainWindow(QMainWindow):
         if live.by_hand and live.status is ExitStatus.COMPLETE:
             self.safely(partial(self.asking.score, recording.run.id or 0))
         if live.alarm:
-            sound.play(sound.ALARM)
+            beeps.play(beeps.ALARM)
             self.notices.error(f"Alarm. {live.alarm} What was recorded is kept.")
         elif live.status is ExitStatus.FAILED:
             QApplication.beep()
@@ -459,10 +459,10 @@ class MainWindow(QMainWindow):
     def _settled(self) -> None:
         """A run has settled; the operator may be elsewhere."""
         if self.run_view.beep.isChecked():
-            sound.play(sound.SETTLED)
+            beeps.play(beeps.SETTLED)
             self.notices.done("The run has settled.")
 
-    def plan_next(self, series: Series | None = None) -> None:
+    def plan_next(self, series: CurveSeries | None = None) -> None:
         """The limit that is most worth measuring goes into the plan."""
         chosen = series or self.scale_view.own_series
         if self.page != SCALE or chosen is None:

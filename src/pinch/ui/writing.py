@@ -5,17 +5,18 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import open_book
 from pinch.bench.planning import PlannedSheet
+from pinch.charts.chart_files import write_chart, write_face
 from pinch.charts.face import Drawn, Face
-from pinch.charts.files import write_chart, write_face
 from pinch.charts.theme import Theme
+from pinch.narrative.book_tables import book_tables
+from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
-from pinch.publish.runsheet import write_sheet
+from pinch.publish.printed_sheet import write_sheet
 from pinch.publish.table_files import write_tables
-from pinch.publish.tables import book_tables
 from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.judge.state import JudgedRun
@@ -54,7 +55,7 @@ class Writing(QObject):
         def work(progress: Callable[[float], bool]) -> Path:
             book = open_book(source)
             try:
-                runs = compose.tabled_runs(book, compose.JudgeDesk(book), progress)
+                runs = tabled_runs(book, JudgeDesk(book), progress)
             finally:
                 book.close()
             return write_tables(book_tables(runs), path)[0]

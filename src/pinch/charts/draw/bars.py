@@ -3,7 +3,7 @@
 import math
 from typing import TYPE_CHECKING
 
-from pinch.charts.bars import BarChart, BarGroup, legible
+from pinch.charts.bar_chart import BarChart, BarGroup, legible
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.theme import FIGURE_FACE, LIGHT_FILL, Theme

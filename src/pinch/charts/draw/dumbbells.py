@@ -7,7 +7,7 @@ from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_mark
 from pinch.charts.draw.lettering import LABEL, line_height, width
 from pinch.charts.draw.rows import rows_in
-from pinch.charts.dumbbells import Ball, DumbbellChart
+from pinch.charts.dumbbell_chart import Ball, DumbbellChart
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 
 if TYPE_CHECKING:

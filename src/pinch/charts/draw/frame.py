@@ -7,18 +7,18 @@ screens that cut the edge cut nothing that matters.
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
-from pinch.charts.bars import BarChart
+from pinch.charts.bar_chart import BarChart
 from pinch.charts.draw import bars, dumbbells, multiples, panels, shares, sheet, slopes, tables
 from pinch.charts.draw.area import Area, write_words
 from pinch.charts.draw.lettering import DPI, FINDING, NOTE, TITLE, line_height, set_up, wrapped
-from pinch.charts.dumbbells import DumbbellChart
+from pinch.charts.dumbbell_chart import DumbbellChart
 from pinch.charts.face import Drawn, Face
-from pinch.charts.multiples import GridChart
-from pinch.charts.runsheet import SheetChart
-from pinch.charts.shares import ShareChart
-from pinch.charts.slopes import SlopeChart
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.runsheet_chart import SheetChart
+from pinch.charts.share_chart import ShareChart
+from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.spec import Chart
-from pinch.charts.tablechart import TableChart
+from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import Theme
 
 if TYPE_CHECKING:

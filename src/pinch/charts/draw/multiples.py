@@ -7,7 +7,7 @@ from pinch.charts.draw.area import Area, write_words
 from pinch.charts.draw.keys import draw_devices
 from pinch.charts.draw.lettering import LABEL, shortened
 from pinch.charts.draw.panels import draw_panels
-from pinch.charts.multiples import GridChart
+from pinch.charts.multiples_chart import GridChart
 from pinch.charts.theme import Theme
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height
 from pinch.charts.draw.rows import rows_in
-from pinch.charts.shares import ShareChart
+from pinch.charts.share_chart import ShareChart
 from pinch.charts.theme import FILE_HATCHES, HATCHES, Theme
 
 if TYPE_CHECKING:

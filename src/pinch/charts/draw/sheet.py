@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.lettering import LABEL, NOTE, width
-from pinch.charts.runsheet import BLOCK_KINDS, SheetChart, clock
+from pinch.charts.runsheet_chart import BLOCK_KINDS, SheetChart, clock
 from pinch.charts.theme import FILE_HATCHES, TEXT_FACE, Theme, block_look
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ import numpy as np
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
-from pinch.charts.slopes import SlopeChart
+from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 
 if TYPE_CHECKING:

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import Area, write_words
 from pinch.charts.draw.lettering import DPI, LABEL, NOTE, line_height, shortened, width, wrapped
-from pinch.charts.tablechart import TableChart
+from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import Theme
 
 if TYPE_CHECKING:

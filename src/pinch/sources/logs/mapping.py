@@ -82,7 +82,7 @@ class ColumnUse(Part):
     why: str = ""
 
 
-class Mapping(Part):
+class ColumnMapping(Part):
     """The uses of all columns, in their order; `day_first` answers for dates that could be read either way."""
 
     columns: tuple[ColumnUse, ...] = Field(min_length=1)
@@ -95,7 +95,7 @@ class Mapping(Part):
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownColumn:
     """What a column shows: lowest, median and highest value; all NaN where it holds no numbers."""
 
     low: float
@@ -108,7 +108,7 @@ def fingerprint(names: Sequence[str], units: Sequence[str]) -> str:
     return hashlib.sha256("\x1f".join([*names, "", *units]).casefold().encode()).hexdigest()[:16]
 
 
-def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[Shown]) -> tuple[ColumnUse, ...]:
+def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[ShownColumn]) -> tuple[ColumnUse, ...]:
     """The likeliest use of each column; a channel is given once, to the surest column, the others get numbers."""
     guesses = [_guess_one(n, u, s) for n, u, s in zip(names, units, shown, strict=True)]
     taken: dict[str, int] = {}
@@ -123,7 +123,7 @@ def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[Shown]) ->
     return tuple(guesses)
 
 
-def _guess_one(name: str, unit_row: str, shown: Shown) -> ColumnUse:
+def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
     plain, unit_text = split_unit(name)
     unit = find_unit(unit_text) or find_unit(unit_row.strip("[]() "))
     text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", plain).casefold()
@@ -165,7 +165,9 @@ def _guess_one(name: str, unit_row: str, shown: Shown) -> ColumnUse:
     )
 
 
-def _quantity(unit: Unit | None, by_word: str | None, words: list[str], shown: Shown) -> tuple[str | None, float, str]:
+def _quantity(
+    unit: Unit | None, by_word: str | None, words: list[str], shown: ShownColumn
+) -> tuple[str | None, float, str]:
     """The quantity, how much that is worth, and why."""
     if by_word == "throttle":
         return "throttle", 0.6, "it speaks of throttling"
@@ -232,11 +234,11 @@ def _extra(name: str) -> str:
     return f"extra.{slug[:60]}"
 
 
-def read_mapping(path: Path) -> Mapping:
+def read_mapping(path: Path) -> ColumnMapping:
     """A mapping that was written as JSON.
 
     Raises
     ------
     DataError : it cannot be read, or says something that makes no sense.
     """
-    return read_model(path, Mapping, MOST_BYTES)
+    return read_model(path, ColumnMapping, MOST_BYTES)

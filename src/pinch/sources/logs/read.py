@@ -16,9 +16,9 @@ from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
 from pinch.sources.logs.decode import HEAD, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
-from pinch.sources.logs.mapping import ColumnUse, Mapping, Shown
+from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
-from pinch.sources.logs.table import Table, numbers_of, read_table
+from pinch.sources.logs.table import LogTable, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
 from pinch.sources.parquet_log import is_parquet, read_parquet_log
 from pinch.sources.runlog_csv import TIME, read_run_log
@@ -37,11 +37,11 @@ OUTLINE, HEAD_ROWS, WIDEST = 60, 8, 400
 
 
 @dataclass(frozen=True)
-class Column:
+class LogColumn:
     """A column as it stands in a file: what it shows, and a few of its values in their order (NaN for none) to draw."""
 
     name: str
-    shown: Shown
+    shown: ShownColumn
     outline: FloatArray
 
 
@@ -52,19 +52,19 @@ class ReadLog:
     stand there, and the first lines."""
 
     log: RunLog
-    mapping: Mapping
+    mapping: ColumnMapping
     fingerprint: str
     started: datetime | None = None
     notes: tuple[str, ...] = ()
     questions: tuple[str, ...] = ()
     warnings: tuple[str, ...] = ()
     day_s: float | None = None
-    columns: tuple[Column, ...] = ()
+    columns: tuple[LogColumn, ...] = ()
     head: tuple[str, ...] = ()
     header_line: int = 0
 
 
-def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress = unheard) -> ReadLog:
+def read_log_file(path: Path, mapping: ColumnMapping | None = None, progress: Progress = unheard) -> ReadLog:
     """Read a log: Pinch's own form exactly as it was written, any other by `read_any_log`, as `mapping` says, else as
     it was answered for its header before, else as it is guessed.
 
@@ -75,9 +75,9 @@ def read_log_file(path: Path, mapping: Mapping | None = None, progress: Progress
     if is_parquet(path) or (mapping is None and _is_own(path)):
         log = read_parquet_log(path) if is_parquet(path) else read_run_log(path)
         uses = tuple(ColumnUse(column=name, channel=name) for name in log.series)
-        return ReadLog(log, Mapping(columns=uses), "")
+        return ReadLog(log, ColumnMapping(columns=uses), "")
     found = read_any_log(path, mapping, progress)
-    answered = recall(found.fingerprint, Mapping) if mapping is None and found.questions else None
+    answered = recall(found.fingerprint, ColumnMapping) if mapping is None and found.questions else None
     return found if answered is None else read_any_log(path, answered, progress)
 
 
@@ -91,7 +91,7 @@ def _is_own(path: Path) -> bool:
     return names[0] == TIME and len(names) > 1 and all(is_channel_name(name) for name in names[1:])
 
 
-def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress = unheard) -> ReadLog:
+def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Progress = unheard) -> ReadLog:
     """Read a log; `mapping` says how, else it is guessed.
 
     Raises
@@ -115,7 +115,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
     log = _log_of(dialect, columns, uses, t, warnings, place)
     if table.cut:
         warnings.append("The last row was cut in the middle and is left out.")
-    found = Mapping(columns=uses, day_first=mapping.day_first if mapping else None)
+    found = ColumnMapping(columns=uses, day_first=mapping.day_first if mapping else None)
     asked = [f"{u.column}: is it {u.channel}? ({u.why})" for u in found.doubtful]
     asked += [axis.question] if axis.question else []
     key = maps.fingerprint(dialect.names, dialect.units)
@@ -128,7 +128,7 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
         tuple(asked),
         tuple(warnings),
         axis.day_s,
-        tuple(Column(name, shown[i], _outline(columns[i][0])) for i, name in enumerate(dialect.names)),
+        tuple(LogColumn(name, shown[i], _outline(columns[i][0])) for i, name in enumerate(dialect.names)),
         tuple(line[:WIDEST] for line in text.head(dialect.first + HEAD_ROWS)),
         dialect.header,
     )
@@ -137,9 +137,9 @@ def read_any_log(path: Path, mapping: Mapping | None = None, progress: Progress 
 def _uses(
     dialect: Dialect,
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
-    shown: list[Shown],
-    table: Table,
-    mapping: Mapping | None,
+    shown: list[ShownColumn],
+    table: LogTable,
+    mapping: ColumnMapping | None,
     place: str,
 ) -> tuple[ColumnUse, ...]:
     if mapping is not None:
@@ -174,15 +174,15 @@ def _outline(values: FloatArray) -> FloatArray:
     return np.asarray(np.fmax.reduceat(values, np.arange(0, len(values), step)))
 
 
-def _shown(values: FloatArray) -> Shown:
+def _shown(values: FloatArray) -> ShownColumn:
     """The extremes of all values, and the median of a share of them, which is as good for knowing what they are."""
     some = values[:: max(1, len(values) // MEDIAN_OF)]
     known = some[np.isfinite(some)]
     if not len(known):
         known = values[np.isfinite(values)]
     if not len(known):
-        return Shown(np.nan, np.nan, np.nan)
-    return Shown(float(np.fmin.reduce(values)), float(np.median(known)), float(np.fmax.reduce(values)))
+        return ShownColumn(np.nan, np.nan, np.nan)
+    return ShownColumn(float(np.fmin.reduce(values)), float(np.median(known)), float(np.fmax.reduce(values)))
 
 
 def _first_text(column: "pd.Series") -> str:
@@ -194,10 +194,10 @@ def _first_text(column: "pd.Series") -> str:
 
 def _time_axis(
     dialect: Dialect,
-    table: Table,
+    table: LogTable,
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
     uses: tuple[ColumnUse, ...],
-    mapping: Mapping | None,
+    mapping: ColumnMapping | None,
     place: str,
 ) -> times.TimeAxis:
     """The time of each row, from the best of the columns that tell it; the others must agree."""
@@ -255,7 +255,7 @@ def _without_time(
     return times.TimeAxis(np.cumsum(np.where(np.isfinite(ms), ms, 0.0)) / 1000.0, gone=True)
 
 
-def _through_restarts(t: FloatArray, table: Table, place: str, warnings: list[str]) -> FloatArray:
+def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list[str]) -> FloatArray:
     """Time going on through restarts of the logger; where it goes back without one, it is wrong."""
     for row in table.restarts:
         if t[row] <= t[row - 1]:

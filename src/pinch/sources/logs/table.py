@@ -27,7 +27,7 @@ _NEWLINE = ord("\n")
 
 
 @dataclass(frozen=True)
-class Table:
+class LogTable:
     """Columns by their place, as numbers or as text; `lines` (n,) the line of each row, counted from 1; `restarts` the
     rows before which a logger began anew; `notes` what stands around the rows, `cut` whether the last row was half."""
 
@@ -51,7 +51,7 @@ class _Watched(io.BytesIO):
         return 0 if self.cancelled else super().readinto(buffer)
 
 
-def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = unheard) -> Table:
+def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = unheard) -> LogTable:
     """Read all rows.
 
     Raises
@@ -108,7 +108,7 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
     frame, lines, restarts = _without_headers(frame, lines, dialect)
     if not len(frame):
         raise DataError(place, "it has a header but no samples")
-    return Table(frame, lines, restarts, (*notes, *tail), cut)
+    return LogTable(frame, lines, restarts, (*notes, *tail), cut)
 
 
 def _as_text(data: bytes, begin: int, dialect: Dialect) -> dict[int, type[str]]:

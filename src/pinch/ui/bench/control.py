@@ -5,13 +5,13 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
-from pinch.bench.ladder import rungs
+from pinch.bench.limit_ladder import rungs
+from pinch.bench.plausibility import CAUTION, is_raised
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
-from pinch.bench.sense import CAUTION, is_raised
 from pinch.core.errors import PinchError
 from pinch.ui.bench import entering, state
-from pinch.ui.bench.fields import field_at
+from pinch.ui.bench.field_widgets import field_at
 from pinch.ui.bench.view import BenchView
 from pinch.ui.session import Session
 

@@ -6,11 +6,11 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from pinch.bench import sense
+from pinch.bench import plausibility
 from pinch.bench.entry import read_day, read_pixels, read_quantity
 from pinch.bench.records import Device, Protocol, Record, Setting, Workload, problem_of
 from pinch.core.errors import PinchError
-from pinch.ui.bench.fields import FLAGS, Field, Kind, field_at, text_at, with_value
+from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, text_at, with_value
 
 R = TypeVar("R", bound=Record)
 
@@ -77,15 +77,15 @@ def settle(record: Record, texts: Mapping[str, str]) -> Draft:
 
 def questions(record: Record, device: Device | None) -> dict[str, str]:
     """What is asked back about a record, by field."""
-    asked: list[sense.Question] = []
+    asked: list[plausibility.Question] = []
     if isinstance(record, Device):
-        asked = sense.device_questions(record)
+        asked = plausibility.device_questions(record)
     elif isinstance(record, Setting) and device is not None:
-        asked = sense.setting_questions(record, device)
+        asked = plausibility.setting_questions(record, device)
     elif isinstance(record, Workload):
-        asked = sense.workload_questions(record)
+        asked = plausibility.workload_questions(record)
     elif isinstance(record, Protocol):
-        asked = sense.protocol_questions(record)
+        asked = plausibility.protocol_questions(record)
     return {q.field: q.text for q in asked}
 
 

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Listed
-from pinch.ui.bench.fields import FLAGS, Field, Kind, field_at, part_fields, text_at
+from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, part_fields, text_at
 from pinch.ui.bench.state import WIDE, Section
 from pinch.ui.shell.words import hairline, label
 

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pinch.bench.book import Book
+from pinch.bench.plausibility import is_raised
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import (
     Device,
@@ -15,9 +16,8 @@ from pinch.bench.records import (
     standing,
     workload_words,
 )
-from pinch.bench.sense import is_raised
 from pinch.core.errors import PinchError
-from pinch.publish.methodology import methodology
+from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
 
 KINDS: dict[str, type[Listed]] = {

@@ -5,23 +5,24 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject
 
-from pinch import compose
-from pinch.bench.records import Acceptance, now
-from pinch.compose import (
+from pinch.analysis.comparing import (
     BenchCell,
-    BookPoints,
     CellKey,
     CompareChoice,
     Compared,
     CompareResult,
-    ScaleChoice,
-    ScaleResult,
     Unfair,
+    cells_of,
+    compare_book,
 )
+from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
+from pinch.analysis.points import AVERAGE, BookPoints
+from pinch.bench.records import Acceptance, now
 from pinch.core.errors import PinchError
 from pinch.core.verdict import DELTA
+from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.compare.state import View, view_cells
-from pinch.ui.points import PointsControl
+from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
 from pinch.ui.working import Working
 
@@ -45,7 +46,7 @@ class CompareControl(Working):
         self._by_hand = False
         self.view = View.CHOSEN
         self.workload_ids: tuple[int, ...] | None = None
-        self.measure, self.delta = compose.AVERAGE, DELTA
+        self.measure, self.delta = AVERAGE, DELTA
 
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
@@ -58,7 +59,7 @@ class CompareControl(Working):
         if points is None:
             return []
         if self._cells is None or self._cells[0] is not points:
-            self._cells = points, compose.cells_of(points)
+            self._cells = points, cells_of(points)
         return self._cells[1]
 
     @property
@@ -116,7 +117,7 @@ class CompareControl(Working):
             return False
 
         def work(progress: Callable[[float], bool]) -> Comparison:
-            result = compose.compare_book(points, choice)
+            result = compare_book(points, choice)
             return Comparison(result, _curves(points, choice, progress))
 
         self.begin(points, choice, work)
@@ -160,7 +161,7 @@ class CompareControl(Working):
 
         def work() -> None:
             for cell in (compared.cell, base):
-                done.append(compose.want_more_runs(book, cell.setting, workload, missing))
+                done.append(want_more_runs(book, cell.setting, workload, missing))
 
         self._session.change(f"plan {missing} more runs of each", work)
         return " ".join(done)
@@ -193,4 +194,4 @@ def _curves(points: BookPoints, choice: CompareChoice, progress: Callable[[float
     if len(devices) < 2:
         return None
     room = choice.cells[0].key.room_c
-    return compose.scale_book(points, ScaleChoice(devices, choice.workload_ids, room, choice.measure), progress)
+    return scale_book(points, ScaleChoice(devices, choice.workload_ids, room, choice.measure), progress)

@@ -4,15 +4,15 @@ import math
 from collections.abc import Sequence
 from enum import StrEnum
 
+from pinch.analysis.comparing import BenchCell, Compared, WorkRow
 from pinch.bench.records import workload_words
-from pinch.compose import BenchCell, Compared, WorkRow
-from pinch.compose.saying.comparing import Shown, difference, less_is_better
-from pinch.compose.saying.verdicts import ANSWERS, percent, verdict_words
-from pinch.core.explain import Explanation
-from pinch.core.fairness import GRADE_WORDS, Grade
+from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
-from pinch.core.verdict import CANNOT_TELL, TIE, with_scatter
-from pinch.ui.rows import TableRow
+from pinch.narrative.compare_words import ShownComparison, difference, less_is_better
+from pinch.narrative.explain_verdicts import explain_verdict
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.verdict_words import percent, verdict_words
+from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "W", "Wall W", "dB(A)", "Hottest °C", "")
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
@@ -63,7 +63,7 @@ def _unlike(mains: BenchCell, battery: BenchCell) -> tuple[bool, float]:
     return mains.key.room_c != battery.key.room_c, abs(watts)
 
 
-def result_rows(shown: Shown) -> list[TableRow]:
+def result_rows(shown: ShownComparison) -> list[TableRow]:
     """A row a cell and workload, then the index over all workloads."""
     rows = []
     for row in shown.result.rows:
@@ -74,13 +74,17 @@ def result_rows(shown: Shown) -> list[TableRow]:
     return rows
 
 
-def fair_rows(shown: Shown) -> list[TableRow]:
+def fair_rows(shown: ShownComparison) -> list[TableRow]:
     """Every difference of conditions, the worst open ones first."""
     rows = []
     for u in shown.result.unfair:
         d = u.difference
         whom = {"a": "holds it back", "b": "holds the baseline back"}
-        back = whom.get(d.holds_back, GRADE_WORDS[d.grade]) if d.grade is Grade.HOLDS_BACK else GRADE_WORDS[d.grade]
+        back = (
+            whom.get(d.holds_back, GRADE_WORDS[d.grade])
+            if d.grade is FairnessGrade.HOLDS_BACK
+            else GRADE_WORDS[d.grade]
+        )
         cells = (u.cell.name, d.what, d.a, d.b, back, u.accepted)
         where = f"Of {', '.join(u.workloads)}."
         explained = Explanation(
@@ -96,12 +100,12 @@ def fair_rows(shown: Shown) -> list[TableRow]:
     return rows
 
 
-def _row_note(shown: Shown, row: WorkRow) -> str:
+def _row_note(shown: ShownComparison, row: WorkRow) -> str:
     scatter = "" if math.isnan(row.pooled.sd) else f"scatter of repeats {100 * row.pooled.sd:.2g} %"
     return ", ".join(filter(None, ("less is better" if less_is_better(shown, row) else "", scatter)))
 
 
-def _result_row(c: Compared, row: WorkRow, shown: Shown) -> TableRow:
+def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
     known = (f"   {c.cell.name}", f"{c.score.mean:.4g}", str(c.score.runs))
     b = c.beside
     values = (b.power_w, b.wall_w, b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None)
@@ -113,49 +117,6 @@ def _result_row(c: Compared, row: WorkRow, shown: Shown) -> TableRow:
     between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
     cells = (*known, verdict_words(v), difference(c, shown), between, *last)
     return TableRow(cells, explain_verdict(c, row, shown), of=c)
-
-
-def explain_verdict(c: Compared, row: WorkRow, shown: Shown) -> Explanation:
-    """A verdict with the numbers of both cells."""
-    assert c.verdict is not None
-    v, result = c.verdict, shown.result
-    base = next(x for x in row.cells if x.cell == result.baseline)
-    delta = 100 * result.choice.delta
-    less = less_is_better(shown, row)
-    formula = [
-        f"{c.score.mean:.5g} of {c.score.runs} runs",
-        f"against {base.score.mean:.5g} of {base.score.runs}",
-        f"{v.ratio:.4g} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
-    ]
-    if less:
-        time = 100 * (1 - c.score.mean / base.score.mean)
-        formula.append(f"takes {abs(time):.1f} % {'less' if time >= 0 else 'more'} time")
-    if v.has_interval:
-        formula.append(f"95 %: {percent(v.low)} to {percent(v.high)}")
-    meanings = {
-        TIE: f"The 90 % interval lies within ± {delta:g} %: a tie is a result.",
-        CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
-    }
-    sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
-    both = [(x.cell.name, with_scatter(x.score, row.pooled)) for x in (c, base)]
-    scatter = [
-        f"{name}: scatter {100 * s.log_sd:.2g} %{' (borrowed)' if s.borrowed else ''}."
-        for name, s in both
-        if math.isfinite(s.log_sd)
-    ]
-    cautions = [v.words] if v.words else []
-    if v.more_runs:
-        cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")
-    cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]
-    return Explanation(
-        f"{c.cell.name}: {ANSWERS[v.answer]}",
-        meanings.get(v.answer, sure),
-        tuple(formula),
-        row.workload.name,
-        " ".join(scatter) or "Single runs: no interval can be claimed.",
-        "verdicts",
-        tuple(cautions),
-    )
 
 
 def _index_row(name: str, index: Index) -> TableRow:

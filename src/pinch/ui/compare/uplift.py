@@ -4,20 +4,21 @@ import math
 
 import numpy as np
 
+from pinch.analysis.comparing import BenchCell, WorkRow
+from pinch.analysis.curves import ScaleResult
 from pinch.charts.spec import Chart, Dots, Panel
-from pinch.compose import BenchCell, ScaleResult, WorkRow
-from pinch.compose.saying.comparing import Shown, headline
-from pinch.compose.saying.verdicts import percent
 from pinch.core.errors import DataError
-from pinch.core.explain import Explanation
-from pinch.core.generations import Split, split_uplift
+from pinch.core.generations import UpliftSplit, split_uplift
 from pinch.core.ladder import Ladder
-from pinch.ui.rows import TableRow
+from pinch.narrative.compare_words import ShownComparison, headline
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.verdict_words import percent
+from pinch.ui.table_rows import TableRow
 
 GENERATION_COLUMNS = ("", "Uplift", "At equal watts", "95 %", "By more watts", "")
 
 
-def generation_rows(shown: Shown, curves: ScaleResult | None) -> list[TableRow]:
+def generation_rows(shown: ShownComparison, curves: ScaleResult | None) -> list[TableRow]:
     """How much of each uplift comes from watts, for every workload with a curve of both devices."""
     rows = []
     base = shown.result.baseline if shown.result.choice.cells else None
@@ -35,7 +36,7 @@ def generation_rows(shown: Shown, curves: ScaleResult | None) -> list[TableRow]:
     return rows
 
 
-def time_chart(shown: Shown) -> Chart | None:
+def time_chart(shown: ShownComparison) -> Chart | None:
     """Every run of the compared cells by its day, as a share of the baseline's mean; None where there are none."""
     runs = [
         (c.cell, p.run.started, score / base * 100.0)
@@ -59,7 +60,7 @@ def time_chart(shown: Shown) -> Chart | None:
     return Chart(headline(shown), (panel,), f"Days since {first:%-d %B %Y}", "d", footnote=words, alternative=words)
 
 
-def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) -> Split:
+def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) -> UpliftSplit:
     def ladder_of(of: BenchCell) -> tuple[Ladder, float]:
         series = next(
             (s for s in curves.series if s.device.id == of.device.id and s.workload.id == row.workload.id), None
@@ -77,7 +78,7 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
     return split_uplift(new, new_w, old, old_w)
 
 
-def _split_row(name: str, split: Split, cell: BenchCell, base: BenchCell) -> TableRow:
+def _split_row(name: str, split: UpliftSplit, cell: BenchCell, base: BenchCell) -> TableRow:
     interval = ""
     if math.isfinite(split.design_low):
         interval = f"{_points(split.design_low)} to {_points(split.design_high)}"

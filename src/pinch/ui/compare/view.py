@@ -19,20 +19,22 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.analysis.comparing import BenchCell, Compared, Unfair
+from pinch.analysis.curves import LOW_NAMES
+from pinch.analysis.points import AVERAGE
 from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
-from pinch.compose import AVERAGE, LOW_NAMES, BenchCell, Compared, Unfair
-from pinch.compose.saying import comparing
-from pinch.compose.saying.comparing import Shown
-from pinch.compose.saying.money import money_chart
-from pinch.core.explain import Explanation
+from pinch.narrative import compare_words
+from pinch.narrative.compare_words import ShownComparison
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.price_words import money_chart
 from pinch.ui.chooser import Chooser
-from pinch.ui.compare import money, state, uplift
+from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
 from pinch.ui.compare.state import View
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
-from pinch.ui.rowtable import RowTable
+from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
 TABS = ("Bars", "Verdicts", "Fairness", "Watts or design", "Over time", "Money")
@@ -77,8 +79,8 @@ class CompareView(QWidget):
         self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 10))
         self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=range(6))
         self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
-        self.money = RowTable("Prices beside scores", money.MONEY_COLUMNS)
-        self.offers = RowTable("All prices", money.OFFER_COLUMNS, words=(0, 3, 5))
+        self.money = RowTable("Prices beside scores", price_pane.MONEY_COLUMNS)
+        self.offers = RowTable("All prices", price_pane.OFFER_COLUMNS, words=(0, 3, 5))
         self.time, self.money_chart = ChartView(), ChartView()
         self.accept = small_button(
             "Accept with a reason …", "This difference does not matter here (Ctrl+Shift+F)", self._accept
@@ -86,7 +88,7 @@ class CompareView(QWidget):
         self.more = small_button("Plan the missing runs", "As many more as an answer takes (Ctrl+Alt+P)", self._more)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.comparison: Comparison | None = None
-        self.shown: Shown | None = None
+        self.shown: ShownComparison | None = None
         self._slots: dict[int, int] = {}
         self._subject: int | None = None
         self._cells: list[BenchCell] = []
@@ -154,7 +156,7 @@ class CompareView(QWidget):
         """Show what is compared, sorted and in the unit that are chosen."""
         if self.comparison is None:
             return
-        shown = Shown(
+        shown = ShownComparison(
             self.comparison.result,
             self.order.currentText() == BY_SCORE,
             self.unit.currentText() == ABSOLUTE,
@@ -163,7 +165,7 @@ class CompareView(QWidget):
         )
         self.shown = shown
         lack = len(shown.result.choice.cells) < 2 and self.view.currentData() is not View.CHOSEN
-        chart = comparing.bars(shown)
+        chart = compare_words.bars(shown)
         self.headline.setText(state.view_lack(self.view.currentData()) if lack else unbroken(chart.title))
         self.bars.show_chart(chart)
         notes = chart.footnotes
@@ -172,8 +174,8 @@ class CompareView(QWidget):
         self.verdicts.show_rows(state.result_rows(shown))
         self.fairness.show_rows(state.fair_rows(shown))
         self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
-        self.money.show_rows(money.money_rows(shown))
-        self.offers.show_rows(money.offer_rows(list(dict.fromkeys(c.device for c in shown.result.choice.cells))))
+        self.money.show_rows(price_pane.money_rows(shown))
+        self.offers.show_rows(price_pane.offer_rows(list(dict.fromkeys(c.device for c in shown.result.choice.cells))))
         for view, drawn in ((self.time, uplift.time_chart(shown)), (self.money_chart, money_chart(shown))):
             view.setVisible(drawn is not None)
             if drawn is not None:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pinch import compose
+from pinch.analysis.judging import JudgeDesk, judge_from_file
 from pinch.bench import runlogs
 from pinch.bench.records import Run
 from pinch.core.judge import Judgement
@@ -43,8 +43,8 @@ class JudgeControl(QObject):
         self.cancel()
         path = self._session.book.path
 
-        def work(_: Callable[[float], bool]) -> compose.JudgeDesk:
-            return compose.judge_from_file(path, run)
+        def work(_: Callable[[float], bool]) -> JudgeDesk:
+            return judge_from_file(path, run)
 
         self._job = Job(work, self)
         self._job.finished.connect(lambda judged: self._judged(run, judged))
@@ -58,6 +58,6 @@ class JudgeControl(QObject):
             self._job.cancel()
             self._job = None
 
-    def _judged(self, run: Run, judged: compose.JudgeDesk) -> None:
+    def _judged(self, run: Run, judged: JudgeDesk) -> None:
         self._session.desk.take_over(judged)
         self.finished.emit(run.id or 0)

@@ -5,13 +5,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from pinch.charts.spec import Chart, minutes
-from pinch.compose.saying.runs import names_of, overlay_of
-from pinch.core.explain import Explanation
 from pinch.core.figures import Estimate
 from pinch.core.framekinds import Share
 from pinch.core.framestats import Interval, Lows
-from pinch.core.heat import Heat
 from pinch.core.judge import Judgement
+from pinch.narrative.explain_runs import explain_coolable, explain_r
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.run_words import names_of, overlay_of
 from pinch.ui.judge.state import JudgedRun
 
 TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
@@ -29,7 +29,7 @@ class Fact:
 
 
 @dataclass(frozen=True)
-class Difference:
+class FigureDifference:
     """A figure of several runs; all but the first with how far they are from it."""
 
     name: str
@@ -127,11 +127,11 @@ def heat_facts(shown: JudgedRun) -> list[Fact]:
         return []
     taus = ", ".join(f"{r:.2f} K/W in {tau:.0f} s" for r, tau in zip(heat.fit.r, heat.tau_s, strict=True))
     facts = [
-        Fact("Thermal resistance", (_with_u(heat.r_th, 2), f"{taus}; off by {heat.fit.rms_k:.2f} K"), _explain_r(heat))
+        Fact("Thermal resistance", (_with_u(heat.r_th, 2), f"{taus}; off by {heat.fit.rms_k:.2f} K"), explain_r(heat))
     ]
     if heat.coolable_w.known:
         at_25 = f"{heat.coolable_25_w.value:.1f} W at 25 °C" if heat.coolable_25_w.known else "of this room only"
-        facts.append(Fact("Coolable power", (_with_u(heat.coolable_w, 1), at_25), _explain_coolable(heat)))
+        facts.append(Fact("Coolable power", (_with_u(heat.coolable_w, 1), at_25), explain_coolable(heat)))
     if math.isfinite(heat.headroom_k):
         normal = (
             f"{heat.normal_c:.1f} °C in a room of 25 °C"
@@ -144,43 +144,13 @@ def heat_facts(shown: JudgedRun) -> list[Fact]:
     return facts
 
 
-def _explain_r(heat: Heat) -> Explanation:
-    meaning = (
-        "How many kelvin each watt lifts the temperature above the room once everything has settled: the sum of the "
-    )
-    meaning += "terms that follow the measured power, each with its own time."
-    room = "a fitted base" if heat.offset_fitted else f"the room, {heat.room_c:.1f} °C"
-    terms = " + ".join(f"{r:.3f}" for r in heat.fit.r)
-    return Explanation(
-        "Thermal resistance",
-        meaning,
-        (f"T = {room} + Σ Rᵢ·(hᵢ∗P)", f"ΣRᵢ = {terms} = {heat.r_th.value:.3f} K/W"),
-        f"The record from {minutes(heat.start_s)} to {minutes(heat.end_s)}.",
-        f"± {heat.r_th.u:.2g} K/W; what the fit leaves counts as correlated. It tells of this run only.",
-        "heat",
-        tuple(note.text for note in heat.notes),
-    )
-
-
-def _explain_coolable(heat: Heat) -> Explanation:
-    numbers = f"= ({heat.limit_c:.1f} − {heat.room_c:.1f}) / {heat.r_th.value:.3f} = {heat.coolable_w.value:.1f} W"
-    return Explanation(
-        "Coolable power",
-        "The power that holds the temperature limit in this room for good.",
-        ("(T_limit − T_room) / R_th", numbers),
-        "",
-        f"± {heat.coolable_w.u:.2g} W, from the resistance.",
-        "heat",
-    )
-
-
 def _with_u(estimate: Estimate, digits: int) -> str:
     least = 0.5 * 10.0**-digits
     u = f"< {least:g}" if estimate.u < least else f"{estimate.u:.{digits}f}"
     return f"{estimate.value:.{digits}f} ± {u} {estimate.unit}"
 
 
-def overlay(runs: Sequence[JudgedRun]) -> tuple[Chart, tuple[str, ...], list[Difference]]:
+def overlay(runs: Sequence[JudgedRun]) -> tuple[Chart, tuple[str, ...], list[FigureDifference]]:
     """The chart of runs laid over each other, their names, and how they differ from the first."""
     differences = [d for name, unit, digits, value in _COMPARED if (d := _difference(name, unit, digits, value, runs))]
     return overlay_of(runs), names_of(runs), differences
@@ -209,7 +179,7 @@ _COMPARED: Sequence[tuple[str, str, int, Value]] = (
 )
 
 
-def _difference(name: str, unit: str, digits: int, value: Value, runs: Sequence[JudgedRun]) -> Difference | None:
+def _difference(name: str, unit: str, digits: int, value: Value, runs: Sequence[JudgedRun]) -> FigureDifference | None:
     """One row; None where no run has the figure, or it is zero in all."""
     values = [value(run.judged) for run in runs]
     known = [x for x in values if math.isfinite(x)]
@@ -219,7 +189,7 @@ def _difference(name: str, unit: str, digits: int, value: Value, runs: Sequence[
     cells = [_amount(first, unit, digits)]
     for x in values[1:]:
         cells.append(_amount(x, unit, digits) + _apart(first, x, unit, digits))
-    return Difference(name, tuple(cells))
+    return FigureDifference(name, tuple(cells))
 
 
 def _amount(value: float, unit: str, digits: int) -> str:

@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.charts.spec import Chart, unbroken
-from pinch.compose.saying.runs import frame_charts, heat_charts
-from pinch.core.explain import Explanation
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.run_words import frame_charts, heat_charts
 from pinch.ui import look
 from pinch.ui.judge import facts
-from pinch.ui.judge.facts import Difference, Fact
+from pinch.ui.judge.facts import Fact, FigureDifference
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import label
@@ -166,7 +166,7 @@ class OverlayPane(QWidget):
         self.view.hide()
         self.table.hide()
 
-    def show_runs(self, chart: Chart, names: Sequence[str], differences: Sequence[Difference]) -> None:
+    def show_runs(self, chart: Chart, names: Sequence[str], differences: Sequence[FigureDifference]) -> None:
         """The chart, and a row a figure with what each run has of it."""
         self.words.setText(unbroken(chart.title))
         self.view.show()

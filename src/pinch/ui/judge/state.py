@@ -7,18 +7,19 @@ import numpy as np
 
 from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
-from pinch.compose.saying.runs import RunStory
-from pinch.core import explain
 from pinch.core.channels import unit_of
-from pinch.core.explain import ClaimedLimits, Explanation
 from pinch.core.figures import ChannelFigures
-from pinch.core.finding import HELD_BY
 from pinch.core.runlog import period_of
+from pinch.narrative import explain_runs
+from pinch.narrative.explain_runs import ClaimedLimits
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.finding import HELD_BY
+from pinch.narrative.run_words import RunStory
 from pinch.ui.run.state import reading_words
 
 
 @dataclass(frozen=True)
-class Card:
+class ShownFigure:
     """A figure: caption, value and unit as they are printed, a quiet second line, and its explanation."""
 
     caption: str
@@ -31,7 +32,7 @@ class Card:
 class JudgedRun(RunStory):
     """A run with the figures, words and explanations of the page."""
 
-    def cards(self) -> list[Card]:
+    def cards(self) -> list[ShownFigure]:
         """The figures in a row, those that this log gives."""
         j = self.judged
         cards = []
@@ -39,25 +40,25 @@ class JudgedRun(RunStory):
             cards += [self._power_card(j.figures[j.power]), self._burst_card(), self._hold_card(j.power)]
         if "wall.power" in j.figures:
             f = j.figures["wall.power"]
-            cards.append(_card("At the wall", f, self._wall_share(f), explain.explain_sustained(j, f.channel)))
+            cards.append(_card("At the wall", f, self._wall_share(f), explain_runs.explain_sustained(j, f.channel)))
         if j.clock:
             f = j.figures[j.clock]
             cards.append(
-                _card("Sustained clock", f, _hold_words(f), explain.explain_sustained(j, j.clock), 1e-3, "GHz")
+                _card("Sustained clock", f, _hold_words(f), explain_runs.explain_sustained(j, j.clock), 1e-3, "GHz")
             )
         if j.temp:
             f = j.figures[j.temp]
-            cards.append(_card("Temperature", f, self._headroom(f), explain.explain_temperature(j)))
+            cards.append(_card("Temperature", f, self._headroom(f), explain_runs.explain_temperature(j)))
         if j.rate:
             f = j.figures[j.rate]
             unit = self.workload.score_unit
             caption = "Frame rate" if j.rate == "frame.rate" else "Score rate"
-            cards.append(_card(caption, f, _hold_words(f), explain.explain_sustained(j, j.rate), unit=unit))
+            cards.append(_card(caption, f, _hold_words(f), explain_runs.explain_sustained(j, j.rate), unit=unit))
         elif scores := scores_of(self.run):
             cards.append(self._score_card(scores))
         return cards
 
-    def _score_card(self, scores: list[float]) -> Card:
+    def _score_card(self, scores: list[float]) -> ShownFigure:
         """The mean over the passes that count."""
         mean = sum(scores) / len(scores)
         listed = ", ".join(f"{s:.4g}" for s in scores)
@@ -73,13 +74,13 @@ class JudgedRun(RunStory):
             "passes",
         )
         spread = f"{min(scores):.4g} to {max(scores):.4g}" if len(scores) > 1 else "one pass"
-        return Card("Score", f"{mean:.4g}", self.workload.score_unit, spread, explained)
+        return ShownFigure("Score", f"{mean:.4g}", self.workload.score_unit, spread, explained)
 
-    def _power_card(self, f: ChannelFigures) -> Card:
+    def _power_card(self, f: ChannelFigures) -> ShownFigure:
         claimed = self.setting.sustained_w
         words = [f"claimed {claimed:g}"] if claimed else []
         words += [plus_minus(f.sustained.u)] if math.isfinite(f.sustained.u) else []
-        return _card("Sustained power", f, ", ".join(words), explain.explain_sustained(self.judged, f.channel))
+        return _card("Sustained power", f, ", ".join(words), explain_runs.explain_sustained(self.judged, f.channel))
 
     def _wall_share(self, wall: ChannelFigures) -> str:
         """The package's share of what the wall gives."""
@@ -88,21 +89,21 @@ class JudgedRun(RunStory):
         package = self.judged.figures[self.judged.power].sustained.value
         return f"package {100 * package / wall.sustained.value:.0f} % of it" if math.isfinite(package) else ""
 
-    def _burst_card(self) -> Card:
+    def _burst_card(self) -> ShownFigure:
         limits = self.judged.limits
         claimed = ClaimedLimits(self.setting.sustained_w, self.setting.burst_w, self.setting.window_s)
-        explained = explain.explain_burst(self.judged, claimed)
+        explained = explain_runs.explain_burst(self.judged, claimed)
         if not math.isfinite(limits.burst.value):
-            return Card("Burst power", "none", "", "no burst in this run", explained)
+            return ShownFigure("Burst power", "none", "", "no burst in this run", explained)
         second = f"{limits.burst_s.value:.0f} s"
         if math.isfinite(limits.window_s.value):
             second += f", window {'≥ ' if limits.bounded else ''}{limits.window_s.value:.0f} s"
-        return Card("Burst power", f"{limits.burst.value:.1f}", "W", second, explained)
+        return ShownFigure("Burst power", f"{limits.burst.value:.1f}", "W", second, explained)
 
-    def _hold_card(self, channel: str) -> Card:
+    def _hold_card(self, channel: str) -> ShownFigure:
         f = self.judged.figures[channel]
         value = f"{100 * f.hold:.0f}" if math.isfinite(f.hold) else "–"
-        return Card("Power held", value, "%", "of its burst", explain.explain_hold(self.judged, channel))
+        return ShownFigure("Power held", value, "%", "of its burst", explain_runs.explain_hold(self.judged, channel))
 
     def _headroom(self, f: ChannelFigures) -> str:
         room = self.judged.levels.temp_limit_c - f.sustained.value
@@ -178,7 +179,7 @@ class JudgedRun(RunStory):
         """The stretch of the limiter strip at a time."""
         for segment in self.judged.limiters:
             if segment.start_s <= t_s < segment.end_s:
-                return explain.explain_segment(self.judged, segment)
+                return explain_runs.explain_segment(self.judged, segment)
         return None
 
 
@@ -189,10 +190,10 @@ def _card(
     explanation: Explanation,
     factor: float = 1.0,
     unit: str | None = None,
-) -> Card:
+) -> ShownFigure:
     value = f.sustained.value * factor
     text = "–" if not math.isfinite(value) else _figures(value)
-    return Card(caption, text, f.unit if unit is None else unit, second, explanation)
+    return ShownFigure(caption, text, f.unit if unit is None else unit, second, explanation)
 
 
 def _figures(value: float) -> str:

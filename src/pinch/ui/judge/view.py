@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.charts.spec import Chart, unbroken
-from pinch.core.explain import Explanation
+from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
-from pinch.ui.judge.runs import RunsPane
-from pinch.ui.judge.state import Card, JudgedRun
+from pinch.ui.judge.runs_pane import RunsPane
+from pinch.ui.judge.state import JudgedRun, ShownFigure
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 
@@ -31,7 +31,7 @@ CURSOR_HINT = "Move over the chart for values; Ctrl+Right: next event; the wheel
 class FigureCard(QAbstractButton):
     """A figure that can be clicked."""
 
-    def __init__(self, card: Card) -> None:
+    def __init__(self, card: ShownFigure) -> None:
         super().__init__()
         self.card = card
         self.setCheckable(True)
@@ -233,7 +233,7 @@ class JudgeView(QWidget):
         self.move_window.setVisible(there and self.tabs.currentIndex() == TIME)
         self.below.setVisible(there or many)
 
-    def _fill_cards(self, cards: list[Card]) -> None:
+    def _fill_cards(self, cards: list[ShownFigure]) -> None:
         for button in self._group.buttons():
             self._group.removeButton(button)
             self._cards.removeWidget(button)

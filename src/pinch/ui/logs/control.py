@@ -7,16 +7,16 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
-from pinch import compose
-from pinch.compose import Added, Arrival, Batch, ToldRun
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress
+from pinch.intake.arrivals import Added, Arrival, Batch, add_arrivals, as_read, files_in, read_again, read_batch
+from pinch.intake.score_tables import RoleMapping, guess_roles, key_of
+from pinch.intake.told_scores import ToldRun, add_told
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall, remember
-from pinch.sources.scores import RoleMapping, guess_roles, key_of
 from pinch.sources.sheets import Sheet
 from pinch.ui.background import Job
-from pinch.ui.logs.scores import ScoresDialog
+from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
 
@@ -42,7 +42,7 @@ class LogImport(QObject):
 
         def work(progress: Progress) -> Batch:
             there = self._unpacked.enter_context(opened(paths))
-            return compose.read_batch(compose.files_in(there), None, progress)
+            return read_batch(files_in(there), None, progress)
 
         self._start(work, self._ask)
 
@@ -55,7 +55,7 @@ class LogImport(QObject):
         remember(key, dialog.roles)
         added: list[ToldRun] = []
         name = Path(sheet.place).name
-        session.change(f"add scores of {name}", lambda: added.extend(compose.add_told(session.book, dialog.rows, name)))
+        session.change(f"add scores of {name}", lambda: added.extend(add_told(session.book, dialog.rows, name)))
         session.choose_run(added[-1].run.id or 0)
         scores = "1 score is" if len(added) == 1 else f"{len(added)} scores are"
         self._tell(f"{scores} in the book", [a.words for a in added], ())
@@ -72,7 +72,7 @@ class LogImport(QObject):
         added: list[Added] = []
         session = self._window.session
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
-        session.change(f"add {name}", lambda: added.extend(compose.add_arrivals(session.book, arrivals)))
+        session.change(f"add {name}", lambda: added.extend(add_arrivals(session.book, arrivals)))
         if choose:
             session.choose_run(added[-1].run.id or 0)
         runs = "1 run is" if len(added) == 1 else f"{len(added)} runs are"
@@ -114,14 +114,14 @@ class LogImport(QObject):
             remember(key, mapping)
         if answers:
             self._start(
-                lambda progress: compose.read_again(batch, answers, progress),
+                lambda progress: read_again(batch, answers, progress),
                 lambda again: self._add(dialog.arrivals, again),
             )
         else:
             self._add(dialog.arrivals, batch)
 
     def _add(self, arrivals: Sequence[Arrival], batch: Batch) -> None:
-        there = [a for meant in arrivals if (a := compose.as_read(meant, batch)) is not None]
+        there = [a for meant in arrivals if (a := as_read(meant, batch)) is not None]
         if not there:
             raise PinchError(" ".join(batch.refused) or "Nothing was read.")
         self._unpacked.close()

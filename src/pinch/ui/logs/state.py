@@ -5,12 +5,12 @@ from datetime import datetime
 from pathlib import Path
 
 from pinch.bench.summaries import origin_words
-from pinch.compose import Arrival
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import PinchError
-from pinch.sources.logs.mapping import ColumnUse, Mapping
-from pinch.sources.logs.read import Column, ReadLog
-from pinch.sources.scores import Told
+from pinch.intake.arrivals import Arrival
+from pinch.intake.score_tables import Told
+from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
+from pinch.sources.logs.read import LogColumn, ReadLog
 
 TIMES = ("time", "date")
 
@@ -48,7 +48,7 @@ class Answers:
         """Whether dates begin with the day."""
         self._day_first[key] = day_first
 
-    def take(self, key: str, mapping: Mapping) -> None:
+    def take(self, key: str, mapping: ColumnMapping) -> None:
         """Take the uses of a mapping for a header that has all of its columns.
 
         Raises
@@ -62,13 +62,13 @@ class Answers:
         if mapping.day_first is not None:
             self._day_first[key] = mapping.day_first
 
-    def mapping(self, key: str) -> Mapping:
+    def mapping(self, key: str) -> ColumnMapping:
         """All uses of a header as they are meant now."""
         day_first = self._day_first.get(key, self._guessed[key].day_first)
-        return Mapping(columns=tuple(self._uses[key].values()), day_first=day_first)
+        return ColumnMapping(columns=tuple(self._uses[key].values()), day_first=day_first)
 
     @property
-    def given(self) -> dict[str, Mapping]:
+    def given(self) -> dict[str, ColumnMapping]:
         """The mappings that were asked about or changed, all of them sure now.
 
         Raises
@@ -85,7 +85,7 @@ class Answers:
         return made
 
     @staticmethod
-    def _refuse_twice(mapping: Mapping) -> None:
+    def _refuse_twice(mapping: ColumnMapping) -> None:
         seen: dict[str, str] = {}
         for use in mapping.columns:
             if use.channel and use.channel not in TIMES and use.channel in seen:
@@ -115,7 +115,7 @@ def pair_words(arrival: Arrival) -> str:
     return f"{arrival.pair.frames.name}, {arrival.pair.offset_s:+.6g} s {arrival.pair.how}"
 
 
-def range_words(column: Column) -> str:
+def range_words(column: LogColumn) -> str:
     """What a column shows, as it stands in the file."""
     low, median, high = column.shown.low, column.shown.median, column.shown.high
     if low != low:

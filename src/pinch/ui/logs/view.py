@@ -27,16 +27,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch import compose
 from pinch.bench.book import Book
 from pinch.bench.entry import read_quantity
 from pinch.bench.files import write_model
-from pinch.bench.filing import NamePattern
 from pinch.bench.records import Device, Setting, Workload, checked, live
-from pinch.compose import Batch
 from pinch.core.errors import PinchError
-from pinch.sources.logs.mapping import Mapping, read_mapping
-from pinch.sources.logs.pairing import holds_frames_only
+from pinch.intake.arrivals import Batch, arrivals_of, put_together, taken_apart
+from pinch.intake.filing import NamePattern
+from pinch.intake.pairing import holds_frames_only
+from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
 from pinch.ui.logs.columns import ColumnsTable
@@ -67,7 +66,7 @@ class ArrivalsDialog(QDialog):
         self._batch, self._book = batch, book
         self._shared = Path(commonpath([path.parent for path in batch.read]))
         self.answers = Answers(batch.read.values())
-        there = compose.arrivals_of(batch.read, book, NamePattern(""))
+        there = arrivals_of(batch.read, book, NamePattern(""))
         self.arrivals = sorted(there, key=lambda arrival: not arrival.open)
         self._make_widgets()
         self._lay_out()
@@ -76,7 +75,7 @@ class ArrivalsDialog(QDialog):
         self._choose([row for row, a in enumerate(self.arrivals) if not a.filed.whole] or [0])
 
     @property
-    def mappings(self) -> dict[str, Mapping]:
+    def mappings(self) -> dict[str, ColumnMapping]:
         """How columns are to be understood, by fingerprint, for each header that was asked about or changed."""
         return self.answers.given
 
@@ -96,7 +95,7 @@ class ArrivalsDialog(QDialog):
             self._say(str(error))
             return
         self._say("")
-        named = {a.path: a.filed for a in compose.arrivals_of(self._batch.read, self._book, pattern)}
+        named = {a.path: a.filed for a in arrivals_of(self._batch.read, self._book, pattern)}
         self.arrivals = [replace(a, filed=named.get(a.path, a.filed).over(a.filed)) for a in self.arrivals]
         self._fill()
 
@@ -115,14 +114,14 @@ class ArrivalsDialog(QDialog):
         sensors = next(a for a in chosen if a is not frames[0])
         self.arrivals = [a for a in self.arrivals if a is not frames[0]]
         place = self.arrivals.index(sensors)
-        self.arrivals[place] = compose.put_together(sensors, frames[0])
+        self.arrivals[place] = put_together(sensors, frames[0])
         self._fill()
         self._choose([place])
 
     def take_apart(self) -> None:
         """The frames of the chosen row are a run of their own."""
         for row in reversed(self.chosen):
-            self.arrivals[row : row + 1] = compose.taken_apart(self.arrivals[row])
+            self.arrivals[row : row + 1] = taken_apart(self.arrivals[row])
         self._fill()
 
     @property

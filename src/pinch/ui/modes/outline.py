@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from pinch.analysis.modes import Surface
 from pinch.bench.records import Form
-from pinch.compose.modes import Surface
 from pinch.ui import look
 
 PLACES: Mapping[str, tuple[float, float]] = {

@@ -4,16 +4,11 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+from pinch.analysis.modes import ModeRow, ModesSheet, best_below
+from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
-from pinch.compose import RunPoint
-from pinch.compose.modes import (
-    ModeRow,
-    ModesSheet,
-    best_below,
-)
-from pinch.compose.saying.modes import hours_words
 from pinch.core.touch import Material, longest_contact
-from pinch.ui.modes.explaining import (
+from pinch.narrative.explain_modes import (
     explain_minutes,
     explain_mode,
     explain_noise,
@@ -21,7 +16,8 @@ from pinch.ui.modes.explaining import (
     explain_surface,
     explain_wall,
 )
-from pinch.ui.rows import TableRow
+from pinch.narrative.mode_words import hours_words
+from pinch.ui.table_rows import TableRow
 
 MODE_COLUMNS = (
     *("Setting", "W", "Burst W", "Hold %", "GHz", "°C", "Headroom K", "Score", "dB(A)", "Hottest °C", "Wall W"),

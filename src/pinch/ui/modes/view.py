@@ -13,19 +13,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.analysis.modes import ModeRow, ModesSheet, idle_power
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.readings import Instrument
 from pinch.charts.spec import Chart, unbroken
-from pinch.compose import BookPoints, RunPoint
-from pinch.compose.modes import ModeRow, ModesSheet, idle_power
-from pinch.compose.saying import modes as saying
-from pinch.core.explain import Explanation
 from pinch.core.sound import Grade
 from pinch.core.touch import Material
-from pinch.ui.modes import explaining, state
+from pinch.narrative import explain_modes
+from pinch.narrative import mode_words as saying
+from pinch.narrative.explanation import Explanation
+from pinch.ui.modes import state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
 from pinch.ui.plots.chart_view import ChartView
-from pinch.ui.rowtable import RowTable
+from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
 TABS = ("At a glance", "Wall", "Battery", "Sound", "Touch", "Year")
@@ -159,7 +160,7 @@ class ModesView(QWidget):
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
         if tab == WALL and self.sheet is not None:
-            explained = explaining.explain_line(self.sheet, self._instruments)
+            explained = explain_modes.explain_line(self.sheet, self._instruments)
             if explained is not None:
                 self.explained.emit(explained)
 
@@ -198,17 +199,19 @@ class ModesView(QWidget):
         hint = label(
             "Click a heading to sort, a cell for where it comes from; Enter opens the run.", "quiet", wrap=True
         )
-        caution = label(explaining.CAUTION_TOUCH, "quiet", wrap=True)
+        caution = label(explain_modes.CAUTION_TOUCH, "quiet", wrap=True)
         touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)
         return [
             _page([self.share], hint, self.modes),
-            _page([], self.wall_words, self.wall_chart, self.wall, label(explaining.CAUTION_WALL, "quiet", wrap=True)),
+            _page(
+                [], self.wall_words, self.wall_chart, self.wall, label(explain_modes.CAUTION_WALL, "quiet", wrap=True)
+            ),
             _page(
                 [self.at_w],
                 self.battery_words,
                 self.battery_chart,
                 self.rundowns,
-                label(explaining.CAUTION_BATTERY, "quiet", wrap=True),
+                label(explain_modes.CAUTION_BATTERY, "quiet", wrap=True),
             ),
             _page([self.limit, self.grade], self.sound_words, self.sound_chart, self.sound),
             touch,

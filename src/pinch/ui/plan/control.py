@@ -6,10 +6,10 @@ from datetime import datetime, timedelta
 from dateutil.tz import tzlocal
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pinch import compose
+from pinch.analysis.plan_desk import PlanDesk, plan_from_file
 from pinch.bench.entry import read_quantity
-from pinch.bench.planning import Line, PlannedSheet
-from pinch.bench.plans import MOST_REPEATS, OrderRule, Outcome, Plan, Session
+from pinch.bench.planning import PlannedSheet, SheetLine
+from pinch.bench.plans import MOST_REPEATS, OrderRule, Outcome, Plan, PlanSession
 from pinch.bench.presets import Intent, propose
 from pinch.bench.records import ExitStatus, Run, checked, free_name, live
 from pinch.core.errors import PinchError
@@ -43,7 +43,7 @@ class PlanControl(QObject):
         """Another book: nothing of the old one holds."""
         self.cancel()
         self._chosen, self.sheet, self._planned_for = None, None, None
-        self._desk = compose.PlanDesk(self._session.book)
+        self._desk = PlanDesk(self._session.book)
 
     @property
     def plans(self) -> list[Plan]:
@@ -72,8 +72,8 @@ class PlanControl(QObject):
             return
         path, desk = self._session.book.path, self._desk
 
-        def work(_: Callable[[float], bool]) -> tuple[PlannedSheet, compose.PlanDesk]:
-            return compose.plan_from_file(path, plan, present(), desk)
+        def work(_: Callable[[float], bool]) -> tuple[PlannedSheet, PlanDesk]:
+            return plan_from_file(path, plan, present(), desk)
 
         self._job = Job(work, self)
         self._job.finished.connect(self._finished)
@@ -159,7 +159,7 @@ class PlanControl(QObject):
         """Another protocol."""
         self._save(self._need().model_copy(update={"protocol_id": protocol_id}), "change protocol")
 
-    def set_sessions(self, sessions: tuple[Session, ...]) -> None:
+    def set_sessions(self, sessions: tuple[PlanSession, ...]) -> None:
         """Other times for testing."""
         self._save(self._need().model_copy(update={"sessions": sessions}), "change sessions")
 
@@ -182,15 +182,15 @@ class PlanControl(QObject):
             return
         length = typed if not typed.strip().replace(",", ".").replace(".", "").isdigit() else f"{typed} h"
         minutes = read_quantity(length, "min").value
-        self.set_sessions((checked(Session, "The session", start=present(), minutes=minutes),))
+        self.set_sessions((checked(PlanSession, "The session", start=present(), minutes=minutes),))
 
-    def next_step(self) -> tuple[Line, list[Line]] | None:
+    def next_step(self) -> tuple[SheetLine, list[SheetLine]] | None:
         """The next run of the sheet and what is to be done before it; None where nothing is planned."""
         lines = [] if self.sheet is None else [x for x in self.sheet.lines() if x.outcome is None]
         at = next((n for n, x in enumerate(lines) if x.is_run), None)
         return None if at is None else (lines[at], lines[:at])
 
-    def note(self, line: Line, outcome: Outcome, reason: str = "") -> None:
+    def note(self, line: SheetLine, outcome: Outcome, reason: str = "") -> None:
         """A run of the sheet is over, or will not be."""
         plan = self._need()
         entry = entry_now(plan, line, outcome, reason, present())
@@ -243,7 +243,7 @@ class PlanControl(QObject):
             raise PinchError("There is no plan yet; make one first.")
         return plan
 
-    def _finished(self, result: tuple[PlannedSheet, compose.PlanDesk]) -> None:
+    def _finished(self, result: tuple[PlannedSheet, PlanDesk]) -> None:
         self.sheet, desk = result
         self._desk.take_over(desk)
         self._planned_for = self.sheet.plan

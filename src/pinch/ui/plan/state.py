@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from pinch.bench.aspects import why_not
 from pinch.bench.book import Book
 from pinch.bench.entry import read_day, read_quantity
-from pinch.bench.planning import Line, PlannedSheet
-from pinch.bench.plans import Entry, OrderRule, Outcome, Plan, Session
+from pinch.bench.planning import PlannedSheet, SheetLine
+from pinch.bench.plans import OrderRule, Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.records import Device, Setting, Workload, checked
+from pinch.bench.setting_differences import why_not
 from pinch.core.errors import PinchError
-from pinch.core.explain import Explanation
+from pinch.narrative.explanation import Explanation
 
 CAUTION = (
     "Do not leave a charging battery or a long load alone, keep vents free, and follow the makers' instructions; work "
@@ -92,7 +92,7 @@ def explanation(planned: PlannedSheet) -> Explanation:
 
 
 @dataclass(frozen=True)
-class SheetLine:
+class ShownLine:
     """A line of the table."""
 
     time: str
@@ -103,7 +103,7 @@ class SheetLine:
     quiet: bool
 
 
-def sheet_lines(lines: Sequence[Line]) -> list[SheetLine]:
+def sheet_lines(lines: Sequence[SheetLine]) -> list[ShownLine]:
     """The lines of the table; the day is said where it changes."""
     shown = []
     day = None
@@ -116,7 +116,7 @@ def sheet_lines(lines: Sequence[Line]) -> list[SheetLine]:
         seconds = (line.end - line.start).total_seconds()
         length = duration(seconds) if seconds > 0 else "–"
         kind = "run" if line.kind == "run" else STEP_WORDS[line.kind]
-        shown.append(SheetLine(time, length, kind, words, state, not line.is_run))
+        shown.append(ShownLine(time, length, kind, words, state, not line.is_run))
     return shown
 
 
@@ -169,11 +169,11 @@ def _cell(plan: Plan, device: Device, setting: Setting, workload: Workload) -> M
     )
 
 
-def entry_now(plan: Plan, line: Line, outcome: Outcome, reason: str, at: datetime) -> Entry:
+def entry_now(plan: Plan, line: SheetLine, outcome: Outcome, reason: str, at: datetime) -> PlanEntry:
     """What is noted when the operator says that a run is over at `at`: a run takes its planned time and ends now, the
     rest since the run before was waiting."""
     length = timedelta(0) if outcome is Outcome.SKIPPED else line.end - line.start
-    return Entry(
+    return PlanEntry(
         setting_id=line.setting_id,
         workload_id=line.workload_id,
         repeat=line.repeat,
@@ -184,7 +184,7 @@ def entry_now(plan: Plan, line: Line, outcome: Outcome, reason: str, at: datetim
     )
 
 
-def read_session(day: str, start: str, length: str, today: datetime) -> Session:
+def read_session(day: str, start: str, length: str, today: datetime) -> PlanSession:
     """A session from what was typed: a day (empty: today), a time of day, and a length (empty: open).
 
     Raises
@@ -199,11 +199,11 @@ def read_session(day: str, start: str, length: str, today: datetime) -> Session:
     # the clock of the place, also across a change of its offset
     moment = datetime(date.year, date.month, date.day, begun.hour, begun.minute).astimezone()
     minutes = read_quantity(length, "min").value if length.strip() else None
-    session: Session = checked(Session, "The session", start=moment, minutes=minutes)
+    session: PlanSession = checked(PlanSession, "The session", start=moment, minutes=minutes)
     return session
 
 
-def session_words(session: Session) -> tuple[str, str, str]:
+def session_words(session: PlanSession) -> tuple[str, str, str]:
     """Day, start and length of a session as they are typed."""
     local = session.start.astimezone()
     length = "" if session.minutes is None else duration(60.0 * session.minutes)

@@ -4,7 +4,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from pinch.charts.runsheet import BLOCK_KINDS, Block, SheetChart, clock
+from pinch.charts.runsheet_chart import BLOCK_KINDS, Block, SheetChart, clock
 from pinch.charts.theme import block_look
 from pinch.ui import look
 from pinch.ui.plots.strip_item import PATTERNS

@@ -20,10 +20,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.bench.planning import Line, PlannedSheet
+from pinch.bench.planning import PlannedSheet, SheetLine
 from pinch.bench.plans import OrderRule, Outcome, Plan
 from pinch.bench.records import Protocol
-from pinch.charts.runsheet import sheet_chart
+from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.spec import unbroken
 from pinch.ui import look
 from pinch.ui.plan import state
@@ -63,7 +63,7 @@ class PlanView(QWidget):
         self.timeline, self.table, self.matrix = Timeline(), QTableWidget(0, len(COLUMNS)), MatrixTable()
         self.totals = label("", "quiet")
         self.below = QStackedWidget()
-        self.lines: list[Line] = []
+        self.lines: list[SheetLine] = []
         self._controls = QWidget()
         self._set_up()
         self._lay_out()
@@ -215,7 +215,7 @@ class PlanView(QWidget):
             self.table.scrollToItem(item, QAbstractItemView.ScrollHint.PositionAtCenter)
 
     @property
-    def chosen_line(self) -> Line | None:
+    def chosen_line(self) -> SheetLine | None:
         """The chosen line of the sheet."""
         row = self.table.currentRow()
         return self.lines[row] if 0 <= row < len(self.lines) else None
@@ -227,7 +227,7 @@ class PlanView(QWidget):
             self.table.setCurrentCell(number, 0, flags.ClearAndSelect | flags.Rows)
         self._row_chosen(number)
 
-    def _place_of(self, before: Line | None) -> int:
+    def _place_of(self, before: SheetLine | None) -> int:
         """Where the same run stands now, else the next run to do."""
         for number, line in enumerate(self.lines):
             same = before is not None and before.is_run and line.is_run
@@ -268,5 +268,5 @@ class PlanView(QWidget):
         self._actions.setVisible(tab == SHEET)
 
 
-def _key(line: Line) -> tuple[int, int, int]:
+def _key(line: SheetLine) -> tuple[int, int, int]:
     return line.setting_id, line.workload_id, line.repeat

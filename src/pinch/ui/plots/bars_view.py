@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QWidget
 
-from pinch.charts.bars import Bar, BarChart, BarGroup
+from pinch.charts.bar_chart import Bar, BarChart, BarGroup
 from pinch.charts.theme import LIGHT_FILL
 from pinch.ui import look
 

@@ -6,21 +6,21 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pinch import compose
+from pinch.analysis.points import BookPoints
 from pinch.bench.book import open_book
 from pinch.bench.cards import Card, CardKind, Query, Report
-from pinch.charts.files import face_bytes
+from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import Theme
-from pinch.compose.cards.concerns import Concern, concerns
-from pinch.compose.cards.content import CardContent
-from pinch.compose.cards.deck import CardMaker, Deck, make_cards, moved_to, new_card, replace_fields, title_of
-from pinch.compose.publishing import PublishChoice, private_in, write_deck
 from pinch.core.errors import PinchError
+from pinch.narrative.cards.concerns import Concern, concerns
+from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.deck import CardMaker, Deck, make_cards, moved_to, new_card, replace_fields, title_of
 from pinch.publish.pictures import Written
 from pinch.publish.private import PrivateCount
+from pinch.publish.publication import PublishChoice, private_in, write_deck
 from pinch.publish.reveal import write_reveal
 from pinch.ui.background import Job
-from pinch.ui.points import PointsControl
+from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
 from pinch.ui.working import Working
 
@@ -51,7 +51,7 @@ class PublishControl(Working):
         self._writing: Job | None = None
         self._sending: Job | None = None
         self._wish: tuple[CardKind, Query] | None = None
-        self._made_of: compose.BookPoints | None = None
+        self._made_of: BookPoints | None = None
         self.shown: ShownDeck | None = None
         points.ready.connect(self._points_ready)
 
@@ -251,12 +251,12 @@ class PublishControl(Working):
         if self._wish is not None and self._points.points is not None:
             self._work_out(self._points.points)
 
-    def _work_out(self, points: compose.BookPoints) -> None:
+    def _work_out(self, points: BookPoints) -> None:
         assert self._wish is not None
         (kind, query), self._wish = self._wish, None
         self._make(points, Card(name="a new card", kind=kind, query=query), self._keep)
 
-    def _make(self, points: compose.BookPoints, card: Card, then: Callable[[CardContent], None]) -> None:
+    def _make(self, points: BookPoints, card: Card, then: Callable[[CardContent], None]) -> None:
         """Work out one card in the background."""
         path = self._session.book.path
 
@@ -297,7 +297,7 @@ class PublishControl(Working):
 
 def _shown_deck(
     path: Path,
-    points: compose.BookPoints,
+    points: BookPoints,
     cards: list[Card],
     report: Report,
     known: dict[int, CardContent],

@@ -9,12 +9,12 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from pinch.bench.records import Device
-from pinch.charts.files import face_bytes
-from pinch.compose.cards.concerns import Concern
-from pinch.compose.cards.content import CardContent
-from pinch.compose.publishing import PublishChoice
+from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
+from pinch.narrative.cards.concerns import Concern
+from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
+from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
 from pinch.ui.publish.control import ShownDeck
 from pinch.ui.publish.sending import card_of_page

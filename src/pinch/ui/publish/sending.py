@@ -4,8 +4,8 @@ from typing import TYPE_CHECKING
 
 from pinch.bench.cards import CardKind, ModesQuery, Query, RunsQuery, TestedQuery, UnitsQuery
 from pinch.bench.records import live
-from pinch.compose.cards import cells, curves
 from pinch.core.errors import PinchError
+from pinch.narrative.cards import cell_cards, curve_cards
 from pinch.ui.compare import view as compare
 from pinch.ui.compare.state import View
 from pinch.ui.judge import view as judge
@@ -76,7 +76,7 @@ def _scale(window: "MainWindow") -> Sent:
     kind = CardKind.MULTIPLES if len(choice.workload_ids) > 1 else CardKind.CURVES
     at = view.drawn().reader
     subject = window.session.subject.device_id
-    return kind, curves.query_of(choice, view.rule.currentData(), view.second.currentData(), at, subject)
+    return kind, curve_cards.query_of(choice, view.rule.currentData(), view.second.currentData(), at, subject)
 
 
 def _compare(window: "MainWindow") -> Sent:
@@ -92,7 +92,7 @@ def _compare(window: "MainWindow") -> Sent:
     }
     in_pairs = window.comparing.view in (View.SUPPLY, View.TIME)
     kind = kinds.get(window.compare_view.tabs.currentIndex(), CardKind.DUMBBELL if in_pairs else CardKind.BARS)
-    return kind, cells.query_of(shown)
+    return kind, cell_cards.query_of(shown)
 
 
 def _modes(window: "MainWindow") -> Sent:

@@ -3,12 +3,12 @@
 from collections.abc import Sequence
 
 from pinch.bench.cards import KINDS, Private
-from pinch.compose.cards.concerns import Concern, Weight
-from pinch.compose.cards.content import CardContent
-from pinch.compose.cards.deck import Deck
-from pinch.core.explain import Explanation
+from pinch.narrative.cards.concerns import Concern, Weight
+from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.deck import Deck
+from pinch.narrative.explanation import Explanation
 from pinch.publish.private import PrivateCount
-from pinch.ui.rows import TableRow
+from pinch.ui.table_rows import TableRow
 
 CONCERN_COLUMNS = ("", "What an editor would stop", "Where")
 WEIGHT_WORDS = {Weight.STOP: "stop", Weight.LOOK: "look"}
@@ -51,27 +51,6 @@ def card_lines(number: int, content: CardContent) -> tuple[str, str]:
 def kinds_of(content: CardContent) -> list[str]:
     """What the card can be drawn as."""
     return [str(kind) for kind in KINDS[content.card.query.of]]
-
-
-def explain_card(content: CardContent, found: Sequence[Concern]) -> Explanation:
-    """How a card came about, and what speaks against it."""
-    cautions = [c.words for c in found if c.place.card_id == content.card.id]
-    if content.found is None:
-        return Explanation(content.card.name, content.problem, (), "", "", "cards", tuple(cautions))
-    runs = content.found.runs
-    devices = list(dict.fromkeys(p.device.name for p in runs))
-    window = f"{len(runs)} runs of {', '.join(devices)}." if runs else ""
-    meaning = (
-        "A card remembers what was asked, not what came out: new runs change it, and it says when its finding did."
-    )
-    formula = [f"composed: {content.composed}"]
-    if content.edited:
-        formula.append(f"as edited: {content.finding}")
-    if content.moved:
-        formula.append(f"agreed to last: {content.card.seen}")
-    below = f"Below it: {' · '.join(content.notes)}." if content.notes else ""
-    where = " ".join(filter(None, (window, below)))
-    return Explanation(content.card.name, meaning, tuple(formula), where, "", "cards", tuple(cautions))
 
 
 def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:

@@ -4,14 +4,15 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QProgressBar, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
-from pinch.compose.cards.concerns import Concern
-from pinch.compose.cards.content import CardContent
-from pinch.core.explain import Explanation
+from pinch.narrative.cards.concerns import Concern
+from pinch.narrative.cards.content import CardContent
+from pinch.narrative.explain_cards import explain_card
+from pinch.narrative.explanation import Explanation
 from pinch.ui.publish import state
 from pinch.ui.publish.control import ShownDeck
-from pinch.ui.publish.deck import DeckPane
-from pinch.ui.publish.report import ReportPane
-from pinch.ui.rowtable import RowTable
+from pinch.ui.publish.deck_pane import DeckPane
+from pinch.ui.publish.report_pane import ReportPane
+from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
 TABS = ("Deck", "Report", "Check")
@@ -101,7 +102,7 @@ class PublishView(QWidget):
     def explain(self, content: CardContent) -> None:
         """How a card came about."""
         found: list[Concern] = self.shown.concerns if self.shown else []
-        self.explained.emit(state.explain_card(content, found))
+        self.explained.emit(explain_card(content, found))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)

@@ -5,14 +5,14 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
-from pinch import compose
 from pinch.bench import runlogs
 from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
-from pinch.ui.run.channels import ChannelsDialog
-from pinch.ui.run.readings import ReadingDialog
+from pinch.runs.sourcing import meters_of
+from pinch.ui.run.channel_dialog import ChannelsDialog
+from pinch.ui.run.reading_dialog import ReadingDialog
 
 if TYPE_CHECKING:
     from pinch.ui.window import MainWindow
@@ -41,7 +41,7 @@ class BesideControl(QObject):
         if device is None or workload is None:
             return []
         try:
-            words = [i.name for i in compose.meters_of(self._session.book, device)]
+            words = [i.name for i in meters_of(self._session.book, device)]
         except PinchError as error:
             self._window.notices.error(str(error))
             return []

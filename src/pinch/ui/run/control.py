@@ -2,11 +2,13 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pinch import compose
+from pinch.analysis.judging import known_of
 from pinch.bench.records import Runner
 from pinch.core.cooling import HeatFit
 from pinch.core.errors import PinchError
 from pinch.recorder.recorder import News
+from pinch.runs.recording import begin_recording, ends_by_itself
+from pinch.runs.sourcing import RunRequest
 from pinch.ui.bridge import Bridge
 from pinch.ui.run.settling import LiveJudge
 from pinch.ui.run.state import LiveRun
@@ -27,7 +29,7 @@ class RecordingControl(QObject):
         self.live: LiveRun | None = None
         self.judging = LiveJudge(self)
 
-    def start(self, request: compose.RunRequest, heat: HeatFit | None = None) -> None:
+    def start(self, request: RunRequest, heat: HeatFit | None = None) -> None:
         """Start recording; `heat` is the device's cooling as earlier runs tell it.
 
         Raises
@@ -36,9 +38,9 @@ class RecordingControl(QObject):
         """
         if self._session.recording_now:
             raise PinchError("A run is being recorded already.")
-        endless = compose.ends_by_itself(request.device, request.workload)
+        endless = ends_by_itself(request.device, request.workload)
         by_hand = endless and request.workload.runner is Runner.HAND
-        recording = compose.begin_recording(self._session.book, request, [self._bridge.put])
+        recording = begin_recording(self._session.book, request, [self._bridge.put])
         self._session.recording = recording
         self.live = LiveRun(
             request.workload.rate_channel,
@@ -48,7 +50,7 @@ class RecordingControl(QObject):
             request.device.shown,
             by_hand=by_hand,
         )
-        known = compose.known_of(request.device, request.setting, request.workload, recording.run)
+        known = known_of(request.device, request.setting, request.workload, recording.run)
         self.judging.begin(known, heat)
         self._bridge.start()
         self._session.refresh()

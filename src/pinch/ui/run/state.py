@@ -10,7 +10,7 @@ from pinch.bench import planning
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import ExitStatus
 from pinch.charts.spec import Line, minutes
-from pinch.charts.timeline import broken_line
+from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import unit_of
 from pinch.core.frames import FRAME_RATE
 from pinch.core.runlog import FloatArray, RunLog, Series
@@ -181,7 +181,7 @@ def reading_words(reading: Reading) -> str:
     return f"{minutes(reading.t_s)}  {str(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
 
 
-def next_words(line: planning.Line, before: Sequence[planning.Line]) -> str:
+def next_words(line: planning.SheetLine, before: Sequence[planning.SheetLine]) -> str:
     """The next step of the run sheet: what to do first, what to run, and when."""
     first = [x.words for x in before if x.kind not in ("cool", "read")]
     todo = f"first {', then '.join(first)}; " if first else ""

@@ -16,11 +16,12 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Device, Runner, Setting, Workload
-from pinch.compose import RunRequest, ends_by_itself
+from pinch.runs.recording import ends_by_itself
+from pinch.runs.sourcing import RunRequest
 from pinch.ui.run.cut import CutRunView
 from pinch.ui.run.live import LiveView
-from pinch.ui.run.preflight import PreflightView
-from pinch.ui.run.readings import ReadingsView
+from pinch.ui.run.preflight_control import PreflightView
+from pinch.ui.run.reading_dialog import ReadingsView
 from pinch.ui.run.state import LiveRun
 from pinch.ui.shell.words import captioned, hairline, label
 

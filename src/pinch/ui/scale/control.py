@@ -5,11 +5,12 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QObject
 
-from pinch import compose
+from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, family_of, scale_book
+from pinch.analysis.points import AVERAGE, BookPoints
 from pinch.bench.records import Setting, Workload
-from pinch.compose import BookPoints, ScaleChoice, ScaleResult, Series
 from pinch.core.errors import PinchError
-from pinch.ui.points import PointsControl
+from pinch.runs.wanted_runs import want_more_runs
+from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
 from pinch.ui.working import Working
 
@@ -49,12 +50,12 @@ class ScaleControl(Working):
             return False
 
         def work(progress: Callable[[float], bool]) -> ScaleResult:
-            return compose.scale_book(points, choice, progress)
+            return scale_book(points, choice, progress)
 
         self.begin(points, choice, work)
         return True
 
-    def plan_next(self, series: Series) -> str:
+    def plan_next(self, series: CurveSeries) -> str:
         """Send the limit that is most worth measuring to the plan, as a setting of its own; returns what was done.
 
         Raises
@@ -68,12 +69,12 @@ class ScaleControl(Working):
 
         def work() -> None:
             setting = self._setting_at(series, watts)
-            done.append(compose.want_more_runs(session.book, setting, series.workload, REPEATS))
+            done.append(want_more_runs(session.book, setting, series.workload, REPEATS))
 
         session.change(f"plan {watts:g} W of {series.device.name}", work)
         return done[0]
 
-    def _setting_at(self, series: Series, watts: float) -> Setting:
+    def _setting_at(self, series: CurveSeries, watts: float) -> Setting:
         """The setting of a device with that limit, made like its nearest where there is none."""
         settings = [s for s in self._session.book.settings(series.device.id or 0) if s.sustained_w is not None]
         there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W and s.mains), None)
@@ -99,14 +100,14 @@ class ScaleControl(Working):
             device_ids=tuple(d.id or 0 for d in points.devices if d.id in devices),
             workload_ids=(session.workload_id,),
             room_c=max(set(rooms), key=rooms.count) if len(set(rooms)) > 1 else None,
-            measure=compose.AVERAGE,
+            measure=AVERAGE,
         )
 
     def workloads_like(self, workload: Workload) -> tuple[int, ...]:
         """The family of a workload: the same but for resolution, preset or upscaling."""
         points = self._points.points
         known = points.workloads if points else ()
-        return tuple(w.id or 0 for w in compose.family_of(workload, known))
+        return tuple(w.id or 0 for w in family_of(workload, known))
 
 
 def _in_steps(watts: float, step: float | None) -> float:

@@ -4,24 +4,20 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult
 from pinch.bench.summaries import origin_words
-from pinch.compose import ScalePoint, ScaleResult, Series
-from pinch.compose.saying.scaling import rate_words
-from pinch.compose.saying.verdicts import ANSWERS, percent
-from pinch.core.crossing import AtWatts, Crossover, at_watts
-from pinch.core.explain import Explanation
+from pinch.core.crossing import AtWatts, at_watts
 from pinch.core.ladder import FREE, LAW, RISE
 from pinch.core.sweetspots import (
-    EFFICIENCY,
-    KNEE,
-    MARGINAL,
-    NEARLY_ALL,
     PROMISES,
     RULES,
     SweetSpot,
 )
+from pinch.narrative.explain_curves import explain_crossing, explain_curve, explain_next, explain_spot, explain_target
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.verdict_words import ANSWERS, percent
 from pinch.ui.judge.state import plus_minus
-from pinch.ui.rows import TableRow
+from pinch.ui.table_rows import TableRow
 
 SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Next, W", "Held by")
 READER_COLUMNS = ("", "Score", "95 %", "Against the best", "95 %", "Answer")
@@ -30,12 +26,6 @@ TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
 GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
 SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
 SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
-_MEANINGS = {
-    EFFICIENCY: "The measured power at which the score per watt is largest.",
-    KNEE: "The power at which the curve is furthest above the straight line from its first to its last point.",
-    MARGINAL: "The last watt that still brings enough of the score, 1 % unless chosen.",
-    NEARLY_ALL: "The least measured power at which the fitted curve reaches 95 % of its best score.",
-}
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:
@@ -137,104 +127,7 @@ def measured(result: ScaleResult) -> list[ScalePoint]:
     return [p for s in result.series for p in s.points]
 
 
-def explain_spot(result: ScaleResult, s: Series, spot: SweetSpot) -> Explanation:
-    """A rule with this device's numbers."""
-    assert s.scaling is not None
-    ladder, unit = s.scaling.ladder, rate_words(result)[1]
-    best = float(ladder.score.max())
-    formula = {
-        NEARLY_ALL: (f"0.95 × {best:.4g} = {0.95 * best:.4g} {unit}", f"curve(P) = {0.95 * best:.4g}"),
-        EFFICIENCY: (f"y / P = {spot.score:.4g} / {spot.power_w:.4g}", f"= {spot.score / spot.power_w:.4g} {unit}/W"),
-        KNEE: (f"from {ladder.power[0]:.1f} W, {ladder.score[0]:.4g}", f"to {ladder.power[-1]:.1f} W, {best:.4g}"),
-        MARGINAL: (f"d ln y / dP ≥ {100 * result.choice.worth:g} % a W", f"y = {spot.score:.4g} {unit}"),
-    }[spot.rule]
-    cautions = [w.text for w in s.scaling.warnings]
-    if spot.edge:
-        cautions.insert(0, f"It lies at the {spot.edge} power that was measured; the true one may be beyond it.")
-    if spot.rule == KNEE:
-        cautions.append("Where a curve turns depends on the range that was measured.")
-    return Explanation(
-        f"{PROMISES[spot.rule].capitalize()}, {s.name}",
-        _MEANINGS[spot.rule],
-        (*formula, f"P = {spot.power_w:.1f} W"),
-        f"Measured range {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W of the {result.choice.axis}; "
-        "nothing is said outside it.",
-        _interval_words(spot.low_w, spot.high_w),
-        "sweet-spots",
-        (*cautions, *(n.text for n in s.left_out)),
-    )
-
-
-def explain_curve(result: ScaleResult, s: Series) -> Explanation:
-    """The curve itself."""
-    assert s.scaling is not None
-    ladder = s.scaling.ladder
-    if ladder.shape == LAW:
-        formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
-    elif ladder.shape == RISE:
-        formula = ("y = a − d · g(P)", f"ceiling not reached; {ladder.score.max():.4g} at the most watts")
-    else:
-        formula = ("never falls, never bends up", "least squares through the settings")
-    scatter = ladder.scatter
-    known = (
-        f"Run-to-run scatter {100 * scatter.sd:.2g} % from {scatter.df} degrees of freedom." if scatter.known else ""
-    )
-    return Explanation(
-        f"Curve of {s.name}",
-        "Each point stands at the power that was measured, not at its label. The power law is used where the repeats "
-        "do not reject it; else a rise to a ceiling, else a free shape.",
-        (*formula, ladder.why),
-        f"{len(ladder.rungs)} settings, {len(s.points)} runs, {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W.",
-        known or "No setting was repeated, so no interval can be claimed.",
-        "curves-over-watts",
-        tuple(w.text for w in s.scaling.warnings),
-    )
-
-
-def explain_next(s: Series) -> Explanation:
-    """The next limit to measure."""
-    assert s.scaling is not None
-    return Explanation(
-        f"Next to measure, {s.name}",
-        "The untested limit that would narrow the interval of “nearly all of it” most. Ctrl+Shift+P sends it to the "
-        "plan.",
-        (f"{s.scaling.next_w:.1f} W",),
-        "",
-        "",
-        "next-point",
-    )
-
-
-def explain_crossing(c: Crossover) -> Explanation:
-    """Where two curves trade places."""
-    sure = "" if np.isnan(c.sure) else f"{100 * c.sure:.0f} % of the draws have this crossing."
-    return Explanation(
-        f"{c.below} and {c.above} trade places",
-        "The measured power at which both curves give the same score.",
-        (f"{c.below} leads below {c.power_w:.1f} W", f"{c.above} leads above", f"both give {c.score:.4g} there"),
-        "The range of watts that both were measured at.",
-        " ".join(filter(None, (_interval_words(c.low_w, c.high_w), sure))),
-        "crossovers",
-    )
-
-
-def explain_target(result: ScaleResult, s: Series) -> Explanation:
-    """The least watts for a wanted score."""
-    assert s.scaling is not None and s.scaling.target is not None
-    target, choice = s.scaling.target, result.choice
-    low = f", and a low of at least {100 * choice.low_share:.0f} % of it" if choice.low_share else ""
-    return Explanation(
-        f"{target.wanted:g} on {s.name}",
-        f"The least measured power whose average reaches {target.wanted:g}{low}.",
-        (f"P = {target.power_w:.1f} W",) if np.isfinite(target.power_w) else (),
-        "Within what was measured; nothing is extrapolated.",
-        _interval_words(target.low_w, target.high_w),
-        "target",
-        tuple(filter(None, (target.words,))),
-    )
-
-
-def _setting_row(s: Series, name: str, points: Sequence[ScalePoint]) -> TableRow:
+def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> TableRow:
     watts = np.array([p.power_w for p in points])
     claimed = points[0].claimed_w
     spread = plus_minus(float(watts.std(ddof=1))) if len(watts) > 1 else ""
@@ -288,9 +181,3 @@ def _spot_words(spot: SweetSpot) -> str:
         return f"{'≤' if spot.edge == 'lowest' else '≥'} {spot.power_w:.1f}"
     interval = f" ({spot.low_w:.1f}–{spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
     return f"{spot.power_w:.1f}{interval}"
-
-
-def _interval_words(low_w: float, high_w: float) -> str:
-    if not np.isfinite(low_w):
-        return "No interval can be claimed."
-    return f"95 % of 400 draws from the scatter of the runs: {low_w:.1f} to {high_w:.1f} W."

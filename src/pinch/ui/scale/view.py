@@ -13,19 +13,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.charts.scaling import Second
+from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleResult
+from pinch.analysis.points import AVERAGE
+from pinch.charts.scale_chart import Second
 from pinch.charts.spec import Chart, unbroken
-from pinch.compose import AVERAGE, LOW_NAMES, Axis, ScaleResult, Series
-from pinch.compose.saying import scaling
-from pinch.core.explain import Explanation
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
 from pinch.core.verdict import DELTA
+from pinch.narrative import curve_words
+from pinch.narrative.explain_curves import explain_spot
+from pinch.narrative.explanation import Explanation
 from pinch.ui.chooser import Chooser
 from pinch.ui.plots.chart_view import ChartView
-from pinch.ui.rows import TableRow
-from pinch.ui.rowtable import RowTable
+from pinch.ui.row_table import RowTable
 from pinch.ui.scale import state
 from pinch.ui.shell.words import label, small_button
+from pinch.ui.table_rows import TableRow
 
 SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS = range(6)
 TABS = ("Sweet spots", "At the same watts", "Trading places", "Target", "Same watts drawn", "Settings")
@@ -113,7 +115,7 @@ class ScaleView(QWidget):
         """Show finished curves."""
         self.show_working(1.0)
         self.result, self._slots, self._subject = result, slots, subject
-        self.headline.setText(unbroken(scaling.headline(result, subject)))
+        self.headline.setText(unbroken(curve_words.headline(result, subject)))
         there = any(s.points for s in result.series)
         self._set_there(there, there or any(s.told for s in result.series))
         for table, rows in (
@@ -156,14 +158,14 @@ class ScaleView(QWidget):
         assert self.result is not None
         at = self.reader_w.value() if self.tabs.currentIndex() == READER else None
         rule, second = self.rule.currentData(), self.second.currentData()
-        return scaling.chart(self.result, self._slots, self._subject, rule, second, at)
+        return curve_words.chart(self.result, self._slots, self._subject, rule, second, at)
 
     def explain_spot(self) -> None:
         """Explain the marked sweet spot of the strip's device."""
         series = self.own_series
         if self.result is not None and series is not None and series.scaling is not None:
             spot = series.scaling.spots[self.rule.currentData()]
-            self.explained.emit(state.explain_spot(self.result, series, spot))
+            self.explained.emit(explain_spot(self.result, series, spot))
 
     def read_at(self, power_w: float) -> None:
         """Read all curves at this power."""
@@ -171,10 +173,10 @@ class ScaleView(QWidget):
         self.reader_w.setValue(power_w)
 
     @property
-    def own_series(self) -> Series | None:
+    def own_series(self) -> CurveSeries | None:
         """The series of the chosen row, else that of the strip's device."""
         chosen = self.spots.chosen
-        if chosen is not None and isinstance(chosen.of, Series):
+        if chosen is not None and isinstance(chosen.of, CurveSeries):
             return chosen.of
         series = self.result.series if self.result else ()
         return next((s for s in series if s.device.id == self._subject), series[0] if series else None)

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from pinch.core.explain import Explanation
+from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.methods import link_of

@@ -1,0 +1,1 @@
+"""Runs of a book become points, cells, curves, verdicts, modes and plans. Nothing is written."""

@@ -1,0 +1,236 @@
+"""Score against watts of devices and workloads: which runs make which ladder, and what the ladders say together."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from pinch.analysis.modes import beside
+from pinch.analysis.points import AVERAGE, BookPoints, RunPoint, score_of
+from pinch.bench.records import Device, Workload
+from pinch.bench.summaries import Summary
+from pinch.core.crossing import Envelope, Pairing, all_pairs, envelopes
+from pinch.core.errors import DataError
+from pinch.core.figures import Note
+from pinch.core.ladder import Ladder, Point
+from pinch.core.progress import Progress, tell, unheard
+from pinch.core.scaling import Scaling, scale
+from pinch.core.sweetspots import WORTH
+from pinch.core.verdict import DELTA
+
+LOW_NAMES = {
+    "low_1.percentile": "1 % low, percentile",
+    "low_1.mean_of_worst": "1 % low, mean of worst",
+    "low_1.time_share": "1 % low, time share",
+    "low_0_1.percentile": "0.1 % low, percentile",
+    "low_0_1.mean_of_worst": "0.1 % low, mean of worst",
+    "low_0_1.time_share": "0.1 % low, time share",
+}
+MEASURES = (AVERAGE, *LOW_NAMES)
+MOST_SERIES = 96
+
+
+class Axis(StrEnum):
+    """What stands on the axis: watts, or what else a score costs."""
+
+    PACKAGE = "package"
+    WALL = "wall"
+    NOISE = "noise"
+    SURFACE = "hottest surface"
+
+    @property
+    def of_watts(self) -> bool:
+        """Whether curves and sweet spots are made over it."""
+        return self in (Axis.PACKAGE, Axis.WALL)
+
+    @property
+    def unit(self) -> str:
+        """Its unit."""
+        return {Axis.NOISE: "dB(A)", Axis.SURFACE: "°C"}.get(self, "W")
+
+
+@dataclass(frozen=True)
+class ScaleChoice:
+    """What is looked at: devices and workloads by number, the room (None: all), what of the score, whose watts, the
+    smallest difference that matters, what the last watt has to bring, and a wanted rate with the share its low has to
+    reach."""
+
+    device_ids: tuple[int, ...]
+    workload_ids: tuple[int, ...]
+    room_c: float | None = None
+    measure: str = AVERAGE
+    low: str = "low_1.percentile"
+    axis: Axis = Axis.PACKAGE
+    delta: float = DELTA
+    worth: float = WORTH
+    target: float | None = None
+    low_share: float = 0.0
+
+
+@dataclass(frozen=True)
+class ScalePoint:
+    """A run on the curve: its measured settled power W and score; `claimed_w` is what its setting's label says."""
+
+    of: RunPoint
+    power_w: float
+    score: float
+
+    @property
+    def claimed_w(self) -> float | None:
+        """What the label says, W."""
+        return self.of.setting.sustained_w
+
+
+@dataclass(frozen=True)
+class ToldScore:
+    """A score without a log; it stands beside the curve, never in it."""
+
+    of: RunPoint
+    summary: Summary
+
+
+@dataclass(frozen=True)
+class CurveSeries:
+    """A device and workload over all its settings; `scaling` is None where the points do not make a curve, then
+    `reason` says why."""
+
+    name: str
+    device: Device
+    workload: Workload
+    points: tuple[ScalePoint, ...]
+    told: tuple[ToldScore, ...]
+    left_out: tuple[Note, ...]
+    scaling: Scaling | None
+    reason: str
+    bound_by: str
+
+
+@dataclass(frozen=True)
+class ScaleResult:
+    """All series of a choice, every pair of curves of one workload, and settings that draw the same watts."""
+
+    choice: ScaleChoice
+    series: tuple[CurveSeries, ...]
+    pairings: tuple[Pairing, ...]
+    envelopes: tuple[Envelope, ...]
+
+    @property
+    def ladders(self) -> dict[str, Ladder]:
+        """The curves by name."""
+        return {s.name: s.scaling.ladder for s in self.series if s.scaling is not None}
+
+
+def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unheard) -> ScaleResult:
+    """The ladders of a choice and what they say of each other.
+
+    Raises
+    ------
+    CancelledError : `progress` answered False.
+    """
+    wanted = [
+        (d, w)
+        for w in book.workloads
+        for d in book.devices
+        if d.id in choice.device_ids and w.id in choice.workload_ids
+    ]
+    many = len(choice.workload_ids) > 1
+    by_cell: dict[tuple[int | None, int | None], list[RunPoint]] = {}
+    for p in book.points:
+        by_cell.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
+    series = []
+    for number, (device, workload) in enumerate(wanted[:MOST_SERIES]):
+        tell(progress, number / len(wanted))
+        mine = by_cell.get((device.id, workload.id))
+        if mine:
+            name = f"{device.name}: {workload.name}" if many else device.name
+            series.append(_series(book, name, device, workload, mine, choice))
+    pairings = [
+        pairing
+        for workload_id in choice.workload_ids
+        for pairing in all_pairs(_curves([s for s in series if s.workload.id == workload_id]))
+    ]
+    return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(series))))
+
+
+def family_of(workload: Workload, workloads: Sequence[Workload]) -> list[Workload]:
+    """Workloads that are the same but for resolution, preset or upscaling: those named alike up to the first comma,
+    with the same unit."""
+    stem = workload.name.split(",")[0].strip().casefold()
+    return [
+        w for w in workloads if w.name.split(",")[0].strip().casefold() == stem and w.score_unit == workload.score_unit
+    ]
+
+
+def _curves(series: Sequence[CurveSeries]) -> dict[str, Ladder]:
+    return {s.name: s.scaling.ladder for s in series if s.scaling is not None}
+
+
+def _series(
+    book: BookPoints, name: str, device: Device, workload: Workload, mine: Sequence[RunPoint], choice: ScaleChoice
+) -> CurveSeries:
+    here = [p for p in mine if choice.room_c is None or p.room_c == choice.room_c or p.run.summary is not None]
+    told = tuple(ToldScore(p, p.run.summary) for p in here if p.run.summary is not None and not p.run.void)
+    points, left_out = [], []
+    for p in here:
+        if p.run.summary is not None and not p.run.void:
+            continue
+        power, score = _place(book, p, choice.axis), score_of(p, choice.measure)
+        reason = p.why_not or ("" if power else _lack(choice.axis))
+        reason = reason or ("" if score else f"no {LOW_NAMES.get(choice.measure, 'score')} can be had.")
+        if reason or not power or not score:
+            left_out.append(Note("left-out", f"{p.name}: {reason}"))
+        else:
+            points.append(ScalePoint(p, power, score))
+    scaling, reason = None, ""
+    if not points:
+        reason = "no settled run is there"
+    elif not choice.axis.of_watts:
+        reason = "curves and sweet spots are made over watts"
+    else:
+        try:
+            scaling = scale(_core_points(points, choice), choice.target, choice.low_share, choice.worth)
+        except DataError as error:
+            reason = error.reason
+    return CurveSeries(name, device, workload, tuple(points), told, tuple(left_out), scaling, reason, _bound_by(points))
+
+
+def _core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Point]:
+    return [
+        Point(
+            p.of.setting.name,
+            p.power_w,
+            p.score,
+            p.of.digest.lows.get(choice.low, float("nan")) if choice.measure == AVERAGE else float("nan"),
+            p.of.digest.shares.get("heat", 0.0),
+        )
+        for p in points
+    ]
+
+
+def _place(book: BookPoints, point: RunPoint, axis: Axis) -> float | None:
+    """Where a run stands on the axis."""
+    if axis is Axis.PACKAGE:
+        return point.digest.power_w
+    known = beside(book, [point])
+    if axis is Axis.WALL:
+        return known.wall_w
+    if axis is Axis.NOISE:
+        return known.noise.level if known.noise else None
+    return known.hottest.touch.temp_c if known.hottest else None
+
+
+def _lack(axis: Axis) -> str:
+    return f"no {axis} power was logged." if axis.of_watts else f"no {axis} was read."
+
+
+def _bound_by(points: Sequence[ScalePoint]) -> str:
+    """What holds a workload, by the shares of its load: graphics, the frame cap, or the processor's power and clock."""
+    total: Mapping[str, float] = {
+        cause: sum(p.of.digest.shares.get(cause, 0.0) for p in points) / len(points) if points else 0.0
+        for cause in ("graphics-bound", "frame-cap", "heat", "sustained-power", "burst-power", "clock-ceiling")
+    }
+    if total["graphics-bound"] > 0.5:
+        return "graphics"
+    if total["frame-cap"] > 0.5:
+        return "a frame cap"
+    held = total["sustained-power"] + total["burst-power"] + total["clock-ceiling"] + total["heat"]
+    return "power, clock and heat" if held > 0.5 else ""

@@ -1,0 +1,32 @@
+"""A run that begins now, as a record of its book."""
+
+from pinch.bench.book import Book
+from pinch.bench.records import Device, Run, Setting, Workload, now
+
+
+def new_run(
+    book: Book,
+    device: Device,
+    setting: Setting,
+    workload: Workload,
+    source: str,
+    ambient_c: float | None = None,
+    notes: str = "",
+    protocol_id: int | None = None,
+) -> Run:
+    """A run that begins now, the next repeat of its cell, kept in the book."""
+    ids = (device.id or 0, setting.id or 0, workload.id or 0)
+    return book.save(
+        Run(
+            device_id=ids[0],
+            setting_id=ids[1],
+            workload_id=ids[2],
+            repeat=book.next_repeat(*ids),
+            started=now(),
+            ambient_c=ambient_c,
+            source=source,
+            notes=notes,
+            builds=device.builds,
+            protocol_id=protocol_id,
+        )
+    )

@@ -1,0 +1,238 @@
+"""Logs on their way into a book: which belong together, where they belong, and what became of each."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from pathlib import Path
+
+from pinch.bench.book import Book
+from pinch.bench.plans import Plan
+from pinch.bench.records import ExitStatus, Run, live
+from pinch.core.alignment import joined
+from pinch.core.channels import rate_channel
+from pinch.core.errors import DataError, PinchError
+from pinch.core.frames import with_frame_rate
+from pinch.core.progress import Progress, part_of, unheard
+from pinch.core.runlog import RunLog
+from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.filing import Filed, NamePattern, file_log
+from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
+from pinch.sources.logs.mapping import ColumnMapping
+from pinch.sources.logs.read import ReadLog, read_log_file
+
+ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Logs that could be read, by their file, and a sentence for each that could not."""
+
+    read: Mapping[Path, ReadLog]
+    refused: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """One run to be: its log, the log of its frames where that is another file, and where it belongs. `claimed_w` are
+    the watts of a setting that is new."""
+
+    path: Path
+    read: ReadLog
+    filed: Filed
+    pair: Pair | None = None
+    beside: ReadLog | None = None
+    claimed_w: float | None = None
+
+    @property
+    def log(self) -> RunLog:
+        """Everything on one time axis.
+
+        Raises
+        ------
+        DataError : the two logs do not overlap.
+        """
+        if self.pair is None or self.beside is None:
+            return self.read.log
+        return joined(self.read.log, self.beside.log, self.pair.offset_s)
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """The files it is made of."""
+        return (self.path,) if self.pair is None else (self.path, self.pair.frames)
+
+    @property
+    def open(self) -> tuple[str, ...]:
+        """What is still to be answered."""
+        missing = [name for name in ("device", "setting", "workload") if not getattr(self.filed, name)]
+        asked = [*self.read.questions, *(self.beside.questions if self.beside else ())]
+        return (*([f"Which {', '.join(missing)}?"] if missing else []), *asked)
+
+    def moved(self, offset_s: float) -> "Arrival":
+        """With its frames elsewhere on the time of its sensors."""
+        pair = self.pair and replace(self.pair, offset_s=offset_s, how=BY_HAND)
+        return replace(self, pair=pair)
+
+
+@dataclass(frozen=True)
+class Added:
+    """A run that came into the book, what it was made of, and the plan that wanted it."""
+
+    run: Run
+    arrival: Arrival
+    plan: Plan | None
+
+    @property
+    def words(self) -> str:
+        """What went where."""
+        filed, files = self.arrival.filed, " with ".join(p.name for p in self.arrival.files)
+        pair = self.arrival.pair
+        shift = f" (shifted by {pair.offset_s:.6g} s, {pair.how})" if pair else ""
+        planned = f", done in the plan {self.plan.name}" if self.plan else ""
+        where = f"{filed.device}, {filed.setting}, {filed.workload}, run {self.run.repeat}"
+        return f"{files}{shift} → {where}{planned}"
+
+
+def files_in(paths: Sequence[Path]) -> list[Path]:
+    """The logs that are meant: files as they are named, and those of folders by their endings.
+
+    Raises
+    ------
+    DataError : there are none.
+    """
+    found: list[Path] = []
+    for path in paths:
+        inside = [p for p in sorted(path.rglob("*")) if p.suffix.casefold() in ENDINGS] if path.is_dir() else [path]
+        found += [p for p in inside if p not in found]
+    if not found:
+        raise DataError(str(paths[0]), f"there are no logs in it ({', '.join(ENDINGS)})")
+    return found
+
+
+def read_batch(paths: Sequence[Path], mapping: ColumnMapping | None = None, progress: Progress = unheard) -> Batch:
+    """Read logs; one that cannot be read keeps no other from it.
+
+    Raises
+    ------
+    CancelledError : `progress` answered False.
+    """
+    read: dict[Path, ReadLog] = {}
+    refused = []
+    for number, path in enumerate(paths):
+        part = part_of(progress, number / len(paths), (number + 1) / len(paths))
+        try:
+            read[path] = read_log_file(path, mapping, part)
+        except DataError as error:
+            refused.append(str(error))
+    return Batch(read, tuple(refused))
+
+
+def read_again(batch: Batch, answers: Mapping[str, ColumnMapping], progress: Progress = unheard) -> Batch:
+    """The same logs, those with an answered header as they are meant; one that cannot be read so is refused."""
+    again = [path for path, found in batch.read.items() if found.fingerprint in answers]
+    read, refused = dict(batch.read), list(batch.refused)
+    for number, path in enumerate(again):
+        part = part_of(progress, number / len(again), (number + 1) / len(again))
+        try:
+            read[path] = read_log_file(path, answers[read[path].fingerprint], part)
+        except DataError as error:
+            del read[path]
+            refused.append(str(error))
+    return Batch(read, tuple(refused))
+
+
+def as_read(arrival: Arrival, batch: Batch) -> Arrival | None:
+    """An arrival with its logs as they were read again; None where its log could not be. Frames that the operator did
+    not place by hand are aligned anew."""
+    read = batch.read.get(arrival.path)
+    beside = batch.read.get(arrival.pair.frames) if arrival.pair else None
+    if read is None:
+        return None
+    if arrival.pair is None or beside is None:
+        return replace(arrival, read=read, pair=None, beside=None)
+    by_hand = arrival.pair.how == BY_HAND
+    pair = arrival.pair if by_hand else pair_of(arrival.path, read, arrival.pair.frames, beside)
+    return replace(arrival, read=read, pair=pair, beside=beside)
+
+
+def arrivals_of(read: Mapping[Path, ReadLog], book: Book, pattern: NamePattern) -> tuple[Arrival, ...]:
+    """The runs that logs make, with what their names say of where they belong."""
+    pairs = {pair.sensors: pair for pair in pair_logs(read)}
+    return tuple(
+        Arrival(
+            path,
+            read[path],
+            _filed(path, pairs.get(path), pattern, book),
+            pairs.get(path),
+            read[pairs[path].frames] if path in pairs else None,
+        )
+        for path in unpaired(read, pairs.values())
+    )
+
+
+def put_together(sensors: Arrival, frames: Arrival) -> Arrival:
+    """Two arrivals that the operator says are one run.
+
+    Raises
+    ------
+    PinchError : one of them is a pair already.
+    """
+    if sensors.pair or frames.pair:
+        raise PinchError("One of the two is a pair already.")
+    pair = pair_of(sensors.path, sensors.read, frames.path, frames.read)
+    return replace(sensors, filed=sensors.filed.over(frames.filed), pair=pair, beside=frames.read)
+
+
+def taken_apart(arrival: Arrival) -> tuple[Arrival, ...]:
+    """The arrivals of a pair, each a run of its own."""
+    if arrival.pair is None or arrival.beside is None:
+        return (arrival,)
+    alone = replace(arrival, pair=None, beside=None)
+    return alone, replace(alone, path=arrival.pair.frames, read=arrival.beside)
+
+
+def add_arrivals(book: Book, arrivals: Sequence[Arrival]) -> tuple[Added, ...]:
+    """Runs of logs, and the plans that wanted them. The caller makes it one change.
+
+    Raises
+    ------
+    PinchError : one does not say where it belongs, its name will not do, or its two logs do not overlap.
+    """
+    for arrival in arrivals:
+        if not arrival.filed.whole:
+            raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
+    return tuple(_add(book, arrival, arrival.log) for arrival in sorted(arrivals, key=_order))
+
+
+def _order(arrival: Arrival) -> tuple[object, ...]:
+    """Runs of a cell are numbered as their names say, else in the order they began."""
+    began = arrival.read.started.isoformat() if arrival.read.started else ""
+    return arrival.filed.repeat or 0, began, str(arrival.path)
+
+
+def _add(book: Book, arrival: Arrival, log: RunLog) -> Added:
+    filed, read = arrival.filed, arrival.read
+    rate = rate_channel(with_frame_rate(log).series) or "score.rate"
+    records = find_or_add(book, filed.device, filed.setting, arrival.claimed_w, filed.workload, rate)
+    source = " + ".join(path.name for path in arrival.files)
+    notes = [*read.notes, *(arrival.beside.notes if arrival.beside else ())]
+    if arrival.pair is not None:
+        notes.append(f"{arrival.pair.frames.name} is shifted by {arrival.pair.offset_s:.6g} s, {arrival.pair.how}.")
+    run = import_log(book, log, *records, source, read.started, notes)
+    return Added(run, arrival, _done_in_plan(book, run, log))
+
+
+def _done_in_plan(book: Book, run: Run, log: RunLog) -> Plan | None:
+    """The newest plan that wanted the run, in which it is done now."""
+    if run.status is not ExitStatus.COMPLETE:
+        return None
+    ended = run.started + timedelta(seconds=log.span_s[1])
+    for plan in reversed(live(book.plans())):
+        done = plan.with_done(run, ended)
+        if done is not None:
+            return book.save(done)
+    return None
+
+
+def _filed(path: Path, pair: Pair | None, pattern: NamePattern, book: Book) -> Filed:
+    filed = file_log(path, pattern, book)
+    return filed if pair is None else filed.over(file_log(pair.frames, pattern, book))

@@ -1,0 +1,1 @@
+"""Every sentence: findings, explanations, cards and the text of a report."""

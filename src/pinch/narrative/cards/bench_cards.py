@@ -1,0 +1,133 @@
+"""Cards of the bench itself: the units and how they came, and what was tested."""
+
+from collections import Counter
+from collections.abc import Sequence
+
+from pinch.analysis.comparing import offer_on
+from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.tables import Cell, Column, Table
+from pinch.bench.cards import TestedQuery, UnitsQuery
+from pinch.bench.parts import Offer
+from pinch.bench.records import Came, Device, Setting, Status, Workload, standing
+from pinch.charts.table_chart import Heading, TableChart, in_words
+from pinch.core.errors import PinchError
+from pinch.narrative.cards.content import Found
+
+UNIT_COLUMNS = (
+    *(Column("device"), Column("form"), Column("chip"), Column("claimed sustained", "W"), Column("claimed burst", "W")),
+    *(Column("mass", "kg"), Column("battery", "Wh"), Column("status"), Column("how it came"), Column("price")),
+    *(Column("currency"), Column("price of"), Column("region"), Column("tax in"), Column("configuration")),
+)
+
+
+def make_units(query: UnitsQuery, book: BookPoints) -> Found:
+    """The units with what they are, how they came, and what they cost when.
+
+    Raises
+    ------
+    PinchError : there is no device.
+    """
+    used = {p.run.device_id for p in book.points}
+    wanted = query.device_ids or tuple(used)
+    devices = [d for d in book.devices if d.id in wanted]
+    if not devices:
+        raise PinchError("None of its devices is in the book any more.")
+    headings = (
+        *(Heading("Device", words=True), Heading("form", words=True), Heading("chip", words=True)),
+        *(Heading("claimed limits", "W"), Heading("mass", "kg"), Heading("battery", "Wh")),
+        *(Heading("how it came", words=True), Heading("price", words=True)),
+    )
+    rows = [_unit_row(d) for d in devices]
+    chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
+    table = Table("units", UNIT_COLUMNS, tuple(_unit_cells(d, offer_on(d)) for d in devices))
+    return Found(units_words(devices), chart, table, method=["prices are of the day they carry"])
+
+
+def units_words(devices: Sequence[Device]) -> str:
+    """How the units came, and which are not those that are sold."""
+    came = Counter(d.came for d in devices)
+    words = {Came.BOUGHT: "bought", Came.LENT: "lent", Came.GIVEN: "given by makers", Came.PAID: "reviewed for pay"}
+    told = [f"{came[c]} {'was' if came[c] == 1 else 'were'} {word}" for c, word in words.items() if came[c]]
+    unknown = came[Came.UNKNOWN]
+    told += (
+        [f"how {'it' if len(devices) == 1 else 'one' if unknown == 1 else unknown} came is not noted"]
+        if unknown
+        else []
+    )
+    early = [f"{d.name} is a {d.status} unit" for d in devices if d.status is not Status.RETAIL]
+    count = "One unit" if len(devices) == 1 else f"{len(devices)} units"
+    return f"{count}: {', '.join([*told, *early])}."
+
+
+def price_words(offer: Offer | None) -> str:
+    """A price with its day, region and tax; empty where there is none."""
+    if offer is None or offer.price is None:
+        return ""
+    tax = {True: "tax in", False: "without tax"}.get(offer.tax_in) if offer.tax_in is not None else ""
+    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or "no date", offer.region, tax)
+    return ", ".join(filter(None, parts))
+
+
+def _unit_row(d: Device) -> tuple[str, ...]:
+    claimed = " / ".join(f"{w:g}" for w in (d.claims.sustained_w, d.claims.burst_w) if w)
+    mass = f"{d.mass_kg:g}" if d.mass_kg else ""
+    holds = f"{d.battery.usable_wh:g}" if d.battery.usable_wh else ""
+    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or "not noted", price_words(offer_on(d))
+
+
+def _unit_cells(d: Device, offer: Offer | None) -> tuple[Cell, ...]:
+    cost: tuple[Cell, ...] = (None, "", "", "", None, "")
+    if offer is not None:
+        cost = (offer.price, offer.currency, offer.date, offer.region, offer.tax_in, offer.configuration)
+    claims = (d.claims.sustained_w, d.claims.burst_w)
+    return (
+        *(d.name, str(d.form), d.chip, *claims, d.mass_kg, d.battery.usable_wh, str(d.status), str(d.came)),
+        *cost,
+    )
+
+
+def make_tested(query: TestedQuery, book: BookPoints) -> Found:
+    """How many runs there are of each setting under each workload.
+
+    Raises
+    ------
+    PinchError : there is no run.
+    """
+    points = [p for p in book.points if not query.device_ids or p.run.device_id in query.device_ids]
+    if not points:
+        raise PinchError("There is no run in the book yet.")
+    works = [w for w in book.workloads if any(p.run.workload_id == w.id for p in points)]
+    settings: dict[int, tuple[Device, Setting]] = {p.run.setting_id: (p.device, p.setting) for p in points}
+    order = {d.id: n for n, d in enumerate(book.devices)}
+    cells = sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id or 0))
+    counts = Counter((p.run.setting_id, p.run.workload_id) for p in points if not p.why_not)
+    headings = (Heading("Device", words=True), Heading("Setting", words=True), *(Heading(w.name) for w in works))
+    rows = [(d.name, s.name, *(str(counts[s.id or 0, w.id or 0] or "") for w in works)) for d, s in cells]
+    chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
+    table = Table(
+        "runs",
+        (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works)),
+        tuple((d.name, s.name, *(counts[s.id or 0, w.id or 0] for w in works)) for d, s in cells),
+    )
+    left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]
+    method = [f"not counted: {'; '.join(left_out[:4])}"] if left_out else []
+    return Found(_tested_words(points, works), chart, table, points, method)
+
+
+def _tested_words(runs: Sequence[RunPoint], works: Sequence[Workload]) -> str:
+    counted = [p for p in runs if not p.why_not]
+    if not counted:
+        return f"None of {len(runs)} runs counts." if len(runs) > 1 else "There is one run, and it does not count."
+    cells = {(p.run.setting_id, p.run.workload_id) for p in counted}
+    devices = {p.run.device_id for p in counted}
+    lost = len(runs) - len(counted)
+    left = f" {lost} more {'does' if lost == 1 else 'do'} not count." if lost else ""
+    parts = (
+        _count(len(counted), "run"), _count(len(works), "workload"), _count(len(cells), "cell"),
+        _count(len(devices), "device"),
+    )  # fmt: skip
+    return "{} of {} in {} of {}.".format(*parts) + left
+
+
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}" if number == 1 else f"{number} {what}s"

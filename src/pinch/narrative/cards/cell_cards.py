@@ -1,0 +1,326 @@
+"""Cards of cells set against each other: bars, pairs on one axis, slopes, shares and the verdicts as a table."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from pinch.analysis.comparing import BenchCell, CompareChoice, Compared, CompareResult, WorkRow, cells_of, compare_book
+from pinch.analysis.curves import LOW_NAMES
+from pinch.analysis.points import AVERAGE, SAME_ROOM_K, BookPoints, RunPoint
+from pinch.analysis.tables import Column, Table
+from pinch.bench.cards import CardKind, CellQuery, CellsQuery
+from pinch.bench.records import Workload
+from pinch.charts.dumbbell_chart import Ball, Dumbbell, DumbbellChart
+from pinch.charts.dumbbell_chart import in_words as pairs_in_words
+from pinch.charts.face import Drawn
+from pinch.charts.slope_chart import SlopeChart, SlopeLine
+from pinch.charts.slope_chart import in_words as slopes_in_words
+from pinch.charts.table_chart import Heading, TableChart, in_words
+from pinch.core.errors import PinchError
+from pinch.core.figures import finite
+from pinch.core.verdict import FASTER, SLOWER, Verdict
+from pinch.narrative import compare_words as saying
+from pinch.narrative.cards.content import Found
+from pinch.narrative.cards.share_cards import shares_chart, shares_words
+from pinch.narrative.compare_words import ShownComparison
+from pinch.narrative.price_words import money_chart, money_words
+from pinch.narrative.verdict_words import percent, verdict_words
+
+COLUMNS = (
+    *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),
+    *(Column("runs"), Column("measured", "W"), Column("against"), Column("answer"), Column("difference", "%")),
+    *(Column("difference 95 % from", "%"), Column("difference 95 % to", "%"), Column("whose figure")),
+)
+SUPPLIES = ("mains", "battery")
+
+
+def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int, int]) -> Found:
+    """The card of a query.
+
+    Raises
+    ------
+    PinchError : its cells are not in the book, or share nothing.
+    """
+    cells = chosen_cells(query, cells_of(book))
+    if query.measure != AVERAGE and query.measure not in LOW_NAMES:
+        raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
+    result = compare_book(book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta))
+    if not result.rows:
+        raise PinchError("None of its cells has a run of its workloads that counts.")
+    shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
+    runs = [p for c in cells for w in query.workload_ids for p in c.points.get(w, ())]
+    if kind is CardKind.DUMBBELL:
+        return _pairs(query, book, shown, runs)
+    finding, chart = _drawn(kind, shown)
+    compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
+    return Found(finding, chart, table_of(shown), runs, _method(query, kind), compared)
+
+
+def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCell]:
+    """The cells of a query among those that the book has now, in its order.
+
+    Raises
+    ------
+    PinchError : none of them is there any more.
+    """
+    found = [c for wanted in query.cells if (c := _like(wanted, cells)) is not None]
+    if not found:
+        raise PinchError("None of its cells is in the book any more.")
+    return list(dict.fromkeys(found))
+
+
+def query_of(shown: ShownComparison) -> CellsQuery:
+    """The query by which a card shows what the Compare page shows."""
+    choice = shown.result.choice
+    return CellsQuery(
+        cells=tuple(cell_query(c) for c in choice.cells),
+        workload_ids=choice.workload_ids,
+        measure=choice.measure,
+        delta=choice.delta,
+        by_score=shown.by_score,
+        absolute=shown.absolute,
+        subject=shown.subject,
+    )
+
+
+def cell_query(cell: BenchCell) -> CellQuery:
+    """A cell as a card remembers it."""
+    key = cell.key
+    return CellQuery(setting_id=key.setting_id, room_c=key.room_c, builds=key.builds, origin=key.origin)
+
+
+def _like(wanted: CellQuery, cells: Sequence[BenchCell]) -> BenchCell | None:
+    """The cell that is meant; the middle of a room may have moved with new runs."""
+    own = [
+        c
+        for c in cells
+        if (c.key.setting_id, c.key.builds, c.key.origin) == (wanted.setting_id, wanted.builds, wanted.origin)
+    ]
+    if wanted.room_c is None:
+        return next((c for c in own if c.key.room_c is None), None)
+    near = [c for c in own if c.key.room_c is not None and abs(c.key.room_c - wanted.room_c) <= SAME_ROOM_K]
+    return min(near, key=lambda c: abs((c.key.room_c or 0.0) - (wanted.room_c or 0.0)), default=None)
+
+
+def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
+    if kind is CardKind.SLOPE:
+        chart = slope_chart(shown)
+        return chart.title, chart
+    if kind is CardKind.SHARES:
+        rows = [
+            (f"{c.cell.name}" + (f": {row.workload.name}" if len(shown.result.rows) > 1 else ""), points)
+            for row in shown.result.rows
+            for c in row.cells
+            if (points := c.cell.points[row.workload.id or 0])
+        ]
+        return shares_words(rows), shares_chart(rows)
+    if kind is CardKind.MONEY:
+        money = money_chart(shown)
+        if money is None:
+            raise PinchError("It needs two devices with prices in one currency; note them on the Bench page.")
+        return " ".join(money_words(shown)) or money.title, money
+    if kind is CardKind.TABLE:
+        return saying.against_words(shown), verdict_table(shown)
+    return saying.against_words(shown), saying.bars(shown)
+
+
+def _method(query: CellsQuery, kind: CardKind) -> list[str]:
+    if kind is CardKind.SHARES:
+        return ["numbers: % of the load"]
+    words = [f"differences below {100 * query.delta:g} % do not matter"]
+    if kind in (CardKind.BARS, CardKind.DUMBBELL):
+        words.append("strokes: 95 % intervals")
+    if query.measure != AVERAGE:
+        words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
+    return words
+
+
+def pairs_of(cells: Sequence[BenchCell]) -> list[tuple[BenchCell, BenchCell]]:
+    """What belongs together: mains and battery of a device at the nearest limits where both are there, else the first
+    with each other."""
+    battery = [c for c in cells if not c.setting.mains]
+    pairs = []
+    for b in battery:
+        mains = [c for c in cells if c.setting.mains and c.device.id == b.device.id]
+        if mains:
+            limit = b.setting.sustained_w or 0.0
+            pairs.append((min(mains, key=lambda c: abs((c.setting.sustained_w or 0.0) - limit)), b))
+    return pairs or [(cells[0], c) for c in cells[1:]]
+
+
+def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Sequence[RunPoint]) -> Found:
+    """Each pair compared by itself, all on one axis."""
+    pairs = pairs_of(shown.result.choice.cells)
+    if not pairs:
+        raise PinchError("A pair needs two cells.")
+    results = [
+        compare_book(book, CompareChoice(pair, query.workload_ids, query.measure, query.delta)) for pair in pairs
+    ]
+    found = [
+        (pair, row, *ends)
+        for pair, result in zip(pairs, results, strict=True)
+        for row in result.rows
+        if (ends := _ends(row, pair)) is not None
+    ]
+    if not found:
+        raise PinchError("The cells of its pairs share no workload.")
+    works = {row.workload.id for _, row, _, _ in found}
+    one_unit = len(works) == 1
+    rows = []
+    for pair, row, a, b in found:
+        by = 1.0 if one_unit else 100.0 / a.score.mean
+        assert b.verdict is not None
+        rows.append(
+            Dumbbell(
+                _pair_name(pair, row.workload, len(pairs) > 1, not one_unit),
+                _ball(a, by),
+                _ball(b, by),
+                shown.slots.get(pair[1].device.id or 0, 0),
+                f"{verdict_words(b.verdict)}, {_difference(b, row, results[pairs.index(pair)], shown)}",
+                b.verdict.answer in (FASTER, SLOWER),
+            )
+        )
+    names = _end_names(pairs)
+    x_title = f"{found[0][1].workload.name}" if one_unit else f"Score, {names[0]} = 100"
+    unit = _unit(query, found[0][1].workload) if one_unit else "%"
+    words = _pairs_words(found, names, len(pairs) > 1)
+    chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
+    if names == SUPPLIES:  # what is compared does not speak against the pair
+        results = [_without(result, "supply") for result in results]
+    tables = [table_of(replace(shown, result=result)) for result in results]
+    table = Table("cells", COLUMNS, tuple(dict.fromkeys(row for t in tables for row in t.rows)))
+    return Found(words, chart, table, runs, _method(query, CardKind.DUMBBELL), tuple(results))
+
+
+def _without(result: CompareResult, key: str) -> CompareResult:
+    """A comparison without one kind of difference."""
+    return replace(result, unfair=tuple(u for u in result.unfair if u.difference.key != key))
+
+
+def _ends(row: WorkRow, pair: tuple[BenchCell, BenchCell]) -> tuple[Compared, Compared] | None:
+    own = {c.cell.name: c for c in row.cells}
+    first, second = own.get(pair[0].name), own.get(pair[1].name)
+    return (first, second) if first is not None and second is not None and second.verdict is not None else None
+
+
+def _pair_name(pair: tuple[BenchCell, BenchCell], workload: Workload, many: bool, works: bool) -> str:
+    first, second = (c.setting.name for c in pair)
+    setting = first if first == second else f"{first}, {second.lower() if second.startswith(first) else second}"
+    if second.startswith(first):
+        setting = first
+    if not many:
+        return workload.name if works else setting
+    name = f"{pair[1].device.name}, {setting}"
+    return f"{name}: {workload.name}" if works else name
+
+
+def _end_names(pairs: Sequence[tuple[BenchCell, BenchCell]]) -> tuple[str, str]:
+    if all(a.setting.mains and not b.setting.mains for a, b in pairs):
+        return SUPPLIES
+    if len(pairs) == 1:
+        return pairs[0][0].name, pairs[0][1].name
+    return pairs[0][0].name, "the other"
+
+
+def _ball(c: Compared, by: float) -> Ball:
+    low, high = c.score.interval()
+    return Ball(c.score.mean * by, low * by, high * by)
+
+
+def _pairs_words(
+    found: Sequence[tuple[tuple[BenchCell, BenchCell], WorkRow, Compared, Compared]], names: tuple[str, str], many: bool
+) -> str:
+    """What the second ends keep of the first."""
+    told = []
+    for pair, row, _, b in found[:3]:
+        assert b.verdict is not None
+        which = pair[0].setting.name if many else row.workload.name
+        told.append(f"{which}: {_kept(b.verdict)}")
+    device = found[0][0][1].device.name
+    lead = f"{device} on battery keeps of its score on mains" if names == SUPPLIES else ""
+    more = f"; and {len(found) - 3} more" if len(found) > 3 else ""
+    if lead:
+        return f"{lead}: {'; '.join(told)}{more}."
+    return f"{names[1][0].upper()}{names[1][1:]} against {names[0]}: {'; '.join(told)}{more}."
+
+
+def _kept(v: Verdict) -> str:
+    if v.answer in (FASTER, SLOWER):
+        return f"{100 * v.ratio:.0f} %"
+    return f"{100 * v.ratio:.0f} % ({verdict_words(v)})"
+
+
+def _difference(c: Compared, row: WorkRow, result: CompareResult, shown: ShownComparison) -> str:
+    return saying.difference(c, replace(shown, result=result))
+
+
+def _unit(query: CellsQuery, workload: Workload) -> str:
+    less = "" if workload.higher_is_better or query.measure != AVERAGE else ", less is better"
+    return ("fps" if query.measure != AVERAGE else workload.score_unit) + less
+
+
+def slope_chart(shown: ShownComparison) -> SlopeChart:
+    """Each workload from cell to cell, % of the first; more is better."""
+    result = shown.result
+    columns = tuple(c.name for c in result.choice.cells)
+    lines: list[SlopeLine] = []
+    for row in result.rows:
+        own = {c.cell.name: c for c in row.cells}
+        if result.baseline.name not in own:
+            continue
+        values = [
+            100.0 if name == columns[0] else 100.0 * v.ratio if (v := _verdict(own.get(name))) else math.nan
+            for name in columns
+        ]
+        last = next((own[name] for name in reversed(columns) if name in own and own[name].verdict), None)
+        if last is not None and last.verdict is not None:
+            words = f"{percent(last.verdict.ratio)} ({verdict_words(last.verdict)})"
+            sure = last.verdict.answer in (FASTER, SLOWER)
+            lines.append(SlopeLine(row.workload.name, tuple(values), words, sure))
+    words = saying.headline(shown, result.choice.cells[-1])
+    y_title = f"Score, {columns[0]} = 100 %"
+    slot = shown.slots.get(result.choice.cells[-1].device.id or 0, 0)
+    return SlopeChart(words, columns, tuple(lines), y_title, slot, alternative=slopes_in_words(columns, lines))
+
+
+def _verdict(c: Compared | None) -> Verdict | None:
+    return c.verdict if c else None
+
+
+def verdict_table(shown: ShownComparison) -> TableChart:
+    """Cells and their verdicts as they are printed."""
+    headings = (
+        *(Heading("Workload", words=True), Heading("Cell", words=True), Heading("score"), Heading("unit", words=True)),
+        *(Heading("runs"), Heading("measured", "W"), Heading("answer", words=True), Heading("difference", words=True)),
+    )
+    rows: list[tuple[str, ...]] = []
+    strong: set[int] = set()
+    for row in shown.result.rows:
+        for c in row.cells:
+            watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
+            answer = verdict_words(c.verdict) if c.verdict else "baseline"
+            if c.cell.device.id == shown.subject:
+                strong.add(len(rows))
+            unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
+            head = (row.workload.name, c.cell.name, f"{c.score.mean:.4g}", unit, str(c.score.runs), watts)
+            rows.append((*head, answer, saying.difference(c, shown)))
+    return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
+
+
+def table_of(shown: ShownComparison) -> Table:
+    """Scores and verdicts as numbers."""
+    rows = []
+    for row in shown.result.rows:
+        unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
+        for c in row.cells:
+            low, high = c.score.interval()
+            v = c.verdict
+            ratios = (None, None, None) if v is None else tuple(_percent(x) for x in (v.ratio, v.low, v.high))
+            against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
+            score = (c.score.mean, unit, finite(low), finite(high), c.score.runs, c.beside.power_w)
+            rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test"))
+    return Table("cells", COLUMNS, tuple(rows))
+
+
+def _percent(ratio: float) -> float | None:
+    return finite(100.0 * (ratio - 1.0))

@@ -1,0 +1,299 @@
+"""What a careful editor would stop before it is published, each with the place where it can be mended.
+
+The rules are common practice of the trade, no source.
+"""
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from enum import IntEnum
+
+from pinch.analysis.comparing import Compared, CompareResult
+from pinch.analysis.modes import LABEL_OFF
+from pinch.analysis.points import AVERAGE, RunPoint
+from pinch.bench.cards import CardKind, Report
+from pinch.bench.records import Came, Device, Status, standing
+from pinch.core.fairness import FairnessGrade
+from pinch.core.verdict import CANNOT_TELL, FASTER, SLOWER, TIE
+from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.deck import Deck
+from pinch.narrative.cards.footnotes import UNSETTLED
+from pinch.narrative.compare_words import TINY_DIFFERENCE, TINY_FPS
+
+WIN_WORDS = (
+    *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
+    *("outperforms", "outpaces", "superior", "slower", "worse", "loses", "lose", "trails", "behind", "crushes"),
+)
+MOST_NAMED = 3
+TIE_WORDS = ("tie", "same", "equal", "level", "can't tell", "cannot tell", "no difference", "alike", "within")
+
+
+class Weight(IntEnum):
+    """How much speaks for stopping it, the most first."""
+
+    STOP = 0
+    LOOK = 1
+
+
+@dataclass(frozen=True)
+class ConcernPlace:
+    """Where a concern is mended: a card, a run, a device, or the report's own words."""
+
+    card_id: int | None = None
+    run_id: int | None = None
+    device_id: int | None = None
+    report: bool = False
+
+
+@dataclass(frozen=True)
+class Concern:
+    """Something that an editor would stop: a stable code, its weight, a sentence, and its place."""
+
+    code: str
+    weight: Weight
+    words: str
+    place: ConcernPlace
+
+
+def concerns(deck: Deck) -> list[Concern]:
+    """Everything about a deck and its report, what must be stopped first, then in the order of the cards."""
+    found = [concern for content in deck.contents for concern in _of_card(content)]
+    found += _of_report(deck)
+    return sorted(dict.fromkeys(found), key=lambda c: c.weight)
+
+
+def _of_card(content: CardContent) -> Iterator[Concern]:
+    if content.found is None:
+        yield _card(content, "empty", Weight.STOP, f"shows nothing: {content.problem}")
+        return
+    for rule in _CARD_RULES:
+        yield from rule(content)
+
+
+def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concern:
+    place = ConcernPlace(card_id=content.card.id)
+    return Concern(code, weight, f"“{content.card.name}” {words}", place)
+
+
+def _moved(content: CardContent) -> Iterator[Concern]:
+    if content.moved:
+        words = f"has another finding than when it was agreed to. It was: {content.card.seen}"
+        yield _card(content, "changed", Weight.STOP, words)
+
+
+def _edited(content: CardContent) -> Iterator[Concern]:
+    """A sentence by hand: its numbers, and what it makes of ties."""
+    if not content.edited:
+        return
+    strange = strange_numbers(content.finding, content.composed)
+    if strange:
+        what = "numbers" if len(strange) > 1 else "a number"
+        yield _card(content, "edited", Weight.STOP, f"says {what} that its figures do not: {', '.join(strange)}.")
+    else:
+        yield _card(content, "edited", Weight.LOOK, f"has a sentence by hand. The figures say: {content.composed}")
+    yield from _ties_as_wins(content, content.finding)
+
+
+def _titled(content: CardContent) -> Iterator[Concern]:
+    """A title that makes a win of a tie; a question does not."""
+    if not content.card.name.endswith("?"):
+        yield from _ties_as_wins(content, content.card.name)
+
+
+def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
+    """Words that make a win of what is a tie or cannot be told."""
+    text = said.casefold()
+    wins = [word for word in WIN_WORDS if re.search(rf"\b{word}\b", text)]
+    if not wins or any(word in text for word in TIE_WORDS):
+        return
+    for result, compared in _pairs(content):
+        v = compared.verdict
+        if v is None or v.answer not in (TIE, CANNOT_TELL):
+            continue
+        alone = len(result.choice.cells) == 2
+        if alone or compared.cell.device.name.casefold() in text or compared.cell.setting.name.casefold() in text:
+            what = "a tie" if v.answer == TIE else "not to be told yet"
+            words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
+            yield _card(content, "tie-as-win", Weight.STOP, words)
+            return
+
+
+def _single(content: CardContent) -> Iterator[Concern]:
+    """A single run that is called faster or slower."""
+    for result, compared in _pairs(content):
+        v, row = compared.verdict, next(r for r in result.rows if compared in r.cells)
+        base = next((c for c in row.cells if c.cell == result.baseline), None)
+        if v is None or base is None or v.answer not in (FASTER, SLOWER):
+            continue
+        for c in (compared, base):
+            if c.score.runs == 1 and not c.told:
+                words = (
+                    f"calls {compared.cell.name} {v.answer} in {row.workload.name} with a single run of {c.cell.name}."
+                )
+                yield _card(content, "single-run", Weight.STOP, words)
+
+
+def _lone_curves(content: CardContent) -> Iterator[Concern]:
+    """Curves of which nothing was repeated: they have no interval, and their crossings are not sure."""
+    series = content.found.scaled.series if content.found and content.found.scaled else ()
+    lone = [s.name for s in series if s.scaling and any(w.code == "single-runs" for w in s.scaling.warnings)]
+    if lone:
+        yield _card(content, "single-run", Weight.LOOK, f"has curves of single runs: {', '.join(lone)}.")
+
+
+def _unfair(content: CardContent) -> Iterator[Concern]:
+    for result in content.found.compared if content.found else ():
+        for u in result.unfair:
+            if u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK:
+                words = f"sets {u.cell.name} against {result.baseline.name}: {u.difference.words}"
+                yield _card(content, "unfair", Weight.STOP, words)
+
+
+def _drifting(content: CardContent) -> Iterator[Concern]:
+    own = [p for p in content.found.runs if p.digest.state in UNSETTLED] if content.found else []
+    yield from _of_runs(content, own, "drifting", "had not settled")
+
+
+def _void(content: CardContent) -> Iterator[Concern]:
+    own = [p for p in content.found.runs if p.run.void] if content.found else []
+    for concern in _of_runs(content, own, "void-run", "is void"):
+        yield replace(concern, weight=Weight.STOP)
+
+
+def _by_hand(content: CardContent) -> Iterator[Concern]:
+    own = [p for p in content.found.runs if p.run.window is not None] if content.found else []
+    yield from _of_runs(content, own, "window-by-hand", "had the settled window chosen by hand")
+
+
+def _of_runs(content: CardContent, own: Sequence[RunPoint], code: str, words: str) -> Iterator[Concern]:
+    """One concern for all runs of a card of which something is true; its place is the first of them."""
+    if own:
+        named = "; ".join(f"{p.device.name}, {p.name}" for p in own[:MOST_NAMED])
+        more = f" and {len(own) - MOST_NAMED} more" if len(own) > MOST_NAMED else ""
+        said = f"“{content.card.name}” rests on {named}{more}, which {words}."
+        yield Concern(code, Weight.LOOK, said, ConcernPlace(content.card.id, own[0].run.id))
+
+
+def _tiny_base(content: CardContent) -> Iterator[Concern]:
+    """A percentage of so little that it says more than there is."""
+    for result, compared in _pairs(content):
+        row = next(r for r in result.rows if compared in r.cells)
+        base = next((c for c in row.cells if c.cell == result.baseline), None)
+        frames = result.choice.measure != AVERAGE or row.workload.rate_channel == "frame.rate"
+        v = compared.verdict
+        if base is None or not frames or v is None or v.answer not in (FASTER, SLOWER):
+            continue
+        apart = abs(compared.score.mean - base.score.mean)
+        if base.score.mean < TINY_FPS or (result.choice.measure != AVERAGE and apart < TINY_DIFFERENCE):
+            words = f"gives a percentage of {base.score.mean:.3g} fps: {compared.cell.name} is {apart:.2g} fps apart."
+            yield _card(content, "tiny-base", Weight.LOOK, words)
+
+
+def _claimed(content: CardContent) -> Iterator[Concern]:
+    """Watts that were told on an axis of watts, and settings whose name is not what they draw."""
+    if content.found is None:
+        return
+    told = [t for s in content.found.scaled.series for t in s.told] if content.found.scaled else []
+    if told and content.card.kind is CardKind.CURVES:
+        words = f"has {len(told)} scores at watts that were told, not measured."
+        yield _card(content, "claimed-watts", Weight.STOP, words)
+    if content.card.kind in (CardKind.BARS, CardKind.DUMBBELL, CardKind.SHARES, CardKind.SLOPE):
+        for name, claimed, measured in _labels_off(content.found.runs):
+            words = f"names {name} by {claimed:g} W; {measured:.1f} W were measured."
+            yield _card(content, "label-watts", Weight.LOOK, words)
+
+
+def _labels_off(runs: Sequence[RunPoint]) -> list[tuple[str, float, float]]:
+    by_setting: dict[int, list[RunPoint]] = {}
+    for p in runs:
+        if p.setting.sustained_w and re.search(r"\d\s*W\b", p.setting.name) and p.digest.power_w is not None:
+            by_setting.setdefault(p.run.setting_id, []).append(p)
+    found = []
+    for own in by_setting.values():
+        claimed = own[0].setting.sustained_w or 0.0
+        measured = sum(p.digest.power_w or 0.0 for p in own) / len(own)
+        if abs(measured / claimed - 1.0) > LABEL_OFF:
+            found.append((f"{own[0].device.name}, {own[0].setting.name}", claimed, measured))
+    return found
+
+
+def _told(content: CardContent) -> Iterator[Concern]:
+    told = [p for p in content.found.runs if p.run.summary is not None] if content.found else []
+    if told:
+        words = f"rests on {len(told)} scores that others tell; its notes say whose."
+        yield _card(content, "told", Weight.LOOK, words)
+
+
+def _missing_signs(content: CardContent) -> Iterator[Concern]:
+    if content.missing:
+        signs = " ".join(content.missing[:8])
+        words = f"has signs that no shipped font knows, and boxes stand for them: {signs}"
+        yield _card(content, "missing-signs", Weight.STOP, words)
+
+
+def _prices(content: CardContent) -> Iterator[Concern]:
+    """A price without its day."""
+    if content.found is None or content.card.kind not in (CardKind.MONEY, CardKind.TABLE):
+        return
+    words = " ".join((content.found.finding, content.found.chart.alternative))
+    if "no date" in words or "no noted day" in words:
+        yield _card(content, "undated-price", Weight.STOP, "gives a price without its day.")
+
+
+_CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
+    *(_moved, _edited, _titled, _single, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
+    *(_void, _told, _drifting, _by_hand),
+)
+
+
+def _of_report(deck: Deck) -> list[Concern]:
+    shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
+    devices: list[Device] = list(dict.fromkeys(p.device for c in shown if c.found for p in c.found.runs))
+    found = []
+    if not shown:
+        return [
+            Concern("no-card", Weight.STOP, "The report has no card with something to show.", ConcernPlace(report=True))
+        ]
+    for d in devices:
+        if d.came is Came.UNKNOWN:
+            words = f"How {d.name} came is not noted; readers are owed that."
+            found.append(Concern("disclosure", Weight.STOP, words, ConcernPlace(device_id=d.id)))
+        for o in d.offers:
+            if o.price is not None and not o.date:
+                words = f"A price of {d.name} has no date."
+                found.append(Concern("undated-price", Weight.STOP, words, ConcernPlace(device_id=d.id)))
+    owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
+    found += _words_of_report(deck.report, owed)
+    return found
+
+
+def _words_of_report(report: Report, owed: Sequence[Device]) -> list[Concern]:
+    here = ConcernPlace(report=True)
+    found = []
+    if owed and not report.disclosure:
+        named = "; ".join(f"{d.name}: {standing(d)}" for d in owed)
+        words = f"The report has no disclosure, but needs one ({named})."
+        found.append(Concern("disclosure", Weight.STOP, words, here))
+    if not report.title:
+        found.append(Concern("no-title", Weight.LOOK, "The report has no title.", here))
+    return found
+
+
+def strange_numbers(text: str, composed: str) -> list[str]:
+    """Numbers of a sentence that the composed one does not have, as they were written."""
+    known = {_number(n) for n in _NUMBER.findall(composed)}
+    rounded = known | {float(f"{n:.0f}") for n in known} | {float(f"{n:.2g}") for n in known}
+    return [n for n in dict.fromkeys(_NUMBER.findall(text)) if _number(n) not in rounded]
+
+
+_NUMBER = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?")
+
+
+def _number(written: str) -> float:
+    return float(written.replace(",", "."))
+
+
+def _pairs(content: CardContent) -> list[tuple[CompareResult, Compared]]:
+    """Every cell with its verdict, and the comparison that it stands in."""
+    results = content.found.compared if content.found else ()
+    return [(result, c) for result in results for row in result.rows for c in row.cells if c.verdict is not None]

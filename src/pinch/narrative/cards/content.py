@@ -1,0 +1,58 @@
+"""What a card comes to."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pinch.analysis.comparing import CompareResult
+from pinch.analysis.curves import ScaleResult
+from pinch.analysis.points import RunPoint
+from pinch.analysis.tables import Table
+from pinch.bench.cards import Card
+from pinch.charts.face import Drawn, Face
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a query came to, before it is dressed as a card: the sentence, the chart, its data as a table, the runs
+    behind it, what is said of its axes and schools, and the results that can be questioned."""
+
+    finding: str
+    chart: Drawn
+    table: Table
+    runs: Sequence[RunPoint] = ()
+    method: Sequence[str] = ()
+    compared: Sequence[CompareResult] = ()
+    scaled: ScaleResult | None = None
+
+
+@dataclass(frozen=True)
+class CardContent:
+    """A card with what it comes to now: the composed finding and the picture; where nothing can be shown, `found` and
+    `face` are None and `problem` says why. `missing` are signs that no shipped font has."""
+
+    card: Card
+    found: Found | None = None
+    face: Face | None = None
+    notes: tuple[str, ...] = ()
+    missing: str = ""
+    problem: str = ""
+
+    @property
+    def composed(self) -> str:
+        """The sentence that the figures make."""
+        return self.found.finding if self.found else ""
+
+    @property
+    def finding(self) -> str:
+        """The sentence that is published."""
+        return self.card.finding or self.composed
+
+    @property
+    def edited(self) -> bool:
+        """Whether somebody wrote the sentence."""
+        return bool(self.card.finding) and self.card.finding != self.composed
+
+    @property
+    def moved(self) -> bool:
+        """Whether the composed sentence is another than the one that was agreed to last."""
+        return bool(self.card.seen) and self.found is not None and self.card.seen != self.composed

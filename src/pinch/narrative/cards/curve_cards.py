@@ -1,0 +1,286 @@
+"""Cards of scores against watts: curves, equal efficiency, small multiples, and the settings as a table."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
+from pinch.analysis.points import AVERAGE, BookPoints
+from pinch.analysis.tables import Cell, Column, Table
+from pinch.bench.cards import CardKind, CurvesQuery
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.scale_chart import Second, apart
+from pinch.charts.spec import Chart, Dots, Guide, Line, Panel
+from pinch.charts.table_chart import Heading, TableChart, in_words
+from pinch.core.errors import PinchError
+from pinch.core.sweetspots import PROMISES
+from pinch.narrative import curve_words as saying
+from pinch.narrative.cards.content import Found
+
+COLUMNS = (
+    *(Column("device"), Column("workload"), Column("setting"), Column("claimed", "W"), Column("measured", "W")),
+    *(Column("score"), Column("score unit"), Column("score per watt"), Column("runs"), Column("window")),
+)
+MOST_GUIDES = 4
+_STEPS = (1.0, 2.0, 5.0)
+
+
+def make(query: CurvesQuery, kind: CardKind, book: BookPoints, slots: Mapping[int, int]) -> Found:
+    """The card of a query.
+
+    Raises
+    ------
+    PinchError : there is nothing to show.
+    """
+    result = scale_book(book, choice_of(query))
+    result = replace(result, series=tuple(s for s in result.series if s.points or s.told))
+    if not any(s.points for s in result.series):
+        raise PinchError("No settled run of these devices and workloads is in the book.")
+    finding, chart = _drawn(query, kind, result, slots)
+    runs = [p.of for s in result.series for p in s.points] + [t.of for s in result.series for t in s.told]
+    return Found(finding, chart, table_of(result), runs, _method(query, kind, result), scaled=result)
+
+
+def choice_of(query: CurvesQuery) -> ScaleChoice:
+    """What the Scale page looks at by the same query."""
+    try:
+        axis = Axis(query.axis)
+    except ValueError:
+        raise PinchError(f"The card is drawn over {query.axis!r}, which this Pinch does not know.") from None
+    if query.measure != AVERAGE and query.measure not in LOW_NAMES:
+        raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
+    return ScaleChoice(
+        query.device_ids,
+        query.workload_ids,
+        query.room_c,
+        query.measure,
+        query.low if query.low in LOW_NAMES else "low_1.percentile",
+        axis,
+        query.delta,
+        query.worth,
+        query.target,
+        query.low_share,
+    )
+
+
+def query_of(
+    choice: ScaleChoice, rule: str, second: Second, reader_w: float | None, subject: int | None
+) -> CurvesQuery:
+    """The query by which a card shows what the Scale page shows."""
+    return CurvesQuery(
+        device_ids=choice.device_ids,
+        workload_ids=choice.workload_ids,
+        room_c=choice.room_c,
+        measure=choice.measure,
+        low=choice.low,
+        axis=str(choice.axis),
+        delta=choice.delta,
+        worth=choice.worth,
+        target=choice.target,
+        low_share=choice.low_share,
+        rule=rule,
+        second=str(second),
+        reader_w=reader_w,
+        subject=subject,
+    )
+
+
+def _drawn(
+    query: CurvesQuery, kind: CardKind, result: ScaleResult, slots: Mapping[int, int]
+) -> tuple[str, Chart | GridChart | TableChart]:
+    if kind is CardKind.EFFICIENCY:
+        return efficiency_words(result), efficiency_chart(result, slots)
+    if kind is CardKind.MULTIPLES:
+        return multiples_words(result, query.subject), multiples_chart(query, result, slots)
+    if kind is CardKind.TABLE:
+        return saying.headline(result, query.subject), settings_table(result, query.subject)
+    rule = query.rule if query.rule in PROMISES else "95%"
+    chart = saying.chart(result, slots, query.subject, rule, _second(query.second), query.reader_w)
+    return saying.headline(result, query.subject), chart
+
+
+def _second(words: str) -> Second:
+    try:
+        return Second(words)
+    except ValueError:
+        return Second.NOTHING
+
+
+def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str]:
+    """What the marks are, measured or claimed, and the school of lows."""
+    axis = Axis(query.axis)
+    words = [f"{axis} watts as measured; settings are named by what they claim" if axis.of_watts else f"over {axis}"]
+    if kind is CardKind.CURVES:
+        drawn = [s for s in result.series if s.scaling is not None]
+        words = [saying.axis_words(axis, query.rule if query.rule in PROMISES else "95%")]
+        words += ["bands: 95 %"] if any(np.isfinite(s.scaling.ladder.band).all() for s in drawn if s.scaling) else []
+        words += [f"dashed: {LOW_NAMES[query.low]}"] if any(s.scaling and s.scaling.lows for s in drawn) else []
+    if query.measure != AVERAGE:
+        words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
+    if any(s.told for s in result.series):
+        words.append("×: told, at the watts that are told with it")
+    return words
+
+
+@dataclass(frozen=True)
+class SettingMeans:
+    """The runs of a setting of a series: what its label claims and what they measured, W; their mean score, number,
+    and states of their windows."""
+
+    name: str
+    claimed_w: float | None
+    watts: float
+    score: float
+    runs: int
+    states: tuple[str, ...]
+
+    @property
+    def per_watt(self) -> float:
+        """Score for each watt."""
+        return self.score / self.watts
+
+
+def settings_of(s: CurveSeries) -> list[SettingMeans]:
+    """The settings of a series, by their measured watts."""
+    found: dict[str, list[ScalePoint]] = {}
+    for p in s.points:
+        found.setdefault(p.of.setting.name, []).append(p)
+    means = [
+        SettingMeans(
+            name,
+            own[0].claimed_w,
+            float(np.mean([p.power_w for p in own])),
+            float(np.mean([p.score for p in own])),
+            len(own),
+            tuple(sorted({p.of.digest.state for p in own})),
+        )
+        for name, own in found.items()
+    ]
+    return sorted(means, key=lambda m: m.watts)
+
+
+def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
+    """Each setting's mean score over its mean watts, with lines of equal score per watt."""
+    title, unit = saying.rate_words(result)
+    dots, lines, ratios = [], [], []
+    for s in result.series:
+        means = settings_of(s)
+        if not means:
+            continue
+        slot = slots.get(s.device.id or 0, 0)
+        watts, scores = np.array([[m.watts, m.score] for m in means]).T
+        best = int(np.argmax(scores / watts))
+        ratios += (scores / watts).tolist()
+        dots.append(Dots(watts, scores, tuple(m.name for m in means), slot))
+        peak = f"{means[best].name}: {means[best].per_watt:.3g}"
+        dots.append(Dots(watts[[best]], scores[[best]], (peak,), slot, named=True))
+        lines.append(Line(watts, scores, slot, s.name))
+    guides = tuple(Guide(k, f"{k:g} {unit}/W") for k in round_slopes(ratios))
+    panel = Panel(title, unit, tuple(apart(lines)), dots=tuple(dots), guides=guides, key="efficiency")
+    words = efficiency_words(result)
+    told = " ".join(
+        f"{s.name}: " + ", ".join(f"{m.name} {m.per_watt:.3g}" for m in settings_of(s)) + "." for s in result.series
+    )
+    alternative = f"{words} {unit} for each watt. {told}"
+    return Chart(words, (panel,), saying.AXIS_TITLES[result.choice.axis], "W", alternative=alternative)
+
+
+def round_slopes(ratios: Sequence[float]) -> list[float]:
+    """Few round slopes within some ratios: of 1, 2, 5 and their tenfolds those between the least and the largest."""
+    low, high = min(ratios), max(ratios)
+    decades = range(math.floor(math.log10(low)) - 1, math.ceil(math.log10(high)) + 1)
+    found = [step * 10.0**d for d in decades for step in _STEPS if 0.8 * low <= step * 10.0**d <= 1.25 * high]
+    if not found:
+        found = [float(f"{math.sqrt(low * high):.2g}")]
+    return found[:: math.ceil(len(found) / MOST_GUIDES)]
+
+
+def efficiency_words(result: ScaleResult) -> str:
+    """Which setting gives the most for each watt, of every device."""
+    unit = saying.rate_words(result)[1]
+    best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := settings_of(s))]
+    best.sort(key=lambda found: -found[1].per_watt)
+    words = [f"{name} {m.per_watt:.3g} at {m.watts:.1f} W ({m.name})" for name, m in best]
+    return f"Most {unit} for each watt: {'; '.join(words)}."
+
+
+def multiples_chart(query: CurvesQuery, result: ScaleResult, slots: Mapping[int, int]) -> GridChart:
+    """A small chart of curves for each workload."""
+    cells = []
+    for workload_id in query.workload_ids:
+        own = tuple(s for s in result.series if s.workload.id == workload_id)
+        if own:
+            part = replace(result, series=own)
+            chart = saying.chart(part, slots, query.subject, "95%", Second.NOTHING, None)
+            solid = tuple(replace(line, dashed=False, label="") for line in chart.panels[0].lines if line.label)
+            plain = tuple(d for d in chart.panels[0].dots if not (d.light or d.told or d.spot))
+            panel = replace(chart.panels[0], title="", lines=solid, dots=plain)
+            title = own[0].workload.name
+            cells.append(replace(chart, title=title, panels=(panel,), x_title="Measured", footnote="", reader=None))
+    key = dict.fromkeys((s.device.name, slots.get(s.device.id or 0, 0)) for s in result.series)
+    words = multiples_words(result, query.subject)
+    return GridChart(words, tuple(cells), tuple(key), alternative=" ".join(c.alternative for c in cells))
+
+
+def multiples_words(result: ScaleResult, subject: int | None) -> str:
+    """Where the subject's curve is nearly at its best, workload by workload."""
+    own = [s for s in result.series if s.device.id == subject and s.scaling is not None]
+    own = own or [s for s in result.series if s.scaling is not None]
+    words = [
+        f"{s.workload.name} at {s.scaling.nearly_all.power_w:.1f} W"
+        for s in own
+        if s.scaling and s.device == own[0].device
+    ]
+    if not words:
+        return f"Score over watts of {len(result.series)} devices and workloads."
+    return f"{own[0].device.name} gives 95 % of its best in {', in '.join(words)}."
+
+
+def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
+    """The settings as they are printed: claimed and measured watts side by side."""
+    many = len(result.choice.workload_ids) > 1
+    headings = (
+        Heading("Device", words=True),
+        *((Heading("Workload", words=True),) if many else ()),
+        Heading("Setting", words=True),
+        Heading("claimed", "W"),
+        Heading("measured", "W"),
+        Heading("score", saying.rate_words(result)[1] if not many else ""),
+        Heading("for each watt"),
+        Heading("runs"),
+    )
+    rows: list[tuple[str, ...]] = []
+    strong: set[int] = set()
+    for s in result.series:
+        for m in settings_of(s):
+            work = (s.workload.name,) if many else ()
+            if s.device.id == subject:
+                strong.add(len(rows))
+            claimed = "" if m.claimed_w is None else f"{m.claimed_w:g}"
+            shown = (claimed, f"{m.watts:.1f}", f"{m.score:.4g}", f"{m.per_watt:.3g}", str(m.runs))
+            rows.append((s.device.name, *work, m.name, *shown))
+    return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
+
+
+def table_of(result: ScaleResult) -> Table:
+    """The settings as numbers."""
+    rows: list[tuple[Cell, ...]] = []
+    for s in result.series:
+        unit = s.workload.score_unit if s.workload.higher_is_better else "times an hour"
+        rows += [
+            (
+                *(s.device.name, s.workload.name, m.name, m.claimed_w, m.watts, m.score, unit, m.per_watt, m.runs),
+                ", ".join(m.states),
+            )
+            for m in settings_of(s)
+        ]
+        rows += [
+            (
+                *(s.device.name, s.workload.name, t.of.setting.name, t.of.setting.sustained_w, None, t.summary.score),
+                *(unit, None, t.summary.repeats, "told"),
+            )
+            for t in s.told
+        ]
+    return Table("settings", COLUMNS, tuple(rows))

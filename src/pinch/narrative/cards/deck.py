@@ -1,0 +1,130 @@
+"""The deck of a book: every card worked out anew."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.points import BookPoints, RunPoint
+from pinch.bench.book import Book
+from pinch.bench.cards import (
+    KINDS,
+    Card,
+    CardKind,
+    CellsQuery,
+    CurvesQuery,
+    ModesQuery,
+    Report,
+    RunsQuery,
+    TestedQuery,
+    UnitsQuery,
+)
+from pinch.charts.draw.lettering import missing_signs
+from pinch.charts.face import Face
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress, tell, unheard
+from pinch.narrative.cards import bench_cards, cell_cards, curve_cards, mode_cards, run_cards
+from pinch.narrative.cards.content import CardContent, Found
+from pinch.narrative.cards.footnotes import footnotes
+from pinch.narrative.run_words import RunStory
+
+EDITED = "the sentence is the editor's"
+
+
+@dataclass(frozen=True)
+class Deck:
+    """The cards of a book in their order, its report, and the points they were made of."""
+
+    contents: tuple[CardContent, ...]
+    report: Report
+    points: BookPoints
+
+
+class CardMaker:
+    """Works out cards of one book. For one thread."""
+
+    def __init__(self, book: Book, points: BookPoints) -> None:
+        self._book, self._points = book, points
+        self._desk = JudgeDesk(book)
+        self._slots = {d.id or 0: n for n, d in enumerate(points.devices)}
+
+    def make(self, card: Card) -> CardContent:
+        """What a card comes to; one that has nothing to show says why."""
+        try:
+            found = self._find(card)
+        except PinchError as error:
+            return CardContent(card, problem=str(error))
+        notes = footnotes(found, self._points, card.footnote)
+        finding = card.finding or found.finding
+        if finding != found.finding:
+            notes = (*notes, EDITED)
+        alternative = " ".join(filter(None, (finding, found.chart.alternative.removeprefix(found.finding).strip())))
+        face = Face(card.name, finding, found.chart, notes, alternative)
+        return CardContent(card, found, face, notes, missing_signs(" ".join((card.name, alternative, *notes))))
+
+    def _find(self, card: Card) -> Found:
+        query, kind, book = card.query, card.kind, self._points
+        if kind not in KINDS[query.of]:
+            raise PinchError(f"What it asks for cannot be drawn as {kind}.")
+        if isinstance(query, RunsQuery):
+            return run_cards.make(query, kind, book, self._slots, self._story)
+        if isinstance(query, CurvesQuery):
+            return curve_cards.make(query, kind, book, self._slots)
+        if isinstance(query, CellsQuery):
+            return cell_cards.make(query, kind, book, self._slots)
+        if isinstance(query, ModesQuery):
+            return mode_cards.make(query, kind, book, self._slots)
+        return (
+            bench_cards.make_units(query, book)
+            if isinstance(query, UnitsQuery)
+            else bench_cards.make_tested(query, book)
+        )
+
+    def _story(self, point: RunPoint) -> RunStory:
+        log, judged = self._desk.judge(point.run)
+        readings = self._points.readings.get(point.run.id or 0, ())
+        return RunStory(point.run, point.device, point.setting, point.workload, log, judged, readings)
+
+
+def make_cards(
+    book: Book, points: BookPoints, cards: Sequence[Card], progress: Progress = unheard
+) -> tuple[CardContent, ...]:
+    """What some cards come to."""
+    maker, made = CardMaker(book, points), []
+    for number, card in enumerate(cards):
+        tell(progress, number / len(cards))
+        made.append(maker.make(card))
+    return tuple(made)
+
+
+def new_card(book: Book, content: CardContent) -> Card:
+    """A card for the end of the deck, as it came to be; the caller makes it a change."""
+    last = max((card.place for card in book.cards()), default=0)
+    return book.save(replace_fields(content.card, id=None, place=last + 1, seen=content.composed))
+
+
+def replace_fields(card: Card, **changed: object) -> Card:
+    """A card with other fields, checked as when it is read."""
+    return Card.model_validate({**card.model_dump(), **changed})
+
+
+def moved_to(cards: Sequence[Card], card_id: int, by: int) -> list[Card]:
+    """The cards whose place changes where one goes up (−1) or down (1)."""
+    order = [c.id for c in cards]
+    at = order.index(card_id)
+    to = max(0, min(len(order) - 1, at + by))
+    order.insert(to, order.pop(at))
+    by_id = {c.id: c for c in cards}
+    placed = [(by_id[number], place) for place, number in enumerate(order, 1)]
+    return [replace_fields(card, place=place) for card, place in placed if card.place != place]
+
+
+def title_of(card: Card, found: Found) -> str:
+    """A title for a new card: what is looked at, of which device."""
+    if isinstance(card.query, UnitsQuery | TestedQuery):
+        return "The units, and how they came" if isinstance(card.query, UnitsQuery) else "What was tested"
+    works = list(dict.fromkeys(p.workload.name for p in found.runs))
+    devices = list(dict.fromkeys(p.device.name for p in found.runs))
+    who = devices[0] if len(devices) == 1 else f"{len(devices)} devices"
+    what = works[0] if len(works) == 1 else f"{len(works)} workloads"
+    lead = {CardKind.TABLE: "Table", CardKind.SHEET: "Modes"}.get(card.kind, str(card.kind).capitalize())
+    return f"{lead}: {who}, {what}"[:120]

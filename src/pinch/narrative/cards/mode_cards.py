@@ -1,0 +1,148 @@
+"""Cards of the modes of a device: the sheet, what held each, wall, battery and sound."""
+
+from collections.abc import Mapping
+
+from pinch.analysis.modes import ModeRow, ModesSheet, modes_sheet
+from pinch.analysis.points import BookPoints
+from pinch.analysis.tables import Cell, Column, Table
+from pinch.bench.cards import CardKind, ModesQuery
+from pinch.bench.records import Device, Workload
+from pinch.charts.face import Drawn
+from pinch.charts.table_chart import Heading, TableChart, in_words
+from pinch.core.errors import PinchError
+from pinch.narrative import mode_words as saying
+from pinch.narrative.cards.content import Found
+from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
+
+FIGURES = (
+    *(("claimed", "W", "g"), ("settled", "W", ".1f"), ("burst", "W", ".1f"), ("clock held", "%", ".0f")),
+    *(("clock", "GHz", ".2f"), ("chip", "°C", ".0f"), ("to its limit", "K", ".0f"), ("score", "", ".4g")),
+    *(("for each watt", "", ".3g"), ("level", "dB(A)", ".1f"), ("hottest surface", "°C", ".1f"), ("wall", "W", ".1f")),
+    *(("full battery", "min", ".0f"), ("runs", "", "d")),
+)
+"""Name, unit and form of the figures of a setting."""
+
+
+def make(query: ModesQuery, kind: CardKind, book: BookPoints, slots: Mapping[int, int]) -> Found:
+    """The card of a query.
+
+    Raises
+    ------
+    PinchError : there is nothing to show.
+    """
+    device = next((d for d in book.devices if d.id == query.device_id), None)
+    workload = next((w for w in book.workloads if w.id == query.workload_id), None)
+    if device is None or workload is None:
+        raise PinchError("Its device or its workload is not in the book any more.")
+    sheet = modes_sheet(book, device, workload, query.room_c, query.grade)
+    if not sheet.rows:
+        raise PinchError(f"{device.name} has no settled run of {workload.name} in the book.")
+    return _found(query, kind, book, sheet, slots.get(device.id or 0, 0))
+
+
+def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesSheet, slot: int) -> Found:
+    runs = [p for r in sheet.rows for p in r.runs]
+    own = saying.own_points(book, sheet.device.id or 0)
+    table = table_of(sheet)
+    if kind is CardKind.SHARES:
+        rows = [(r.setting.name, r.runs) for r in sheet.rows]
+        finding = f"{sheet.device.name}, {sheet.workload.name}: {_small(shares_words(rows))}"
+        return Found(finding, shares_chart(rows), shares_table(rows), runs, ["numbers: % of the load"])
+    chart: Drawn | None = sheet_chart(sheet)
+    finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim", "~: by the line"]
+    if kind is CardKind.WALL:
+        runs = [p for p in own if p.setting.mains and p.digest.wall_w is not None and not p.why_not]
+        chart = saying.wall_chart(sheet, own, book.instruments, slot)
+        finding, method = saying.wall_words(sheet, own, book.instruments), ["wall and package watts as measured"]
+    elif kind is CardKind.BATTERY:
+        runs = [p for p in own if not p.setting.mains and p.digest.power_w is not None]
+        chart = saying.battery_chart(sheet, own, slot, query.package_w)
+        finding, method = saying.battery_words(sheet, query.package_w), ["draw of the battery over package watts"]
+    elif kind is CardKind.SOUND:
+        chart = saying.sound_chart(sheet, query.limit_db, slot)
+        finding, method = saying.quiet_words(sheet, query.limit_db), _sound_method(sheet, query)
+    if kind is not CardKind.SHEET:
+        finding = f"{sheet.device.name}: {_small(finding)}"
+    if chart is None:
+        raise PinchError(f"{sheet.device.name} has nothing measured for this: {finding.rstrip('.')}.")
+    return Found(finding, chart, table, runs, method)
+
+
+def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:
+    distances = sorted({d for r in sheet.rows if r.noise for d in r.noise.distances})
+    where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "distance not noted"
+    return [f"the room taken off by {query.grade}", f"levels {where}"]
+
+
+def _small(words: str) -> str:
+    """A sentence that goes on after a colon."""
+    return words[0].lower() + words[1:]
+
+
+def figures_of(row: ModeRow) -> tuple[float | int | None, ...]:
+    """The figures of a setting in the order of `FIGURES`, None where one cannot be had."""
+    hold = None if row.hold is None else 100.0 * row.hold
+    clock = None if row.clock_mhz is None else row.clock_mhz / 1000.0
+    wall = row.wall_w if row.wall_w is not None else row.wall_by_line
+    return (
+        *(row.setting.sustained_w, row.power_w, row.burst_w, hold, clock, row.temp_c, row.headroom_k, row.score),
+        *(row.per_watt, row.noise.level if row.noise else None, row.hottest.touch.temp_c if row.hottest else None),
+        *(wall, row.battery_min[0] if row.battery_min else None, len(row.runs)),
+    )
+
+
+def sheet_chart(sheet: ModesSheet) -> TableChart:
+    """The sheet as it is printed; figures that no setting has are left out."""
+    rows = [figures_of(r) for r in sheet.rows]
+    kept = [n for n in range(len(FIGURES)) if any(row[n] is not None for row in rows)]
+    units = [_unit(sheet.workload, name, unit) for name, unit, _ in FIGURES]
+    headings = (
+        Heading("Setting", words=True),
+        *(Heading(FIGURES[n][0], units[n]) for n in kept),
+    )
+    cells = [
+        (r.setting.name, *(_shown(r, n, row[n], FIGURES[n][2]) for n in kept))
+        for r, row in zip(sheet.rows, rows, strict=True)
+    ]
+    return TableChart("", headings, tuple(cells), alternative=in_words(headings, cells))
+
+
+def _shown(row: ModeRow, place: int, value: float | int | None, form: str) -> str:
+    if value is None:
+        return ""
+    shown = format(value, form)
+    name = FIGURES[place][0]
+    if name == "wall" and row.wall_w is None:
+        return f"~ {shown}"
+    bound = name == "level" and row.noise and row.noise.corrected and row.noise.corrected.upper_bound
+    return f"≤ {shown}" if bound else shown
+
+
+def _unit(workload: Workload, name: str, unit: str) -> str:
+    own = workload.score_unit if workload.higher_is_better else "times an hour"
+    return {"score": own, "for each watt": f"{own}/W"}.get(name, unit)
+
+
+def table_of(sheet: ModesSheet) -> Table:
+    """The sheet as numbers."""
+    columns = (
+        Column("device"),
+        Column("workload"),
+        Column("setting"),
+        *(Column(name, _unit(sheet.workload, name, unit)) for name, unit, _ in FIGURES),
+        Column("marks"),
+    )
+    rows: list[tuple[Cell, ...]] = [
+        (sheet.device.name, sheet.workload.name, r.setting.name, *figures_of(r), ", ".join(r.marks)) for r in sheet.rows
+    ]
+    return Table("modes", columns, tuple(rows))
+
+
+def workloads_of(book: BookPoints, device: Device) -> list[Workload]:
+    """The workloads that a device has settled runs of, those with most settings first."""
+    settings: dict[int, set[int]] = {}
+    for p in book.points:
+        if p.run.device_id == device.id and not p.why_not:
+            settings.setdefault(p.run.workload_id, set()).add(p.run.setting_id)
+    by_id = {w.id or 0: w for w in book.workloads}
+    return [by_id[w] for w in sorted(settings, key=lambda w: (-len(settings[w]), w))]

@@ -1,0 +1,77 @@
+"""What held settings or runs, as shares of their load."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from pinch.analysis.points import RunPoint
+from pinch.analysis.tables import Cell, Column, Table
+from pinch.charts.share_chart import ShareChart, in_words, share_row
+from pinch.charts.theme import CAUSE_WORDS
+from pinch.core.errors import PinchError
+
+Named = Sequence[tuple[str, Sequence[RunPoint]]]
+"""Runs by the name of their row."""
+
+
+def shares_chart(rows: Named) -> ShareChart:
+    """The mean shares of each row's runs.
+
+    Raises
+    ------
+    PinchError : nothing is known of what held any of them.
+    """
+    made = [share_row(name, mean_shares(points), _behind(points)) for name, points in rows if mean_shares(points)]
+    if not made:
+        raise PinchError("What held these runs is not known: their logs have neither power, clock nor temperature.")
+    return ShareChart(shares_words(rows), tuple(made), alternative=in_words(made))
+
+
+def mean_shares(points: Sequence[RunPoint]) -> dict[str, float]:
+    """Shares of the load by what held it, the mean over some runs."""
+    known = [p.digest.shares for p in points if p.digest.shares]
+    if not known:
+        return {}
+    return {cause: float(np.mean([own.get(cause, 0.0) for own in known])) for cause in CAUSE_WORDS}
+
+
+def shares_words(rows: Named) -> str:
+    """Which cause holds most of each row; heat first, where there is any."""
+    known = [(name, shares) for name, points in rows if (shares := mean_shares(points))]
+    if not known:
+        return "What held these runs is not known."
+    hottest = max(known, key=lambda row: row[1]["heat"])
+    if hottest[1]["heat"] >= 0.05:
+        others = [name for name, shares in known if shares["heat"] < 0.005]
+        free = f"; {_few(others)} {'is' if len(others) == 1 else 'are'} not held by heat at all" if others else ""
+        return f"Heat holds {hottest[0]} for {100 * hottest[1]['heat']:.0f} % of the load{free}."
+    told = []
+    for cause in CAUSE_WORDS:
+        own = [name for name, shares in known if max(shares, key=lambda c: shares[c]) == cause]
+        if own:
+            told.append(f"{CAUSE_WORDS[cause]} holds {_few(own)} most of the time")
+    return f"Heat holds none of them; {'; '.join(told)}."
+
+
+def shares_table(rows: Named) -> Table:
+    """The shares as numbers."""
+    causes = [c for c in CAUSE_WORDS if any(mean_shares(points).get(c, 0.0) > 0 for _, points in rows)]
+    columns = (Column("of"), *(Column(CAUSE_WORDS[c], "%") for c in causes), Column("runs"))
+    made: list[tuple[Cell, ...]] = [
+        (name, *(100.0 * shares[c] for c in causes), len(points))
+        for name, points in rows
+        if (shares := mean_shares(points))
+    ]
+    return Table("shares", columns, tuple(made))
+
+
+def _few(names: Sequence[str]) -> str:
+    if len(names) <= 3:
+        return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+    return f"{len(names)} others" if len(names) > 4 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+def _behind(points: Sequence[RunPoint]) -> str:
+    watts = [p.digest.power_w for p in points if p.digest.power_w is not None]
+    runs = "1 run" if len(points) == 1 else f"{len(points)} runs"
+    return f"{np.mean(watts):.1f} W, {runs}" if watts else runs

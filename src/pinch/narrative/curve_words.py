@@ -1,0 +1,141 @@
+"""What curves over watts say, in a sentence and as a chart."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleResult
+from pinch.analysis.points import AVERAGE
+from pinch.bench.records import standing, workload_words
+from pinch.bench.summaries import origin_words
+from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
+from pinch.charts.spec import Chart
+from pinch.core.sweetspots import (
+    PROMISES,
+)
+
+AXIS_TITLES = {
+    Axis.PACKAGE: "Measured settled power, package",
+    Axis.WALL: "Measured settled power, wall",
+    Axis.NOISE: "Level, the room taken off",
+    Axis.SURFACE: "Hottest surface that was read",
+}
+
+
+def rate_words(result: ScaleResult) -> tuple[str, str]:
+    """Title and unit of the score axis."""
+    series, measure = result.series, result.choice.measure
+    workload = series[0].workload
+    if len({s.workload.score_unit for s in series}) > 1:
+        return "Score, share of its own best", "%"
+    unit = workload.score_unit if workload.higher_is_better else "times an hour"
+    if measure != AVERAGE:
+        return LOW_NAMES[measure][0].upper() + LOW_NAMES[measure][1:], "fps"
+    return ("Average frame rate" if workload.rate_channel == "frame.rate" else "Score"), unit
+
+
+def headline(result: ScaleResult, subject: int | None) -> str:
+    """The finding of the page in one sentence: of the strip's device, and where it trades places."""
+    chosen = _subject(result, subject)
+    if chosen is None:
+        return "No run of this is there yet. Record some on the Run page."
+    name, work = chosen.device.name, chosen.workload.name
+    if not result.choice.axis.of_watts:
+        return f"{work} over {result.choice.axis}: what each setting gives for what it costs."
+    if not chosen.points:
+        return (
+            f"{name}, {work}: only scores that are told, none was measured here."
+            if chosen.told
+            else f"{name} has no settled run of {work} yet. Record some on the Run page."
+        )
+    if chosen.scaling is None:
+        return f"{name}, {work}: no curve yet, {chosen.reason}."
+    spot = chosen.scaling.nearly_all
+    if spot.edge == "lowest":
+        words = f"{name} already gives 95 % of its best {work} at {spot.power_w:.1f} W, the least that was measured"
+    else:
+        words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
+    own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
+    sure = [c for c in own if not c.sure < 0.5]
+    if sure:
+        c = sure[0]
+        other = c.below if c.above == chosen.name else c.above
+        side = "above" if c.above == chosen.name else "below"
+        words += f"; it leads {other} {side} {c.power_w:.1f} W"
+    return words + "."
+
+
+def chart(
+    result: ScaleResult,
+    slots: Mapping[int, int],
+    subject: int | None,
+    rule: str,
+    second: Second,
+    reader_w: float | None,
+) -> Chart:
+    """The chart of the page."""
+    title, unit = rate_words(result)
+    drawn = [_drawn(s, slots, result, rule) for s in result.series]
+    room = "any room" if result.choice.room_c is None else f"room {result.choice.room_c:g} °C"
+    devices = dict.fromkeys(s.device for s in result.series)
+    words = [
+        *dict.fromkeys(workload_words(s.workload) for s in result.series),
+        f"{sum(len(s.points) for s in result.series)} runs",
+        room,
+        axis_words(result.choice.axis, rule),
+        *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
+        *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
+        *(["×: told, not measured"] if any(s.told for s in result.series) else []),
+        *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
+    ]
+    return scaling_chart(
+        headline(result, subject),
+        drawn,
+        title,
+        unit,
+        AXIS_TITLES[result.choice.axis],
+        second,
+        " · ".join(words),
+        reader_w if result.choice.axis.of_watts else None,
+        result.choice.axis.unit,
+    )
+
+
+def axis_words(axis: Axis, rule: str) -> str:
+    """What the marks of the chart are."""
+    if not axis.of_watts:
+        return f"score over {axis}; the mean of each setting is joined"
+    return f"settled {axis} power; upright ticks: claimed; ring: {PROMISES[rule]}"
+
+
+def _subject(result: ScaleResult, subject: int | None) -> CurveSeries | None:
+    own = (s for s in result.series if s.device.id == subject)
+    return next(own, result.series[0] if result.series else None)
+
+
+def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: str) -> DrawnSeries:
+    shared = rate_words(result)[1] == "%"
+    ladder = s.scaling.ladder if s.scaling else None
+    best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
+    watts = result.choice.axis is Axis.PACKAGE
+    points = [
+        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of.name)
+        for p in s.points
+    ]
+    told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
+    return DrawnSeries(
+        s.name,
+        slots.get(s.device.id or 0, 0),
+        s.workload.id != result.series[0].workload.id,
+        points,
+        told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
+        ladder,
+        s.scaling.lows if s.scaling else None,
+        s.scaling.spots[rule] if s.scaling else None,
+        best / 100.0 if shared else 1.0,
+    )
+
+
+def _watts(power_w: float, low_w: float, high_w: float) -> str:
+    interval = f" ({low_w:.1f} to {high_w:.1f})" if np.isfinite(low_w) else ""
+    return f"{power_w:.1f} W{interval}"

@@ -1,0 +1,192 @@
+"""What the margin says about a figure: meaning, formula with this run's numbers, window, uncertainty, method."""
+
+import math
+from dataclasses import dataclass
+
+from pinch.charts.spec import minutes
+from pinch.core.figures import ChannelFigures, Segment
+from pinch.core.heat import Heat
+from pinch.core.judge import Judgement
+from pinch.core.limits import burst_length_s
+from pinch.narrative.explanation import Explanation
+
+DRIFT_WORDS = {"settled": "settled", "drifting": "not settled: drifting", "too-short": "too short to settle"}
+
+
+def explain_sustained(j: Judgement, channel: str) -> Explanation:
+    """The sustained figure of a channel."""
+    f = j.figures[channel]
+    if not f.sustained.known:
+        return _nothing("Sustained", channel, j)
+    n = f"n = {f.n} s, lag-1 correlation {f.lag1:.2f}, worth {f.n_effective:.0f} independent ones"
+    return Explanation(
+        f"Sustained {channel}",
+        "The mean over the seconds under load of the settled window.",
+        (
+            f"mean of {f.n} one-second means",
+            f"= {f.sustained.value:.4g} {f.unit}",
+            f"median {f.median:.4g}, 5 % to 95 %: {f.p05:.4g} to {f.p95:.4g}",
+        ),
+        _window(j),
+        f"Standard error ± {f.sustained.u:.2g} {f.unit} ({n}). "
+        "It tells of this run only; how far runs differ takes repeats.",
+        "settled-window",
+        tuple(w.text for w in j.warnings if w.code in ("drifting", "too-short", "gap", "collapse")),
+    )
+
+
+@dataclass(frozen=True)
+class ClaimedLimits:
+    """What a setting's label says: sustained W, burst W, window s; None where it says nothing."""
+
+    sustained_w: float | None
+    burst_w: float | None
+    window_s: float | None
+
+    def burst_length_s(self, idle_w: float) -> float:
+        """How long the burst would last by the label, s; NaN where it does not say enough."""
+        if self.sustained_w is None or self.burst_w is None or self.window_s is None:
+            return math.nan
+        return burst_length_s(idle_w, self.sustained_w, self.burst_w, self.window_s)
+
+
+def explain_burst(j: Judgement, claimed: ClaimedLimits) -> Explanation:
+    """The burst of power and the window of the limiter behind it, beside what the label says."""
+    p = j.limits
+    if j.power is None or not math.isfinite(p.burst.value):
+        first = "" if j.power is None else f" The first 10 s of load had {j.figures[j.power].burst:.1f} W."
+        return Explanation(
+            "Burst power",
+            f"This run shows no burst: power did not begin ≥ 4 % above its settled level.{first}",
+            (),
+            "",
+            "",
+            "burst",
+            (),
+        )
+    formula = [f"plateau of {p.burst_s.value:.1f} s at {p.burst.value:.1f} W"]
+    cautions = []
+    if math.isfinite(p.window_s.value):
+        formula += [
+            "τ = t_b / ln((P2 − P0) / (P2 − P1))",
+            f"= {p.burst_s.value:.1f} / ln(({p.burst.value:.1f} − {p.idle_w:.1f})"
+            f" / ({p.burst.value:.1f} − {p.sustained.value:.1f}))",
+            f"= {p.window_s.value:.1f} ± {p.window_s.u:.1f} s",
+        ]
+    else:
+        cautions.append(
+            "The limiter's window τ needs an idle phase before and a sustained power limit after the burst."
+        )
+    by_label = claimed.burst_length_s(p.idle_w)
+    if math.isfinite(by_label):
+        formula.append(f"by its label: {by_label:.1f} s at {claimed.burst_w:g} W, τ {claimed.window_s:g} s")
+    if p.bounded:
+        cautions.append("Heat ended this burst, so its length and τ are lower bounds.")
+    return Explanation(
+        "Burst power",
+        "The first plateau of power, drawn until the limiter's running average reached the sustained limit.",
+        tuple(formula),
+        f"From load start at {j.load_start_s:.1f} s for {p.burst_s.value:.1f} s.",
+        f"± {p.burst.u:.2g} W on the plateau, ± {p.burst_s.u:.2g} s on its length." if math.isfinite(p.burst.u) else "",
+        "burst",
+        tuple(cautions),
+    )
+
+
+def explain_hold(j: Judgement, channel: str) -> Explanation:
+    """Sustained divided by burst of a channel."""
+    f = j.figures[channel]
+    if not math.isfinite(f.hold):
+        return _nothing("Hold", channel, j)
+    return Explanation(
+        f"Hold of {channel}",
+        "How much of the burst figure is left once the run has settled. With no burst, the first 10 s stand for it.",
+        (
+            "sustained / burst",
+            f"= {f.sustained.value:.4g} / {f.burst:.4g} {f.unit}",
+            f"= {100 * f.hold:.1f} %",
+        ),
+        _window(j),
+        _hold_uncertainty(f),
+        "hold",
+    )
+
+
+def explain_temperature(j: Judgement) -> Explanation:
+    """The settled temperature and its distance from the limit."""
+    if j.temp is None:
+        return Explanation("Settled temperature", "No temperature was logged.", (), "", "", "settled-window")
+    base = explain_sustained(j, j.temp)
+    limit, value = j.levels.temp_limit_c, j.figures[j.temp].sustained.value
+    if not math.isfinite(limit):
+        return base
+    source = "given" if j.levels.temp_given else "read off this run"
+    lines = (*base.formula, f"limit {limit:.1f} °C ({source})", f"headroom = {limit - value:.1f} K")
+    return Explanation(
+        "Settled temperature", base.meaning, lines, base.window, base.uncertainty, base.method, base.cautions
+    )
+
+
+def explain_segment(j: Judgement, segment: Segment) -> Explanation:
+    """A stretch of the limiter strip."""
+    share = 100 * j.limiter_share.get(segment.cause, 0.0)
+    return Explanation(
+        f"Held by {segment.cause.replace('-', ' ')}",
+        f"Here the evidence is: {segment.evidence}.",
+        (
+            f"{segment.start_s:.0f} s to {segment.end_s:.0f} s of the log, {segment.length_s:.0f} s",
+            f"this cause in all: {share:.0f} % of the load",
+        ),
+        f"The load, {j.load_start_s:.0f} s to {j.load_end_s:.0f} s.",
+        "Stretches shorter than 3 s join their neighbours.",
+        "limiter",
+    )
+
+
+def _window(j: Judgement) -> str:
+    s = j.settled
+    active = f", {100 * s.active_share:.0f} % of it under load" if s.active_share < 0.995 else ""
+    return (
+        f"{s.start_s:.0f} s to {s.end_s:.0f} s of the log ({s.length_s:.0f} s{active}), {DRIFT_WORDS[s.state]}. "
+        f"Its start was set by {s.decided_by}."
+    )
+
+
+def _hold_uncertainty(f: ChannelFigures) -> str:
+    if not math.isfinite(f.sustained.u) or f.burst == 0:
+        return ""
+    return f"± {100 * f.sustained.u / f.burst:.2g} % from the sustained figure; the burst is taken as it was."
+
+
+def _nothing(what: str, channel: str, j: Judgement) -> Explanation:
+    return Explanation(f"{what} of {channel}", "This log gives no such figure.", (), _window(j), "", "settled-window")
+
+
+def explain_r(heat: Heat) -> Explanation:
+    meaning = (
+        "How many kelvin each watt lifts the temperature above the room once everything has settled: the sum of the "
+    )
+    meaning += "terms that follow the measured power, each with its own time."
+    room = "a fitted base" if heat.offset_fitted else f"the room, {heat.room_c:.1f} °C"
+    terms = " + ".join(f"{r:.3f}" for r in heat.fit.r)
+    return Explanation(
+        "Thermal resistance",
+        meaning,
+        (f"T = {room} + Σ Rᵢ·(hᵢ∗P)", f"ΣRᵢ = {terms} = {heat.r_th.value:.3f} K/W"),
+        f"The record from {minutes(heat.start_s)} to {minutes(heat.end_s)}.",
+        f"± {heat.r_th.u:.2g} K/W; what the fit leaves counts as correlated. It tells of this run only.",
+        "heat",
+        tuple(note.text for note in heat.notes),
+    )
+
+
+def explain_coolable(heat: Heat) -> Explanation:
+    numbers = f"= ({heat.limit_c:.1f} − {heat.room_c:.1f}) / {heat.r_th.value:.3f} = {heat.coolable_w.value:.1f} W"
+    return Explanation(
+        "Coolable power",
+        "The power that holds the temperature limit in this room for good.",
+        ("(T_limit − T_room) / R_th", numbers),
+        "",
+        f"± {heat.coolable_w.u:.2g} W, from the resistance.",
+        "heat",
+    )

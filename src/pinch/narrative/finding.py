@@ -1,0 +1,101 @@
+"""The finding of a run in one plain sentence, composed from its figures and never beyond them."""
+
+import math
+
+from pinch.bench.summaries import Summary
+from pinch.core.judge import Judgement
+
+NAMED_SHARE = 0.1
+HELD_BY = {
+    "burst-power": "its burst power limit",
+    "sustained-power": "its sustained power limit",
+    "heat": "heat",
+    "clock-ceiling": "its clock ceiling",
+    "frame-cap": "the frame cap",
+    "graphics-bound": "its graphics",
+    "waiting": "the work itself, which left it waiting",
+    "unknown": "nothing this log can show",
+}
+
+
+def finding(j: Judgement, claimed_w: float | None = None) -> str:
+    """One sentence of what it held, after which burst, at which clock and temperature; then what held it back, and what
+    speaks against the figures."""
+    if not j.limiter_share:
+        return "There is no load in this log."
+    held = " ".join(p for p in (_held(j, claimed_w), _burst(j)) if p)
+    parts = [p for p in (held, _clock(j), _heat(j), _temperature(j), _frames(j)) if p]
+    lead = ("; ".join(parts) + ". ") if parts else ""
+    ending = {
+        "settled": "",
+        "drifting": " It had not settled.",
+        "too-short": " The run is too short to settle.",
+    }
+    faults = f" Its power collapsed {_times(len(j.collapses))}." if j.collapses else ""
+    return f"{lead}{_held_by(j)}.{faults}{ending[j.settled.state]}"
+
+
+def told_finding(summary: Summary) -> str:
+    """The finding of a score without a log."""
+    return f"Told: {summary.score:.6g}"
+
+
+def _held_by(j: Judgement) -> str:
+    """The causes that matter, the largest first; those below a tenth of the load are left to the page."""
+    (cause, share), *others = j.limiter_share.items()
+    how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
+    more = "".join(f", for {100 * s:.0f} % by {HELD_BY[c]}" for c, s in others if s >= NAMED_SHARE)
+    return f"For {how_long} of the load it was held by {HELD_BY[cause]}{more}"
+
+
+def _clock(j: Judgement) -> str:
+    if j.clock is None or not j.figures[j.clock].sustained.known:
+        return ""
+    f = j.figures[j.clock]
+    hold = f", {100 * f.hold:.0f} % of burst" if math.isfinite(f.hold) and math.isfinite(j.limits.burst.value) else ""
+    return f"{f.sustained.value / 1000.0:.2f} GHz sustained{hold}"
+
+
+def _heat(j: Judgement) -> str:
+    """How much of the load heat held, where the log lets one know."""
+    share = j.limiter_share.get("heat", 0.0)
+    told = j.temp is not None and math.isfinite(j.levels.temp_limit_c) and j.power is not None
+    named_below = share >= NAMED_SHARE  # among what held it
+    return f"heat-limited {100 * share:.0f} % of the load" if (told or share > 0.0) and not named_below else ""
+
+
+def _temperature(j: Judgement) -> str:
+    if j.temp is None or not j.figures[j.temp].sustained.known:
+        return ""
+    value = j.figures[j.temp].sustained.value
+    words = f"{'settled' if j.settled.state == 'settled' else 'ended'} at {value:.0f} °C"
+    room = j.levels.temp_limit_c - value
+    if not math.isfinite(room):
+        return words
+    return f"{words}, {room:.0f} K below its limit" if room >= 0.5 else f"{words}, its limit"
+
+
+def _frames(j: Judgement) -> str:
+    if j.frames is None:
+        return ""
+    return f"{j.frames.average_fps:.1f} fps on average, 1 % low {j.frames.low_1.percentile:.1f}"
+
+
+def _times(count: int) -> str:
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
+def _held(j: Judgement, claimed_w: float | None) -> str:
+    if j.power is not None and j.figures[j.power].sustained.known:
+        claimed = f" (claimed {claimed_w:g})" if claimed_w else ""
+        between = " between collapses" if j.collapses else ""
+        return f"Held {j.figures[j.power].sustained.value:.1f} W{claimed}{between}"
+    if j.rate is not None and j.figures[j.rate].sustained.known:
+        return f"Held {j.figures[j.rate].sustained.value:.4g} per second"
+    return ""
+
+
+def _burst(j: Judgement) -> str:
+    if math.isfinite(j.limits.burst.value):
+        return f"after a {j.limits.burst_s.value:.0f} s burst at {j.limits.burst.value:.0f} W"
+    return ""

@@ -1,0 +1,182 @@
+"""What the modes of a device say, in sentences and as charts: watts, wall, battery and sound."""
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from pinch.analysis.modes import ModesSheet, battery_points, best_below, idle_power, quietest, wall_points
+from pinch.analysis.points import BookPoints, RunPoint
+from pinch.bench.parts import Aspect
+from pinch.bench.readings import Instrument, Quantity
+from pinch.charts.spec import Chart, Dots, Line, Panel, Rule, unbroken
+from pinch.core.budget import Budget, budget_of, quantity
+from pinch.core.walls import WallLine
+
+
+def headline(sheet: ModesSheet, share: float) -> str:
+    """The finding in one sentence: what the modes really are."""
+    if not sheet.rows:
+        return f"{sheet.device.name} has no settled run of {sheet.workload.name} yet."
+    quiet = quietest(sheet.rows, share)
+    least, most = sheet.rows[0], sheet.rows[-1]
+    words = (
+        f"{sheet.device.name} draws {least.power_w or 0:.1f} W at {least.setting.name} to {most.power_w or 0:.1f} W at "
+    )
+    words += most.setting.name
+    if quiet is not None and quiet.noise is not None:
+        bound = "at most " if quiet.noise.corrected and quiet.noise.corrected.upper_bound else ""
+        words += f"; the quietest that keeps {100 * share:.0f} % of the score is {quiet.setting.name}"
+        words += f" ({bound}{quiet.noise.level:.1f} dB(A))"
+    return words + "."
+
+
+def wall_words(sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument]) -> str:
+    """Efficiency, floor, idle and the whole ladder's score for each watt."""
+    if sheet.wall is None:
+        return " ".join(n.text for n in sheet.notes) or "No run has both the wall and the package logged."
+    e, floor = efficiency_budget(sheet.wall, instruments).result, sheet.wall.floor_w
+    arrive = f"{100 * e.value:.1f} ± {100 * e.u:.1g} % of each watt at the wall arrive"
+    display = f"display at {sheet.brightness_nits:g} cd/m²" if sheet.brightness_nits else "display"
+    rest = f"({display}, memory, fans, controllers, the adapter at rest)"
+    words = [f"{arrive}; {floor.value:.2f} ± {floor.u:.1g} W go elsewhere {rest}: {sheet.wall.line.n} points."]
+    idle = idle_power(points)
+    if idle.known:
+        words.append(f"At rest {idle.value:.1f} W.")
+    rated = [(r.score, r.wall_w) for r in sheet.rows if r.score and r.wall_w]
+    if rated:
+        overall = sum(s for s, _ in rated) / sum(w for _, w in rated)
+        words.append(f"Over the ladder {overall:.4g} of the score for each watt at the wall (sum over sum).")
+    return " ".join([*words, *(n.text for n in sheet.wall.notes)])
+
+
+def wall_chart(
+    sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument], slot: int
+) -> Chart | None:
+    """Wall over package with the line."""
+    found = wall_points(points)
+    if sheet.wall is None or not found:
+        return None
+    x = np.array([p.package_w for p in found])
+    dots = Dots(x, np.array([p.wall_w for p in found]), tuple(p.name for p in found), slot)
+    ends = np.array([x.min(), x.max()])
+    line = Line(ends, sheet.wall.line.intercept + sheet.wall.line.slope * ends, slot)
+    title = wall_words(sheet, points, instruments)
+    return Chart(title, (Panel("Wall", "W", (line,), dots=(dots,), key="wall"),), "Package", "W", alternative=title)
+
+
+def battery_words(sheet: ModesSheet, package_w: float) -> str:
+    """How long a full battery lasts at a package power."""
+    said = " ".join(n.text for n in sheet.notes if "capacity" in n.code or "battery" in n.code)
+    wear = next((p.digest.rundown.wear for p in sheet.rundowns if p.digest.rundown and p.digest.rundown.wear), None)
+    worn = f" The battery holds {100 * (1 - wear):.0f} % of its design." if wear else ""
+    if sheet.lasting is None:
+        return (said or "Runs on battery at three settings make the curve of draw that this answer needs.") + worn
+    line = sheet.lasting.line
+    if not line.covers(package_w):
+        return (
+            f"{package_w:g} W is outside what was measured on battery ({line.x_low:.1f} to {line.x_high:.1f} W)." + worn
+        )
+    value, low, high = sheet.lasting.hours(package_w)
+    draw = line.at(package_w).value
+    between = f"({hours_words(low)} to {hours_words(high)}) " if hours_words(low) != hours_words(high) else ""
+    return (
+        f"At {package_w:g} W of the package the battery gives {draw:.1f} W and lasts {hours_words(value)} "
+        f"{between}from full, {60 / draw:.2f} min for each Wh.{worn}"
+    )
+
+
+def battery_chart(sheet: ModesSheet, points: Sequence[RunPoint], slot: int, package_w: float) -> Chart | None:
+    """Draw of the battery over package watts."""
+    found = battery_points(points)
+    if sheet.lasting is None or not found:
+        return None
+    x = np.array([p for p, _, _ in found])
+    dots = Dots(x, np.array([d for _, d, _ in found]), tuple(name for _, _, name in found), slot)
+    ends = np.array([x.min(), x.max()])
+    line = Line(ends, sheet.lasting.line.intercept + sheet.lasting.line.slope * ends, slot)
+    words = battery_words(sheet, package_w)
+    panel = Panel("Draw of the battery", "W", (line,), dots=(dots,), key="battery")
+    return Chart(
+        words,
+        (panel,),
+        "Package",
+        "W",
+        alternative=words,
+        reader=package_w if sheet.lasting.line.covers(package_w) else None,
+    )
+
+
+def not_on_battery(sheet: ModesSheet) -> str:
+    """Which modes are not to be had on battery."""
+    rules = [
+        f"{x.aspect} {x.value}"
+        for x in sheet.device.exclusions
+        if x.never_with is Aspect.SUPPLY and x.other.casefold() == "battery"
+    ]
+    return f"Not to be had on battery: {', '.join(rules)}." if rules else ""
+
+
+def quiet_words(sheet: ModesSheet, limit: float) -> str:
+    """The quiet limit: the best score at or below a level."""
+    best = best_below(sheet.rows, limit)
+    if best is None:
+        return f"No setting is known to be at or below {limit:g} dB(A)."
+    top = max(r.score or 0.0 for r in sheet.rows)
+    share = f"{100 * (best.score or 0) / top:.0f} % of the best score"
+    return f"At or below {limit:g} dB(A) the best is {best.setting.name}, {share}."
+
+
+def sound_words(sheet: ModesSheet, limit: float) -> str:
+    """The quiet limit, and what fan speed does."""
+    words = quiet_words(sheet, limit)
+    if sheet.fan is not None:
+        steep = f"{sheet.fan.slope:.0f} ± {sheet.fan.u_slope:.0f} dB"
+        words += f" Ten times the fan's speed are {steep} here (handbooks: 50 to 60)."
+    return words
+
+
+def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
+    """Score over level."""
+    known = [r for r in sheet.rows if r.noise and r.score]
+    if not known:
+        return None
+    dots = Dots(
+        np.array([r.noise.level for r in known if r.noise]),
+        np.array([r.score or 0.0 for r in known]),
+        tuple(r.setting.name for r in known),
+        slot,
+        named=True,
+    )
+    rule = Rule(limit, f"quiet limit {limit:g}", upright=True)
+    panel = Panel("Score", sheet.workload.score_unit, dots=(dots,), rules=(rule,), key="sound")
+    words = sound_words(sheet, limit)
+    return Chart(words, (panel,), "Level, the room taken off", "dB(A)", alternative=words, x_from_zero=False)
+
+
+def own_points(book: BookPoints, device_id: int) -> list[RunPoint]:
+    """All runs of a device."""
+    return [p for p in book.points if p.run.device_id == device_id]
+
+
+def efficiency_budget(wall: WallLine, instruments: Sequence[Instrument]) -> Budget:
+    """The efficiency with what the regression and the meter's stated accuracy contribute."""
+    efficiency = quantity(wall.efficiency.value, wall.efficiency.u, "the regression")
+    meter = wall_meter(instruments)
+    if meter is not None:
+        middle = wall.line.at((wall.line.x_low + wall.line.x_high) / 2.0).value
+        efficiency = efficiency * quantity(1.0, meter.accuracy.standard_u(middle) / middle, meter.name)
+    return budget_of(efficiency, "")
+
+
+def wall_meter(instruments: Sequence[Instrument]) -> Instrument | None:
+    """The mains meter whose accuracy is stated."""
+    return next((i for i in instruments if i.measures is Quantity.WALL and i.accuracy.stated), None)
+
+
+def hours_words(hours: float | None) -> str:
+    """A time in hours as h and min; empty where it is not known."""
+    if hours is None or not math.isfinite(hours):
+        return ""
+    minutes = round(60 * hours)
+    return unbroken(f"{minutes // 60} h {minutes % 60:02d} min") if minutes >= 60 else f"{minutes} min"

@@ -1,0 +1,66 @@
+"""Prices beside scores: the chart, and what each costs and gives, in a sentence."""
+
+import numpy as np
+
+from pinch.analysis.comparing import offer_on
+from pinch.bench.parts import Offer
+from pinch.charts.spec import Chart, Dots, Line, Panel
+from pinch.core.errors import DataError
+from pinch.core.money import Deal, money_pair
+from pinch.narrative.compare_words import ShownComparison, headline
+from pinch.narrative.verdict_words import percent
+
+
+def money_chart(shown: ShownComparison) -> Chart | None:
+    """Score over price, a dot a device; None with fewer than two prices in one currency."""
+    points = []
+    for cell in shown.result.choice.cells:
+        offer, index = offer_on(cell.device), shown.result.indexes.get(cell.name)
+        ratio = 1.0 if cell == shown.result.baseline else index.ratio if index else None
+        if offer is not None and offer.price is not None and ratio is not None:
+            points.append((cell, offer.price + offer.allowance, 100.0 * ratio, offer.currency))
+    if len(points) < 2 or len({currency for *_, currency in points}) > 1:
+        return None
+    dots = [
+        Dots(np.array([price]), np.array([score]), (cell.name,), shown.slots.get(cell.device.id or 0, 0), told=False)
+        for cell, price, score, _ in points
+    ]
+    far = max(price for _, price, _, _ in points)
+    base = points[0]
+    as_much = np.array([0.0, far * base[2] / base[1]])
+    line = Line(np.array([0.0, far]), as_much, dots[0].slot, "as much for money", True)
+    panel = Panel("Score, baseline = 100", "%", (line,), dots=tuple(dots), key="money")
+    words = "; ".join(f"{cell.name}: {score:.0f} % at {price:g} {currency}" for cell, price, score, currency in points)
+    return Chart(headline(shown), (panel,), "Price", points[0][3] or "price", footnote=_dates(shown), alternative=words)
+
+
+def _dates(shown: ShownComparison) -> str:
+    found = [(c.device.name, offer_on(c.device)) for c in shown.result.choice.cells]
+    return " · ".join(
+        dict.fromkeys(f"{name}: {o.price:g} {o.currency} on {o.date or 'no date'}" for name, o in found if o)
+    )
+
+
+def deal_of(offer: Offer, ratio: float) -> Deal:
+    """A price with the score that it buys."""
+    return Deal(offer.price or 0.0, offer.currency, ratio, offer.allowance)
+
+
+def money_words(shown: ShownComparison) -> list[str]:
+    """What each cell costs and gives against the baseline: two numbers and the price of equal value, no more."""
+    result, told = shown.result, []
+    base = offer_on(result.baseline.device)
+    for cell in result.choice.cells[1:]:
+        offer, index = offer_on(cell.device), result.indexes.get(cell.name)
+        if base is None or offer is None or index is None:
+            continue
+        try:
+            pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
+        except DataError:
+            continue
+        told.append(
+            f"{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
+            f"{percent(1 + pair.score_difference)}; as much for money at {pair.break_even:.0f} {offer.currency} "
+            f"(prices of {offer.date or 'no noted day'} and {base.date or 'no noted day'})."
+        )
+    return told

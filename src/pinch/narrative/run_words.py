@@ -1,0 +1,101 @@
+"""What a judged run says: its finding, its timeline, its frames and its heat."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pinch.bench.readings import Reading
+from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
+from pinch.charts.frame_charts import frame_curve, frame_spread, frame_strip
+from pinch.charts.heat_charts import cooling_chart, heat_chart
+from pinch.charts.overlay import Overlaid, overlay_chart
+from pinch.charts.spec import Chart
+from pinch.charts.timeline_chart import timeline_chart
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog
+from pinch.narrative.finding import finding
+
+
+@dataclass(frozen=True)
+class RunStory:
+    """A run with its records, its log and its judgement."""
+
+    run: Run
+    device: Device
+    setting: Setting
+    workload: Workload
+    log: RunLog
+    judged: Judgement
+    readings: tuple[Reading, ...] = ()
+
+    @property
+    def headline(self) -> str:
+        """The finding; a void run says so first."""
+        words = finding(self.judged, self.setting.sustained_w)
+        return f"Void: {self.run.void.rstrip('.')}. {words}" if self.run.void else words
+
+    @property
+    def conditions(self) -> str:
+        """Room and supply."""
+        room = "room not noted" if self.run.ambient_c is None else f"room {self.run.ambient_c:g} °C"
+        return f"{room} · {'mains' if self.setting.mains else 'battery'}"
+
+    @property
+    def footnote(self) -> str:
+        """Conditions of the run, for charts that leave the bench."""
+        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}"]
+        return " · ".join([*words, self.conditions, *filter(None, [standing(self.device)])])
+
+    def chart(self, slot: int = 0) -> Chart:
+        """The timeline."""
+        title = f"{self.device.name}, {self.setting.name}: {self.headline}"
+        claimed, unit = self.setting.sustained_w, self.workload.score_unit
+        return timeline_chart(self.log, self.judged, title, claimed, unit, self.footnote, slot)
+
+
+def frame_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
+    """Strip, sorted curve and spread; none without frames."""
+    f, kinds = shown.judged.frames, shown.judged.kinds
+    if f is None or kinds is None:
+        return ()
+    title = f"{shown.device.name}, {shown.setting.name}: {f.average_fps:.1f} fps, 1 % low {f.low_1.percentile:.1f}"
+    return tuple(make(kinds, f, title, shown.footnote, slot) for make in (frame_strip, frame_curve, frame_spread))
+
+
+def heat_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
+    """Measured and fitted temperature, and the cool-down; none without a fit."""
+    heat, power = shown.judged.heat, shown.judged.power
+    if heat is None or power is None:
+        return ()
+    title = f"{shown.device.name}, {shown.setting.name}: {heat.r_th.value:.2f} K/W"
+    settled = shown.judged.figures[power].sustained.value
+    settled = settled if math.isfinite(settled) else float(heat.power_w[-1])
+    idle = shown.judged.limits.idle_w
+    idle = idle if math.isfinite(idle) else 0.0
+    return heat_chart(heat, title, shown.footnote, slot), cooling_chart(
+        heat, settled, idle, title, shown.footnote, slot
+    )
+
+
+def names_of(runs: Sequence[RunStory]) -> tuple[str, ...]:
+    """Each run by what tells it from the others."""
+    parts = [(r.device.name, r.setting.name, r.workload.name, _room(r), f"run {r.run.repeat}") for r in runs]
+    telling = [place for place in range(5) if len({part[place] for part in parts}) > 1] or [1, 4]
+    named = [", ".join(part[place] for place in telling if part[place]) for part in parts]
+    if len(set(named)) < len(named):
+        named = [f"{name}, {r.run.started:%-d %b %H:%M}" for name, r in zip(named, runs, strict=True)]
+    return tuple(named)
+
+
+def _room(shown: RunStory) -> str:
+    return "" if shown.run.ambient_c is None else f"{shown.run.ambient_c:g} °C"
+
+
+def overlay_of(runs: Sequence[RunStory]) -> Chart:
+    """Runs laid over each other."""
+    names = names_of(runs)
+    overlaid = [
+        Overlaid(name, run.log, run.judged, slot) for slot, (name, run) in enumerate(zip(names, runs, strict=True))
+    ]
+    title = f"{names[0]} beside {', '.join(names[1:])}"
+    return overlay_chart(overlaid, title, " · ".join(dict.fromkeys(run.footnote for run in runs)))

@@ -1,0 +1,69 @@
+"""What a report says, as plain data: sections with paragraphs, figures, tables and lists. How it is set is the business
+of the templates."""
+
+from dataclasses import dataclass, field
+
+from pinch.charts.face import Drawn
+from pinch.charts.table_chart import TableChart
+
+
+@dataclass(frozen=True)
+class StoryFigure:
+    """A chart with its question, what was found, and the notes below it; `number` counts through the report."""
+
+    number: int
+    title: str
+    finding: str
+    chart: Drawn
+    notes: tuple[str, ...]
+    alternative: str
+    edited: bool = False
+
+    @property
+    def table(self) -> TableChart | None:
+        """The chart as a table, where it is one: a page sets it as text."""
+        return self.chart if isinstance(self.chart, TableChart) else None
+
+    @property
+    def key(self) -> str:
+        """Its identifier on a page."""
+        return f"figure-{self.number}"
+
+
+@dataclass(frozen=True)
+class StorySection:
+    """A section: its heading, paragraphs, points of a list, tables and figures."""
+
+    key: str
+    title: str
+    paragraphs: tuple[str, ...] = ()
+    points: tuple[str, ...] = ()
+    tables: tuple[TableChart, ...] = ()
+    figures: tuple[StoryFigure, ...] = ()
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to say."""
+        return not (self.paragraphs or self.points or self.tables or self.figures)
+
+
+@dataclass(frozen=True)
+class Story:
+    """A report: its words, sections and what it rests on. `day` is the only part that the same book may give anew."""
+
+    title: str
+    standfirst: str
+    publication: str
+    author: str
+    edition: str
+    day: str
+    licence: tuple[str, str]
+    sections: tuple[StorySection, ...]
+    version: str
+    fingerprint: str
+    left_out: tuple[str, ...] = field(default=())
+
+    @property
+    def figures(self) -> tuple[StoryFigure, ...]:
+        """All figures in their order."""
+        return tuple(f for section in self.sections for f in section.figures)

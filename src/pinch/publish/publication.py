@@ -1,0 +1,147 @@
+"""Everything that leaves the bench with a report: its forms, the pictures of the deck, tables, and the open data."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
+from pathlib import Path
+
+from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.points import RunPoint
+from pinch.analysis.tables import Column, Table
+from pinch.bench import runlogs
+from pinch.bench.book import Book
+from pinch.bench.records import Setting
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress, part_of, unheard
+from pinch.narrative.book_tables import book_tables
+from pinch.narrative.cards.deck import Deck
+from pinch.narrative.reporting import runs_behind, story_of
+from pinch.narrative.tabled_runs import tabled_runs
+from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
+from pinch.publish.private import Behind, PrivateCount, private_counts
+from pinch.publish.report import ReportChoice, write_report
+from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
+from pinch.publish.table_files import write_tables
+
+LONGEST_SHEET = 31
+"""Letters of a sheet's name in a spreadsheet (ECMA-376; from memory)."""
+PICTURES, DATA = "deck", "data"
+TABLES = ("xlsx", "ods", "csv")
+CONTENTS = (
+    *(Column("number"), Column("title"), Column("drawn as"), Column("finding"), Column("as composed")),
+    *(Column("edited"), Column("in the report"), Column("notes")),
+)
+
+
+@dataclass(frozen=True)
+class PublishChoice:
+    """What is written: forms of the report, kinds of pictures (none: no deck), kinds of tables, and the open data."""
+
+    report: ReportChoice = field(default_factory=ReportChoice)
+    pictures: PictureChoice | None = field(default_factory=PictureChoice)
+    tables: tuple[str, ...] = TABLES
+    data: PackageChoice | None = field(default_factory=PackageChoice)
+    day: str = ""
+
+
+def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, progress: Progress = unheard) -> Written:
+    """Write all that is chosen of a deck into a folder.
+
+    Raises
+    ------
+    PinchError : there is no card, or a file cannot be written; what was written before is whole.
+    CancelledError : `progress` answered False.
+    """
+    paths: list[Path] = []
+    left_out: list[str] = []
+    day = choice.day or f"{date.today():%Y-%m-%d}"
+    if choice.report.forms:
+        story = story_of(book, deck, day)
+        paths += write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
+        left_out += story.left_out
+    if choice.pictures is not None:
+        made = write_pictures(pictures_of(deck), folder / PICTURES, choice.pictures, part_of(progress, 0.3, 0.8))
+        paths += made.paths
+        left_out += made.left_out
+    for kind in choice.tables:
+        paths += write_tables(report_tables(deck), _table_path(folder, kind))
+    if choice.data is not None:
+        package = package_of(book, deck, day)
+        paths.append(write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0)))
+    return Written(tuple(paths), tuple(dict.fromkeys(left_out)))
+
+
+def _table_path(folder: Path, kind: str) -> Path:
+    """Where tables of a kind go: CSV is a file a table, and has a folder."""
+    if kind not in TABLES:
+        raise PinchError(f"Tables are written as {', '.join(TABLES)}, not as {kind}.")
+    path = folder / "tables" / "card.csv" if kind == "csv" else folder / f"tables.{kind}"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise PinchError(f"{path.parent}: it cannot be made ({error.strerror}).") from None
+    return path
+
+
+def pictures_of(deck: Deck) -> list[Picture]:
+    """The cards of a deck as pictures, numbered in their order."""
+    return [Picture(n, c.card.name, c.face, c.problem) for n, c in enumerate(deck.contents, 1)]
+
+
+def report_tables(deck: Deck) -> tuple[Table, ...]:
+    """One sheet a question, with one of contents before them."""
+    rows = tuple(
+        (n, c.card.name, str(c.card.kind), c.finding, c.composed, c.edited, c.card.in_report, " · ".join(c.notes))
+        for n, c in enumerate(deck.contents, 1)
+    )
+    named = [Table("contents", CONTENTS, rows)]
+    for picture, content in zip(pictures_of(deck), deck.contents, strict=True):
+        if content.found is not None:
+            named.append(replace(content.found.table, name=file_name(picture)[:LONGEST_SHEET].rstrip("-")))
+    return tuple(named)
+
+
+def private_in(book: Book, deck: Deck) -> list[PrivateCount]:
+    """What private things stand behind the report of a deck."""
+    return private_counts(behind(book, runs_behind(deck)))
+
+
+def behind(book: Book, points: Sequence[RunPoint]) -> Behind:
+    """All records behind some runs."""
+    settings: list[Setting] = list(dict.fromkeys(p.setting for p in points))
+    protocols = {p.run.protocol_id for p in points}
+    readings = book.readings_by_run()
+    return Behind(
+        list(dict.fromkeys(p.device for p in points)),
+        settings,
+        list(dict.fromkeys(p.workload for p in points)),
+        [p for p in book.protocols() if p.id in protocols] or book.protocols(),
+        book.instruments(),
+        [p.run for p in points],
+        [r for p in points for r in readings.get(p.run.id or 0, ())],
+        sum(len(runlogs.marks_of(book, p.run.id or 0)) for p in points),
+    )
+
+
+def package_of(book: Book, deck: Deck, day: str) -> Package:
+    """The open data of a report.
+
+    Raises
+    ------
+    PinchError : no run stands behind it.
+    """
+    points = runs_behind(deck)
+    if not points:
+        raise PinchError("No run stands behind this deck, so there is no data to write.")
+    ids = {p.run.id for p in points}
+    tabled = tabled_runs(book, JudgeDesk(book), only=ids)
+    cards = report_tables(deck)
+    tables = (*book_tables(tabled), *(replace(t, name=f"card-{t.name}" if n else "cards") for n, t in enumerate(cards)))
+    return Package(
+        deck.report.title or book.path.stem,
+        deck.report.standfirst,
+        day,
+        behind(book, points),
+        tables,
+        lambda run_id: runlogs.read_log(book, run_id),
+    )

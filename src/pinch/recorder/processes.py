@@ -1,0 +1,277 @@
+"""What the recorder needs of a source of samples and of a source of work, and the two that are processes."""
+
+import math
+import sys
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from pinch.core.errors import PinchError
+from pinch.recorder.lines import LineProcess
+
+START_WITHIN_S = 90.0
+"""A computer that is busy, or starts Python from a cold disk, takes its time; a child that has died is seen at once."""
+PROBE = Path(__file__).parent.parent / "sources" / "probe.py"
+
+
+@dataclass(frozen=True)
+class Sample:
+    """One row of a source: its clock in s, and a value a channel, NaN for none."""
+
+    clock_s: float
+    values: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class WorkPass:
+    """One pass that is over: its score and, of a command, its exit status; None where there is none."""
+
+    score: float | None = None
+    exit_status: int | None = None
+
+
+@dataclass(frozen=True)
+class WorkProgress:
+    """How far work has come by itself: passes begun of those wanted, those that are over, and whether all of it is;
+    `failed` says why it cannot go on. Work that goes on until it is stopped never changes."""
+
+    begun: int = 0
+    wanted: int = 0
+    passes: tuple[WorkPass, ...] = ()
+    over: bool = False
+    failed: str = ""
+
+
+class SampleSource(Protocol):
+    """Samples all the time."""
+
+    def open(self) -> tuple[str, ...]:
+        """Begin; returns the channels."""
+
+    def read(self, wait_s: float) -> list[Sample]:
+        """New samples; an ended source raises PinchError."""
+
+    def notes(self) -> list[str]:
+        """What the source had to say about itself."""
+
+    def close(self) -> None:
+        """End; may be called again."""
+
+
+class WorkSource(Protocol):
+    """Puts the device to work on command and reports the rate of work."""
+
+    def open(self) -> None:
+        """Get ready, without any load yet."""
+
+    def start(self) -> None:
+        """Begin the load."""
+
+    def stop(self) -> None:
+        """End the load."""
+
+    def read(self) -> list[Sample]:
+        """New rates, one value each, on the clock of the sample source."""
+
+    def progress(self) -> WorkProgress:
+        """How far it has come."""
+
+    def notes(self) -> list[str]:
+        """What it had to say about itself."""
+
+    def close(self) -> None:
+        """End the load and the source; may be called again."""
+
+
+class ProbeProcess:
+    """The probe as a process: on this machine, below another root, or anywhere a command reaches."""
+
+    def __init__(self, root: Path | None = None, interval_s: float = 1.0, time_scale: float = 1.0) -> None:
+        options = ["--interval", str(interval_s), "--time-scale", str(time_scale), "--since-boot"]
+        if root is not None:
+            options += ["--root", str(root)]
+        # Isolated and without site packages: the probe stays as small as it can be.
+        self._command = [sys.executable, "-I", "-S", str(PROBE), *options]
+        self._process: LineProcess | None = None
+        self._width = 0
+
+    def open(self) -> tuple[str, ...]:
+        self._process = LineProcess(self._command)
+        header = first_line(self._process, "The probe")
+        channels = tuple(header.split(",")[1:])
+        self._width = len(channels)
+        return channels
+
+    def read(self, wait_s: float) -> list[Sample]:
+        if self._process is None:
+            return []
+        samples = [read_row(line, self._width) for line in self._process.lines(wait_s)]
+        if self._process.ended and not samples:
+            raise PinchError("The probe has ended, so nothing more can be recorded.")
+        return samples
+
+    def notes(self) -> list[str]:
+        return list(self._process.notes) if self._process else []
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+
+class WorkProcess:
+    """A process that obeys `start` and `stop` and prints `clock_s,rate`: the built-in load, or the rig."""
+
+    def __init__(self, command: Sequence[str], ready_line: bool = False) -> None:
+        self._command, self._ready_line = command, ready_line
+        self._process: LineProcess | None = None
+        self._told: list[str] = []
+        self._failed, self._closed = "", False
+
+    def open(self) -> None:
+        self._process = LineProcess(self._command)
+        if self._ready_line:
+            first_line(self._process, "The simulated device")
+
+    def start(self) -> None:
+        self.tell("start")
+
+    def stop(self) -> None:
+        self.tell("stop")
+
+    def read(self) -> list[Sample]:
+        if self._process is None:
+            return []
+        lines = self._process.lines()
+        self._told += [line[1:].strip() for line in lines if line.startswith("#")]
+        if self._process.ended and not self._closed:
+            note = self._process.notes[-1] if self._process.notes else "it gave no reason"
+            self._failed = f"The load has ended by itself: {note.rstrip('.')}."
+        return [read_row(line, 1) for line in lines if not line.startswith("#")]
+
+    def progress(self) -> WorkProgress:
+        return WorkProgress(failed=self._failed)
+
+    def notes(self) -> list[str]:
+        return list(self._told)
+
+    def tell(self, command: str) -> None:
+        """Tell the process something."""
+        if self._process is not None:
+            self._process.tell(command)
+
+    def close(self) -> None:
+        self._closed = True
+        if self._process is not None:
+            self._process.close()
+
+
+class CommandProcess:
+    """A command watched over by a process of its own; it tells passes, not rates. A pass that ends badly is the last.
+
+    `time_is_score` takes the wall time of a pass as its score.
+    """
+
+    def __init__(self, command: Sequence[str], wanted: int, time_is_score: bool) -> None:
+        self._command, self._wanted, self._time_is_score = command, wanted, time_is_score
+        self._process: LineProcess | None = None
+        self._passes: list[WorkPass] = []
+        self._begun, self._over, self._failed = 0, False, ""
+
+    def open(self) -> None:
+        self._process = LineProcess(self._command)
+
+    def start(self) -> None:
+        if self._process is not None:
+            self._process.tell("start")
+
+    def stop(self) -> None:
+        if self._process is not None:
+            self._process.tell("stop")
+
+    def read(self) -> list[Sample]:
+        if self._process is not None:
+            for line in self._process.lines():
+                self._take(line.split(","))
+            if self._process.ended and not self._over and not self._failed:
+                note = self._process.notes[-1] if self._process.notes else "it ended before its last pass"
+                self._failed = f"The command failed: {note.rstrip('.')}."
+        return []
+
+    def progress(self) -> WorkProgress:
+        return WorkProgress(self._begun, self._wanted, tuple(self._passes), self._over, self._failed)
+
+    def notes(self) -> list[str]:
+        return []
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.close()
+
+    def _take(self, cells: list[str]) -> None:
+        if cells[0] == "begun":
+            self._begun = int(cells[1])
+        elif cells[0] == "ended":
+            _, _, wall, status, score = cells
+            value = float(wall) if self._time_is_score else float(score) if score else None
+            self._passes.append(WorkPass(value, int(status)))
+            if int(status) == 124:
+                self._failed = "The command took too long and was ended."
+            elif int(status) != 0:
+                self._failed = f"The command ended with exit status {status}."
+        else:
+            self._over = not self._failed
+
+
+class HandWork:
+    """Work that the operator starts and ends: nothing is started here."""
+
+    def open(self) -> None:
+        """Nothing to get ready."""
+
+    def start(self) -> None:
+        """The operator starts it."""
+
+    def stop(self) -> None:
+        """The operator ends it."""
+
+    def read(self) -> list[Sample]:
+        return []
+
+    def progress(self) -> WorkProgress:
+        return WorkProgress()
+
+    def notes(self) -> list[str]:
+        return []
+
+    def close(self) -> None:
+        """Nothing to end."""
+
+
+def first_line(process: LineProcess, who: str) -> str:
+    """The first line of a child.
+
+    Raises
+    ------
+    PinchError : it ended before, or says nothing for long.
+    """
+    deadline = time.monotonic() + START_WITHIN_S
+    while time.monotonic() < deadline:
+        lines = process.lines(0.1)
+        if lines:
+            return lines[0]
+        if process.ended:
+            break
+    process.close()
+    reason = process.notes[-1] if process.notes else "it did not answer"
+    raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
+
+
+def read_row(line: str, width: int) -> Sample:
+    """A row of `width` values after the clock."""
+    cells = line.split(",")
+    if len(cells) != width + 1:
+        raise PinchError(f"A row of the record has {len(cells)} cells instead of {width + 1}.")
+    numbers = [float(cell) if cell else math.nan for cell in cells]
+    return Sample(numbers[0], tuple(numbers[1:]))

@@ -1,0 +1,203 @@
+"""Recording: a source, the recorder and the book joined."""
+
+import contextlib
+import math
+import threading
+from collections.abc import Callable, Iterable, Sequence
+from pathlib import Path
+
+from pinch.bench import runlogs
+from pinch.bench.book import Book, open_book
+from pinch.bench.new_runs import new_run
+from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload, now
+from pinch.core.errors import DataError, PinchError
+from pinch.core.judge import judge
+from pinch.core.runlog import FloatArray, Mark
+from pinch.recorder.alarms import Alarm
+from pinch.recorder.course import Course
+from pinch.recorder.recorder import Listener, Recorder
+from pinch.rig import catalogue
+from pinch.runs.sourcing import RunRequest, command_line, meters_of, sources_of
+
+LEAST_CUT_S = 10.0
+FASTEST = 60.0
+"""Most simulated seconds per real second."""
+
+
+class Recording:
+    """A recording in its own thread, with its own connection to the book."""
+
+    def __init__(
+        self, book_path: Path, run: Run, course: Course, recorder: Recorder, clean_up: Callable[[], None]
+    ) -> None:
+        self.book_path, self.run, self.course = book_path, run, course
+        self._recorder = recorder
+        self._clean_up = clean_up
+        self._thread = threading.Thread(target=self._work, name="recorder")
+        self.status: ExitStatus | None = None
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def mark(self, text: str) -> None:
+        """Mark the present moment."""
+        self._recorder.mark(text)
+
+    def stop(self) -> None:
+        """Ask it to end; what was recorded is kept."""
+        self._recorder.stop()
+
+    def finish(self) -> None:
+        """The work is over, as the operator says."""
+        self._recorder.finish()
+
+    def heed(self, channel: str, value: float) -> None:
+        """A value read by hand, which may ring an alarm."""
+        self._recorder.heed(channel, value)
+
+    def wait(self, timeout_s: float | None = None) -> bool:
+        """Wait for the end; False where it has not come."""
+        self._thread.join(timeout_s)
+        return not self._thread.is_alive()
+
+    def _work(self) -> None:
+        try:
+            self.status = self._recorder.run()
+        finally:
+            self._clean_up()
+
+
+class BookKeeper:
+    """Keeps a run in a book. It opens its own connection at the first use, in the recorder's thread."""
+
+    def __init__(self, path: Path, run: Run) -> None:
+        self._path, self._run = path, run
+        self._book: Book | None = None
+
+    def begin(self, channels: Sequence[str]) -> int:
+        return runlogs.add_stream(self._open(), self._run.id or 0, channels)
+
+    def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
+        runlogs.append(self._open(), stream, t, columns)
+
+    def mark(self, mark: Mark) -> None:
+        runlogs.add_mark(self._open(), self._run.id or 0, mark)
+
+    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
+        book = self._open()
+        try:
+            current = book.get(Run, self._run.id or 0)  # the operator may have written notes meanwhile
+            runlogs.stop_run(book, current, status, reason, (*current.passes, *passes))
+        finally:
+            book.close()
+            self._book = None
+
+    def _open(self) -> Book:
+        if self._book is None:
+            self._book = open_book(self._path)
+            self._book.connection.execute("PRAGMA synchronous = FULL")  # what is kept outlives a power cut, too
+        return self._book
+
+
+def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listener] = ()) -> Recording:
+    """Add the run to the book and start recording it.
+
+    Raises
+    ------
+    PinchError : the request makes no sense, or the book cannot be written.
+    """
+    _check(request)
+    meters = meters_of(book, request.device)
+    run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
+    probe, work, sides, clean_up = sources_of(request, meters, run.id or 1)
+    course = course_of(request, from_s)
+    recorder = Recorder(
+        probe,
+        work,
+        BookKeeper(book.path, run),
+        request.workload.rate_channel,
+        course,
+        alarms_of(request.device),
+        sides,
+        request.time_scale,
+    )
+    for listener in listeners:
+        recorder.listen(listener)
+    recording = Recording(book.path, run, course, recorder, clean_up)
+    recording.start()
+    return recording
+
+
+def _new_run(book: Book, request: RunRequest) -> tuple[Run, float]:
+    """A run that begins now, and where its time begins."""
+    device = request.device
+    source = "rig" if device.rig else "another computer" if device.reach else "this computer"
+    run = new_run(
+        book, device, request.setting, request.workload, source, request.ambient_c, request.notes, request.protocol_id
+    )
+    return book.save(run.model_copy(update={"before": request.before})), 0.0
+
+
+def _take_up(book: Book, run: Run) -> tuple[Run, float]:
+    """A cut run and the time at which it goes on: what was cut becomes its first pass."""
+    run = book.get(Run, run.id or 0)
+    if not run.cut_off or run.void:
+        raise PinchError("Only a run without a stop can be continued.")
+    log = runlogs.read_log(book, run.id or 0)
+    if not log.samples:
+        raise PinchError("Nothing of this run was kept, so there is nothing to continue; make it void.")
+    start, end = log.span_s
+    with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
+        start = max(start, judge(log).load_start_s)
+    from_s = max(end + LEAST_CUT_S, (now() - run.started).total_seconds())
+    runlogs.add_mark(book, run.id or 0, Mark(from_s, f"goes on after a cut of {from_s - end:.0f} s"))
+    cut = Pass(start_s=start, end_s=end)
+    return book.save(run.model_copy(update={"passes": (*run.passes, cut)})), from_s
+
+
+def course_of(request: RunRequest, from_s: float = 0.0) -> Course:
+    """The course of a run; work that ends by itself has endless passes."""
+    workload = request.workload
+    if ends_by_itself(request.device, workload):
+        return Course(request.idle_s, math.inf, warm_up_pass=workload.warm_up_pass, from_s=from_s)
+    return Course(request.idle_s, request.load_s, workload.all_passes, workload.pause_s, workload.warm_up_pass, from_s)
+
+
+def ends_by_itself(device: Device, workload: Workload) -> bool:
+    """Whether a run ends with its work, a command or the operator's, instead of after a length."""
+    return device.rig is None and workload.runner is not Runner.LOAD
+
+
+def alarms_of(device: Device) -> list[Alarm]:
+    """The bounds of a device that end the load."""
+    bounds = (
+        ("cpu.temp", device.alarm_temp_c, True),
+        ("skin.*", device.alarm_surface_c, True),
+        ("battery.temp", device.alarm_battery_c, True),
+        ("battery.charge", device.alarm_charge, False),
+    )
+    return [Alarm(channel, limit, above) for channel, limit, above in bounds if limit is not None]
+
+
+def _check(request: RunRequest) -> None:
+    if not 1 <= request.load_s <= 86400:
+        raise PinchError(f"The length of a run is between 1 s and 24 h, not {request.load_s:g} s.")
+    if not 0.1 <= request.interval_s <= 60:
+        raise PinchError(f"Samples are taken every 0.1 s to every minute, not every {request.interval_s:g} s.")
+    if request.device.reach and request.workload.runner is Runner.LOAD:
+        raise PinchError(
+            "The built-in load runs on this computer only. On another one, start work by hand, or give a command that "
+            "reaches it."
+        )
+    if not 0 <= request.idle_s <= 3600:
+        raise PinchError(f"The idle time before the load is between 0 s and 1 h, not {request.idle_s:g} s.")
+    if not request.device.rig and request.time_scale != 1.0:
+        raise PinchError("Only a simulated device can run faster than time.")
+    if not 0 < request.time_scale <= FASTEST:
+        raise PinchError(f"The rig runs up to {FASTEST:g} times as fast as time, not {request.time_scale:g}.")
+    if request.device.rig is None and request.workload.runner is Runner.COMMAND:
+        command_line(request.workload)
+    if request.device.rig:
+        catalogue.work(request.workload.name)
+        catalogue.device(request.device.rig).setting(request.setting.name)

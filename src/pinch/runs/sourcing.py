@@ -1,0 +1,179 @@
+"""What a run takes its numbers from: the probe, what runs the work, meters and frames beside them."""
+
+import shlex
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from pinch.bench.book import Book
+from pinch.bench.readings import Instrument
+from pinch.bench.records import Device, Run, Runner, ScoreFrom, Setting, Workload, live
+from pinch.core.accuracy import Accuracy
+from pinch.core.errors import PinchError
+from pinch.core.frames import FRAME_RATE
+from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, SampleSource, WorkProcess, WorkSource
+from pinch.recorder.remote import RemoteProbe
+from pinch.recorder.side import FrameSource, MeterSource, SideSource
+from pinch.rig import serve
+from pinch.sources.meter import Meter
+from pinch.sources.profiles import profile
+
+IDLE_S = 15.0
+OFTEN_S = 0.05
+"""No meter is asked more often than this, however fast the rig runs."""
+RIG_ADDRESS = "rig"
+"""Address of an instrument that stands for the mains meter of the simulated devices."""
+
+
+@dataclass(frozen=True)
+class RunRequest:
+    """What is to be recorded: saved records, lengths in s (that of the load is one pass), room temperature in °C, and
+    the pace of the rig's clock; what was checked before, the cut run that it goes on with, and the
+    protocol of the plan that wants it, if any."""
+
+    device: Device
+    setting: Setting
+    workload: Workload
+    load_s: float
+    idle_s: float = IDLE_S
+    ambient_c: float | None = None
+    time_scale: float = 1.0
+    notes: str = ""
+    interval_s: float = 1.0
+    before: tuple[str, ...] = ()
+    continues: Run | None = None
+    protocol_id: int | None = None
+
+
+def meters_of(book: Book, device: Device) -> list[Instrument]:
+    """The instruments that Pinch reads while a device is recorded: those with a profile, the rig's for its devices.
+
+    Raises
+    ------
+    PinchError : two of them measure the same.
+    """
+    found = [
+        i for i in live(book.instruments()) if i.profile and (i.address == RIG_ADDRESS) == (device.rig is not None)
+    ]
+    channels = [i.channel for i in found]
+    for twice in (c for c in channels if channels.count(c) > 1):
+        names = " and ".join(i.name for i in found if i.channel == twice)
+        raise PinchError(f"{names} both measure {twice}; archive one of them on the Bench page.")
+    return found
+
+
+def sources_of(
+    request: RunRequest, meters: list[Instrument], seed: int
+) -> tuple[SampleSource, WorkSource, list[SideSource], Callable[[], None]]:
+    """Where samples and rates come from, what is beside them, and what is to be cleaned up afterwards."""
+    device, workload = request.device, request.workload
+    if not device.rig:
+        sides: list[SideSource] = [_meter(i, partial(meter_at, i)) for i in meters]
+        if workload.frame_log:
+            sides.append(FrameSource(workload.frame_log, workload.frame_column))
+        probe = (
+            RemoteProbe(device.reach, request.interval_s) if device.reach else ProbeProcess(None, request.interval_s)
+        )
+        return probe, work_here(workload), sides, _nothing
+    folder = Path(tempfile.mkdtemp(prefix="pinch-rig-"))
+    sides = [_meter(i, partial(_rig_meter, i, folder), request.time_scale) for i in meters]
+    if workload.rate_channel == FRAME_RATE:
+        sides.append(FrameSource(str(folder / serve.FRAMES), "", request.time_scale))
+    work: WorkSource = WorkProcess(rig_command(request, seed, folder), ready_line=True)
+    rig_probe = ProbeProcess(folder, request.interval_s, request.time_scale)
+    return rig_probe, work, sides, partial(shutil.rmtree, folder, ignore_errors=True)
+
+
+def _meter(instrument: Instrument, find: Callable[[], Meter], pace: float = 1.0) -> MeterSource:
+    return MeterSource(instrument.name, instrument.channel, find, max(OFTEN_S, instrument.every_s / pace))
+
+
+def meter_at(instrument: Instrument) -> Meter:
+    """The meter of an instrument.
+
+    Raises
+    ------
+    PinchError : its profile is not known, or it has no address.
+    """
+    if not instrument.address:
+        raise PinchError(f"{instrument.name} has no address yet; enter it on the Bench page.")
+    return Meter(profile(instrument.profile), instrument.address)
+
+
+def accuracy_of(instrument: Instrument) -> Accuracy:
+    """The accuracy of an instrument as it is entered, else as its profile states it."""
+    if instrument.accuracy.stated or not instrument.profile:
+        return instrument.accuracy
+    stated = profile(instrument.profile)
+    return Accuracy(stated.of_reading or 0.0, stated.of_range or 0.0, stated.range or 0.0)
+
+
+def _rig_meter(instrument: Instrument, folder: Path) -> Meter:
+    try:
+        port = (folder / serve.METER_PORT).read_text(encoding="ascii").strip()
+    except OSError:
+        raise PinchError("the rig is not there") from None
+    return Meter(profile(instrument.profile), f"TCPIP::127.0.0.1::{port}::SOCKET")
+
+
+def _nothing() -> None:
+    """There is nothing to clean up."""
+
+
+def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
+    """Command line of a simulated device."""
+    options = {
+        "--device": request.device.rig,
+        "--setting": request.setting.name,
+        "--work": request.workload.name,
+        "--tree": tree,
+        "--time-scale": request.time_scale,
+        "--seed": seed,
+        "--ambient": 22.0 if request.ambient_c is None else request.ambient_c,
+    }
+    return [sys.executable, "-m", "pinch.rig.serve", *(str(x) for pair in options.items() for x in pair)]
+
+
+def work_here(workload: Workload) -> WorkSource:
+    """What runs a workload on this computer."""
+    if workload.runner is Runner.LOAD:
+        return WorkProcess(load_command(workload.one_core, workload.graphics))
+    if workload.runner is Runner.HAND:
+        return HandWork()
+    return CommandProcess(command_line(workload), workload.all_passes, workload.score_from is ScoreFrom.TIME)
+
+
+def command_line(workload: Workload) -> list[str]:
+    """Command line of the process that watches over a workload's command.
+
+    Raises
+    ------
+    PinchError : the command is empty, cannot be split into words, or does not exist.
+    """
+    try:
+        words = shlex.split(workload.command)
+    except ValueError as error:
+        raise PinchError(f"The command of {workload.name} cannot be read: {error}.") from None
+    folder = Path(workload.folder).expanduser() if workload.folder else None
+    if not words:
+        raise PinchError(f"{workload.name} has no command yet; enter one on the Bench page.")
+    if folder is not None and not folder.is_dir():
+        raise PinchError(f"The working folder of {workload.name} does not exist: {folder}.")
+    here = (folder / words[0]).resolve() if folder is not None and "/" in words[0] else None
+    if shutil.which(words[0]) is None and not (here is not None and here.is_file()):
+        raise PinchError(f"There is no command {words[0]!r} on this computer.")
+    options = ["--passes", str(workload.all_passes), "--pause", f"{workload.pause_s:g}"]
+    options += ["--timeout", f"{workload.timeout_s:g}"] if workload.timeout_s else []
+    options += ["--folder", str(folder)] if folder else []
+    options += [f"--pattern={workload.score_pattern}"] if workload.score_from is ScoreFrom.PATTERN else []
+    return [sys.executable, "-m", "pinch.sources.command", *options, "--", *words]
+
+
+def load_command(one_core: bool, graphics: bool = False) -> list[str]:
+    """Command line of the built-in load."""
+    options = [*(["--threads", "1"] if one_core else []), *(["--graphics"] if graphics else [])]
+    return [sys.executable, "-m", "pinch.sources.load", *options]

@@ -1,0 +1,134 @@
+"""All of a book at once, with a connection of its own: every run judged, its points, its deck."""
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+from pinch.analysis.digesting import Moved, digest_of, moved_words, told_digest, unjudged_digest
+from pinch.analysis.judging import JudgeDesk, known_of
+from pinch.analysis.points import BookPoints, points_of
+from pinch.bench.book import Book, open_book
+from pinch.bench.digests import Digest, keep_digest, log_hash, read_digests
+from pinch.bench.records import Device, Run, Setting, Workload, scores_of
+from pinch.core.errors import PinchError
+from pinch.core.judge import METHOD
+from pinch.core.progress import Progress, part_of, tell, unheard
+from pinch.narrative.cards.deck import Deck, make_cards
+from pinch.narrative.finding import finding, told_finding
+
+
+def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
+    """Judge what is not judged yet, and gather all runs of a book, with a connection of its own.
+
+    Raises
+    ------
+    PinchError : the book cannot be read.
+    CancelledError : `progress` answered False.
+    """
+    digests = digest_book(path, progress).digests
+    book = open_book(path)
+    try:
+        return points_of(book, digests)
+    finally:
+        book.close()
+
+
+FORM = 3
+"""Part of a digest's key: raised when a digest holds more than before."""
+
+
+@dataclass(frozen=True)
+class Digested:
+    """The digests of a book by run, and what a new method moved."""
+
+    digests: dict[int, Digest]
+    moved: tuple[Moved, ...]
+
+
+def digest_book(path: Path, progress: Progress = unheard) -> Digested:
+    """Judge the runs of a book whose digest is missing or out of date, with a connection of its own, and keep them.
+
+    Raises
+    ------
+    CancelledError : `progress` answered False; what was worked out is kept.
+    """
+    book = open_book(path)
+    try:
+        return _digest(book, progress)
+    finally:
+        book.close()
+
+
+def _digest(book: Book, progress: Progress) -> Digested:
+    kept, digests, moved = read_digests(book), dict[int, Digest](), list[Moved]()
+    runs = [run for run in book.runs() if not run.cut_off]
+    records = _Records(book)
+    for number, run in enumerate(runs):
+        tell(progress, number / len(runs))
+        run_id, key = run.id or 0, records.key(run)
+        old_key, method, old = kept.get(run_id, ("", 0, Digest()))
+        if old_key == key and method == METHOD:
+            digests[run_id] = old
+            continue
+        digests[run_id] = _digest_run(book, run, records)
+        if old_key == key:
+            moved += [Moved(run_id, words) for words in moved_words(old, digests[run_id])]
+        if not book.read_only:
+            keep_digest(book, run_id, key, METHOD, digests[run_id])
+    return Digested(digests, tuple(moved))
+
+
+def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
+    """What a list keeps of a run, with its finding; a run that cannot be judged says why."""
+    if run.summary is not None:
+        return told_digest(run.summary).model_copy(update={"finding": told_finding(run.summary)})
+    try:
+        log, judged = JudgeDesk(book).judge(run)
+    except PinchError as error:
+        return unjudged_digest(run, str(error))
+    words = finding(judged, records.setting(run).sustained_w)
+    return digest_of(run, log, judged, records.device(run)).model_copy(update={"finding": words})
+
+
+class _Records:
+    """The records that judgements of one book depend on, each read once."""
+
+    def __init__(self, book: Book) -> None:
+        self._book = book
+        self._devices = {d.id: d for d in book.devices()}
+        self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id or 0)}
+        self._workloads = {w.id: w for w in book.workloads()}
+
+    def device(self, run: Run) -> Device:
+        """The device of a run."""
+        return self._devices[run.device_id]
+
+    def setting(self, run: Run) -> Setting:
+        """The setting of a run."""
+        return self._settings[run.setting_id]
+
+    def key(self, run: Run) -> str:
+        """The same while neither the log of a run nor what is known of it changes."""
+        device: Device = self._devices[run.device_id]
+        workload: Workload = self._workloads[run.workload_id]
+        setting = self.setting(run)
+        known = known_of(device, setting, workload, run)
+        told = (FORM, known, device.battery, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
+        return hashlib.sha256(f"{log_hash(self._book, run.id or 0)}{told}".encode()).hexdigest()
+
+
+def read_deck(path: Path, points: BookPoints | None = None, progress: Progress = unheard) -> Deck:
+    """Work out all cards of a book, with a connection of its own; `points` where they are there already.
+
+    Raises
+    ------
+    PinchError : the book cannot be read.
+    CancelledError : `progress` answered False.
+    """
+    if points is None:
+        points, progress = read_points(path, part_of(progress, 0.0, 0.5)), part_of(progress, 0.5, 1.0)
+    book = open_book(path)
+    try:
+        return Deck(make_cards(book, points, book.cards(), progress), book.report(), points)
+    finally:
+        book.close()

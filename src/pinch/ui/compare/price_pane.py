@@ -1,0 +1,98 @@
+"""The Compare page: prices beside scores. No Qt."""
+
+from collections.abc import Sequence
+
+from pinch.analysis.comparing import BenchCell, offer_on
+from pinch.bench.parts import Offer
+from pinch.bench.records import Device
+from pinch.core.errors import DataError
+from pinch.core.index import Index
+from pinch.core.money import MoneyPair, money_pair
+from pinch.narrative.compare_words import ShownComparison
+from pinch.narrative.explanation import Explanation
+from pinch.narrative.price_words import deal_of
+from pinch.narrative.verdict_words import percent
+from pinch.ui.table_rows import TableRow
+
+MONEY_COLUMNS = ("", "Price", "On", "Price against", "Score against", "Score for money", "Break-even price")
+OFFER_COLUMNS = ("Device", "Price", "On", "Where", "Tax", "Configuration", "To equal configuration")
+
+
+def money_rows(shown: ShownComparison) -> list[TableRow]:
+    """Price and score of each device against the baseline's."""
+    result = shown.result
+    if not result.choice.cells:
+        return []
+    base_offer = offer_on(result.baseline.device)
+    rows = [_price_row(result.baseline, base_offer)]
+    for cell in result.choice.cells[1:]:
+        offer, index = offer_on(cell.device), result.indexes.get(cell.name)
+        if base_offer is None or offer is None or index is None:
+            lack = "no price is noted" if offer is None or base_offer is None else "no workload is shared"
+            rows.append(TableRow((cell.name, *_price(offer), lack, "", "", ""), aside=True))
+            continue
+        try:
+            pair = money_pair(deal_of(offer, index.ratio), deal_of(base_offer, 1.0))
+        except DataError as error:
+            rows.append(TableRow((cell.name, *_price(offer), error.reason, "", "", ""), aside=True))
+        else:
+            rows.append(_money_row(cell, offer, index, pair, result.baseline.name))
+    return rows
+
+
+def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
+    """The history of all prices, the newest first."""
+    offers = sorted(
+        ((o, d) for d in devices for o in d.offers if o.price is not None), key=lambda x: x[0].date, reverse=True
+    )
+    return [
+        TableRow(
+            (
+                d.name,
+                f"{o.price:,.2f} {o.currency}".strip().replace(",", " "),
+                o.date or "no date",
+                " ".join(filter(None, (o.seller, o.region))),
+                {True: "in", False: "out", None: "not noted"}[o.tax_in],
+                o.configuration,
+                f"{o.allowance:+g}" if o.allowance else "",
+            ),
+            of=d.id,
+        )
+        for o, d in offers
+    ]
+
+
+def _price(offer: Offer | None) -> tuple[str, str]:
+    if offer is None or offer.price is None:
+        return "", ""
+    extra = f" {offer.allowance:+g}" if offer.allowance else ""
+    return f"{offer.price:g}{extra} {offer.currency}".strip(), offer.date or "no date"
+
+
+def _price_row(cell: BenchCell, offer: Offer | None) -> TableRow:
+    return TableRow((cell.name, *_price(offer), "baseline", "", "", ""))
+
+
+def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, base: str) -> TableRow:
+    cells = (
+        cell.name,
+        *_price(offer),
+        percent(1 + pair.price_difference),
+        percent(1 + pair.score_difference),
+        f"{pair.value_ratio:.2f} ×",
+        f"{pair.break_even:.0f} {offer.currency}",
+    )
+    explained = Explanation(
+        f"{cell.name}: money",
+        "The price difference beside the score difference. Whether it is worth it is yours to say.",
+        (
+            f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
+            f"score for money: {pair.value_ratio:.3g} × that of {base}",
+            f"as much for money at {pair.break_even:.0f} {offer.currency}",
+        ),
+        f"Score: geometric mean over {', '.join(index.workloads)}.",
+        f"Price of {offer.date or 'no noted date'}, {' '.join(filter(None, (offer.seller, offer.region)))}.",
+        "money",
+        (f"Brought to an equal configuration by {offer.allowance:+g} {offer.currency}.",) if offer.allowance else (),
+    )
+    return TableRow(cells, explained)

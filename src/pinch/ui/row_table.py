@@ -1,0 +1,95 @@
+"""A plain table of rows in words, each of which can explain itself."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from pinch.narrative.explanation import Explanation
+from pinch.ui import look
+from pinch.ui.table_rows import TableRow
+
+ROW_HEIGHT, WIDEST_NAME = 24, 190
+
+
+class RowTable(QTableWidget):
+    """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered."""
+
+    explained = pyqtSignal(Explanation)
+    opened = pyqtSignal(object)
+
+    def __init__(self, name: str, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
+        super().__init__(0, len(columns))
+        self.rows: Sequence[TableRow] = ()
+        self.setAccessibleName(name)
+        self.setHorizontalHeaderLabels(columns)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        header, side = self.horizontalHeader(), self.verticalHeader()
+        assert header is not None and side is not None
+        side.hide()
+        side.setDefaultSectionSize(ROW_HEIGHT)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        header.setStretchLastSection(True)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        header.setHighlightSections(False)
+        self._words = set(words)
+        self._sorted_by: tuple[int, bool] | None = None
+        header.sectionClicked.connect(self.sort_by)
+        self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
+        self.cellActivated.connect(lambda row, _: self._open(row))
+
+    def show_rows(self, rows: Sequence[TableRow]) -> None:
+        """These rows; the chosen one stays chosen where there is one at its place."""
+        at = self.currentRow()
+        self.blockSignals(True)
+        self.rows = rows
+        self.clearSpans()
+        self.setRowCount(len(rows))
+        for r, row in enumerate(rows):
+            if row.heading:
+                self.setSpan(r, 0, 1, self.columnCount())
+            for c, text in enumerate(row.cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                words = c in self._words
+                item.setFont(look.text_font(10, bold=row.heading) if words else look.figure_font(9))
+                if row.aside:
+                    item.setForeground(self.palette().placeholderText())
+                self.setItem(r, c, item)
+        names = [self.fontMetrics().horizontalAdvance(row.cells[0]) for row in rows if not row.heading]
+        self.setColumnWidth(0, min(WIDEST_NAME, max(names, default=80) + 20))
+        if 0 <= at < len(rows):
+            self.setCurrentCell(at, max(0, self.currentColumn()))
+        self.blockSignals(False)
+
+    def sort_by(self, column: int) -> None:
+        """Sort by a column, the other way round at the second time; only rows that have keys can be sorted."""
+        if not self.rows or not all(len(row.keys) > column for row in self.rows):
+            return
+        down = self._sorted_by == (column, False)
+        self._sorted_by = column, down
+        last = float("-inf") if down else float("inf")
+
+        def key(row: TableRow) -> tuple[str, float]:
+            value = row.keys[column]
+            return (value, 0.0) if isinstance(value, str) else ("", last if value != value else value)
+
+        self.show_rows(sorted(self.rows, key=key, reverse=down))
+
+    @property
+    def chosen(self) -> TableRow | None:
+        """The row that is chosen."""
+        row = self.currentRow()
+        return self.rows[row] if 0 <= row < len(self.rows) else None
+
+    def _tell(self, row: int, column: int) -> None:
+        if 0 <= row < len(self.rows) and (found := self.rows[row].explained(column)) is not None:
+            self.explained.emit(found)
+
+    def _open(self, row: int) -> None:
+        if 0 <= row < len(self.rows) and self.rows[row].of is not None:
+            self.opened.emit(self.rows[row].of)

@@ -1,0 +1,188 @@
+"""Readings by hand: a value at the moment at which it was asked for, with what makes it worth something."""
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from pinch.analysis.modes import ROOM_PLACE
+from pinch.bench.entry import read_quantity
+from pinch.bench.readings import UNITS, Instrument, Quantity, Reading
+from pinch.bench.records import checked, now
+from pinch.charts.spec import minutes
+from pinch.core.errors import PinchError
+from pinch.core.touch import judge_touch
+from pinch.narrative.explain_modes import CAUTION_BATTERY
+from pinch.ui.dialogs import FormDialog
+from pinch.ui.run.state import reading_words
+from pinch.ui.shell.words import label
+
+CAUTIONS = {
+    Quantity.WALL: "Mains voltage is dangerous. Use a closed meter as its maker says, and leave open wiring to "
+    "qualified people.",
+    Quantity.NOISE: "Loud fans over hours tire the ears; step back between readings.",
+    Quantity.SURFACE: "Metal near the exhaust can burn. Touch with the probe, not with the hand.",
+    Quantity.ROOM: "",
+    Quantity.CHARGE: CAUTION_BATTERY,
+}
+PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
+MOST_LINES = 4
+
+
+def reading_question(reading: Reading, instrument: Instrument | None) -> str:
+    """What an unlikely reading raises: a surface in another unit, or a value beyond the range of its instrument."""
+    if reading.quantity is Quantity.SURFACE:
+        return judge_touch(reading.value).question
+    if instrument is not None and instrument.range and reading.value > instrument.range:
+        return f"{reading.value:g} {instrument.unit} is beyond the range of {instrument.name} ({instrument.range:g})."
+    return ""
+
+
+class ReadingDialog(FormDialog):
+    """One reading at `t_s` of a run. Instruments are offered for the quantity that is chosen."""
+
+    def __init__(self, run_id: int, t_s: float, instruments: Sequence[Instrument], parent: QWidget | None) -> None:
+        super().__init__(f"Reading at {minutes(t_s)} of run {run_id}", parent)
+        self._run_id, self._t_s, self._taken = run_id, t_s, now()
+        self._instruments = instruments
+        self.quantity, self.instrument, self.place = QComboBox(), QComboBox(), QComboBox()
+        self.value, self.low, self.high, self.distance, self.note = (QLineEdit() for _ in range(5))
+        for quantity in Quantity:
+            self.quantity.addItem(f"{str(quantity).capitalize()}, {UNITS[quantity]}", quantity)
+        self.place.setEditable(True)
+        self.place.addItems(["", *(p.replace("_", " ") for p in PLACES)])
+        for edit, hint in ((self.low, "lowest seen"), (self.high, "highest seen"), (self.distance, "such as 50 cm")):
+            edit.setPlaceholderText(hint)
+        seen = QHBoxLayout()
+        seen.addWidget(self.low)
+        seen.addWidget(self.high)
+        self._caution, self.uncertainty = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
+        self.form.addRow("What", self.quantity)
+        self.form.addRow("Value", self.value)
+        self.form.addRow("Seen", seen)
+        self.form.addRow("Instrument", self.instrument)
+        self.form.addRow("", self.uncertainty)
+        self.form.addRow("Place", self.place)
+        self.form.addRow("Distance", self.distance)
+        self.form.addRow("Note", self.note)
+        self.form.addRow(self._caution)
+        self.quantity.currentIndexChanged.connect(self._offer)
+        self.instrument.currentIndexChanged.connect(self._tell)
+        self.value.textChanged.connect(self._tell)
+        self._asked = ""
+        self._offer()
+        self.value.setFocus()
+
+    def read(self) -> None:
+        """Check what was typed; a value that could be meant in another unit is asked back once."""
+        reading, question = self._reading()
+        if question and question != self._asked:
+            self._asked = question
+            raise PinchError(f"{question} Press OK once more to keep {reading.value:g}.")
+
+    @property
+    def reading(self) -> Reading:
+        """The reading.
+
+        Raises
+        ------
+        PinchError : a field makes no sense.
+        """
+        return self._reading()[0]
+
+    def _reading(self) -> tuple[Reading, str]:
+        quantity: Quantity = self.quantity.currentData()
+        unit = UNITS[quantity]
+        entry = read_quantity(self.value.text(), unit)
+        instrument: Instrument | None = self.instrument.currentData()
+        place = self.place.currentText().strip().lower().replace(" ", "_") if self.place.isEnabled() else ""
+        distance = self.distance.text().strip() if self.distance.isEnabled() else ""
+        stated = instrument is not None and instrument.accuracy.stated
+        made: Reading = checked(
+            Reading,
+            "The reading",
+            run_id=self._run_id,
+            taken=self._taken,
+            t_s=self._t_s,
+            quantity=quantity,
+            value=entry.value,
+            low=read_quantity(self.low.text(), unit).value if self.low.text().strip() else None,
+            high=read_quantity(self.high.text(), unit).value if self.high.text().strip() else None,
+            place=place or (instrument.place if instrument is not None else ""),
+            distance_mm=read_quantity(distance, "mm").value if distance else None,
+            instrument=instrument.name if instrument is not None else "",
+            u=instrument.accuracy.standard_u(entry.value) if instrument is not None and stated else None,
+            note=self.note.text().strip(),
+        )
+        return made, entry.question or reading_question(made, instrument)
+
+    def _offer(self) -> None:
+        quantity: Quantity = self.quantity.currentData()
+        self.instrument.clear()
+        self.instrument.addItem("not noted", None)
+        for instrument in self._instruments:
+            if instrument.measures is quantity:
+                self.instrument.addItem(instrument.name, instrument)
+        self.instrument.setCurrentIndex(self.instrument.count() - 1)
+        self.place.setEnabled(quantity in (Quantity.SURFACE, Quantity.NOISE))
+        self.distance.setEnabled(quantity is Quantity.NOISE)
+        self._caution.setText(CAUTIONS[quantity])
+        self._tell()
+
+    def _tell(self) -> None:
+        instrument: Instrument | None = self.instrument.currentData()
+        try:
+            value = read_quantity(self.value.text(), UNITS[self.quantity.currentData()]).value
+        except PinchError:
+            value = None
+        if instrument is None or not instrument.accuracy.stated:
+            self.uncertainty.setText("Without an instrument's accuracy there is no uncertainty.")
+        elif value is not None:
+            u = instrument.accuracy.standard_u(value)
+            self.uncertainty.setText(f"Standard uncertainty {u:.2g} {instrument.unit}, by its accuracy as stated.")
+
+
+class ReadingsView(QWidget):
+    """What was read by hand, newest last. `wanted` asks for another reading, `removal_wanted` gives one's id."""
+
+    wanted = pyqtSignal()
+    removal_wanted = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.add = QPushButton("Reading …")
+        self.add.setToolTip("Keep a value read by hand, at this moment (Ctrl+G)")
+        self.add.clicked.connect(self.wanted)
+        self._lines = QVBoxLayout()
+        self._lines.setSpacing(1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addLayout(self._lines, 1)
+        self.texts: list[str] = []
+        self.hide()
+
+    def show_readings(self, readings: Sequence[Reading]) -> None:
+        """Show the newest few."""
+        while (item := self._lines.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        self.texts = [reading_words(r) for r in readings]
+        if len(readings) > MOST_LINES:
+            self._lines.addWidget(label(f"{len(readings) - MOST_LINES} earlier readings", "quiet"))
+        for reading in readings[-MOST_LINES:]:
+            self._lines.addWidget(self._line(reading))
+        self.setVisible(bool(readings))
+
+    def _line(self, reading: Reading) -> QWidget:
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        remove = QPushButton("Remove")
+        remove.setProperty("role", "slight")
+        remove.setAccessibleName(f"Remove the reading {reading_words(reading)}")
+        remove.clicked.connect(lambda: self.removal_wanted.emit(reading.id or 0))
+        row.addWidget(label(reading_words(reading)))
+        row.addWidget(remove)
+        row.addStretch(1)
+        return line
