@@ -33,13 +33,14 @@ CHILD = """
 import os, sys
 from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
-from pinch import compose
 from pinch.bench.book import open_book
+from pinch.runs.recording import begin_recording
+from pinch.runs.sourcing import RunRequest
 book = open_book(Path(sys.argv[1]))
 device = next(d for d in book.devices() if d.local)
 setting = book.settings(device.id)[0]
 work = next(w for w in book.workloads() if w.name == "By hand")
-request = compose.RunRequest(device, setting, work, 600.0, 1.0, interval_s=0.1)
+request = RunRequest(device, setting, work, 600.0, 1.0, interval_s=0.1)
 def tell(news):
     if "probe.load" in news.values:
         os.write(1, f"{news.t_s}\\n".encode())
@@ -55,7 +56,7 @@ if sys.argv[2] == "window":
     window.session.recording._recorder.listen(tell)
     app.exec()
 else:
-    compose.begin_recording(book, request, [tell]).wait()
+    begin_recording(book, request, [tell]).wait()
 """
 
 

@@ -87,16 +87,17 @@ class TestKilled(CutCase):
     CHILD = """
 import os, sys
 from pathlib import Path
-from pinch import compose
 from pinch.bench.book import open_book
+from pinch.runs.recording import begin_recording
+from pinch.runs.sourcing import RunRequest
 book = open_book(Path(sys.argv[1]))
 device = next(d for d in book.devices() if d.local)
 work = next(w for w in book.workloads() if w.name == "By hand")
-request = compose.RunRequest(device, book.settings(device.id)[0], work, 600.0, 1.0, interval_s=0.1)
+request = RunRequest(device, book.settings(device.id)[0], work, 600.0, 1.0, interval_s=0.1)
 def tell(news):
     if "probe.load" in news.values:
         os.write(1, f"{news.t_s}\\n".encode())
-compose.begin_recording(book, request, [tell]).wait()
+begin_recording(book, request, [tell]).wait()
 """
 
     def test_all_but_the_last_second_is_there(self) -> None:

@@ -18,7 +18,7 @@ class TestGoldenFile(unittest.TestCase):
             with self.subTest(log=golden.name):
                 self.assertEqual(moved(kept["figures"][golden.name], figures_of(golden)), [], how)
         self.assertEqual(seen, set(kept["figures"]))
-        self.assertGreaterEqual(len(seen), 56)
+        self.assertEqual(len(seen), 60)
 
     def test_a_figure_that_moves_is_named(self) -> None:
         before = {"limits.sustained_W": 45.0, "settled.state": "settled", "sawtooth": None}

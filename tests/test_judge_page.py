@@ -126,11 +126,7 @@ class TestPage(WindowCase):
 
         root = Path(__file__).resolve().parents[1] / "src" / "pinch"
         named = set()
-        for path in (
-            root / "core" / "explain.py",
-            root / "ui" / "judge" / "facts.py",
-            root / "ui" / "judge" / "state.py",
-        ):
+        for path in (root / "narrative").glob("explain_*.py"):
             named |= set(re.findall(r'^\s+"([a-z-]+)",\n(?:\s+(?:tuple|\(|cautions)|\s+\))', path.read_text(), re.M))
         sections = {h.casefold() for h in re.findall(r"^## (.+)$", methods_text(), re.M)}
         self.assertGreater(len(named), 4)
