@@ -17,12 +17,11 @@ from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
 from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, scaling_chart
 from pinch.charts.spec import Chart, Line, Panel, Rule, clock_step, minutes, unbroken
-from pinch.charts.theme import CAUSE_WORDS, DARK, HATCHES, LIGHT
+from pinch.charts.theme import DARK, LIGHT
 from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
 from pinch.core.ladder import Point
-from pinch.core.limiter import CAUSES
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.core.scaling import scale
 from pinch.publish.datapackage import write_run_package
@@ -242,9 +241,3 @@ class TestCharts(InFolder):
 
     def test_minutes(self) -> None:
         self.assertEqual([minutes(x) for x in (0, 59.6, 61, 3600, -5)], ["0:00", "1:00", "1:01", "1:00:00", "−0:05"])
-
-    def test_every_cause_has_colour_hatch_and_words(self) -> None:
-        for theme in (LIGHT, DARK):
-            self.assertEqual(set(theme.causes), set(CAUSES))
-        self.assertEqual((set(HATCHES), set(CAUSE_WORDS)), (set(CAUSES), set(CAUSES)))
-        self.assertEqual(len(set(HATCHES.values())), len(CAUSES), "told apart without colour")

@@ -9,7 +9,7 @@ from pinch.bench.parts import Aspect, Exclusion
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Setting, WorkKind, Workload
 from pinch.core.touch import Material
-from pinch.narrative import explain_modes
+from pinch.narrative import cautions, explain_modes
 from pinch.narrative import mode_words as saying
 from pinch.ui.modes import state
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, TASK, Made
@@ -61,7 +61,7 @@ class TestWall(unittest.TestCase):
         explained = explain_modes.explain_line(sheet, book.instruments)
         assert explained is not None
         self.assertIn("efficiency = 1 / slope = 90.00 %", explained.formula)
-        self.assertIn(explain_modes.CAUTION_WALL, explained.cautions)
+        self.assertIn(cautions.MAINS, explained.cautions)
 
     def test_a_charging_battery_is_questioned(self) -> None:
         sheet, book = self.made(efficiency=0.5)
@@ -116,7 +116,7 @@ class TestBattery(unittest.TestCase):
         self.assertEqual(row.cells[1:], cells)
         assert row.explanation is not None
         self.assertIn("90 % of its rate at the beginning", " ".join(row.explanation.cautions))
-        self.assertIn(explain_modes.CAUTION_BATTERY, row.explanation.cautions)
+        self.assertIn(cautions.BATTERY, row.explanation.cautions)
 
     def test_how_long_and_what_is_barred(self) -> None:
         sheet = self.made()
@@ -178,7 +178,7 @@ class TestSoundAndTouch(unittest.TestCase):
         (metal,) = state.touch_rows(hot, True, Material.METAL)
         self.assertEqual((metal.cells[1], metal.cells[4]), ("132.8 °F", "touched for up to ten seconds"))
         assert row.explanation is not None
-        self.assertIn(explain_modes.CAUTION_TOUCH, row.explanation.cautions)
+        self.assertIn(cautions.TOUCH, row.explanation.cautions)
         self.assertEqual(state.touch_rows(None, False), [])
 
     def test_a_surface_that_stays_cold_beside_a_hot_chip_is_asked_back(self) -> None:

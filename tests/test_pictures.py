@@ -31,9 +31,10 @@ from pinch.charts.multiples_chart import GridChart
 from pinch.charts.runsheet_chart import Block, SheetChart, SheetRow
 from pinch.charts.share_chart import ShareChart, share_row
 from pinch.charts.slope_chart import SlopeChart, SlopeLine
-from pinch.charts.spec import Chart, Dots, Guide, Line, Panel, Rule, Stretch
+from pinch.charts.spec import CauseStretch, Chart, Dots, Guide, Line, Panel, Rule, Stretch
 from pinch.charts.table_chart import Heading, TableChart
 from pinch.charts.theme import DARK, LIGHT
+from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
 from pinch.core.progress import CancelledError
 from pinch.publish import pictures
@@ -49,12 +50,12 @@ X = np.array([0.0, 10.0, 20.0, 30.0])
 
 def timeline() -> Chart:
     t = np.arange(0.0, 300.0)
-    strip = (Stretch(0, 100, "burst-power"), Stretch(100, 300, "heat"))
+    strip = (CauseStretch(0, 100, Cause.BURST_POWER), CauseStretch(100, 300, Cause.HEAT))
     panels = (
         Panel("Power", "W", (Line(t, 20 + t / 10),), rules=(Rule(45.0, "claimed 45"),), key="power"),
         Panel("Temperature", "°C", (Line(t, 40 + t / 9),), from_zero=False, key="temp"),
     )
-    window = Stretch(150, 300, "settled")
+    window = Stretch(150, 300)
     return Chart("Held 35 W", panels, "Time", "min:s", clock=True, strip=strip, window=window, alternative="It held.")
 
 

@@ -9,9 +9,11 @@ from pinch.analysis.points import AVERAGE, BookPoints, RunPoint
 from pinch.bench.parts import Build, Offer
 from pinch.bench.records import Acceptance, Device, Setting, Workload
 from pinch.bench.summaries import Origin, origin_words
+from pinch.core.causes import Cause
 from pinch.core.errors import DataError
 from pinch.core.fairness import ConditionDifference, Conditions, FairnessGrade, differences
-from pinch.core.figures import Note
+from pinch.core.figures import Note, SettledState
+from pinch.core.frames import FRAME_RATE
 from pinch.core.index import Index, index_of
 from pinch.core.verdict import (
     DELTA,
@@ -162,7 +164,7 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
     watts += [p.run.summary.power_w for p in runs if p.run.summary is not None and p.run.summary.power_w is not None]
     rooms = [p.run.ambient_c for p in runs if p.run.ambient_c is not None]
     protocol = book.protocols.get(last.run.protocol_id or 0)
-    states = sorted({p.digest.state for p in runs if p.digest.state not in ("", "settled")})
+    states = sorted({p.digest.state for p in runs if p.digest.state not in ("", SettledState.SETTLED)})
     memory = device.memory
     speed = setting.memory_speed_mts or memory.speed_mts
     channels = {True: "dual", False: "single"}.get(memory.dual_channel) if memory.dual_channel is not None else ""
@@ -183,9 +185,9 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
             "frame generation": workload.frame_generation,
         },
         frame_cap=workload.frame_cap_fps,
-        capped_share=_mean_share(runs, "frame-cap"),
-        heat_share=_mean_share(runs, "heat"),
-        graphical=workload.rate_channel == "frame.rate",
+        capped_share=_mean_share(runs, Cause.FRAME_CAP),
+        heat_share=_mean_share(runs, Cause.HEAT),
+        graphical=workload.rate_channel == FRAME_RATE,
         memory={"memory kind": memory.kind, "memory speed": f"{speed:g} MT/s" if speed else ""},
         channels=channels or "",
         graphics_memory_gb=setting.graphics_memory_gb or memory.graphics_share_gb,
@@ -330,5 +332,5 @@ def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCel
     return next((x.reason for x in acceptances if x.accepts(*ids, d.key, (d.a, d.b))), "")
 
 
-def _mean_share(runs: Sequence[RunPoint], cause: str) -> float:
+def _mean_share(runs: Sequence[RunPoint], cause: Cause) -> float:
     return sum(p.digest.shares.get(cause, 0.0) for p in runs) / len(runs)

@@ -8,6 +8,7 @@ from pinch.analysis.modes import beside
 from pinch.analysis.points import AVERAGE, BookPoints, RunPoint, score_of
 from pinch.bench.records import Device, Workload
 from pinch.bench.summaries import Summary
+from pinch.core.causes import Cause
 from pinch.core.crossing import Envelope, Pairing, all_pairs, envelopes
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
@@ -200,7 +201,7 @@ def _core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Poin
             p.power_w,
             p.score,
             p.of.digest.lows.get(choice.low, float("nan")) if choice.measure == AVERAGE else float("nan"),
-            p.of.digest.shares.get("heat", 0.0),
+            p.of.digest.shares.get(Cause.HEAT, 0.0),
         )
         for p in points
     ]
@@ -222,15 +223,18 @@ def _lack(axis: Axis) -> str:
     return f"no {axis} power was logged." if axis.of_watts else f"no {axis} was read."
 
 
+_HOLDING = (Cause.SUSTAINED_POWER, Cause.BURST_POWER, Cause.CLOCK_CEILING, Cause.HEAT)
+
+
 def _bound_by(points: Sequence[ScalePoint]) -> str:
     """What holds a workload, by the shares of its load: graphics, the frame cap, or the processor's power and clock."""
-    total: Mapping[str, float] = {
+    total: Mapping[Cause, float] = {
         cause: sum(p.of.digest.shares.get(cause, 0.0) for p in points) / len(points) if points else 0.0
-        for cause in ("graphics-bound", "frame-cap", "heat", "sustained-power", "burst-power", "clock-ceiling")
+        for cause in (Cause.GRAPHICS_BOUND, Cause.FRAME_CAP, *_HOLDING)
     }
-    if total["graphics-bound"] > 0.5:
+    if total[Cause.GRAPHICS_BOUND] > 0.5:
         return "graphics"
-    if total["frame-cap"] > 0.5:
+    if total[Cause.FRAME_CAP] > 0.5:
         return "a frame cap"
-    held = total["sustained-power"] + total["burst-power"] + total["clock-ceiling"] + total["heat"]
+    held = sum(total[cause] for cause in _HOLDING)
     return "power, clock and heat" if held > 0.5 else ""

@@ -8,8 +8,9 @@ import numpy as np
 from pinch.bench.digests import Digest, RundownDigest
 from pinch.bench.records import Device, Run, scores_of
 from pinch.bench.summaries import Summary
+from pinch.core.causes import Cause
 from pinch.core.errors import DataError
-from pinch.core.figures import finite
+from pinch.core.figures import SettledState, finite
 from pinch.core.judge import Judgement
 from pinch.core.rundown import Rundown, judge_rundown
 from pinch.core.runlog import RunLog
@@ -72,7 +73,7 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         surfaces=_surfaces(j),
         rundown=_rundown(log, device, j.rate),
         lows=_lows(j),
-        shares=dict(j.limiter_share),
+        shares={str(cause): share for cause, share in j.limiter_share.items()},
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),
     )
@@ -177,9 +178,9 @@ def _value(j: Judgement, channel: str | None) -> float | None:
 
 def _flags(j: Judgement) -> list[str]:
     there = {
-        "drifting": j.settled.state == "drifting",
-        "short": j.settled.state == "too-short",
-        "heat": j.limiter_share.get("heat", 0.0) >= HEAT_SHARE,
+        "drifting": j.settled.state == SettledState.DRIFTING,
+        "short": j.settled.state == SettledState.TOO_SHORT,
+        "heat": j.limiter_share.get(Cause.HEAT, 0.0) >= HEAT_SHARE,
         "gap": bool(j.gaps),
         "fault": bool(j.collapses),
     }

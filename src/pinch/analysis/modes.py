@@ -12,7 +12,7 @@ from pinch.bench.parts import Battery
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Protocol, Setting, WorkKind, Workload
 from pinch.core.errors import DataError
-from pinch.core.figures import Estimate, Note
+from pinch.core.figures import Estimate, Note, SettledState
 from pinch.core.line import StraightLine, fit_line
 from pinch.core.rundown import judge_rundown
 from pinch.core.runlog import Series
@@ -217,7 +217,7 @@ def _marks(setting: Setting, power: float | None, sd: float, runs: Sequence[RunP
         marks.append(f"{100 * (power / setting.sustained_w - 1):+.0f} % of its label".replace("-", "−"))
     if power and sd / power > WANDERS:
         marks.append(f"wanders by {100 * sd / power:.0f} %")
-    if any(p.digest.state == "drifting" for p in runs):
+    if any(p.digest.state == SettledState.DRIFTING for p in runs):
         marks.append("not settled")
     return tuple(marks)
 

@@ -7,6 +7,7 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Run, Setting, Workload
+from pinch.core.figures import SettledState
 
 AVERAGE = "average"
 SAME_ROOM_K = 2.0
@@ -41,7 +42,7 @@ class RunPoint:
             return self.digest.problem
         if self.digest.rate is None:
             return "no rate of work and no score was logged."
-        return "too short to settle." if self.digest.state == "too-short" else ""
+        return "too short to settle." if self.digest.state == SettledState.TOO_SHORT else ""
 
 
 @dataclass(frozen=True)

@@ -11,11 +11,6 @@ from pinch.bench.setting_differences import rule_words, why_not
 LARGEST_BATTERY_WH = {Form.LAPTOP: 100.0, Form.HANDHELD: 100.0}
 """Above 100 Wh an airline asks for leave, so few are made (from memory)."""
 HEAVIEST_KG = {Form.LAPTOP: 6.0, Form.HANDHELD: 1.5, Form.MINI_PC: 10.0}
-CAUTION = (
-    "Raising limits or changing voltages can damage a machine, its adapter or its battery and may end its warranty. "
-    "Pinch only records what you set: follow the maker's instructions, and leave work on mains and batteries to "
-    "qualified people."
-)
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.core.causes import Cause
 from pinch.core.runlog import FloatArray
 
 
@@ -70,11 +71,17 @@ class Guide:
 
 @dataclass(frozen=True)
 class Stretch:
-    """A stretch of x: of the limiter strip (with a cause) or a shaded window."""
+    """A stretch of x: a shaded window, or a gap."""
 
     start: float
     end: float
-    cause: str = ""
+
+
+@dataclass(frozen=True)
+class CauseStretch(Stretch):
+    """A stretch of the limiter strip."""
+
+    cause: Cause
 
 
 @dataclass(frozen=True)
@@ -125,7 +132,7 @@ class Chart:
     x_title: str
     x_unit: str
     clock: bool = False
-    strip: tuple[Stretch, ...] = ()
+    strip: tuple[CauseStretch, ...] = ()
     window: Stretch | None = None
     gaps: tuple[Stretch, ...] = ()
     marks: tuple[Rule, ...] = ()

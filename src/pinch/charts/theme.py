@@ -4,7 +4,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-FONTS = Path(__file__).parent.parent / "ui" / "fonts"
+from pinch.core.causes import Cause, Tint
+
+FONTS = Path(__file__).parent / "typefaces"
 TEXT_FACE = "Karla"
 FIGURE_FACE = "B612"
 LIGHT_FILL = 0.45
@@ -13,7 +15,7 @@ LIGHT_FILL = 0.45
 
 @dataclass(frozen=True)
 class Theme:
-    """Colours as #RRGGBB by role; `causes` by limiter, each with the hatch of the same name in `HATCHES`."""
+    """Colours as #RRGGBB by role; `causes` are the tints of what holds a machine back."""
 
     name: str
     paper: str
@@ -25,7 +27,7 @@ class Theme:
     hairline: str
     accent: str
     devices: tuple[str, ...]
-    causes: dict[str, tuple[str, str]]
+    causes: dict[Cause, Tint]
 
     def letters(self, slot: int) -> str:
         """The colour of a device's words: its own, moved towards the ink as far as text needs it."""
@@ -43,16 +45,7 @@ LIGHT = Theme(
     "#D9D3C4",
     "#A6331F",
     ("#2559B0", "#AF8020", "#37999F", "#6F1A11", "#3D3368", "#78623D"),
-    {
-        "burst-power": ("#D8C48C", "#5C4A12"),
-        "sustained-power": ("#EFDFAE", "#85681B"),
-        "heat": ("#E5A999", "#9A2E1B"),
-        "clock-ceiling": ("#B9CDE8", "#2559B0"),
-        "frame-cap": ("#B7DAD8", "#1F6A6E"),
-        "graphics-bound": ("#D6C6E2", "#5B3A82"),
-        "waiting": ("#E4DFD2", "#7A7464"),
-        "unknown": ("#F7F4EC", "#8A8577"),
-    },
+    {cause: cause.light for cause in Cause},
 )
 DARK = Theme(
     "dark",
@@ -65,30 +58,11 @@ DARK = Theme(
     "#3A434C",
     "#EE8A74",
     ("#8785E3", "#BA993F", "#5FC0C5", "#CB5A81", "#B0E6F2", "#D3C97A"),
-    {
-        "burst-power": ("#6B5A22", "#E8D18A"),
-        "sustained-power": ("#54471F", "#D9BE6C"),
-        "heat": ("#6E2E22", "#F2A08E"),
-        "clock-ceiling": ("#2A3F63", "#8FB4F0"),
-        "frame-cap": ("#1F4A4C", "#7CCBCF"),
-        "graphics-bound": ("#46335C", "#C9AEE8"),
-        "waiting": ("#373B3E", "#A5A396"),
-        "unknown": ("#1B2127", "#9B968A"),
-    },
+    {cause: cause.dark for cause in Cause},
 )
 MARKERS = ("square", "circle", "diamond", "triangle", "plus", "cross")
 FILE_MARKERS = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 """Markers as matplotlib writes them."""
-HATCHES = {
-    "burst-power": "dots",
-    "sustained-power": "level lines",
-    "heat": "rising lines",
-    "clock-ceiling": "upright lines",
-    "frame-cap": "crossed lines",
-    "graphics-bound": "crossed level lines",
-    "waiting": "falling lines",
-    "unknown": "none",
-}
 FILE_HATCHES = {
     "dots": "..",
     "level lines": "--",
@@ -100,17 +74,6 @@ FILE_HATCHES = {
     "none": "",
 }
 """Hatches as matplotlib writes them."""
-CAUSE_WORDS = {
-    "burst-power": "burst power",
-    "sustained-power": "sustained power",
-    "heat": "heat",
-    "clock-ceiling": "clock ceiling",
-    "frame-cap": "frame cap",
-    "graphics-bound": "graphics",
-    "waiting": "waiting",
-    "unknown": "unknown",
-}
-
 
 TEXT_CONTRAST = 4.5
 """Of text with what it stands on: WCAG 2.2, success criterion 1.4.3."""
@@ -152,7 +115,7 @@ def block_look(kind: str, slot: int, theme: Theme) -> tuple[str, str, str]:
         "done": (theme.window, device, "none"),
         "void": (theme.paper, theme.quiet, "crossed lines"),
         "change": (theme.ink, theme.ink, "none"),
-        "cool": (*theme.causes["waiting"], "falling lines"),
-        "recharge": (*theme.causes["burst-power"], "upright lines"),
+        "cool": (*theme.causes[Cause.WAITING], "falling lines"),
+        "recharge": (*theme.causes[Cause.BURST_POWER], "upright lines"),
         "read": (theme.margin, theme.ink, "dots"),
     }[kind]

@@ -4,11 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from pinch.charts.spec import Chart, Line, Panel, Rule, Stretch, minutes
-from pinch.charts.theme import CAUSE_WORDS
+from pinch.charts.spec import CauseStretch, Chart, Line, Panel, Rule, Stretch, minutes
 from pinch.core.channels import unit_of
 from pinch.core.judge import Judgement
-from pinch.core.runlog import GAP_PERIODS, RunLog, Series, period_of
+from pinch.core.runlog import RunLog, Series, breaks_of, period_of
 
 
 def timeline_chart(
@@ -39,15 +38,15 @@ def timeline_chart(
         panels = [_panel(log, name, name, name) for name in list(log.series)[:4]]
     panels = [replace(panel, lines=tuple(replace(line, slot=slot) for line in panel.lines)) for panel in panels]
     settled = judged.settled
-    shares = ", ".join(f"{CAUSE_WORDS[c]} {100 * s:.0f} %" for c, s in judged.limiter_share.items())
+    shares = ", ".join(f"{c.label} {100 * s:.0f} %" for c, s in judged.limiter_share.items())
     return Chart(
         title,
         tuple(panels),
         "Time",
         "min:s",
         clock=True,
-        strip=tuple(Stretch(s.start_s, s.end_s, s.cause) for s in judged.limiters),
-        window=Stretch(settled.start_s, settled.end_s, settled.state),
+        strip=tuple(CauseStretch(s.start_s, s.end_s, s.cause) for s in judged.limiters),
+        window=Stretch(settled.start_s, settled.end_s),
         gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
         marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
         footnote=footnote,
@@ -79,9 +78,8 @@ def _with_wall(panel: Panel, log: RunLog) -> Panel:
 
 def broken_line(series: Series) -> Line:
     """The raw samples, broken at gaps: nothing is drawn where nothing was logged."""
-    period = period_of(series.t)
-    holes = np.flatnonzero(np.diff(series.t) > GAP_PERIODS * period) + 1
-    t = np.insert(series.t, holes, series.t[holes - 1] + period)
+    holes = np.flatnonzero(breaks_of(series.t)) + 1
+    t = np.insert(series.t, holes, series.t[holes - 1] + period_of(series.t))
     values = np.insert(series.values, holes, np.nan)
     return Line(t, values)
 

@@ -13,7 +13,6 @@ from pinch.core.verdict import CellScore, PooledScatter, Verdict, cell_score, ju
 
 COLUMNS = ("cell", "score")
 TRUE, FALSE = {"1", "true", "yes"}, {"", "0", "false", "no"}
-ANSWERS = {"faster": "faster", "slower": "slower", "tie": "a tie", "cannot-tell": "can't tell"}
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -99,4 +98,4 @@ def _pair_words(a: str, b: str, v: Verdict) -> str:
     interval = f" ({100 * (v.low - 1):+.1f} to {100 * (v.high - 1):+.1f} %)" if v.has_interval else ""
     more = f", {v.more_runs} more runs of each" if v.more_runs else ""
     words = f"; {v.words}" if v.words else ""
-    return f"{a} against {b}: {100 * (v.ratio - 1):+.1f} %{interval}: {ANSWERS[v.answer]}{more}{words}"
+    return f"{a} against {b}: {100 * (v.ratio - 1):+.1f} %{interval}: {v.answer.phrase}{more}{words}"

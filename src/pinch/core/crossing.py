@@ -8,7 +8,7 @@ import numpy as np
 
 from pinch.core.ladder import Ladder
 from pinch.core.runlog import FloatArray
-from pinch.core.verdict import CANNOT_TELL, DELTA, Verdict, answer
+from pinch.core.verdict import DELTA, Answer, Verdict, answer
 
 STEPS = 200
 ENVELOPE = 0.10
@@ -127,7 +127,7 @@ def _verdict(ladder: Ladder, base: Ladder, power_w: float, delta: float) -> Verd
     rows = min(len(ladder.draws), len(base.draws))
     if not rows:
         words = "no repeats: no interval can be claimed"
-        return Verdict(float(np.exp(gain)), float("nan"), float("nan"), CANNOT_TELL, None, words)
+        return Verdict(float(np.exp(gain)), float("nan"), float("nan"), Answer.CANNOT_TELL, None, words)
     ratios = np.log(ladder.draws_at(power_w)[:rows] / base.draws_at(power_w)[_mixed(rows)])
     low95, low90, high90, high95 = np.percentile(ratios - gain, [2.5, 5.0, 95.0, 97.5])
     return answer(gain, max(-low95, high95), max(-low90, high90), delta)

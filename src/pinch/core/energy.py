@@ -4,9 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from pinch.core.runlog import FloatArray
-
-GAP_PERIODS = 3.0
+from pinch.core.runlog import FloatArray, breaks_of
 
 
 @dataclass(frozen=True)
@@ -34,10 +32,10 @@ class Energy:
 
 
 def energy_of(t: FloatArray, power: FloatArray) -> Energy:
-    """Energy of (n,) W at (n,) s, by the trapezoid between samples no further apart than three usual periods."""
+    """Energy of (n,) W at (n,) s, by the trapezoid between samples that no gap lies between."""
     if len(t) < 2:
         return Energy(0.0, 0.0, 0.0)
     steps = np.diff(t)
-    near = steps <= GAP_PERIODS * float(np.median(steps)) + 1e-9
+    near = ~breaks_of(t)
     parts = 0.5 * (power[1:] + power[:-1]) * steps
     return Energy(float(parts[near].sum()), float(steps[near].sum()), float(t[-1] - t[0]))

@@ -3,6 +3,9 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
+
+from pinch.core.causes import Cause
 
 
 @dataclass(frozen=True)
@@ -75,16 +78,34 @@ class EarlyLate:
         return self.late / self.early if self.early else math.nan
 
 
+class SettledState(StrEnum):
+    """Whether a run settled; `phrase` says so of its window, `ending` ends a finding ('' where nothing speaks against
+    it)."""
+
+    phrase: str
+    ending: str
+
+    SETTLED = "settled", "settled", ""
+    DRIFTING = "drifting", "not settled: drifting", "It had not settled."
+    TOO_SHORT = "too-short", "too short to settle", "The run is too short to settle."
+
+    def __new__(cls, value: str, phrase: str, ending: str) -> "SettledState":
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.phrase, member.ending = phrase, ending
+        return member
+
+
 @dataclass(frozen=True)
 class Settled:
     """The settled window [start_s, end_s] of a run.
 
-    `state` is `settled`, `drifting` or `too-short`; `slopes` gives per channel the drift over the whole
+    `slopes` gives per channel the drift over the whole
     window as a share of the mean (temperature: in K); `decided_by` is the channel that settled last;
     `active_share` is the part of the window spent under load.
     """
 
-    state: str
+    state: SettledState
     start_s: float
     end_s: float
     decided_by: str
@@ -117,7 +138,7 @@ class Segment:
 
     start_s: float
     end_s: float
-    cause: str
+    cause: Cause
     evidence: str
 
     @property

@@ -6,7 +6,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pinch.core import limiter, limits, phases, robust, settle, sustained
-from pinch.core.channels import power_channel, rate_channel, unit_of
+from pinch.core.causes import Cause
+from pinch.core.channels import (
+    RATES,
+    SUSTAINED_POWER,
+    TEMPERATURES,
+    component_of,
+    is_plausible,
+    power_channel,
+    quantity_of,
+    rate_channel,
+    temp_channel,
+    unit_of,
+)
 from pinch.core.collapse import find_collapse, runs_of
 from pinch.core.errors import DataError
 from pinch.core.figures import (
@@ -17,6 +29,7 @@ from pinch.core.figures import (
     PowerLimits,
     Segment,
     Settled,
+    SettledState,
     Span,
     Throttle,
     unknown,
@@ -31,19 +44,21 @@ from pinch.core.plateaus import Plateau, find_plateaus
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
+JUDGED = (
+    *(*SUSTAINED_POWER, *TEMPERATURES, *RATES, "cpu.clock", "cpu.load", "gpu.load"),
+    *("cpu.throttle.heat", "cpu.throttle.power", "cpu.throttle.count"),
+)
+"""The channels that what holds a run back is judged by; a judgement of these alone names the same causes."""
 METHOD = 1
 """Version of the methods: a change that moves figures of the same log raises it."""
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
-METERS = ("wall.", "skin.", "noise.")
 LEAST_HEAT = 0.02
 EARLY_S = 300.0
-PLAUSIBLE = {"power": (0.0, 2000.0), "temp": (-40.0, 130.0), "clock": (0.0, 10_000.0)}
 IDLE_LOAD = 15.0
 """Common practice, no source."""
 MOST_OWN_COST = 1.0
 """Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
-FIGURE_QUANTITIES = ("power", "clock", "temp", "rate", "speed", "load", "level")
 
 
 @dataclass(frozen=True)
@@ -75,7 +90,7 @@ class Judgement:
     limits: PowerLimits
     sawtooth: Sawtooth | None
     limiters: tuple[Segment, ...]
-    limiter_share: Mapping[str, float]
+    limiter_share: Mapping[Cause, float]
     throttle: Throttle
     collapses: tuple[Span, ...]
     gaps: tuple[Gap, ...]
@@ -124,7 +139,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     figures = _figures(even, load, window, usable, burst_bins)
 
     causes = limiter.smooth(limiter.classify(signals, levels))
-    if not levels.temp_given and causes.count("heat") < LEAST_HEAT * len(causes):
+    if not levels.temp_given and causes.count(Cause.HEAT) < LEAST_HEAT * len(causes):
         levels = replace(levels, temp_limit_c=float("nan"))  # a limit that holds nothing back is none that was seen
         causes = limiter.smooth(limiter.classify(signals, levels))
     found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels, signals)
@@ -184,7 +199,7 @@ def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, s
     def one(*names: str) -> str | None:
         return next((name for name in names if name in columns), None)
 
-    return power_channel(columns), one("cpu.clock"), one("cpu.temp", "soc.temp"), rate_channel(columns)
+    return power_channel(columns), one("cpu.clock"), temp_channel(columns), rate_channel(columns)
 
 
 def _signals(
@@ -242,7 +257,7 @@ def _figures(
     return {
         name: sustained.channel_figures(name, column[inside], column[burst])
         for name, column in even.columns.items()
-        if any(part in FIGURE_QUANTITIES for part in name.split("."))
+        if (quantity := quantity_of(name)) is not None and quantity.in_figures
     }
 
 
@@ -254,18 +269,18 @@ def _limits(
     load: phases.Load,
     burst_bins: int | None,
     window: Settled,
-    causes: list[str],
+    causes: list[Cause],
     step_s: float,
 ) -> PowerLimits:
     """The limits in force: sustained only where power was the limiter for a while after the burst."""
-    held = np.array(causes) == "sustained-power"
+    held = np.array(causes) == Cause.SUSTAINED_POWER
     sustained_limit = unknown("W")
     if power is not None and held.sum() >= 10:
         at_limit = s.power[held & np.isfinite(s.power)]
         u = figures[power].sustained.u
         sustained_limit = Estimate(robust.centre(at_limit), u, "W")
     idle = load.idle if load.channel == power else float("nan")
-    ended_by_heat = burst_bins is not None and "heat" in causes[max(0, burst_bins - 2) : burst_bins + 3]
+    ended_by_heat = burst_bins is not None and Cause.HEAT in causes[max(0, burst_bins - 2) : burst_bins + 3]
     return limits.recover_limits(s.power, burst_bins, load.onset, idle, sustained_limit, step_s, ended_by_heat)
 
 
@@ -276,7 +291,7 @@ def _heat(
     temp: str | None,
     levels: limiter.Levels,
     figures: Mapping[str, ChannelFigures],
-    causes: list[str],
+    causes: list[Cause],
 ) -> tuple[Heat | None, tuple[Note, ...]]:
     """The heat of the run with its notes; None and why where it cannot be had."""
     if power is None or temp is None:
@@ -284,7 +299,7 @@ def _heat(
     last = causes[-max(1, len(causes) // 5) :]
     settled = figures[temp].sustained.value, figures[power].sustained.value
     try:
-        pinned = last.count("heat") > 0.5 * len(last)
+        pinned = last.count(Cause.HEAT) > 0.5 * len(last)
         heat = find_heat(even, power, temp, known.ambient_c, levels.temp_limit_c, *settled, pinned)
     except DataError as error:
         return None, (Note("no-heat", f"Heat cannot be told: {error.reason}."),)
@@ -338,11 +353,10 @@ def _implausible(even: EvenLog, load: phases.Load, channels: tuple[str | None, .
     """Values that can hardly be in the unit of their channel, and a log that shows no work."""
     found = []
     for name in channels:
-        bounds = PLAUSIBLE.get(name.rpartition(".")[2]) if name else None
-        if name is None or bounds is None:
+        if name is None:
             continue
         low, high = float(np.nanmin(even.columns[name])), float(np.nanmax(even.columns[name]))
-        if low < bounds[0] or high > bounds[1]:
+        if not is_plausible(name, low, high):
             words = f"{name} shows {low:.4g} to {high:.4g} {unit_of(name)}: is it in another unit, or a broken sensor?"
             found.append(Note("implausible", words))
     busy = even.columns.get("cpu.load")
@@ -366,7 +380,7 @@ def _unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCor
 
 
 def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
-    heat = [s for s in found if s.cause == "heat"]
+    heat = [s for s in found if s.cause is Cause.HEAT]
     first = heat[0].start_s - load_start if heat else float("nan")
     counter = log.series.get("cpu.throttle.count")
     if counter is not None and len(counter.values) > 1:
@@ -414,7 +428,7 @@ def _joined(gaps: list[Gap]) -> tuple[Gap, ...]:
 
 def _silent_meters(log: RunLog) -> list[Note]:
     """Gaps of the meters beside the computer's own sensors."""
-    meters = [s for name, s in log.series.items() if name.startswith(METERS) and len(s.t)]
+    meters = [s for name, s in log.series.items() if (c := component_of(name)) and c.is_meter and len(s.t)]
     return [
         Note("meter-gap", f"{s.channel} was not told from {g.start_s:.0f} s to {g.end_s:.0f} s.")
         for s in meters
@@ -431,7 +445,7 @@ def _warnings(
     heat: Heat | None,
     collapses: tuple[Span, ...],
     gaps: tuple[Gap, ...],
-    share: Mapping[str, float],
+    share: Mapping[Cause, float],
 ) -> list[Note]:
     result = []
     if window.decided_by == settle.BY_HAND:
@@ -442,9 +456,9 @@ def _warnings(
         result.append(Note("no-temp", "No temperature was logged: limits by heat cannot be seen."))
     if not np.isfinite(load.idle):
         result.append(Note("no-idle", "The log begins under load: the burst window cannot be worked out."))
-    if window.state == "too-short":
+    if window.state is SettledState.TOO_SHORT:
         result.append(Note("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
-    if window.state == "drifting":
+    if window.state is SettledState.DRIFTING:
         what = ", ".join(window.drifting)
         leads = ""
         if temp in window.drifting and heat is not None and heat.more_s > 0.0:
@@ -462,6 +476,6 @@ def _warnings(
     if cost is not None and np.isfinite(cost).any() and (mean := float(np.nanmean(cost))) > MOST_OWN_COST:
         words = f"Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it."
         result.append(Note("own-cost", words))
-    if share.get("unknown", 0.0) > 0.5:
+    if share.get(Cause.UNKNOWN, 0.0) > 0.5:
         result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
     return result

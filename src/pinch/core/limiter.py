@@ -12,16 +12,14 @@ from itertools import pairwise
 import numpy as np
 
 from pinch.core import robust
+from pinch.core.causes import Cause
 from pinch.core.collapse import runs_of
 from pinch.core.figures import Segment
 from pinch.core.framecap import BUSY_GPU
 from pinch.core.phases import BUSY_LOAD
 from pinch.core.runlog import BoolArray, FloatArray
 
-CAUSES = (
-    *("burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap", "graphics-bound", "waiting"),
-    "unknown",
-)
+CAUSES = tuple(Cause)
 POWER_SHARE = 0.03
 CLOCK_SHARE = 0.01
 TEMP_K = 2.0
@@ -310,20 +308,20 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     drawing = (s.gpu_load >= BUSY_GPU) & ~at_burst & ~at_sustained & (~ceiling | (s.load < BUSY_LOAD)) & s.active
     waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & loose)
     ordered = {
-        "heat": hot & s.active,
-        "frame-cap": capped & s.active,
-        "waiting": waiting & ~drawing,
-        "burst-power": at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
-        "clock-ceiling": ceiling & ~drawing,
-        "sustained-power": at_sustained | s.power_flag,
-        "graphics-bound": drawing,
+        Cause.HEAT: hot & s.active,
+        Cause.FRAME_CAP: capped & s.active,
+        Cause.WAITING: waiting & ~drawing,
+        Cause.BURST_POWER: at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
+        Cause.CLOCK_CEILING: ceiling & ~drawing,
+        Cause.SUSTAINED_POWER: at_sustained | s.power_flag,
+        Cause.GRAPHICS_BOUND: drawing,
     }
     evidence = np.zeros((len(bins), len(CAUSES)))
     free = np.ones(len(bins), dtype=bool)
     for cause, mask in ordered.items():
         evidence[free & mask, CAUSES.index(cause)] = 1.0
         free &= ~mask
-    evidence[free, CAUSES.index("unknown")] = 1.0
+    evidence[free, CAUSES.index(Cause.UNKNOWN)] = 1.0
     return evidence
 
 
@@ -338,7 +336,7 @@ def _below_limits(power: FloatArray, levels: Levels, at_sustained: BoolArray) ->
     return np.where(during, under_burst, under | (under_burst & ~at_sustained))
 
 
-def smooth(evidence: FloatArray) -> list[str]:
+def smooth(evidence: FloatArray) -> list[Cause]:
     """The sequence of causes (n,) with the most evidence where each switch costs `SWITCH_COST`.
 
     Bins of one cause that follow each other are one step: a switch inside them never pays.
@@ -355,14 +353,14 @@ def smooth(evidence: FloatArray) -> list[str]:
         score = [max(score[k], switch) for k in states]
         score[int(own[a])] += b - a
     state = max(states, key=score.__getitem__)
-    path: list[str] = []
+    path: list[Cause] = []
     for back, (a, b) in zip(reversed(came_from), reversed(list(pairwise(bounds))), strict=True):
         path += [CAUSES[state]] * (b - a)
         state = back[state]
     return path[::-1]
 
 
-def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Levels, s: Signals) -> list[Segment]:
+def segments(causes: list[Cause], starts: FloatArray, step_s: float, levels: Levels, s: Signals) -> list[Segment]:
     """Stretches of one cause with their evidence; `starts` (n,) are the bins' starts, s."""
     names = np.array(causes)
     breaks = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
@@ -373,31 +371,21 @@ def segments(causes: list[str], starts: FloatArray, step_s: float, levels: Level
     ]
 
 
-def shares(found: list[Segment]) -> Mapping[str, float]:
+def shares(found: list[Segment]) -> Mapping[Cause, float]:
     """Share of the load time by cause, those that occur, largest first."""
     total = sum(s.length_s for s in found)
-    sums: dict[str, float] = {}
+    sums: dict[Cause, float] = {}
     for s in found:
         sums[s.cause] = sums.get(s.cause, 0.0) + s.length_s / total
     return dict(sorted(sums.items(), key=lambda item: -item[1]))
 
 
-def _evidence_words(levels: Levels) -> Mapping[str, str]:
+def _evidence_words(levels: Levels) -> Mapping[Cause, str]:
     def source(given: bool) -> str:
         return "given" if given else "read off this run"
 
-    return {
-        "burst-power": f"power within 3 % of the burst level, {levels.burst_w:.1f} W",
-        "sustained-power": f"power within 3 % of its steady level, {levels.sustained_w:.1f} W",
-        "heat": f"temperature within {levels.temp_tolerance_k:.1f} K of the limit, {levels.temp_limit_c:.1f} °C "
-        f"({source(levels.temp_given)}), while power and clock are below theirs; or the machine said so",
-        "clock-ceiling": f"clock within 1 % of {levels.ceiling_mhz:.0f} MHz ({source(levels.ceiling_given)}), "
-        "power and temperature below their limits",
-        "frame-cap": "frame rate within 1.5 % of the cap, power below its limits",
-        "graphics-bound": "graphics at least 95 % busy, no frame cap, power and temperature below their limits",
-        "waiting": "load below 90 %, or a pause, and nothing else binding",
-        "unknown": "nothing was logged here, or no channel of this log explains it",
-    }
+    told = {"temp_source": source(levels.temp_given), "ceiling_source": source(levels.ceiling_given), **vars(levels)}
+    return {cause: cause.evidence.format_map(told) for cause in Cause}
 
 
 def _means_words(s: Signals, a: int, b: int) -> str:

@@ -6,12 +6,12 @@ from itertools import pairwise
 
 import numpy as np
 
-from pinch.core.energy import GAP_PERIODS, energy_of
+from pinch.core.energy import energy_of
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate, Note
 from pinch.core.line import fit_line
 from pinch.core.robust import step_of
-from pinch.core.runlog import FloatArray, Series
+from pinch.core.runlog import FloatArray, Series, breaks_of
 
 AGREE = 0.05
 CHARGING_W, RISE = -0.2, 0.5
@@ -118,8 +118,7 @@ def judge_rundown(
 def _stretches(charge: Series, power: Series | None, notes: list[Note], by_hand: bool) -> list[_Stretch]:
     """Stretches in which it discharged: without gaps, rising charge, or power that flows in."""
     t, values = charge.t, charge.values
-    step = float(np.median(np.diff(t)))
-    gap = (np.diff(t) > GAP_PERIODS * step + 1e-9) & (not by_hand)
+    gap = breaks_of(t) & (not by_hand)
     rise = _rising(values)
     inward = np.zeros(len(t) - 1, dtype=bool)
     if power is not None and len(power.t):

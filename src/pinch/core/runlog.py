@@ -17,7 +17,9 @@ FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 
 GAP_PERIODS = 3.0
-"""A hole longer than this many sample periods is a gap."""
+"""A hole longer than this many sample periods is a gap: one missed sample is usual, two in a row are not (common
+practice, no source)."""
+ROUNDING_S = 1e-9
 
 
 @dataclass(frozen=True)
@@ -124,9 +126,19 @@ def period_of(t: FloatArray) -> float:
     return float(np.median(np.diff(t))) if len(t) > 1 else 1.0
 
 
+def reach_s(t: FloatArray) -> float:
+    """How far apart samples at (n,) s may be before there is a gap between them, s."""
+    return GAP_PERIODS * period_of(t) + ROUNDING_S
+
+
+def breaks_of(t: FloatArray) -> BoolArray:
+    """Where the steps (n−1,) between samples at (n,) s are gaps."""
+    return np.asarray(np.diff(t) > reach_s(t))
+
+
 def gaps_of(series: Series) -> list[Gap]:
-    """Holes longer than three sample periods."""
-    holes = np.flatnonzero(np.diff(series.t) > GAP_PERIODS * period_of(series.t))
+    """The gaps of a channel."""
+    holes = np.flatnonzero(breaks_of(series.t))
     return [Gap(float(series.t[i]), float(series.t[i + 1])) for i in holes]
 
 
@@ -135,7 +147,7 @@ def _bin_average(series: Series, edges: FloatArray) -> tuple[FloatArray, float]:
     t, values = series.t, series.values
     period = period_of(t)
     width = np.diff(t, prepend=t[0] - period)
-    width = np.where(width > GAP_PERIODS * period, period, width)
+    width = np.where(width > reach_s(t), period, width)
     knots = np.column_stack([t - width, t]).ravel()
     covered = np.column_stack([np.zeros_like(width), width]).ravel().cumsum()
     weighted = np.column_stack([np.zeros_like(width), width * values]).ravel().cumsum()

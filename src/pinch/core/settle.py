@@ -11,7 +11,7 @@ import numpy as np
 
 from pinch.core import robust
 from pinch.core.channels import unit_of
-from pinch.core.figures import Settled
+from pinch.core.figures import Settled, SettledState
 from pinch.core.phases import Load
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 from pinch.core.sawtooth import Sawtooth, over_periods
@@ -85,7 +85,8 @@ def find_window(
     drift = _drift(log, window, usable, channels, period)
     drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
     seconds = (stop - load.first - start) * log.step_s
-    state = "too-short" if seconds < SHORTEST_S else "drifting" if drifting else "settled"
+    state = SettledState.DRIFTING if drifting else SettledState.SETTLED
+    state = SettledState.TOO_SHORT if seconds < SHORTEST_S else state
     return Settled(
         state,
         float(log.edges[window.start]),

@@ -8,13 +8,32 @@ repeated cells of its workload have, and says so; where nothing was repeated, no
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
 
-FASTER, SLOWER, TIE, CANNOT_TELL = "faster", "slower", "tie", "cannot-tell"
+
+class Answer(StrEnum):
+    """The answers of a comparison; `phrase` as it stands in a sentence, `is_decided`: one of the two is better."""
+
+    phrase: str
+    is_decided: bool
+
+    FASTER = "faster", "faster", True
+    SLOWER = "slower", "slower", True
+    TIE = "tie", "a tie", False
+    CANNOT_TELL = "cannot-tell", "can't tell", False
+
+    def __new__(cls, value: str, phrase: str, is_decided: bool) -> "Answer":
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.phrase, member.is_decided = phrase, is_decided
+        return member
+
+
 DELTA = 0.03
 """Smallest difference that matters."""
 POWER = 0.80
@@ -58,7 +77,7 @@ class Verdict:
     ratio: float
     low: float
     high: float
-    answer: str
+    answer: Answer
     more_runs: int | None
     words: str = ""
 
@@ -122,16 +141,18 @@ def judge_pair(
         a, b = with_scatter(a, pooled), with_scatter(b, pooled)
     gain = (b.log_mean - a.log_mean) if lower_is_better else (a.log_mean - b.log_mean)
     if not (a.df and b.df):
-        return Verdict(math.exp(gain), math.nan, math.nan, CANNOT_TELL, None, "single runs: no interval can be claimed")
+        return Verdict(
+            math.exp(gain), math.nan, math.nan, Answer.CANNOT_TELL, None, "single runs: no interval can be claimed"
+        )
     va, vb = a.log_sd**2 / a.runs, b.log_sd**2 / b.runs
     error = math.sqrt(va + vb)
     df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df) if error > 0.0 else a.df + b.df
     told = answer(gain, _t(0.95, df) * error, _t(0.90, df) * error, delta)
     words = ["scatter borrowed from repeated cells"] if a.borrowed or b.borrowed else []
-    if told.answer == TIE and not told.low <= 1.0 <= told.high:
+    if told.answer is Answer.TIE and not told.low <= 1.0 <= told.high:
         words.append(f"a difference of {100 * abs(told.ratio - 1):.1f} % can be measured, but is below what matters")
     more = None
-    if told.answer == CANNOT_TELL:
+    if told.answer is Answer.CANNOT_TELL:
         sd = math.sqrt((a.df * a.log_sd**2 + b.df * b.log_sd**2) / (a.df + b.df))
         more = more_runs(sd, delta, min(a.runs, b.runs))
     return replace(told, more_runs=more, words="; ".join(words))
@@ -142,11 +163,11 @@ def answer(gain: float, reach95: float, reach90: float, delta: float) -> Verdict
     limit = math.log1p(delta)
     low, high = math.exp(gain - reach95), math.exp(gain + reach95)
     if abs(gain) > reach95 and abs(gain) >= limit:
-        found = FASTER if gain > 0 else SLOWER
+        found = Answer.FASTER if gain > 0 else Answer.SLOWER
     elif abs(gain) + reach90 <= limit:
-        found = TIE
+        found = Answer.TIE
     else:
-        found = CANNOT_TELL
+        found = Answer.CANNOT_TELL
     return Verdict(math.exp(gain), low, high, found, None)
 
 

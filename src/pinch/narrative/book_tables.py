@@ -8,6 +8,7 @@ from pinch.analysis.tables import Cell, Column, Table
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing
 from pinch.bench.summaries import Origin
+from pinch.core.causes import Cause
 from pinch.core.figures import Estimate, finite
 from pinch.core.judge import Judgement
 from pinch.narrative.finding import finding
@@ -82,7 +83,7 @@ def _run_row(tabled: TabledRun) -> tuple[Cell, ...]:
         *(len(run.passes) or None, str(told.origin if told else Origin.OWN), told.units if told else 1),
         *(told.repeats if told else 1, told.told_by if told else "", told.dated if told else ""),
         *((judged.settled.state, *_limits(judged)) if judged else ("", None, None, None, None)),
-        _share(judged.limiter_share, "heat") if judged else None,
+        _share(judged.limiter_share, Cause.HEAT) if judged else None,
         finding(judged) if judged else tabled.reason,
         run.notes,
     )
@@ -102,7 +103,7 @@ def _limits(judged: Judgement) -> Iterable[float | None]:
     return (finite(e.value) for e in estimates)
 
 
-def _share(shares: Mapping[str, float], cause: str) -> float:
+def _share(shares: Mapping[Cause, float], cause: Cause) -> float:
     return 100.0 * shares.get(cause, 0.0)
 
 

@@ -8,14 +8,12 @@ from pinch.analysis.points import AVERAGE
 from pinch.bench.records import standing, workload_words
 from pinch.charts.bar_chart import BASELINE, Bar, BarChart, BarGroup, in_words
 from pinch.core.fairness import FairnessGrade
-from pinch.core.verdict import CANNOT_TELL, TIE, Verdict
+from pinch.core.tinybase import is_tiny_base
+from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.verdict_words import percent, verdict_words
 
 MOST_NOTES = 8
 MOST_WORKLOADS, MOST_CELLS = 3, 3
-
-
-TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
 
 
 @dataclass(frozen=True)
@@ -73,7 +71,7 @@ def against_words(shown: ShownComparison) -> str:
 
 
 def _is(v: Verdict) -> str:
-    return _said(v) if v.answer == CANNOT_TELL else f"is {_said(v)}"
+    return _said(v) if v.answer is Answer.CANNOT_TELL else f"is {_said(v)}"
 
 
 def bars(shown: ShownComparison) -> BarChart:
@@ -102,9 +100,9 @@ def bars(shown: ShownComparison) -> BarChart:
 
 
 def _said(v: Verdict) -> str:
-    if v.answer == TIE:
+    if v.answer is Answer.TIE:
         return f"a tie ({percent(v.ratio)})"
-    if v.answer == CANNOT_TELL:
+    if v.answer is Answer.CANNOT_TELL:
         more = f", {v.more_runs} more runs of each would" if v.more_runs else ""
         return f"can't tell yet{more}"
     return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
@@ -149,7 +147,7 @@ def difference(c: Compared, shown: ShownComparison) -> str:
     plain = f"{c.score.mean - base:+.3g}".replace("-", "−")
     of_low = shown.result.choice.measure != AVERAGE
     frames = of_low or row.workload.rate_channel == "frame.rate"
-    if (frames and base < TINY_FPS) or (of_low and abs(c.score.mean - base) < TINY_DIFFERENCE):
+    if frames and is_tiny_base(base, c.score.mean, of_low):
         ms = f"{1000 / c.score.mean - 1000 / base:+.2g}".replace("-", "−")
         return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
     if shown.absolute:

@@ -26,3 +26,30 @@ def explain_card(content: CardContent, found: Sequence[Concern]) -> Explanation:
     below = f"Below it: {' · '.join(content.notes)}." if content.notes else ""
     where = " ".join(filter(None, (window, below)))
     return Explanation(content.card.name, meaning, tuple(formula), where, "", "cards", tuple(cautions))
+
+
+def explain_concern(c: Concern) -> Explanation:
+    """What an editor would stop, and why."""
+    return Explanation(_CODES.get(c.code, c.code), c.words, (), "", "", "before-publishing")
+
+
+_CODES = {
+    "changed": "The finding changed",
+    "edited": "A sentence by hand",
+    "tie-as-win": "A tie that is told as a win",
+    "single-run": "A single run called faster or slower",
+    "unfair": "An unfair pair",
+    "void-run": "A void run",
+    "drifting": "A run that had not settled",
+    "tiny-base": "A percentage of very little",
+    "claimed-watts": "Claimed watts on an axis",
+    "label-watts": "A label that is not what it draws",
+    "disclosure": "A disclosure is missing",
+    "undated-price": "A price without its day",
+    "missing-signs": "Signs that no font has",
+    "empty": "A card with nothing to show",
+    "told": "Scores of others",
+    "window-by-hand": "A window by hand",
+    "no-title": "No title",
+    "no-card": "No card",
+}

@@ -3,7 +3,7 @@
 import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScaleResult
-from pinch.core.crossing import Crossover
+from pinch.core.crossing import AtWatts, Crossover
 from pinch.core.ladder import LAW, RISE
 from pinch.core.sweetspots import (
     EFFICIENCY,
@@ -13,8 +13,10 @@ from pinch.core.sweetspots import (
     PROMISES,
     SweetSpot,
 )
+from pinch.core.verdict import Verdict
 from pinch.narrative.curve_words import rate_words
 from pinch.narrative.explanation import Explanation
+from pinch.narrative.verdict_words import percent
 
 
 def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explanation:
@@ -126,3 +128,18 @@ def _interval_words(low_w: float, high_w: float) -> str:
     if not np.isfinite(low_w):
         return "No interval can be claimed."
     return f"95 % of 400 draws from the scatter of the runs: {low_w:.1f} to {high_w:.1f} W."
+
+
+def explain_at_watts(found: AtWatts, v: Verdict, power_w: float, delta: float) -> Explanation:
+    """A curve read at given watts, with its verdict against the best one there."""
+    own = f" ({percent(v.low)} to {percent(v.high)})" if v.has_interval else ""
+    return Explanation(
+        f"{found.name} at {power_w:.1f} W",
+        f"Read off its curve, and set against the best one there. Below {100 * delta:g} % a difference does not "
+        "matter.",
+        (f"{found.score:.4g}", f"{percent(v.ratio)}{own}"),
+        "",
+        "From draws of both curves.",
+        "iso-power",
+        tuple(filter(None, (v.words,))),
+    )

@@ -9,18 +9,10 @@ from pinch.analysis.modes import ModeRow, ModesSheet, Surface
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
 from pinch.core.budget import Budget, budget_of, quantity
-from pinch.core.touch import LIMITS_C, SOURCE
+from pinch.core.touch import LIMITS_C
+from pinch.narrative import cautions
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.mode_words import efficiency_budget, hours_words, wall_meter
-
-CAUTION_BATTERY = (
-    "Do not leave a charging battery alone. A pack that swells, smells or gets hot is not run down nor charged again: "
-    "follow its maker's instructions and leave it to qualified people."
-)
-CAUTION_TOUCH = f"A caution, not medical or legal advice. Limits: {SOURCE}; the document itself decides."
-CAUTION_WALL = (
-    "Mains voltage is dangerous: use a closed meter as its maker says, and leave open wiring to qualified people."
-)
 
 
 def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explanation | None:
@@ -39,7 +31,7 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
         f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; what is left {line.residual_sd:.2g} W.",
         _budget_words(efficiency_budget(sheet.wall, instruments)),
         "wall",
-        (*(n.text for n in sheet.wall.notes), CAUTION_WALL),
+        (*(n.text for n in sheet.wall.notes), cautions.MAINS),
     )
 
 
@@ -95,7 +87,7 @@ def explain_surface(s: Surface | None) -> Explanation | None:
         "The hottest reading or settled log of this place.",
         f"± {s.u:.2g} K by the instrument." if s.u else "",
         "touch",
-        tuple(filter(None, (t.question, CAUTION_TOUCH))),
+        tuple(filter(None, (t.question, cautions.TOUCH))),
     )
 
 
@@ -122,7 +114,7 @@ def explain_wall(sheet: ModesSheet, r: ModeRow, instruments: Sequence[Instrument
         f"{len(r.runs)} runs.",
         _budget_words(budget) or "Nothing is stated of the meter, and nothing was repeated.",
         "wall",
-        (*_beyond_range(meter, r.wall_w), CAUTION_WALL),
+        (*_beyond_range(meter, r.wall_w), cautions.MAINS),
     )
 
 
@@ -146,7 +138,7 @@ def explain_minutes(sheet: ModesSheet, r: ModeRow) -> Explanation | None:
         f"Package {sheet.lasting.line.x_low:.1f} to {sheet.lasting.line.x_high:.1f} W were measured on battery.",
         f"95 %: {low:.0f} to {high:.0f} min, of the line of draw; the capacity is taken as it is told.",
         "battery",
-        (CAUTION_BATTERY,),
+        (cautions.BATTERY,),
     )
 
 
@@ -167,7 +159,7 @@ def explain_rundown(p: RunPoint) -> Explanation:
         p.workload.name,
         f"95 %: {hours_words(d.low_h)} to {hours_words(d.high_h)}" if d.low_h is not None else "",
         "battery",
-        tuple(filter(None, (*d.notes, sag, CAUTION_BATTERY))),
+        tuple(filter(None, (*d.notes, sag, cautions.BATTERY))),
     )
 
 

@@ -3,14 +3,13 @@
 import math
 from dataclasses import dataclass
 
+from pinch.bench.records import Run, scores_of
 from pinch.charts.spec import minutes
 from pinch.core.figures import ChannelFigures, Segment
 from pinch.core.heat import Heat
 from pinch.core.judge import Judgement
 from pinch.core.limits import burst_length_s
 from pinch.narrative.explanation import Explanation
-
-DRIFT_WORDS = {"settled": "settled", "drifting": "not settled: drifting", "too-short": "too short to settle"}
 
 
 def explain_sustained(j: Judgement, channel: str) -> Explanation:
@@ -147,7 +146,7 @@ def _window(j: Judgement) -> str:
     s = j.settled
     active = f", {100 * s.active_share:.0f} % of it under load" if s.active_share < 0.995 else ""
     return (
-        f"{s.start_s:.0f} s to {s.end_s:.0f} s of the log ({s.length_s:.0f} s{active}), {DRIFT_WORDS[s.state]}. "
+        f"{s.start_s:.0f} s to {s.end_s:.0f} s of the log ({s.length_s:.0f} s{active}), {s.state.phrase}. "
         f"Its start was set by {s.decided_by}."
     )
 
@@ -190,3 +189,36 @@ def explain_coolable(heat: Heat) -> Explanation:
         f"± {heat.coolable_w.u:.2g} W, from the resistance.",
         "heat",
     )
+
+
+def explain_score(run: Run, unit: str) -> Explanation:
+    """The mean over the passes that count."""
+    scores, warm_up = scores_of(run), sum(p.warm_up for p in run.passes)
+    return Explanation(
+        "Score",
+        "The mean over the passes of this run, as the workload or the operator gave it.",
+        (f"mean of {', '.join(f'{s:.4g}' for s in scores)}", f"= {sum(scores) / len(scores):.4g} {unit}"),
+        f"{len(scores)} passes; {warm_up} to warm up, which do not count." if warm_up else f"{len(scores)} passes.",
+        f"From {min(scores):.4g} to {max(scores):.4g}." if len(scores) > 1 else "One pass says nothing about chance.",
+        "passes",
+    )
+
+
+def explain_lows(name: str, share: str, load_start_s: float) -> Explanation:
+    """Three schools of a low; `share` is the percentile of frame time in words."""
+    meaning = (
+        f"Three schools of the {name}: the rate at the {share} percentile of frame time, the rate of the mean of that "
+        "share of slowest frames, and the rate such that this share of the time is spent in slower ones."
+    )
+    bootstrap = "95 % by a moving-block bootstrap, blocks of a second. It tells of this run only."
+    return Explanation(name, meaning, (), _all_frames(load_start_s), bootstrap, "frames")
+
+
+def explain_stutters(load_start_s: float) -> Explanation:
+    """What counts as a stutter."""
+    meaning = "A stutter takes more than 2.5 times the running median of a second, and more than 8 ms above it."
+    return Explanation("Stutters", meaning, (), _all_frames(load_start_s), "", "frames")
+
+
+def _all_frames(load_start_s: float) -> str:
+    return f"All frames of the load, from {minutes(load_start_s)} on."

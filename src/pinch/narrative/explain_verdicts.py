@@ -2,11 +2,16 @@
 
 import math
 
-from pinch.analysis.comparing import Compared, WorkRow
-from pinch.core.verdict import CANNOT_TELL, TIE, with_scatter
+from pinch.analysis.comparing import Compared, Unfair, WorkRow
+from pinch.bench.parts import Offer
+from pinch.core.fairness import GRADE_WORDS
+from pinch.core.generations import UpliftSplit
+from pinch.core.index import Index
+from pinch.core.money import MoneyPair
+from pinch.core.verdict import Answer, with_scatter
 from pinch.narrative.compare_words import ShownComparison, less_is_better
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.verdict_words import ANSWERS, percent
+from pinch.narrative.verdict_words import percent
 
 
 def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explanation:
@@ -27,8 +32,8 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     if v.has_interval:
         formula.append(f"95 %: {percent(v.low)} to {percent(v.high)}")
     meanings = {
-        TIE: f"The 90 % interval lies within ± {delta:g} %: a tie is a result.",
-        CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
+        Answer.TIE: f"The 90 % interval lies within ± {delta:g} %: a tie is a result.",
+        Answer.CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
     }
     sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
     both = [(x.cell.name, with_scatter(x.score, row.pooled)) for x in (c, base)]
@@ -42,11 +47,100 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
         cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")
     cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]
     return Explanation(
-        f"{c.cell.name}: {ANSWERS[v.answer]}",
+        f"{c.cell.name}: {v.answer.phrase}",
         meanings.get(v.answer, sure),
         tuple(formula),
         row.workload.name,
         " ".join(scatter) or "Single runs: no interval can be claimed.",
         "verdicts",
         tuple(cautions),
+    )
+
+
+def explain_uplift(name: str, base: str, split: UpliftSplit) -> Explanation:
+    """How much of an uplift is the design's."""
+    interval = design_interval(split)
+    return Explanation(
+        f"{name} over {base}",
+        "Both curves are read at the same watts; what is left of the uplift there is the design's, the rest comes from "
+        "drawing more.",
+        (
+            f"{percent(1 + split.total)}, of which {points_words(split.design)} at equal watts",
+            f"{split.watts_ratio:.2f} × the watts bring {points_words(split.watts)}",
+        ),
+        f"Read {read_at(split)}, where both devices were measured.",
+        f"95 %: {interval}" if interval else "",
+        "generations",
+    )
+
+
+def points_words(share: float) -> str:
+    """A share as points of a percentage."""
+    return f"{100 * share:+.1f} points".replace("-", "−")
+
+
+def design_interval(split: UpliftSplit) -> str:
+    """The interval of the design's part; empty where there is none."""
+    if not math.isfinite(split.design_low):
+        return ""
+    return f"{points_words(split.design_low)} to {points_words(split.design_high)}"
+
+
+def read_at(split: UpliftSplit) -> str:
+    """The watts at which both curves were read."""
+    return f"at {' and '.join(f'{w:.1f}' for w in split.at_w)} W"
+
+
+def explain_difference(u: Unfair, baseline: str) -> Explanation:
+    """A difference of conditions between a cell and the baseline."""
+    d = u.difference
+    return Explanation(
+        f"{d.what.capitalize()}: {GRADE_WORDS[d.grade]}",
+        d.words,
+        (f"{u.cell.name}: {d.a}", f"{baseline}: {d.b}"),
+        f"Of {', '.join(u.workloads)}.",
+        "",
+        "fairness",
+        (f"Accepted: {u.accepted}",) if u.accepted else (),
+    )
+
+
+def explain_index(name: str, index: Index) -> Explanation:
+    """The geometric mean of a cell over all workloads."""
+    between, apart = index_interval(index), apart_words(index)
+    return Explanation(
+        f"{name} over all workloads",
+        "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same.",
+        (f"{index.ratio:.4g}", percent(index.ratio)),
+        ", ".join(index.workloads),
+        f"95 %: {between}" if between else "",
+        "index",
+        (apart,) if apart else (),
+    )
+
+
+def index_interval(index: Index) -> str:
+    """The interval of an index as differences; empty where there is none."""
+    return f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
+
+
+def apart_words(index: Index) -> str:
+    """The workloads that stand apart; empty where none do."""
+    return f"stands apart: {', '.join(index.outliers)}" if index.outliers else ""
+
+
+def explain_price(name: str, base: str, offer: Offer, index: Index, pair: MoneyPair) -> Explanation:
+    """Price and score of a cell against the baseline's."""
+    return Explanation(
+        f"{name}: money",
+        "The price difference beside the score difference. Whether it is worth it is yours to say.",
+        (
+            f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
+            f"score for money: {pair.value_ratio:.3g} × that of {base}",
+            f"as much for money at {pair.break_even:.0f} {offer.currency}",
+        ),
+        f"Score: geometric mean over {', '.join(index.workloads)}.",
+        f"Price of {offer.date or 'no noted date'}, {' '.join(filter(None, (offer.seller, offer.region)))}.",
+        "money",
+        (f"Brought to an equal configuration by {offer.allowance:+g} {offer.currency}.",) if offer.allowance else (),
     )

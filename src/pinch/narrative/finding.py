@@ -3,19 +3,10 @@
 import math
 
 from pinch.bench.summaries import Summary
+from pinch.core.causes import Cause
 from pinch.core.judge import Judgement
 
 NAMED_SHARE = 0.1
-HELD_BY = {
-    "burst-power": "its burst power limit",
-    "sustained-power": "its sustained power limit",
-    "heat": "heat",
-    "clock-ceiling": "its clock ceiling",
-    "frame-cap": "the frame cap",
-    "graphics-bound": "its graphics",
-    "waiting": "the work itself, which left it waiting",
-    "unknown": "nothing this log can show",
-}
 
 
 def finding(j: Judgement, claimed_w: float | None = None) -> str:
@@ -26,13 +17,9 @@ def finding(j: Judgement, claimed_w: float | None = None) -> str:
     held = " ".join(p for p in (_held(j, claimed_w), _burst(j)) if p)
     parts = [p for p in (held, _clock(j), _heat(j), _temperature(j), _frames(j)) if p]
     lead = ("; ".join(parts) + ". ") if parts else ""
-    ending = {
-        "settled": "",
-        "drifting": " It had not settled.",
-        "too-short": " The run is too short to settle.",
-    }
+    ending = f" {j.settled.state.ending}" if j.settled.state.ending else ""
     faults = f" Its power collapsed {_times(len(j.collapses))}." if j.collapses else ""
-    return f"{lead}{_held_by(j)}.{faults}{ending[j.settled.state]}"
+    return f"{lead}{_held_by(j)}.{faults}{ending}"
 
 
 def told_finding(summary: Summary) -> str:
@@ -44,8 +31,8 @@ def _held_by(j: Judgement) -> str:
     """The causes that matter, the largest first; those below a tenth of the load are left to the page."""
     (cause, share), *others = j.limiter_share.items()
     how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
-    more = "".join(f", for {100 * s:.0f} % by {HELD_BY[c]}" for c, s in others if s >= NAMED_SHARE)
-    return f"For {how_long} of the load it was held by {HELD_BY[cause]}{more}"
+    more = "".join(f", for {100 * s:.0f} % by {c.phrase}" for c, s in others if s >= NAMED_SHARE)
+    return f"For {how_long} of the load it was held by {cause.phrase}{more}"
 
 
 def _clock(j: Judgement) -> str:
@@ -58,7 +45,7 @@ def _clock(j: Judgement) -> str:
 
 def _heat(j: Judgement) -> str:
     """How much of the load heat held, where the log lets one know."""
-    share = j.limiter_share.get("heat", 0.0)
+    share = j.limiter_share.get(Cause.HEAT, 0.0)
     told = j.temp is not None and math.isfinite(j.levels.temp_limit_c) and j.power is not None
     named_below = share >= NAMED_SHARE  # among what held it
     return f"heat-limited {100 * share:.0f} % of the load" if (told or share > 0.0) and not named_below else ""

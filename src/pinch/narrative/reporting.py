@@ -13,8 +13,11 @@ from pinch.bench.digests import log_hash
 from pinch.bench.licences import LICENCES
 from pinch.bench.records import Came, Device, Protocol, Run, Status, live, standing
 from pinch.charts.table_chart import Heading, TableChart
+from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
+from pinch.core.figures import SettledState
+from pinch.narrative import cautions
 from pinch.narrative import mode_words as modes_saying
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.content import CardContent
@@ -201,7 +204,9 @@ def _heat(
             if subject.temp_limit_c:
                 at = [f"{(subject.temp_limit_c - room) / middle:.0f} W in a room of {room:g} °C" for room in (25, 35)]
                 told.append(f"At its limit of {subject.temp_limit_c:g} °C that carries {' and '.join(at)}.")
-        held = [p for p in points.points if p.run.device_id == subject.id and p.digest.shares.get("heat", 0.0) >= 0.05]
+        held = [
+            p for p in points.points if p.run.device_id == subject.id and p.digest.shares.get(Cause.HEAT, 0.0) >= 0.05
+        ]
         told.append(
             f"{len(held)} of its runs were held by heat for a part of the load." if held else "No run was held by heat."
         )
@@ -214,7 +219,7 @@ def _heat(
         place = worst.hottest.place.replace("_", " ")
         told.append(
             f"The hottest surface that was read is the {place} at {worst.setting.name}: {t.temp_c:.1f} °C, {contact}. "
-            "A caution, not medical or legal advice; the maker's instructions decide."
+            f"{cautions.TOUCH_READ}"
         )
     return StorySection("heat", "Heat", tuple(told), figures=figures)
 
@@ -288,7 +293,7 @@ def _prices(points: BookPoints, runs: Sequence[RunPoint], shown: Sequence[CardCo
 def _limits(shown: Sequence[CardContent], runs: Sequence[RunPoint], points: BookPoints) -> StorySection:
     """What this test cannot say: everything that speaks against its figures."""
     told = []
-    drifting = [p for p in runs if p.digest.state == "drifting"]
+    drifting = [p for p in runs if p.digest.state == SettledState.DRIFTING]
     if drifting:
         told.append(
             f"{_named(drifting)} had not settled: {'its figures' if len(drifting) == 1 else 'figures'} still moved."

@@ -9,8 +9,10 @@ from pinch.bench.records import Device, Run, Setting, Workload, standing, worklo
 from pinch.charts.frame_charts import frame_curve, frame_spread, frame_strip
 from pinch.charts.heat_charts import cooling_chart, heat_chart
 from pinch.charts.overlay import Overlaid, overlay_chart
-from pinch.charts.spec import Chart
+from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline_chart import timeline_chart
+from pinch.core.figures import SettledState
+from pinch.core.framekinds import Share
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.narrative.finding import finding
@@ -99,3 +101,42 @@ def overlay_of(runs: Sequence[RunStory]) -> Chart:
     ]
     title = f"{names[0]} beside {', '.join(names[1:])}"
     return overlay_chart(overlaid, title, " · ".join(dict.fromkeys(run.footnote for run in runs)))
+
+
+def frames_words(shown: RunStory) -> str:
+    """The frames of a run in a sentence, or why there are none."""
+    f, kinds = shown.judged.frames, shown.judged.kinds
+    if f is None or kinds is None:
+        if shown.judged.rate == "frame.rate":
+            return "Only rates of frames were logged: single long frames cannot be seen in them; there are no lows."
+        return "No single frames were logged here. Follow a frame log on the Run page, or add one with the log."
+    words = [f"{f.frames:,} frames in {minutes(f.duration_s)}: {f.average_fps:.1f} fps on average."]
+    early = shown.judged.early_late.get("frame.rate")
+    if early is not None:
+        words.append(f"First five minutes {early.early:.1f} fps, after them {early.late:.1f}.")
+    if kinds.dropped is not None:
+        words.append(f"{_share_words(kinds.dropped)} dropped.")
+    if kinds.generated is not None and kinds.generated.count:
+        words.append(f"{_share_words(kinds.generated)} generated; shown {kinds.shown_fps:.1f} fps, drawn as above.")
+    words += [note.text for note in shown.judged.warnings if note.code in ("first-pass", "few-frames-0.01")]
+    return " ".join(words)
+
+
+def heat_words(shown: RunStory) -> str:
+    """The heat of a run in a sentence, or why it cannot be told."""
+    j = shown.judged
+    if j.heat is None:
+        why = next((note.text for note in j.warnings if note.code in ("no-heat", "no-temp", "no-power")), "")
+        return why or "Heat cannot be told of this run."
+    heat = j.heat
+    words = [f"{heat.r_th.value:.2f} K for each watt"]
+    if math.isfinite(heat.coolable_w.value):
+        words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in a room of {heat.room_c:.0f} °C")
+    lead = "; ".join(words) + "."
+    if j.settled.state == SettledState.DRIFTING and heat.more_s > 0.0:
+        lead += f" It leads to {heat.end_c:.1f} °C and needs {max(1, round(heat.more_s / 60))} more minutes."
+    return " ".join([lead, *(note.text for note in heat.notes)])
+
+
+def _share_words(share: Share) -> str:
+    return f"{share.count} frames ({100 * share.value:.2g} %, {100 * share.low:.2g} to {100 * share.high:.2g})"

@@ -1,8 +1,6 @@
 """Verdicts in words."""
 
-from pinch.core.verdict import CANNOT_TELL, FASTER, SLOWER, TIE, Verdict
-
-ANSWERS = {FASTER: "faster", SLOWER: "slower", TIE: "a tie", CANNOT_TELL: "can't tell"}
+from pinch.core.verdict import Verdict
 
 
 def percent(ratio: float) -> str:
@@ -13,4 +11,4 @@ def percent(ratio: float) -> str:
 def verdict_words(v: Verdict) -> str:
     """The answer, with the runs that are missing."""
     more = f", {v.more_runs} more" if v.more_runs else ""
-    return ANSWERS[v.answer] + more
+    return v.answer.phrase + more

@@ -13,15 +13,12 @@ from pinch.charts.chart_files import bare_svg
 from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
+from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.publish.harmless import harmless
 from pinch.publish.pages import pdf_bytes, render
 
 COLUMNS = ("start", "end", "minutes", "kind", "what", "state", "reason")
-CAUTION = (
-    "Loads make the case, the exhaust and the adapter hot. Do not leave charging batteries or long loads alone, follow "
-    "the makers' instructions, and leave work on mains and batteries to qualified people."
-)
 
 
 def write_sheet(planned: PlannedSheet, path: Path) -> None:
@@ -90,7 +87,7 @@ def page(planned: PlannedSheet) -> str:
         days=days,
         timeline=bare_svg(sheet_chart(planned, title), LIGHT, 1060, "sheet"),
         method=methodology(planned.bench.protocol) if planned.plan.protocol_id else "",
-        caution=CAUTION,
+        caution=cautions.PRINTED,
         theme=LIGHT,
         left_out=planned.left_out,
     )

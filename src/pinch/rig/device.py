@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.core.causes import Cause
 from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
 from pinch.rig.catalogue import RigDevice, RigSetting, RigWork
 from pinch.rig.hardware import HeatControl, HeatGovernor, HeatPath, TwoLevelLimiter
@@ -26,7 +27,7 @@ class State:
     fan_rpm: float
     work_done: float
     heat_events: int
-    truth: str
+    truth: Cause
 
 
 class SimulatedDevice:
@@ -51,7 +52,7 @@ class SimulatedDevice:
         self._work: RigWork | None = None
         self._wobble = 0.0
         self._energy = self._done = 0.0
-        self._power, self._clock, self._truth = self._chip.idle_w, self._chip.lowest_ghz, "waiting"
+        self._power, self._clock, self._truth = self._chip.idle_w, self._chip.lowest_ghz, Cause.WAITING
         for _ in range(20):  # at rest, not at ambient: leakage and temperature settle on each other
             self._heat.rest(self._idle_w())
         self._limiter.average_w = self._idle_w()
@@ -101,7 +102,7 @@ class SimulatedDevice:
     def _step(self) -> None:
         work, temp = self._work, self._heat.die_c
         if work is None:
-            self._power, self._clock, self._truth = self._idle_w(), self._chip.lowest_ghz, "waiting"
+            self._power, self._clock, self._truth = self._idle_w(), self._chip.lowest_ghz, Cause.WAITING
         else:
             self._power, self._clock, self._truth = self._loaded(work, temp)
             self._wobble += -0.02 * self._wobble + 0.2 * work.noise * self._rng.standard_normal()
@@ -113,7 +114,7 @@ class SimulatedDevice:
         self._governor.step(self._heat.die_c, self._power)
         self.clock_s += STEP_S
 
-    def _loaded(self, work: RigWork, temp: float) -> tuple[float, float, str]:
+    def _loaded(self, work: RigWork, temp: float) -> tuple[float, float, Cause]:
         """Power, clock and cause of a step under load."""
         chip, setting = self._chip, self._setting
         ceiling = chip.one_core_ghz if work.one_core else chip.ceiling_ghz
@@ -121,20 +122,20 @@ class SimulatedDevice:
         by_limit, by_heat = self._limiter.allowed_w(), self._governor.allowed_w()
         budget = min(by_limit, by_heat)
         clock = chip.clock_for(budget, temp, work.activity, ceiling)
-        cause = "clock-ceiling"
+        cause = Cause.CLOCK_CEILING
         if clock < ceiling:
             near_burst = by_limit > 0.97 * setting.burst_w and setting.burst_w > setting.sustained_w
             cause = (
-                "heat"
+                Cause.HEAT
                 if by_heat < 0.98 * min(by_limit, self._limiter.sustained_w)
-                else "burst-power"
+                else Cause.BURST_POWER
                 if near_burst
-                else "sustained-power"
+                else Cause.SUSTAINED_POWER
             )
         if work.cap is not None:
             needed = self._clock_for_rate(work, work.cap)
             if needed < clock:
-                clock, cause = needed, "frame-cap"
+                clock, cause = needed, Cause.FRAME_CAP
         jitter = 1.0 + 0.004 * self._rng.standard_normal()
         return chip.power_at(clock, temp, work.activity) * jitter, clock, cause
 
@@ -154,7 +155,7 @@ class SimulatedRun:
     """A log made directly, with its truth: the cause at each second of the log, and the load's start in s."""
 
     log: RunLog
-    truth: tuple[str, ...]
+    truth: tuple[Cause, ...]
     load_start_s: float
 
 

@@ -13,7 +13,7 @@ from pinch.bench.book import Book, open_book
 from pinch.bench.planning import DeviceHeat
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Device, ExitStatus, Run
-from pinch.core.channels import unit_of
+from pinch.core.channels import component_of, is_plausible
 from pinch.core.errors import PinchError
 from pinch.recorder.preflight import Evidence, MeterLook
 from pinch.recorder.processes import ProbeProcess, SampleSource
@@ -22,12 +22,8 @@ from pinch.runs.sourcing import accuracy_of, meter_at, meters_of
 from pinch.sources.machine import Present, read_present
 
 LOOK_S = 2.5
-POSSIBLE = {"°C": (-40.0, 150.0), "W": (-500.0, 2000.0), "%": (-1.0, 101.0), "MHz": (0.0, 20_000.0)}
-"""What values can be by unit. Common practice, no source."""
 REST_S = 10.0
 MOST_RUNS = 5
-BESIDE = ("score.", "frame.", "probe.", "wall.", "skin.", "noise.", "ambient.")
-"""Channels that no sensor of the computer tells."""
 _CLOCKS = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME)
 
 
@@ -53,7 +49,7 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
     channels, values = _glance(device)
     runs = [r for r in book.runs(device.id) if not r.void and r.status is ExitStatus.COMPLETE][-MOST_RUNS:]
     before = set(runlogs.channels_of(book, runs[-1].id or 0)) if runs else set()
-    missing = sorted(c for c in before - set(channels) if not c.startswith(BESIDE))
+    missing = sorted(c for c in before - set(channels) if not _told_beside(c))
     instruments = meters_of(book, device)
     looks = tuple(_look_at(i) for i in instruments)
     rooms = [look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM]
@@ -63,7 +59,7 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
         governor=present.governor,
         meters=looks,
         room_c=next((r for r in rooms if r is not None and math.isfinite(r)), None),
-        odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not _can_be(name, value)),
+        odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not is_plausible(name, value, value)),
         temp_c=values.get("cpu.temp"),
         rest_c=_rest_of(book, runs),
         slowest_s=heat.fit.slowest_s if heat else None,
@@ -83,9 +79,10 @@ def _told_by(values: dict[str, float]) -> Present:
     return Present(on_mains=None if online is None else online > 0, charge=values.get("battery.charge"))
 
 
-def _can_be(channel: str, value: float) -> bool:
-    low, high = POSSIBLE.get(unit_of(channel), (-math.inf, math.inf))
-    return low <= value <= high
+def _told_beside(channel: str) -> bool:
+    """Whether no sensor of the computer tells a channel."""
+    component = component_of(channel)
+    return component is not None and component.told_beside
 
 
 def _look_at(instrument: Instrument) -> MeterLook:

@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.entry import read_quantity
 from pinch.bench.limit_ladder import rungs
-from pinch.bench.plausibility import CAUTION
 from pinch.bench.records import Device
 from pinch.core.errors import PinchError
+from pinch.narrative import cautions
 from pinch.ui.shell.words import label
 
 
@@ -56,7 +56,7 @@ class LadderDialog(FormDialog):
     """Limits in even steps; shows what they come to on the device."""
 
     def __init__(self, device: Device, parent: QWidget | None = None) -> None:
-        super().__init__(f"Ladder of limits for {device.name}", parent, CAUTION)
+        super().__init__(f"Ladder of limits for {device.name}", parent, cautions.RAISED_LIMITS)
         self._allowed = device.claims
         low, high = device.claims.lowest_w, device.claims.highest_w
         self.low, self.high = QLineEdit(f"{low:g} W" if low else ""), QLineEdit(f"{high:g} W" if high else "")

@@ -8,14 +8,15 @@ from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
+from pinch.narrative import cautions
+from pinch.narrative.sheet_words import explain_sheet
+from pinch.narrative.told_words import told_headline, told_lines
 from pinch.ui.compare.control import Comparison
 from pinch.ui.judge.listing import FLAG_WORDS
 from pinch.ui.judge.state import JudgedRun
-from pinch.ui.judge.told import told_headline, told_lines
 from pinch.ui.judge.view import RUNS
-from pinch.ui.plan.state import explanation, matrix
+from pinch.ui.plan.state import matrix
 from pinch.ui.run.state import LiveRun, next_words
-from pinch.ui.run.view import CAUTION
 from pinch.ui.shell.pages import COMPARE, JUDGE, MODES, PLAN, PUBLISH, RUN, SCALE
 
 if TYPE_CHECKING:
@@ -82,7 +83,7 @@ class Showing:
         sheet = self._window.planning.sheet
         if sheet is not None and self._window.page == PLAN:
             self._window.plan_view.show_sheet(sheet)
-            self._window.margin.explain(explanation(sheet))
+            self._window.margin.explain(explain_sheet(sheet))
         if self._window.page == RUN:
             self.next_step()
         self._window.count()
@@ -111,7 +112,7 @@ class Showing:
 
     def said(self, recorded: LiveRun) -> None:
         """The caution beside a run under way, and what its sensors and meters had to say so far."""
-        self._window.margin.tell("Stay with it", [CAUTION, *_notes_of(recorded)])
+        self._window.margin.tell("Stay with it", [cautions.UNDER_LOAD, *_notes_of(recorded)])
 
     def next_step(self) -> None:
         """What the run sheet wants next; nothing while a run is recorded."""

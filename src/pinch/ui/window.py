@@ -14,6 +14,7 @@ from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Listed, Run, Setting, Workload, live
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.narrative.sheet_words import duration
 from pinch.runs.sourcing import RunRequest
 from pinch.ui import beeps, look
 from pinch.ui.asking import Asking
@@ -31,7 +32,6 @@ from pinch.ui.logs.watch_control import WatchControl
 from pinch.ui.menus import fill_menus, window_menus
 from pinch.ui.modes.view import ModesView
 from pinch.ui.plan.control import PlanControl
-from pinch.ui.plan.state import duration
 from pinch.ui.plan.view import MATRIX, SHEET, PlanView
 from pinch.ui.points_control import PointsControl
 from pinch.ui.publish.control import PublishControl

@@ -5,7 +5,8 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import write_words
 from pinch.charts.draw.lettering import DPI, LABEL, NOTE, width
-from pinch.charts.theme import CAUSE_WORDS, FILE_HATCHES, FILE_MARKERS, HATCHES, MARKERS, Theme
+from pinch.charts.theme import FILE_HATCHES, FILE_MARKERS, MARKERS, Theme
+from pinch.core.causes import Cause
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -13,14 +14,14 @@ if TYPE_CHECKING:
 SWATCH, GAP = 22.0, 18.0
 
 
-def draw_causes(figure: "Figure", causes: Sequence[str], right: float, middle: float, theme: Theme) -> None:
+def draw_causes(figure: "Figure", causes: Sequence[Cause], right: float, middle: float, theme: Theme) -> None:
     """The causes that occur, ending at `right`."""
-    x = right - sum(SWATCH + 6 + width(CAUSE_WORDS[c], NOTE) for c in causes) - GAP * (len(causes) - 1)
+    x = right - sum(SWATCH + 6 + width(c.label, NOTE) for c in causes) - GAP * (len(causes) - 1)
     for cause in causes:
         fill, line = theme.causes[cause]
-        _swatch(figure, x, middle, fill, line, FILE_HATCHES[HATCHES[cause]])
-        write_words(figure, CAUSE_WORDS[cause], (x + SWATCH + 6, middle), NOTE, theme.quiet)
-        x += SWATCH + 6 + width(CAUSE_WORDS[cause], NOTE) + GAP
+        _swatch(figure, x, middle, fill, line, FILE_HATCHES[cause.hatch])
+        write_words(figure, cause.label, (x + SWATCH + 6, middle), NOTE, theme.quiet)
+        x += SWATCH + 6 + width(cause.label, NOTE) + GAP
 
 
 def draw_devices(figure: "Figure", named: Sequence[tuple[str, int]], left: float, middle: float, theme: Theme) -> None:

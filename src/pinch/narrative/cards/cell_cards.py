@@ -18,7 +18,7 @@ from pinch.charts.slope_chart import in_words as slopes_in_words
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
-from pinch.core.verdict import FASTER, SLOWER, Verdict
+from pinch.core.verdict import Verdict
 from pinch.narrative import compare_words as saying
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_words
@@ -177,7 +177,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
                 _ball(b, by),
                 shown.slots.get(pair[1].device.id or 0, 0),
                 f"{verdict_words(b.verdict)}, {_difference(b, row, results[pairs.index(pair)], shown)}",
-                b.verdict.answer in (FASTER, SLOWER),
+                b.verdict.answer.is_decided,
             )
         )
     names = _end_names(pairs)
@@ -245,7 +245,7 @@ def _pairs_words(
 
 
 def _kept(v: Verdict) -> str:
-    if v.answer in (FASTER, SLOWER):
+    if v.answer.is_decided:
         return f"{100 * v.ratio:.0f} %"
     return f"{100 * v.ratio:.0f} % ({verdict_words(v)})"
 
@@ -275,7 +275,7 @@ def slope_chart(shown: ShownComparison) -> SlopeChart:
         last = next((own[name] for name in reversed(columns) if name in own and own[name].verdict), None)
         if last is not None and last.verdict is not None:
             words = f"{percent(last.verdict.ratio)} ({verdict_words(last.verdict)})"
-            sure = last.verdict.answer in (FASTER, SLOWER)
+            sure = last.verdict.answer.is_decided
             lines.append(SlopeLine(row.workload.name, tuple(values), words, sure))
     words = saying.headline(shown, result.choice.cells[-1])
     y_title = f"Score, {columns[0]} = 100 %"

@@ -14,11 +14,11 @@ from pinch.analysis.points import AVERAGE, RunPoint
 from pinch.bench.cards import CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
 from pinch.core.fairness import FairnessGrade
-from pinch.core.verdict import CANNOT_TELL, FASTER, SLOWER, TIE
+from pinch.core.tinybase import is_tiny_base
+from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.footnotes import UNSETTLED
-from pinch.narrative.compare_words import TINY_DIFFERENCE, TINY_FPS
 
 WIN_WORDS = (
     *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
@@ -108,11 +108,11 @@ def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
         return
     for result, compared in _pairs(content):
         v = compared.verdict
-        if v is None or v.answer not in (TIE, CANNOT_TELL):
+        if v is None or v.answer.is_decided:
             continue
         alone = len(result.choice.cells) == 2
         if alone or compared.cell.device.name.casefold() in text or compared.cell.setting.name.casefold() in text:
-            what = "a tie" if v.answer == TIE else "not to be told yet"
+            what = "a tie" if v.answer is Answer.TIE else "not to be told yet"
             words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
             yield _card(content, "tie-as-win", Weight.STOP, words)
             return
@@ -123,7 +123,7 @@ def _single(content: CardContent) -> Iterator[Concern]:
     for result, compared in _pairs(content):
         v, row = compared.verdict, next(r for r in result.rows if compared in r.cells)
         base = next((c for c in row.cells if c.cell == result.baseline), None)
-        if v is None or base is None or v.answer not in (FASTER, SLOWER):
+        if v is None or base is None or not v.answer.is_decided:
             continue
         for c in (compared, base):
             if c.score.runs == 1 and not c.told:
@@ -181,10 +181,10 @@ def _tiny_base(content: CardContent) -> Iterator[Concern]:
         base = next((c for c in row.cells if c.cell == result.baseline), None)
         frames = result.choice.measure != AVERAGE or row.workload.rate_channel == "frame.rate"
         v = compared.verdict
-        if base is None or not frames or v is None or v.answer not in (FASTER, SLOWER):
+        if base is None or not frames or v is None or not v.answer.is_decided:
             continue
         apart = abs(compared.score.mean - base.score.mean)
-        if base.score.mean < TINY_FPS or (result.choice.measure != AVERAGE and apart < TINY_DIFFERENCE):
+        if is_tiny_base(base.score.mean, compared.score.mean, result.choice.measure != AVERAGE):
             words = f"gives a percentage of {base.score.mean:.3g} fps: {compared.cell.name} is {apart:.2g} fps apart."
             yield _card(content, "tiny-base", Weight.LOOK, words)
 

@@ -7,7 +7,7 @@ import numpy as np
 from pinch.analysis.points import RunPoint
 from pinch.analysis.tables import Cell, Column, Table
 from pinch.charts.share_chart import ShareChart, in_words, share_row
-from pinch.charts.theme import CAUSE_WORDS
+from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
 
 Named = Sequence[tuple[str, Sequence[RunPoint]]]
@@ -27,12 +27,12 @@ def shares_chart(rows: Named) -> ShareChart:
     return ShareChart(shares_words(rows), tuple(made), alternative=in_words(made))
 
 
-def mean_shares(points: Sequence[RunPoint]) -> dict[str, float]:
+def mean_shares(points: Sequence[RunPoint]) -> dict[Cause, float]:
     """Shares of the load by what held it, the mean over some runs."""
     known = [p.digest.shares for p in points if p.digest.shares]
     if not known:
         return {}
-    return {cause: float(np.mean([own.get(cause, 0.0) for own in known])) for cause in CAUSE_WORDS}
+    return {cause: float(np.mean([own.get(cause, 0.0) for own in known])) for cause in Cause}
 
 
 def shares_words(rows: Named) -> str:
@@ -40,23 +40,23 @@ def shares_words(rows: Named) -> str:
     known = [(name, shares) for name, points in rows if (shares := mean_shares(points))]
     if not known:
         return "What held these runs is not known."
-    hottest = max(known, key=lambda row: row[1]["heat"])
-    if hottest[1]["heat"] >= 0.05:
-        others = [name for name, shares in known if shares["heat"] < 0.005]
+    hottest = max(known, key=lambda row: row[1][Cause.HEAT])
+    if hottest[1][Cause.HEAT] >= 0.05:
+        others = [name for name, shares in known if shares[Cause.HEAT] < 0.005]
         free = f"; {_few(others)} {'is' if len(others) == 1 else 'are'} not held by heat at all" if others else ""
-        return f"Heat holds {hottest[0]} for {100 * hottest[1]['heat']:.0f} % of the load{free}."
+        return f"Heat holds {hottest[0]} for {100 * hottest[1][Cause.HEAT]:.0f} % of the load{free}."
     told = []
-    for cause in CAUSE_WORDS:
+    for cause in Cause:
         own = [name for name, shares in known if max(shares, key=lambda c: shares[c]) == cause]
         if own:
-            told.append(f"{CAUSE_WORDS[cause]} holds {_few(own)} most of the time")
+            told.append(f"{cause.label} holds {_few(own)} most of the time")
     return f"Heat holds none of them; {'; '.join(told)}."
 
 
 def shares_table(rows: Named) -> Table:
     """The shares as numbers."""
-    causes = [c for c in CAUSE_WORDS if any(mean_shares(points).get(c, 0.0) > 0 for _, points in rows)]
-    columns = (Column("of"), *(Column(CAUSE_WORDS[c], "%") for c in causes), Column("runs"))
+    causes = [c for c in Cause if any(mean_shares(points).get(c, 0.0) > 0 for _, points in rows)]
+    columns = (Column("of"), *(Column(c.label, "%") for c in causes), Column("runs"))
     made: list[tuple[Cell, ...]] = [
         (name, *(100.0 * shares[c] for c in causes), len(points))
         for name, points in rows

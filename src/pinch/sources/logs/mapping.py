@@ -14,54 +14,16 @@ from pydantic import Field
 
 from pinch.bench.fields import Part
 from pinch.bench.files import read_model
-from pinch.core.channels import is_channel_name
+from pinch.core.channels import ChannelQuantity, Component, is_channel_name
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
 MOST_BYTES = 1_000_000
 TIME, DATE = "time", "date"
 
-_QUANTITIES = {
-    "power": "power leistung puissance potencia potenza consumption draw verbrauch watts ppt tdp",
-    "clock": "clock clocks frequency frequenz freq takt taktfrequenz fréquence frecuencia frequenza mhz speed",
-    "temp": "temp temps temperature temperatur température temperatura tdie tctl tjunction hotspot celsius",
-    "load": "load usage utilization utilisation auslastung last uso busy util activity nutzung",
-    "speed": "rpm drehzahl vitesse velocidad fanspeed",
-    "rate": "fps framerate bildrate rate score punkte points units",
-    "time": "frametime frametimes bildzeit bildzeiten",
-    "charge": "charge level ladung ladestand capacity soc%",
-    "energy": "energy energie énergie energía",
-    "level": "noise lärm schall sound bruit ruido pegel spl",
-    "voltage": "voltage spannung volt vcore vid",
-    "current": "current strom amps",
-    "dropped": "dropped verworfen perdue perdues perdidos",
-    "generated": "generated interpolated eingefügt générées generados",
-    "throttle": "throttling throttle throttled drosselung",
-}
-_COMPONENTS = {
-    "cpu": "cpu processor prozessor processeur procesador processore core cores package pkg ia die cpus",
-    "soc": "soc apu",
-    "gpu": "gpu igpu dgpu graphics grafik graphique gráficos gt",
-    "memory": "memory ram speicher dram mémoire memoria dimm",
-    "storage": "ssd disk drive storage nvme hdd festplatte",
-    "battery": "battery akku batterie batería batteria",
-    "wall": "wall mains socket plug steckdose netz ac outlet secteur",
-    "skin": "skin surface oberfläche palm keyboard chassis case",
-    "ambient": "ambient room umgebung raum air ambiante",
-    "noise": "noise lärm schall sound bruit ruido spl",
-    "frame": "frame frames fps bild bilder bildzeit bildzeiten framerate frametime frametimes",
-    "score": "score punkte points units work",
-    "fan": "fan fans lüfter luefter ventilateur ventilador ventola",
-}
-_BY_WORD = {word: name for name, words in _QUANTITIES.items() for word in words.split()}
-_PART_BY_WORD = {word: name for name, words in _COMPONENTS.items() for word in words.split()}
-RANGES = {
-    "power": (0.0, 1000.0), "clock": (50.0, 10_000.0), "temp": (-40.0, 130.0), "load": (-0.5, 101.0),
-    "speed": (0.0, 20_000.0), "rate": (0.0, 1e7), "time": (0.05, 60_000.0), "charge": (0.0, 100.5),
-    "energy": (0.0, 500.0), "level": (5.0, 120.0), "voltage": (0.0, 60.0), "current": (-50.0, 50.0),
-}  # fmt: skip
-_FIRST = ("wall", "battery", "gpu", "memory", "storage", "skin", "ambient", "soc", "cpu", "noise", "frame", "score")
-"""Where a name speaks of several parts, the first of these is meant: the wall power of the CPU test is wall power."""
+_BY_WORD: dict[str, str] = {word: str(q) for q in ChannelQuantity for word in q.words}
+_PART_BY_WORD: dict[str, str] = {word: str(c) for c in Component for word in c.words}
+_USUAL = {str(q): q.usual for q in ChannelQuantity if q.usual is not None}
 _DEFAULT = {"speed": "fan.1", "level": "noise", "charge": "battery", "energy": "battery", "time": "frame"}
 _KIND = {"p": "p", "performance": "p", "e": "e", "efficiency": "e", "efficient": "e", "lpe": "lpe", "lp": "lpe"}
 _CORE = re.compile(r"\bcore\s*#?\s*(\d+)|\bcpu\s*#?\s*(\d+)\b|\bkern\s*#?\s*(\d+)")
@@ -147,10 +109,10 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
     if quantity == "clock" and unit is None and 0.2 <= shown.median < 10.0:
         factor, high, low, why = 1e3, 1e3 * high, 1e3 * low, f"{why}, read as GHz"
         score = min(score, SURE - 0.05)
-    bounds = RANGES.get(quantity)
+    bounds = _USUAL.get(quantity)
     outside = bounds is not None and not counts and (high > bounds[1] or low < bounds[0])
     if bounds and outside and not _within(shown.median * factor + offset, bounds):
-        likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, RANGES[q])), quantity)
+        likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
         return ColumnUse(
             column=name,
             channel=_channel(likelier, component, words, text),
@@ -194,9 +156,9 @@ def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
         return "cpu", 0.4
     if "fan" in found and quantity == "speed":
         return "fan", 0.4
-    for part in _FIRST:
+    for part in Component:
         if part in found:
-            return part, 0.4
+            return str(part), 0.4
     if quantity in _DEFAULT:
         return _DEFAULT[quantity], 0.3
     if quantity in ("rate", "dropped", "generated"):

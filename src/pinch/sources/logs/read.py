@@ -11,7 +11,7 @@ from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.progress import Progress, part_of, tell, unheard
-from pinch.core.runlog import GAP_PERIODS, FloatArray, RunLog, Series, period_of
+from pinch.core.runlog import FloatArray, RunLog, Series, reach_s
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
 from pinch.sources.logs.decode import HEAD, read_text_of
@@ -315,6 +315,6 @@ def _power_of(joules: FloatArray, t: FloatArray) -> FloatArray:
     if len(have) < 2:
         return power
     dt, step = np.diff(t[have]), np.diff(joules[have])
-    good = (step >= 0) & (dt > 0) & (dt <= GAP_PERIODS * period_of(t[have]))
+    good = (step >= 0) & (dt > 0) & (dt <= reach_s(t[have]))
     power[have[1:][good]] = step[good] / dt[good]
     return power

@@ -6,10 +6,11 @@ from typing import Any
 from PyQt6.QtCore import QObject
 
 from pinch.bench.limit_ladder import rungs
-from pinch.bench.plausibility import CAUTION, is_raised
+from pinch.bench.plausibility import is_raised
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
 from pinch.core.errors import PinchError
+from pinch.narrative import cautions
 from pinch.ui.bench import entering, state
 from pinch.ui.bench.field_widgets import field_at
 from pinch.ui.bench.view import BenchView
@@ -71,7 +72,8 @@ class BenchControl(QObject):
         view.show_headline(state.headline(record, device), record.archived)
         draft = entering.settle(record, session.book.drafts(record))
         asked = {path: words for (kind, key, path), words in self._asked.items() if (kind, key) == self._key(record)}
-        caution = CAUTION if isinstance(record, Setting) and device is not None and is_raised(record, device) else ""
+        raised = isinstance(record, Setting) and device is not None and is_raised(record, device)
+        caution = cautions.RAISED_LIMITS if raised else ""
         view.form.setEnabled(may_change)
         view.form.show_record(
             record,

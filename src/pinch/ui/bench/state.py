@@ -17,6 +17,7 @@ from pinch.bench.records import (
     workload_words,
 )
 from pinch.core.errors import PinchError
+from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
 
@@ -137,10 +138,6 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
 }
-CAUTION = (
-    "Mains voltage is dangerous: use closed meters as their makers say, and leave open wiring to qualified people. A "
-    "supply or meter out of its range can be destroyed."
-)
 WIDE = {"command", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
@@ -254,5 +251,5 @@ def _instrument_words(instrument: Instrument) -> list[str]:
     words.append(
         "Address: TCPIP::HOST::PORT::SOCKET, USB::…::INSTR, ASRL/dev/ttyUSB0::INSTR, or rig for the rig's meter."
     )
-    words.append(CAUTION)
+    words.append(cautions.INSTRUMENTS)
     return words

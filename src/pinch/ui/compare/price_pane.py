@@ -9,7 +9,7 @@ from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair, money_pair
 from pinch.narrative.compare_words import ShownComparison
-from pinch.narrative.explanation import Explanation
+from pinch.narrative.explain_verdicts import explain_price
 from pinch.narrative.price_words import deal_of
 from pinch.narrative.verdict_words import percent
 from pinch.ui.table_rows import TableRow
@@ -82,17 +82,4 @@ def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, bas
         f"{pair.value_ratio:.2f} ×",
         f"{pair.break_even:.0f} {offer.currency}",
     )
-    explained = Explanation(
-        f"{cell.name}: money",
-        "The price difference beside the score difference. Whether it is worth it is yours to say.",
-        (
-            f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
-            f"score for money: {pair.value_ratio:.3g} × that of {base}",
-            f"as much for money at {pair.break_even:.0f} {offer.currency}",
-        ),
-        f"Score: geometric mean over {', '.join(index.workloads)}.",
-        f"Price of {offer.date or 'no noted date'}, {' '.join(filter(None, (offer.seller, offer.region)))}.",
-        "money",
-        (f"Brought to an equal configuration by {offer.allowance:+g} {offer.currency}.",) if offer.allowance else (),
-    )
-    return TableRow(cells, explained)
+    return TableRow(cells, explain_price(cell.name, base, offer, index, pair))

@@ -9,8 +9,13 @@ from pinch.bench.records import workload_words
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
 from pinch.narrative.compare_words import ShownComparison, difference, less_is_better
-from pinch.narrative.explain_verdicts import explain_verdict
-from pinch.narrative.explanation import Explanation
+from pinch.narrative.explain_verdicts import (
+    apart_words,
+    explain_difference,
+    explain_index,
+    explain_verdict,
+    index_interval,
+)
 from pinch.narrative.verdict_words import percent, verdict_words
 from pinch.ui.table_rows import TableRow
 
@@ -86,17 +91,7 @@ def fair_rows(shown: ShownComparison) -> list[TableRow]:
             else GRADE_WORDS[d.grade]
         )
         cells = (u.cell.name, d.what, d.a, d.b, back, u.accepted)
-        where = f"Of {', '.join(u.workloads)}."
-        explained = Explanation(
-            f"{d.what.capitalize()}: {GRADE_WORDS[d.grade]}",
-            d.words,
-            (f"{u.cell.name}: {d.a}", f"{shown.result.baseline.name}: {d.b}"),
-            where,
-            "",
-            "fairness",
-            (f"Accepted: {u.accepted}",) if u.accepted else (),
-        )
-        rows.append(TableRow(cells, explained, of=u, aside=not u.is_open))
+        rows.append(TableRow(cells, explain_difference(u, shown.result.baseline.name), of=u, aside=not u.is_open))
     return rows
 
 
@@ -120,18 +115,7 @@ def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
 
 
 def _index_row(name: str, index: Index) -> TableRow:
-    between = f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
-    count = f"over {len(index.workloads)} workloads"
-    apart = f"stands apart: {', '.join(index.outliers)}" if index.outliers else ""
-    explained = Explanation(
-        f"{name} over all workloads",
-        "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same.",
-        (f"{index.ratio:.4g}", percent(index.ratio)),
-        ", ".join(index.workloads),
-        f"95 %: {between}" if between else "",
-        "index",
-        (apart,) if apart else (),
-    )
-    return TableRow(
-        (f"All: {name}", "", "", "index", percent(index.ratio), between, "", "", "", "", apart or count), explained
-    )
+    ratio, between = percent(index.ratio), index_interval(index)
+    note = apart_words(index) or f"over {len(index.workloads)} workloads"
+    cells = (f"All: {name}", "", "", "index", ratio, between, "", "", "", "", note)
+    return TableRow(cells, explain_index(name, index))

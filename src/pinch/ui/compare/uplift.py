@@ -1,7 +1,5 @@
 """The Compare page: how much of an uplift comes from watts, and each run by its day. No Qt."""
 
-import math
-
 import numpy as np
 
 from pinch.analysis.comparing import BenchCell, WorkRow
@@ -11,7 +9,7 @@ from pinch.core.errors import DataError
 from pinch.core.generations import UpliftSplit, split_uplift
 from pinch.core.ladder import Ladder
 from pinch.narrative.compare_words import ShownComparison, headline
-from pinch.narrative.explanation import Explanation
+from pinch.narrative.explain_verdicts import design_interval, explain_uplift, points_words, read_at
 from pinch.narrative.verdict_words import percent
 from pinch.ui.table_rows import TableRow
 
@@ -79,25 +77,6 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
 
 
 def _split_row(name: str, split: UpliftSplit, cell: BenchCell, base: BenchCell) -> TableRow:
-    interval = ""
-    if math.isfinite(split.design_low):
-        interval = f"{_points(split.design_low)} to {_points(split.design_high)}"
-    words = f"at {' and '.join(f'{w:.1f}' for w in split.at_w)} W"
-    cells = (name, percent(1 + split.total), _points(split.design), interval, _points(split.watts), words)
-    explained = Explanation(
-        f"{cell.name} over {base.name}",
-        "Both curves are read at the same watts; what is left of the uplift there is the design's, the rest comes from "
-        "drawing more.",
-        (
-            f"{percent(1 + split.total)}, of which {_points(split.design)} at equal watts",
-            f"{split.watts_ratio:.2f} × the watts bring {_points(split.watts)}",
-        ),
-        f"Read {words}, where both devices were measured.",
-        f"95 %: {interval}" if interval else "",
-        "generations",
-    )
-    return TableRow(cells, explained)
-
-
-def _points(share: float) -> str:
-    return f"{100 * share:+.1f} points".replace("-", "−")
+    total, design, watts = percent(1 + split.total), points_words(split.design), points_words(split.watts)
+    cells = (name, total, design, design_interval(split), watts, read_at(split))
+    return TableRow(cells, explain_uplift(cell.name, base.name, split))

@@ -5,17 +5,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from pinch.charts.spec import Chart, minutes
+from pinch.core.causes import Cause
 from pinch.core.figures import Estimate
-from pinch.core.framekinds import Share
 from pinch.core.framestats import Interval, Lows
 from pinch.core.judge import Judgement
-from pinch.narrative.explain_runs import explain_coolable, explain_r
+from pinch.core.tinybase import is_tiny_base
+from pinch.narrative.explain_runs import explain_coolable, explain_lows, explain_r, explain_stutters
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.run_words import names_of, overlay_of
 from pinch.ui.judge.state import JudgedRun
 
-TINY_FPS, TINY_DIFFERENCE = 15.0, 5.0
-"""Of a tail so slow, or a difference so small, a percentage says more than there is."""
 Value = Callable[[Judgement], float]
 
 
@@ -36,28 +35,9 @@ class FigureDifference:
     values: tuple[str, ...]
 
 
-def frames_words(shown: JudgedRun) -> str:
-    """The frames of a run in a sentence, or why there are none."""
-    f, kinds = shown.judged.frames, shown.judged.kinds
-    if f is None or kinds is None:
-        if shown.judged.rate == "frame.rate":
-            return "Only rates of frames were logged: single long frames cannot be seen in them; there are no lows."
-        return "No single frames were logged here. Follow a frame log on the Run page, or add one with the log."
-    words = [f"{f.frames:,} frames in {minutes(f.duration_s)}: {f.average_fps:.1f} fps on average."]
-    early = shown.judged.early_late.get("frame.rate")
-    if early is not None:
-        words.append(f"First five minutes {early.early:.1f} fps, after them {early.late:.1f}.")
-    if kinds.dropped is not None:
-        words.append(f"{_share_words(kinds.dropped)} dropped.")
-    if kinds.generated is not None and kinds.generated.count:
-        words.append(f"{_share_words(kinds.generated)} generated; shown {kinds.shown_fps:.1f} fps, drawn as above.")
-    words += [note.text for note in shown.judged.warnings if note.code in ("first-pass", "few-frames-0.01")]
-    return " ".join(words)
-
-
 def frame_facts(shown: JudgedRun) -> list[Fact]:
     """Lows by three schools with their intervals, and what was felt."""
-    f = shown.judged.frames
+    f, start = shown.judged.frames, shown.judged.load_start_s
     if f is None:
         return []
 
@@ -70,54 +50,20 @@ def frame_facts(shown: JudgedRun) -> list[Fact]:
                 ("time_share", low.time_share),
             )
         ]
-        meaning = (
-            f"Three schools of the {name}: the rate at the {share} percentile of frame time, the rate of the mean "
-        )
-        meaning += (
-            "of that share of slowest frames, and the rate such that this share of the time is spent in slower ones."
-        )
-        return Fact(name, tuple(found), Explanation(name, meaning, (), _all_frames(shown), _BOOTSTRAP, "frames"))
+        return Fact(name, tuple(found), explain_lows(name, share, start))
 
     felt = f"{f.stutters} stutters", f"lowest second {f.lowest_1s:.1f} fps", f"consistency {100 * f.consistency:.0f} %"
     beyond = tuple(f"{seconds:.1f} s beyond {limit} ms" for limit, seconds in f.beyond_s.items())
-    stutter = "A stutter takes more than 2.5 times the running median of a second, and more than 8 ms above it."
     return [
         lows("1 % low", "low_1", f.low_1, "99th"),
         lows("0.1 % low", "low_0_1", f.low_01, "99.9th"),
-        Fact("Felt", felt, Explanation("Stutters", stutter, (), _all_frames(shown), "", "frames")),
+        Fact("Felt", felt, explain_stutters(start)),
         Fact("Long frames", beyond),
     ]
 
 
-_BOOTSTRAP = "95 % by a moving-block bootstrap, blocks of a second. It tells of this run only."
-
-
-def _all_frames(shown: JudgedRun) -> str:
-    return f"All frames of the load, from {minutes(shown.judged.load_start_s)} on."
-
-
 def _fps(value: float, interval: Interval | None) -> str:
     return f"{value:.1f} fps" if interval is None else f"{value:.1f} fps ({interval.low:.1f} to {interval.high:.1f})"
-
-
-def _share_words(share: Share) -> str:
-    return f"{share.count} frames ({100 * share.value:.2g} %, {100 * share.low:.2g} to {100 * share.high:.2g})"
-
-
-def heat_words(shown: JudgedRun) -> str:
-    """The heat of a run in a sentence, or why it cannot be told."""
-    j = shown.judged
-    if j.heat is None:
-        why = next((note.text for note in j.warnings if note.code in ("no-heat", "no-temp", "no-power")), "")
-        return why or "Heat cannot be told of this run."
-    heat = j.heat
-    words = [f"{heat.r_th.value:.2f} K for each watt"]
-    if math.isfinite(heat.coolable_w.value):
-        words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in a room of {heat.room_c:.0f} °C")
-    lead = "; ".join(words) + "."
-    if j.settled.state == "drifting" and heat.more_s > 0.0:
-        lead += f" It leads to {heat.end_c:.1f} °C and needs {max(1, round(heat.more_s / 60))} more minutes."
-    return " ".join([lead, *(note.text for note in heat.notes)])
 
 
 def heat_facts(shown: JudgedRun) -> list[Fact]:
@@ -173,7 +119,7 @@ _COMPARED: Sequence[tuple[str, str, int, Value]] = (
     ("Settled rate", "", 2, _sustained("rate")),
     ("Rate over all of the load", "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
     ("1 % low", "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),
-    ("Held by heat", "%", 0, lambda j: 100.0 * j.limiter_share.get("heat", 0.0)),
+    ("Held by heat", "%", 0, lambda j: 100.0 * j.limiter_share.get(Cause.HEAT, 0.0)),
     ("Collapses", "", 0, lambda j: float(len(j.collapses))),
     ("Thermal resistance", "K/W", 2, lambda j: j.heat.r_th.value if j.heat else math.nan),
 )
@@ -201,7 +147,7 @@ def _apart(first: float, value: float, unit: str, digits: int) -> str:
     if not (math.isfinite(first) and math.isfinite(value)):
         return ""
     change = f"{value - first:+.{digits}f}".replace("-", "−")
-    tiny = unit == "fps" and (first < TINY_FPS or abs(value - first) < TINY_DIFFERENCE)
+    tiny = unit == "fps" and is_tiny_base(first, value, of_low=True)
     if first <= 0.0 or unit in ("°C", "%") or tiny:
         slower = f", {1000.0 / value - 1000.0 / first:+.1f} ms".replace("-", "−") if tiny and value > 0 < first else ""
         return f" ({change}{slower})"

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Run
+from pinch.core.causes import Cause
 
 FLAG_WORDS = {
     "drifting": "the run had not settled; the Heat tab says where it leads",
@@ -86,7 +87,7 @@ def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRo
 
 
 def _heat_share(digest: Digest) -> float | None:
-    return digest.shares.get("heat", 0.0) if digest.shares else None
+    return digest.shares.get(Cause.HEAT, 0.0) if digest.shares else None
 
 
 def _shown_and_key(

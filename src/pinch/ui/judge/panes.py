@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.charts.spec import Chart, unbroken
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.run_words import frame_charts, heat_charts
+from pinch.narrative.run_words import frame_charts, frames_words, heat_charts, heat_words
 from pinch.ui import look
 from pinch.ui.judge import facts
 from pinch.ui.judge.facts import Fact, FigureDifference
@@ -88,7 +88,7 @@ class FramesPane(QWidget):
     def show_run(self, shown: JudgedRun, slot: int) -> None:
         """The frames of a run, or why there are none."""
         charts = frame_charts(shown, slot)
-        self.nothing.setText(facts.frames_words(shown))
+        self.nothing.setText(frames_words(shown))
         for part in (self.table, self.strip, self.curve, self.spread):
             part.setVisible(bool(charts))
         if charts:
@@ -123,7 +123,7 @@ class HeatPane(QWidget):
     def show_run(self, shown: JudgedRun, slot: int) -> None:
         """The heat of a run, or why it cannot be told."""
         charts = heat_charts(shown, slot)
-        self.nothing.setText(facts.heat_words(shown))
+        self.nothing.setText(heat_words(shown))
         for part in (self.table, self.fit, self.cooling):
             part.setVisible(bool(charts))
         if charts:

@@ -9,11 +9,10 @@ from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
 from pinch.core.channels import unit_of
 from pinch.core.figures import ChannelFigures
-from pinch.core.runlog import period_of
+from pinch.core.runlog import reach_s
 from pinch.narrative import explain_runs
 from pinch.narrative.explain_runs import ClaimedLimits
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.finding import HELD_BY
 from pinch.narrative.run_words import RunStory
 from pinch.ui.run.state import reading_words
 
@@ -61,19 +60,8 @@ class JudgedRun(RunStory):
     def _score_card(self, scores: list[float]) -> ShownFigure:
         """The mean over the passes that count."""
         mean = sum(scores) / len(scores)
-        listed = ", ".join(f"{s:.4g}" for s in scores)
-        warm_up = sum(p.warm_up for p in self.run.passes)
-        explained = Explanation(
-            "Score",
-            "The mean over the passes of this run, as the workload or the operator gave it.",
-            (f"mean of {listed}", f"= {mean:.4g} {self.workload.score_unit}"),
-            f"{len(scores)} passes; {warm_up} to warm up, which do not count." if warm_up else f"{len(scores)} passes.",
-            f"From {min(scores):.4g} to {max(scores):.4g}."
-            if len(scores) > 1
-            else "One pass says nothing about chance.",
-            "passes",
-        )
         spread = f"{min(scores):.4g} to {max(scores):.4g}" if len(scores) > 1 else "one pass"
+        explained = explain_runs.explain_score(self.run, self.workload.score_unit)
         return ShownFigure("Score", f"{mean:.4g}", self.workload.score_unit, spread, explained)
 
     def _power_card(self, f: ChannelFigures) -> ShownFigure:
@@ -169,11 +157,11 @@ class JudgedRun(RunStory):
             if series is None or not len(series.t):
                 continue
             place = int(np.searchsorted(series.t, t_s))
-            if place < len(series.t) and series.t[place] - t_s <= 3.0 * period_of(series.t):
+            if place < len(series.t) and series.t[place] - t_s <= reach_s(series.t):
                 unit = self.workload.score_unit if channel == self.judged.rate else unit_of(series.channel)
                 words.append(f"{series.values[place]:.4g} {unit}")
-        cause = next((s.cause for s in self.judged.limiters if s.start_s <= t_s < s.end_s), "")
-        return " · ".join([*words, *([f"held by {HELD_BY[cause]}"] if cause else [])])
+        cause = next((s.cause for s in self.judged.limiters if s.start_s <= t_s < s.end_s), None)
+        return " · ".join([*words, *([f"held by {cause.phrase}"] if cause else [])])
 
     def explain_at(self, t_s: float) -> Explanation | None:
         """The stretch of the limiter strip at a time."""

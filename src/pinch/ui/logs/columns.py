@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.entry import read_quantity
+from pinch.core.channels import Component
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray
 from pinch.sources.logs.mapping import SURE, ColumnUse
@@ -25,11 +26,7 @@ from pinch.ui.logs.state import TIMES, Answers, range_words, unit_words
 
 COLUMN, CHANNEL, FACTOR, SHOWS, OUTLINE, WHY = range(6)
 TITLES = ("Column", "Is", "Times", "Shows", "Drawn", "Because")
-OFTEN = (
-    *("cpu.power", "cpu.clock", "cpu.temp", "cpu.load", "soc.power", "gpu.power", "gpu.clock", "gpu.temp", "gpu.load"),
-    *("wall.power", "battery.power", "battery.charge", "fan.1.speed", "frame.time", "frame.rate", "score.rate"),
-    *("memory.temp", "storage.temp", "skin.case.temp", "ambient.temp", "noise.level", "cpu.throttle.heat", *TIMES),
-)
+OFTEN = (*(channel for component in Component for channel in component.offered), *TIMES)
 """Channels that are offered while somebody types."""
 VALUES = Qt.ItemDataRole.UserRole + 1
 

@@ -19,7 +19,7 @@ from pinch.bench.readings import Instrument
 from pinch.charts.spec import Chart, unbroken
 from pinch.core.sound import Grade
 from pinch.core.touch import Material
-from pinch.narrative import explain_modes
+from pinch.narrative import cautions, explain_modes
 from pinch.narrative import mode_words as saying
 from pinch.narrative.explanation import Explanation
 from pinch.ui.modes import state
@@ -199,19 +199,17 @@ class ModesView(QWidget):
         hint = label(
             "Click a heading to sort, a cell for where it comes from; Enter opens the run.", "quiet", wrap=True
         )
-        caution = label(explain_modes.CAUTION_TOUCH, "quiet", wrap=True)
+        caution = label(cautions.TOUCH, "quiet", wrap=True)
         touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)
         return [
             _page([self.share], hint, self.modes),
-            _page(
-                [], self.wall_words, self.wall_chart, self.wall, label(explain_modes.CAUTION_WALL, "quiet", wrap=True)
-            ),
+            _page([], self.wall_words, self.wall_chart, self.wall, label(cautions.MAINS, "quiet", wrap=True)),
             _page(
                 [self.at_w],
                 self.battery_words,
                 self.battery_chart,
                 self.rundowns,
-                label(explain_modes.CAUTION_BATTERY, "quiet", wrap=True),
+                label(cautions.BATTERY, "quiet", wrap=True),
             ),
             _page([self.limit, self.grade], self.sound_words, self.sound_chart, self.sound),
             touch,

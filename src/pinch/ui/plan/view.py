@@ -25,6 +25,7 @@ from pinch.bench.plans import OrderRule, Outcome, Plan
 from pinch.bench.records import Protocol
 from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.spec import unbroken
+from pinch.narrative.sheet_words import sheet_finding, sheet_totals
 from pinch.ui import look
 from pinch.ui.plan import state
 from pinch.ui.plan.matrix import HINT, MatrixTable
@@ -202,9 +203,9 @@ class PlanView(QWidget):
 
     def show_sheet(self, planned: PlannedSheet) -> None:
         """Show a finished run sheet; the chosen line stays the same run where it is still there."""
-        words = state.headline(planned)
+        words = sheet_finding(planned)
         self.headline.setText(unbroken(words))
-        self.totals.setText(state.totals(planned))
+        self.totals.setText(sheet_totals(planned))
         self.totals.setToolTip(self.totals.text())
         before = self.chosen_line
         self.lines = planned.lines()

@@ -7,7 +7,8 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
-from pinch.charts.theme import CAUSE_WORDS, MARKERS
+from pinch.charts.theme import MARKERS
+from pinch.core.causes import Cause
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
@@ -377,7 +378,7 @@ class StripLegend(QWidget):
         self._row.setContentsMargins(AXIS_WIDTH + 4 if title else 0, 0, 0, 0)
         self._row.setSpacing(14)
 
-    def show_causes(self, causes: tuple[str, ...]) -> None:
+    def show_causes(self, causes: tuple[Cause, ...]) -> None:
         """Name these causes; none hides the legend."""
         while (item := self._row.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
@@ -389,17 +390,17 @@ class StripLegend(QWidget):
         self._row.addStretch(1)
         for cause in causes:
             self._row.addWidget(CauseSwatch(cause))
-            self._row.addWidget(QLabel(CAUSE_WORDS[cause]))
+            self._row.addWidget(QLabel(cause.label))
 
 
 class CauseSwatch(QWidget):
     """A small sample of a cause's colour and hatch."""
 
-    def __init__(self, cause: str) -> None:
+    def __init__(self, cause: Cause) -> None:
         super().__init__()
         self._cause = cause
         self.setFixedSize(16, 12)
-        self.setAccessibleName(CAUSE_WORDS[cause])
+        self.setAccessibleName(cause.label)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -4,8 +4,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter
 from pyqtgraph import GraphicsObject
 
-from pinch.charts.spec import Stretch
-from pinch.charts.theme import HATCHES
+from pinch.charts.spec import CauseStretch
+from pinch.core.causes import Cause
 from pinch.ui import look
 
 PATTERNS = {
@@ -23,7 +23,7 @@ PATTERNS = {
 class StripItem(GraphicsObject):  # type: ignore[misc]
     """Draws stretches between y 0 and 1; the hatch keeps its size at every zoom."""
 
-    def __init__(self, stretches: tuple[Stretch, ...]) -> None:
+    def __init__(self, stretches: tuple[CauseStretch, ...]) -> None:
         super().__init__()
         self._stretches = stretches
 
@@ -44,8 +44,8 @@ class StripItem(GraphicsObject):  # type: ignore[misc]
         painter.restore()
 
 
-def paint_cause(painter: QPainter, rect: QRectF, cause: str) -> None:
+def paint_cause(painter: QPainter, rect: QRectF, cause: Cause) -> None:
     """Fill a rectangle with the colour and hatch of a cause."""
     fill, line = look.theme().causes[cause]
     painter.fillRect(rect, QColor(fill))
-    painter.fillRect(rect, QBrush(QColor(line), PATTERNS[HATCHES[cause]]))
+    painter.fillRect(rect, QBrush(QColor(line), PATTERNS[cause.hatch]))

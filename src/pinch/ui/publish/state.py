@@ -6,7 +6,7 @@ from pinch.bench.cards import KINDS, Private
 from pinch.narrative.cards.concerns import Concern, Weight
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
-from pinch.narrative.explanation import Explanation
+from pinch.narrative.explain_cards import explain_concern
 from pinch.publish.private import PrivateCount
 from pinch.ui.table_rows import TableRow
 
@@ -57,9 +57,8 @@ def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:
     """Everything that an editor would stop; the row's `of` is the concern."""
     rows = []
     for c in found:
-        explained = Explanation(_CODES.get(c.code, c.code), c.words, (), "", "", "before-publishing")
         cells = (WEIGHT_WORDS[c.weight], c.words, _where(c, deck))
-        rows.append(TableRow(cells, explained, of=c, aside=c.weight is Weight.LOOK))
+        rows.append(TableRow(cells, explain_concern(c), of=c, aside=c.weight is Weight.LOOK))
     return rows
 
 
@@ -79,25 +78,3 @@ def _where(c: Concern, deck: Deck) -> str:
         number = next((n for n, x in enumerate(deck.contents, 1) if x.card.id == c.place.card_id), 0)
         return f"card {number}" + (", a run" if c.place.run_id is not None else "")
     return "the report" if c.place.report else "a device"
-
-
-_CODES = {
-    "changed": "The finding changed",
-    "edited": "A sentence by hand",
-    "tie-as-win": "A tie that is told as a win",
-    "single-run": "A single run called faster or slower",
-    "unfair": "An unfair pair",
-    "void-run": "A void run",
-    "drifting": "A run that had not settled",
-    "tiny-base": "A percentage of very little",
-    "claimed-watts": "Claimed watts on an axis",
-    "label-watts": "A label that is not what it draws",
-    "disclosure": "A disclosure is missing",
-    "undated-price": "A price without its day",
-    "missing-signs": "Signs that no font has",
-    "empty": "A card with nothing to show",
-    "told": "Scores of others",
-    "window-by-hand": "A window by hand",
-    "no-title": "No title",
-    "no-card": "No card",
-}

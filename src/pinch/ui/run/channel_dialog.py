@@ -5,10 +5,10 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
-from pinch.core.channels import unit_of
+from pinch.core.channels import caption_of, unit_of
 from pinch.core.errors import PinchError
 from pinch.ui.dialogs import FormDialog
-from pinch.ui.run.state import MOST_SHOWN, caption_of
+from pinch.ui.run.state import MOST_SHOWN
 from pinch.ui.shell.words import label
 
 

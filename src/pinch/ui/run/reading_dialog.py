@@ -12,19 +12,11 @@ from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
 from pinch.core.touch import judge_touch
-from pinch.narrative.explain_modes import CAUTION_BATTERY
+from pinch.narrative import cautions
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.run.state import reading_words
 from pinch.ui.shell.words import label
 
-CAUTIONS = {
-    Quantity.WALL: "Mains voltage is dangerous. Use a closed meter as its maker says, and leave open wiring to "
-    "qualified people.",
-    Quantity.NOISE: "Loud fans over hours tire the ears; step back between readings.",
-    Quantity.SURFACE: "Metal near the exhaust can burn. Touch with the probe, not with the hand.",
-    Quantity.ROOM: "",
-    Quantity.CHARGE: CAUTION_BATTERY,
-}
 PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
 
@@ -126,7 +118,7 @@ class ReadingDialog(FormDialog):
         self.instrument.setCurrentIndex(self.instrument.count() - 1)
         self.place.setEnabled(quantity in (Quantity.SURFACE, Quantity.NOISE))
         self.distance.setEnabled(quantity is Quantity.NOISE)
-        self._caution.setText(CAUTIONS[quantity])
+        self._caution.setText(cautions.READING[quantity])
         self._tell()
 
     def _tell(self) -> None:

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pinch.charts.spec import Stretch, minutes
+from pinch.charts.spec import CauseStretch, minutes
 from pinch.core.channels import power_channel
 from pinch.core.cooling import HeatFit, fit_heat, time_to_steady_s
 from pinch.core.errors import DataError
-from pinch.core.judge import Known, judge
+from pinch.core.figures import SettledState
+from pinch.core.judge import JUDGED, Known, judge
 from pinch.core.runlog import RunLog
 from pinch.core.settle import DRIFT_K, SHORTEST_S
 from pinch.ui.background import Job
@@ -22,7 +23,6 @@ EVERY_S, SHARE = 4.0, 0.04
 SURE_S = 30.0
 FIT_AGAIN = 1.3
 """The cooling is fitted anew once the run is longer by this factor."""
-JUDGED = ("soc.power", "cpu.power", "cpu.clock", "cpu.temp", "cpu.load", "score.rate", "frame.rate")
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class SoFar:
     run), or how long that will take, s; NaN where it cannot be told."""
 
     at_s: float
-    band: tuple[Stretch, ...]
+    band: tuple[CauseStretch, ...]
     settled_since_s: float
     needs_s: float
 
@@ -53,13 +53,13 @@ def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | Non
     except DataError:
         return None
     end = log.span_s[1]
-    band = tuple(Stretch(s.start_s, s.end_s, s.cause) for s in judged.limiters)
+    band = tuple(CauseStretch(s.start_s, s.end_s, s.cause) for s in judged.limiters)
     needs = math.nan
     if heat is not None and judged.power is not None:
         even = log.even(1.0)
         needs = time_to_steady_s(heat, even.columns[judged.power], even.step_s, DRIFT_K)
     steady = math.isnan(needs) or needs <= 0.0
-    if judged.settled.state == "settled" and steady:
+    if judged.settled.state == SettledState.SETTLED and steady:
         return SoFar(end, band, judged.settled.start_s, 0.0)
     left = max(needs, 0.0) + SHORTEST_S if math.isfinite(needs) else math.nan
     return SoFar(end, band, math.nan, left)

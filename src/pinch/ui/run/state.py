@@ -11,7 +11,7 @@ from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import ExitStatus
 from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
-from pinch.core.channels import unit_of
+from pinch.core.channels import caption_of, unit_of
 from pinch.core.frames import FRAME_RATE
 from pinch.core.runlog import FloatArray, RunLog, Series
 from pinch.recorder.course import Course
@@ -21,24 +21,6 @@ MOST_POINTS = 3600
 LIVE = (("cpu.power", "Power"), ("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", ""))
 """Channels that are shown large; the empty one is the workload's own rate. `cpu.load` stands in for a missing one."""
 MOST_SHOWN = 6
-CAPTIONS = {
-    "cpu.power": "Power",
-    "cpu.clock": "Clock",
-    "cpu.temp": "Temperature",
-    "cpu.load": "Load",
-    "score.rate": "Rate",
-    "frame.rate": "Frame rate",
-    "frame.time": "Frame time",
-    "wall.power": "Wall power",
-    "gpu.power": "Graphics power",
-    "gpu.temp": "Graphics temp.",
-    "gpu.clock": "Graphics clock",
-    "gpu.load": "Graphics load",
-    "battery.power": "Battery power",
-    "battery.charge": "Charge",
-    "noise.level": "Noise",
-    "probe.load": "Own cost",
-}
 
 
 class Thinned:
@@ -127,7 +109,7 @@ class LiveRun:
         promised = self.rate_channel if math.isfinite(self.total_s) else ""  # a command or hand need not tell a rate
         there = [(name, caption) for name, caption in wanted if name in self.values or name == promised]
         if "wall.power" in self.values:
-            there.insert(1, ("wall.power", CAPTIONS["wall.power"]))
+            there.insert(1, ("wall.power", caption_of("wall.power")))
         if len(there) < len(wanted) and "cpu.load" in self.values:
             there.insert(0, ("cpu.load", "Load"))
         return there
@@ -162,11 +144,6 @@ class LiveRun:
             length = f" of {minutes(self.total_s)}" if math.isfinite(self.total_s) else ""
             return f"Under load, {minutes(self.t_s)}{length}{nth}"
         return "Ending"
-
-
-def caption_of(channel: str) -> str:
-    """What a channel is called above its value."""
-    return CAPTIONS.get(channel, channel)
 
 
 def reading_words(reading: Reading) -> str:

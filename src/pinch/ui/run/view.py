@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Device, Runner, Setting, Workload
+from pinch.narrative import cautions
 from pinch.runs.recording import ends_by_itself
 from pinch.runs.sourcing import RunRequest
 from pinch.ui.run.cut import CutRunView
@@ -27,11 +28,6 @@ from pinch.ui.shell.words import captioned, hairline, label
 
 PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
 RATES = ((1.0, "1 a second"), (0.5, "2 a second"), (0.2, "5 a second"), (0.1, "10 a second"))
-CAUTION = (
-    "A long load makes metal, exhaust and adapter hot and fans loud. Keep the vents free and the machine in sight; end "
-    "the run when a battery swells, smells or gets hot, and leave none alone while it charges. Follow the makers' "
-    "instructions and local rules; leave mains wiring, batteries and raised limits to qualified people."
-)
 
 
 class RunView(QWidget):
@@ -136,7 +132,7 @@ class RunView(QWidget):
         offers.addWidget(self.add_computer)
         offers.addWidget(self.add_rig)
         offers.addStretch(1)
-        self._caution = label(CAUTION, "quiet", wrap=True)
+        self._caution = label(cautions.UNDER_LOAD, "quiet", wrap=True)
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(10)

@@ -7,15 +7,22 @@ import numpy as np
 from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult
 from pinch.bench.summaries import origin_words
 from pinch.core.crossing import AtWatts, at_watts
+from pinch.core.figures import SettledState
 from pinch.core.ladder import FREE, LAW, RISE
 from pinch.core.sweetspots import (
     PROMISES,
     RULES,
     SweetSpot,
 )
-from pinch.narrative.explain_curves import explain_crossing, explain_curve, explain_next, explain_spot, explain_target
-from pinch.narrative.explanation import Explanation
-from pinch.narrative.verdict_words import ANSWERS, percent
+from pinch.narrative.explain_curves import (
+    explain_at_watts,
+    explain_crossing,
+    explain_curve,
+    explain_next,
+    explain_spot,
+    explain_target,
+)
+from pinch.narrative.verdict_words import percent
 from pinch.ui.judge.state import plus_minus
 from pinch.ui.table_rows import TableRow
 
@@ -132,7 +139,7 @@ def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> Tab
     claimed = points[0].claimed_w
     spread = plus_minus(float(watts.std(ddof=1))) if len(watts) > 1 else ""
     states = [p.of.digest.state for p in points]
-    worst = next((state for state in ("drifting", "settled") if state in states), "")
+    worst = next((state for state in (SettledState.DRIFTING, SettledState.SETTLED) if state in states), "")
     cells = (
         name,
         s.name,
@@ -162,18 +169,8 @@ def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
         return TableRow((found.name, f"{found.score:.4g}", interval, "the best here", "", ""))
     v = found.verdict
     own = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else ""
-    cells = (found.name, f"{found.score:.4g}", interval, percent(v.ratio), own, ANSWERS[v.answer])
-    explained = Explanation(
-        f"{found.name} at {power_w:.1f} W",
-        f"Read off its curve, and set against the best one there. Below {100 * delta:g} % a difference does not "
-        "matter.",
-        (f"{found.score:.4g}", f"{percent(v.ratio)} ({own})" if own else percent(v.ratio)),
-        "",
-        "From draws of both curves.",
-        "iso-power",
-        tuple(filter(None, (v.words,))),
-    )
-    return TableRow(cells, explained)
+    cells = (found.name, f"{found.score:.4g}", interval, percent(v.ratio), own, v.answer.phrase)
+    return TableRow(cells, explain_at_watts(found, v, power_w, delta))
 
 
 def _spot_words(spot: SweetSpot) -> str:

@@ -1,4 +1,4 @@
-"""What the Judge page says of a run that is a score without a log. No Qt."""
+"""What is said of a run that is a score without a log."""
 
 from pinch.bench.summaries import Origin, Summary, origin_words
 

@@ -1,0 +1,131 @@
+"""What can hold a machine back: the closed set of causes, each with everything that is said and drawn of it.
+
+A new cause is a member here and a rule in `limiter.classify`; the judge, the live page, the strip, the themes,
+sentences and files read the rest off the member.
+"""
+
+from collections.abc import Container
+from enum import StrEnum
+
+Tint = tuple[str, str]
+"""Fill and line of a stretch as #RRGGBB."""
+
+_POWER = ("soc.power", "cpu.power")
+_TEMP = ("cpu.temp", "soc.temp", "cpu.throttle.heat", "cpu.throttle.count")
+
+
+class Cause(StrEnum):
+    """A cause. `label` names it beside its colour, `phrase` ends *it was held by …*, `hatch` tells it apart without
+    colour, `evidence` is filled in with the levels of a run, `needs` are groups of channels of which each must be there
+    in one form for the cause to be seen, `light` and `dark` are its tints in the two themes."""
+
+    label: str
+    phrase: str
+    hatch: str
+    evidence: str
+    needs: tuple[tuple[str, ...], ...]
+    light: Tint
+    dark: Tint
+
+    BURST_POWER = (
+        "burst-power",
+        "burst power",
+        "its burst power limit",
+        "dots",
+        "power within 3 % of the burst level, {burst_w:.1f} W",
+        (_POWER,),
+        ("#D8C48C", "#5C4A12"),
+        ("#6B5A22", "#E8D18A"),
+    )
+    SUSTAINED_POWER = (
+        "sustained-power",
+        "sustained power",
+        "its sustained power limit",
+        "level lines",
+        "power within 3 % of its steady level, {sustained_w:.1f} W",
+        (_POWER,),
+        ("#EFDFAE", "#85681B"),
+        ("#54471F", "#D9BE6C"),
+    )
+    HEAT = (
+        "heat",
+        "heat",
+        "heat",
+        "rising lines",
+        "temperature within {temp_tolerance_k:.1f} K of the limit, {temp_limit_c:.1f} °C ({temp_source}), while power "
+        "and clock are below theirs; or the machine said so",
+        (_TEMP,),
+        ("#E5A999", "#9A2E1B"),
+        ("#6E2E22", "#F2A08E"),
+    )
+    CLOCK_CEILING = (
+        "clock-ceiling",
+        "clock ceiling",
+        "its clock ceiling",
+        "upright lines",
+        "clock within 1 % of {ceiling_mhz:.0f} MHz ({ceiling_source}), power and temperature below their limits",
+        (("cpu.clock",),),
+        ("#B9CDE8", "#2559B0"),
+        ("#2A3F63", "#8FB4F0"),
+    )
+    FRAME_CAP = (
+        "frame-cap",
+        "frame cap",
+        "the frame cap",
+        "crossed lines",
+        "frame rate within 1.5 % of the cap, power below its limits",
+        (("frame.rate",),),
+        ("#B7DAD8", "#1F6A6E"),
+        ("#1F4A4C", "#7CCBCF"),
+    )
+    GRAPHICS_BOUND = (
+        "graphics-bound",
+        "graphics",
+        "its graphics",
+        "crossed level lines",
+        "graphics at least 95 % busy, no frame cap, power and temperature below their limits",
+        (("gpu.load",),),
+        ("#D6C6E2", "#5B3A82"),
+        ("#46335C", "#C9AEE8"),
+    )
+    WAITING = (
+        "waiting",
+        "waiting",
+        "the work itself, which left it waiting",
+        "falling lines",
+        "load below 90 %, or a pause, and nothing else binding",
+        (("cpu.load",),),
+        ("#E4DFD2", "#7A7464"),
+        ("#373B3E", "#A5A396"),
+    )
+    UNKNOWN = (
+        "unknown",
+        "unknown",
+        "nothing this log can show",
+        "none",
+        "nothing was logged here, or no channel of this log explains it",
+        (),
+        ("#F7F4EC", "#8A8577"),
+        ("#1B2127", "#9B968A"),
+    )
+
+    def __new__(
+        cls,
+        value: str,
+        label: str,
+        phrase: str,
+        hatch: str,
+        evidence: str,
+        needs: tuple[tuple[str, ...], ...],
+        light: Tint,
+        dark: Tint,
+    ) -> "Cause":
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.label, member.phrase, member.hatch, member.evidence = label, phrase, hatch, evidence
+        member.needs, member.light, member.dark = needs, light, dark
+        return member
+
+    def can_be_seen(self, channels: Container[str]) -> bool:
+        """Whether a log with these channels can show the cause at all."""
+        return all(any(name in channels for name in group) for group in self.needs)
