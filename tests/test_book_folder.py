@@ -15,7 +15,8 @@ from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Acceptance, Device, Run, Setting, Workload, now
 from pinch.core.errors import PinchError
 from pinch.core.runlog import Mark, RunLog, Series
-from pinch.publish.bookfolder import index_of, read_book_folder, write_book_folder
+from pinch.intake.book_folder import read_book_folder
+from pinch.publish.open_files import index_of, write_book_folder
 from tests.in_folder import CommandCase
 from tests.window_case import WindowCase, demo_book
 

@@ -26,7 +26,8 @@ from pinch.core.progress import CancelledError
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import story_of
 from pinch.narrative.story import Story
-from pinch.publish.bookfolder import read_book_folder, write_book_folder
+from pinch.intake.book_folder import read_book_folder
+from pinch.publish.open_files import write_book_folder
 from pinch.publish.pages import pdf_bytes, render
 from pinch.publish.private import open_part
 from pinch.publish.publication import PublishChoice, package_of, private_in, report_tables, write_deck
@@ -354,7 +355,7 @@ class TestReportCommand(CommandCase):
 class TestKept(InFolder):
     def test_deck_and_report_travel_with_the_book(self) -> None:
         with contextlib.closing(open_book(demo_book())) as book:
-            with mock.patch("pinch.publish.bookfolder.write_run_log"):
+            with mock.patch("pinch.publish.open_files.write_run_log"):
                 write_book_folder(book, self.folder / "open")
             cards, report = book.cards(), book.report()
         for log in (self.folder / "open" / "logs").iterdir():

@@ -13,8 +13,8 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.narrative.book_tables import book_tables
 from pinch.narrative.tabled_runs import tabled_runs
-from pinch.publish.bookfolder import write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
+from pinch.publish.open_files import write_book_folder
 from pinch.publish.table_files import write_tables
 from pinch.sources.parquet_log import is_parquet
 

@@ -13,10 +13,10 @@ from pinch.cli.books import open_or_create
 from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.errors import PinchError
 from pinch.intake.arrivals import Batch, add_arrivals, arrivals_of, files_in, read_batch
+from pinch.intake.book_folder import is_book_folder, read_book_folder
 from pinch.intake.filing import Filed, NamePattern
 from pinch.intake.score_tables import Role, RoleMapping, guess_roles, key_of, read_roles, told_scores
 from pinch.intake.told_scores import add_told
-from pinch.publish.bookfolder import is_book_folder, read_book_folder
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall
 from pinch.sources.sheets import is_spreadsheet, read_sheet

@@ -1,10 +1,14 @@
-"""Small dialogs: a form with an error line, a ladder of limits."""
+"""Small dialogs: a line of text, a file to write, a form with an error line, a ladder of limits."""
+
+from pathlib import Path
 
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
+    QFileDialog,
     QFormLayout,
+    QInputDialog,
     QLineEdit,
     QVBoxLayout,
     QWidget,
@@ -16,6 +20,20 @@ from pinch.bench.records import Device
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
 from pinch.ui.shell.words import label
+
+VOID_WORDS = ("Make this run void", "Why does it not count?")
+
+
+def ask_text(parent: QWidget, title: str, words: str, text: str = "") -> str | None:
+    """A line of text; None where the operator thought better of it."""
+    typed, given = QInputDialog.getText(parent, title, words, text=text)
+    return typed.strip() if given else None
+
+
+def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None:
+    """Where a file is to be written; None for nowhere."""
+    chosen, _ = QFileDialog.getSaveFileName(parent, title, name, kinds)
+    return Path(chosen) if chosen else None
 
 
 class FormDialog(QDialog):

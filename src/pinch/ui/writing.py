@@ -11,10 +11,11 @@ from pinch.bench.planning import PlannedSheet
 from pinch.charts.chart_files import write_chart, write_face
 from pinch.charts.face import Drawn, Face
 from pinch.charts.theme import Theme
+from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.book_tables import book_tables
 from pinch.narrative.tabled_runs import tabled_runs
-from pinch.publish.bookfolder import read_book_folder, write_book_folder
 from pinch.publish.datapackage import write_parquet, write_run_package
+from pinch.publish.open_files import write_book_folder
 from pinch.publish.printed_sheet import write_sheet
 from pinch.publish.table_files import write_tables
 from pinch.ui import look

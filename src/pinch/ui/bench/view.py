@@ -21,6 +21,7 @@ from pinch.bench.records import Device, Listed, Setting
 from pinch.ui import look
 from pinch.ui.bench.form import FormView
 from pinch.ui.bench.state import EMPTY_WORDS, KINDS, ONE, Item
+from pinch.ui.page import PageView
 from pinch.ui.shell.words import hairline, label
 
 LIST_WIDTH = 216
@@ -51,7 +52,7 @@ class TwoLines(QStyledItemDelegate):
             painter.drawText(inside, side | Qt.AlignmentFlag.AlignLeft, cut)
 
 
-class BenchView(QWidget):
+class BenchView(PageView):
     """`kind_chosen` and `list_changed` (search, archive) ask for a new list, `chosen` gives a record's id; the others
     ask for what their button says."""
 

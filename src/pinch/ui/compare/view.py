@@ -32,6 +32,7 @@ from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
 from pinch.ui.compare.state import View
+from pinch.ui.page import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
@@ -49,7 +50,7 @@ BY_SCORE, AS_CHOSEN = "by score", "as chosen"
 PERCENT, ABSOLUTE = "in percent", "in its unit"
 
 
-class CompareView(QWidget):
+class CompareView(PageView):
     """`cells_chosen` gives the ticked cells, the baseline first; `changed` other choices by name."""
 
     explained = pyqtSignal(Explanation)

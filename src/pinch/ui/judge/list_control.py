@@ -1,7 +1,5 @@
 """All runs of the book judged in the background, and the list of them on the Judge page."""
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QObject
 
 from pinch.bench.digests import Digest
@@ -13,10 +11,8 @@ from pinch.ui.judge import facts
 from pinch.ui.judge.listing import run_rows
 from pinch.ui.judge.runs_pane import MOST_OVERLAID
 from pinch.ui.judge.state import JudgedRun
-from pinch.ui.judge.view import OVERLAY, RUNS
-
-if TYPE_CHECKING:
-    from pinch.ui.window import MainWindow
+from pinch.ui.judge.view import OVERLAY, RUNS, JudgeView
+from pinch.ui.page import Shell
 
 MOST_MOVED = 12
 
@@ -24,9 +20,9 @@ MOST_MOVED = 12
 class DigestControl(QObject):
     """`digests` are those of the open book; they are brought up to date while the list is looked at."""
 
-    def __init__(self, window: "MainWindow") -> None:
-        super().__init__(window)
-        self._window = window
+    def __init__(self, shell: Shell, view: JudgeView) -> None:
+        super().__init__(view)
+        self._shell, self._session, self._view = shell, shell.session, view
         self.digests: dict[int, Digest] = {}
         self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
@@ -45,8 +41,8 @@ class DigestControl(QObject):
 
     def show(self) -> None:
         """The list as it is, and everything that is missing in it in the background."""
-        session = self._window.session
-        self._window.judge_view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
+        session = self._session
+        self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
         if self.job is not None:
             return
         path = session.book.path
@@ -65,7 +61,7 @@ class DigestControl(QObject):
         """
         if not 2 <= len(run_ids) <= MOST_OVERLAID:
             raise PinchError(f"Choose two to {MOST_OVERLAID} runs in the list of all runs.")
-        session = self._window.session
+        session = self._session
         shown = []
         for run_id in run_ids:
             run = session.book.get(Run, run_id)
@@ -75,28 +71,28 @@ class DigestControl(QObject):
                 session.book.get(Workload, run.workload_id),
             )
             shown.append(JudgedRun(run, *records, *session.desk.judge(run)))
-        view, self.overlaid = self._window.judge_view, tuple(run_ids)
+        view, self.overlaid = self._view, tuple(run_ids)
         chart, names, differences = facts.overlay(shown)
         view.overlay.show_runs(chart, names, differences)
         view.tabs.setCurrentIndex(OVERLAY)
-        self._window.margin.show_notes(None)
+        self._shell.margin.show_notes(None)
         conditions = [f"{name}: {run.headline} {run.footnote}." for name, run in zip(names, shown, strict=True)]
-        self._window.margin.tell("Conditions of each", conditions)
+        self._shell.margin.tell("Conditions of each", conditions)
 
     def _progressed(self, share: float) -> None:
-        if self._window.judge_view.tabs.currentIndex() == RUNS:
-            self._window.judge_view.runs.words.setText(f"Judging all runs, {100 * share:.0f} % …")
+        if self._view.tabs.currentIndex() == RUNS:
+            self._view.runs.words.setText(f"Judging all runs, {100 * share:.0f} % …")
 
     def _finished(self, found: Digested) -> None:
         self.job = None
         self.digests = found.digests
-        session = self._window.session
-        self._window.judge_view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
+        session = self._session
+        self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
         if found.moved:
             words = "; ".join(f"run {m.run_id}: {m.words}" for m in found.moved[:MOST_MOVED])
             more = f"; and {len(found.moved) - MOST_MOVED} more" if len(found.moved) > MOST_MOVED else ""
-            self._window.notices.error(f"The methods have changed since these runs were judged. {words}{more}.")
+            self._shell.notices.error(f"The methods have changed since these runs were judged. {words}{more}.")
 
     def _failed(self, reason: str) -> None:
         self.job = None
-        self._window.notices.error(reason)
+        self._shell.notices.error(reason)

@@ -20,6 +20,7 @@ from pinch.ui import look
 from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
 from pinch.ui.judge.runs_pane import RunsPane
 from pinch.ui.judge.state import JudgedRun, ShownFigure
+from pinch.ui.page import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 
@@ -70,7 +71,7 @@ class FigureCard(QAbstractButton):
         return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width() - 14)
 
 
-class JudgeView(QWidget):
+class JudgeView(PageView):
     """`explained` gives what the margin is to show."""
 
     explained = pyqtSignal(Explanation)

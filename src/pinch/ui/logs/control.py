@@ -3,7 +3,6 @@
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject
 
@@ -19,21 +18,19 @@ from pinch.ui.background import Job
 from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
-
-if TYPE_CHECKING:
-    from pinch.ui.window import MainWindow
+from pinch.ui.page import Shell
 
 
 class LogImport(QObject):
     """One batch at a time; closing the notice of its progress ends it, and nothing is added."""
 
-    def __init__(self, window: "MainWindow") -> None:
-        super().__init__(window)
-        self._window = window
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell.dialog_parent)
+        self._shell = shell
         self.job: Job | None = None
         self.summary: SummaryDialog | None = None
         self._unpacked = ExitStack()
-        window.notices.closed.connect(self.cancel)
+        shell.notices.closed.connect(self.cancel)
 
     def begin(self, paths: Sequence[Path]) -> None:
         """Read logs, folders and archives of them, then ask where they belong and what cannot be known, then add
@@ -48,8 +45,10 @@ class LogImport(QObject):
 
     def ask_scores(self, sheet: Sheet) -> None:
         """Ask what the columns of a table of scores say, then add its rows as runs without a log, as one change."""
-        key, session = key_of(sheet), self._window.session
-        dialog = ScoresDialog(sheet, recall(key, RoleMapping) or guess_roles(sheet), session.book, self._window)
+        key, session = key_of(sheet), self._shell.session
+        dialog = ScoresDialog(
+            sheet, recall(key, RoleMapping) or guess_roles(sheet), session.book, self._shell.dialog_parent
+        )
         if not dialog.exec():
             return
         remember(key, dialog.roles)
@@ -70,7 +69,7 @@ class LogImport(QObject):
     def add(self, arrivals: Sequence[Arrival], refused: Sequence[str], choose: bool = True) -> tuple[Added, ...]:
         """Runs of logs, as one change; with `choose` the last one is looked at. Says what went where."""
         added: list[Added] = []
-        session = self._window.session
+        session = self._shell.session
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
         session.change(f"add {name}", lambda: added.extend(add_arrivals(session.book, arrivals)))
         if choose:
@@ -83,29 +82,29 @@ class LogImport(QObject):
     def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
         """What went where, in a list where it is more than a line."""
         words += f"; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
-        self._window.notices.done(words)
+        self._shell.notices.done(words)
         if len(added) > 1 or refused or always:
-            self.summary = SummaryDialog(words, added, refused, self._window)
+            self.summary = SummaryDialog(words, added, refused, self._shell.dialog_parent)
             self.summary.open()
 
     def _start(self, work: Callable[[Progress], Batch], then: Callable[[Batch], None]) -> None:
         self.job = Job(work, self)
         self.job.progressed.connect(
-            lambda share: self._window.notices.done(f"Reading logs, {100 * share:.0f} %. Close this to end it.")
+            lambda share: self._shell.notices.done(f"Reading logs, {100 * share:.0f} %. Close this to end it.")
         )
-        self.job.finished.connect(lambda batch: self._window.safely(lambda: self._then(batch, then)))
-        self.job.failed.connect(self._window.notices.error)
+        self.job.finished.connect(lambda batch: self._shell.safely(lambda: self._then(batch, then)))
+        self.job.failed.connect(self._shell.notices.error)
         self.job.start()
 
     def _then(self, batch: Batch, then: Callable[[Batch], None]) -> None:
         self.job = None
-        self._window.notices.hide()
+        self._shell.notices.hide()
         then(batch)
 
     def _ask(self, batch: Batch) -> None:
         if not batch.read:
             raise PinchError(" ".join(batch.refused) or "Nothing was read.")
-        dialog = ArrivalsDialog(batch, self._window.session.book, self._window)
+        dialog = ArrivalsDialog(batch, self._shell.session.book, self._shell.dialog_parent)
         if not dialog.exec():
             self._unpacked.close()
             return

@@ -2,7 +2,6 @@
 
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer
 
@@ -11,9 +10,8 @@ from pinch.intake.arrivals import Batch, arrivals_of, read_batch
 from pinch.intake.filing import NamePattern
 from pinch.intake.watched_folder import WatchedFolder
 from pinch.ui.background import Job
-
-if TYPE_CHECKING:
-    from pinch.ui.window import MainWindow
+from pinch.ui.logs.control import LogImport
+from pinch.ui.page import Shell
 
 LOOK_MS = 2000
 
@@ -21,9 +19,9 @@ LOOK_MS = 2000
 class WatchControl(QObject):
     """At most one folder. `waiting` are the logs that could not be placed or understood without an answer."""
 
-    def __init__(self, window: "MainWindow") -> None:
-        super().__init__(window)
-        self._window = window
+    def __init__(self, shell: Shell, importing: LogImport) -> None:
+        super().__init__(shell.dialog_parent)
+        self._shell, self._importing = shell, importing
         self._watched: WatchedFolder | None = None
         self._pattern = NamePattern("")
         self.waiting: list[Path] = []
@@ -46,8 +44,8 @@ class WatchControl(QObject):
         """
         self._watched, self._pattern = WatchedFolder(folder), pattern
         self._clock.start()
-        self._window.footer.show_watched(folder.name)
-        self._window.notices.done(f"Logs that come into {folder} become runs. Those that are there already stay out.")
+        self._shell.footer.show_watched(folder.name)
+        self._shell.notices.done(f"Logs that come into {folder} become runs. Those that are there already stay out.")
 
     def end(self) -> None:
         """Watch nothing any more."""
@@ -55,7 +53,7 @@ class WatchControl(QObject):
         if self.job is not None:
             self.job.cancel()
         self._watched, self.job = None, None
-        self._window.footer.show_watched("")
+        self._shell.footer.show_watched("")
 
     def look(self, now_s: float) -> None:
         """Take what has come, unless the last is still being read."""
@@ -68,7 +66,7 @@ class WatchControl(QObject):
             return read_batch(paths, None, progress) if paths else None
 
         self.job = Job(work, self)
-        self.job.finished.connect(lambda batch: self._window.safely(lambda: self._take(batch)))
+        self.job.finished.connect(lambda batch: self._shell.safely(lambda: self._take(batch)))
         self.job.failed.connect(self._failed)
         self.job.start()
 
@@ -76,23 +74,23 @@ class WatchControl(QObject):
         """Ask about the logs that wait."""
         if self.waiting:
             paths, self.waiting = self.waiting, []
-            self._window.importing.begin(paths)
+            self._importing.begin(paths)
 
     def _take(self, batch: Batch | None) -> None:
         self.job = None
         if batch is None:
             return
-        arrivals = arrivals_of(batch.read, self._window.session.book, self._pattern)
+        arrivals = arrivals_of(batch.read, self._shell.session.book, self._pattern)
         placed = [a for a in arrivals if not a.open]
         self.waiting += [path for a in arrivals if a.open for path in a.files]
         if placed:
-            self._window.importing.add(placed, batch.refused, choose=False)
+            self._importing.add(placed, batch.refused, choose=False)
         elif batch.refused:
-            self._window.notices.error(" ".join(batch.refused))
+            self._shell.notices.error(" ".join(batch.refused))
         if self.waiting:
             logs = "1 log waits" if len(self.waiting) == 1 else f"{len(self.waiting)} logs wait"
-            self._window.notices.done(f"{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).")
+            self._shell.notices.done(f"{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).")
 
     def _failed(self, reason: str) -> None:
         self.end()
-        self._window.notices.error(f"The folder is not watched any more. {reason}")
+        self._shell.notices.error(f"The folder is not watched any more. {reason}")

@@ -25,6 +25,7 @@ from pinch.narrative.explanation import Explanation
 from pinch.ui.modes import state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
+from pinch.ui.page import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
@@ -33,7 +34,7 @@ TABS = ("At a glance", "Wall", "Battery", "Sound", "Touch", "Year")
 GLANCE, WALL, BATTERY, SOUND, TOUCH, YEAR = range(6)
 
 
-class ModesView(QWidget):
+class ModesView(PageView):
     """`room_chosen` gives a room temperature (None: all), `run_wanted` a run to open in Judge."""
 
     explained = pyqtSignal(Explanation)

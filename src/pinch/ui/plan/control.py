@@ -11,7 +11,7 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.planning import PlannedSheet, SheetLine
 from pinch.bench.plans import MOST_REPEATS, OrderRule, Outcome, Plan, PlanSession
 from pinch.bench.presets import Intent, propose
-from pinch.bench.records import ExitStatus, Run, checked, free_name, live
+from pinch.bench.records import ExitStatus, Run, Setting, Workload, checked, free_name, live
 from pinch.core.errors import PinchError
 from pinch.ui.background import Job
 from pinch.ui.plan.state import entry_now
@@ -189,6 +189,13 @@ class PlanControl(QObject):
         lines = [] if self.sheet is None else [x for x in self.sheet.lines() if x.outcome is None]
         at = next((n for n, x in enumerate(lines) if x.is_run), None)
         return None if at is None else (lines[at], lines[:at])
+
+    def take(self, line: SheetLine) -> float:
+        """A run of the sheet becomes the subject; returns the length of one pass, s."""
+        book = self._session.book
+        device = book.get(Setting, line.setting_id).device_id
+        self._session.choose(device, line.setting_id, line.workload_id, None)
+        return book.get(Workload, line.workload_id).length_s
 
     def note(self, line: SheetLine, outcome: Outcome, reason: str = "") -> None:
         """A run of the sheet is over, or will not be."""

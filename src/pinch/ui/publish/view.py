@@ -8,6 +8,7 @@ from pinch.narrative.cards.concerns import Concern
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.explain_cards import explain_card
 from pinch.narrative.explanation import Explanation
+from pinch.ui.page import PageView
 from pinch.ui.publish import state
 from pinch.ui.publish.control import ShownDeck
 from pinch.ui.publish.deck_pane import DeckPane
@@ -31,7 +32,7 @@ CHECK_NOTES = [
 CHECK_HINT = "Enter or a double click goes to the place where it can be mended."
 
 
-class PublishView(QWidget):
+class PublishView(PageView):
     """`explained` gives what the margin is to show, `concern_opened` a concern whose place is wanted."""
 
     explained = pyqtSignal(Explanation)

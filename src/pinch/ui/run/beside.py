@@ -1,9 +1,8 @@
 """Beside the recording: meters and frames that are read along, readings by hand, channels shown large, cut runs."""
 
 from functools import partial
-from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.bench import runlogs
 from pinch.bench.readings import Reading
@@ -11,29 +10,31 @@ from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
 from pinch.runs.sourcing import meters_of
+from pinch.ui.dialogs import VOID_WORDS, ask_text
+from pinch.ui.page import Shell
 from pinch.ui.run.channel_dialog import ChannelsDialog
+from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.reading_dialog import ReadingDialog
-
-if TYPE_CHECKING:
-    from pinch.ui.window import MainWindow
+from pinch.ui.run.view import RunView
 
 
 class BesideControl(QObject):
-    """Joins what stands beside the live charts with the session."""
+    """Joins what stands beside the live charts with the session. `continue_wanted` gives a cut run that goes on."""
 
-    def __init__(self, window: "MainWindow") -> None:
-        super().__init__(window)
-        self._window, self._session = window, window.session
-        view = window.run_view
-        view.readings.wanted.connect(partial(window.safely, self.add_reading))
-        view.channels.clicked.connect(lambda: window.safely(self.choose_channels))
+    continue_wanted = pyqtSignal(object)
+
+    def __init__(self, shell: Shell, view: RunView, recording: RecordingControl) -> None:
+        super().__init__(view)
+        self._shell, self._session, self._view, self._recording = shell, shell.session, view, recording
+        view.readings.wanted.connect(partial(shell.safely, self.add_reading))
+        view.channels.clicked.connect(lambda: shell.safely(self.choose_channels))
         for signal, call in (
             (view.readings.removal_wanted, self.remove_reading),
             (view.cut.keep_wanted, self.keep_cut),
             (view.cut.void_wanted, self.void_cut),
             (view.cut.continue_wanted, self.continue_cut),
         ):
-            signal.connect(lambda number, call=call: window.safely(partial(call, number)))
+            signal.connect(lambda number, call=call: shell.safely(partial(call, number)))
 
     def words(self) -> list[str]:
         """What is read along with the chosen device and workload, in words."""
@@ -43,7 +44,7 @@ class BesideControl(QObject):
         try:
             words = [i.name for i in meters_of(self._session.book, device)]
         except PinchError as error:
-            self._window.notices.error(str(error))
+            self._shell.notices.error(str(error))
             return []
         if workload.frame_log and device.rig is None:
             words.append(f"the frames in {workload.frame_log}")
@@ -53,7 +54,7 @@ class BesideControl(QObject):
 
     def add_reading(self) -> None:
         """A value that was read by hand: at this moment of the recording, else at the end of the chosen run."""
-        recorded = self._window.recording.live
+        recorded = self._recording.live
         now_recording = self._session.recording_now and recorded is not None and self._session.recording is not None
         if now_recording and recorded is not None and self._session.recording is not None:
             run_id, t_s = self._session.recording.run.id or 0, recorded.t_s
@@ -63,7 +64,7 @@ class BesideControl(QObject):
             t_s = log.span_s[1] if log.samples else 0.0
         else:
             raise PinchError("A reading belongs to a run; record one, or choose one above.")
-        dialog = ReadingDialog(run_id, t_s, live(self._session.book.instruments()), self._window)
+        dialog = ReadingDialog(run_id, t_s, live(self._session.book.instruments()), self._shell.dialog_parent)
         if dialog.exec():
             self.keep_reading(dialog.reading)
 
@@ -73,7 +74,7 @@ class BesideControl(QObject):
         recording = self._session.recording
         if self._session.recording_now and recording is not None and recording.run.id == reading.run_id:
             recording.heed(reading.channel, reading.value)
-        self._window.notices.done("The reading is kept with the run.")
+        self._shell.notices.done("The reading is kept with the run.")
 
     def remove_reading(self, reading_id: int) -> None:
         """Take a reading away."""
@@ -90,25 +91,27 @@ class BesideControl(QObject):
         recording, run = self._session.recording, self._session.run
         run_id = recording.run.id if self._session.recording_now and recording is not None else run.id if run else None
         readings = self._session.book.readings(run_id) if run_id is not None else []
-        self._window.run_view.readings.show_readings(readings)
+        self._view.readings.show_readings(readings)
 
     def choose_channels(self) -> None:
         """Which channels stand large; the choice stays with the device."""
-        recorded, device = self._window.recording.live, self._session.device
+        recorded, device = self._recording.live, self._session.device
         if recorded is None or device is None or not recorded.values:
             raise PinchError("Channels can be chosen once a run is recorded.")
-        dialog = ChannelsDialog(sorted(recorded.values), [n for n, _ in recorded.shown_channels()], self._window)
+        dialog = ChannelsDialog(
+            sorted(recorded.values), [n for n, _ in recorded.shown_channels()], self._shell.dialog_parent
+        )
         if dialog.exec():
             self.show_channels(dialog.channels)
 
     def show_channels(self, channels: tuple[str, ...]) -> None:
         """Show these channels large from now on."""
-        recorded, device = self._window.recording.live, self._session.device
+        recorded, device = self._recording.live, self._session.device
         if recorded is not None and device is not None:
             recorded.shown = channels
             changed = device.model_copy(update={"shown": channels})
             self._session.change("choose channels", lambda: self._session.book.save(changed))
-            self._window.run_view.live.refresh(recorded, self._session.slot(device.id or 0))
+            self._view.live.refresh(recorded, self._session.slot(device.id or 0))
 
     # Runs without a stop
 
@@ -117,32 +120,33 @@ class BesideControl(QObject):
         book = self._session.book
         cut = book.cut_runs()
         if not cut or book.read_only:
-            self._window.run_view.cut.show_run(None, "", 0, 0, False)
+            self._view.cut.show_run(None, "", 0, 0, False)
             return
-        device, setting, workload = self._subject_of(cut[-1])
+        device, setting, workload = self.subject_of(cut[-1])
         _, samples = runlogs.log_size(book, cut[-1].id or 0)
         subject = f"{workload.name} on {device.name} at {setting.name}"
         recordable = bool(device.rig or device.local or device.reach)
-        self._window.run_view.cut.show_run(cut[-1], subject, samples, len(cut) - 1, recordable)
+        self._view.cut.show_run(cut[-1], subject, samples, len(cut) - 1, recordable)
 
     def keep_cut(self, run_id: int) -> None:
         """It gets a stop and counts as it is."""
         self._session.choose_run(run_id)
-        self._window.changes.close_cut_run()
-        self._window.notices.done("The run is kept as it was cut.")
+        self._shell.changes.close_cut_run()
+        self._shell.notices.done("The run is kept as it was cut.")
 
     def void_cut(self, run_id: int) -> None:
         """It does not count; the operator says why."""
         self._session.choose_run(run_id)
-        self._window.asking.void_run()
+        reason = ask_text(self._shell.dialog_parent, *VOID_WORDS)
+        if reason:
+            self._shell.changes.void_run(reason)
 
     def continue_cut(self, run_id: int) -> None:
         """Another pass of the same run; the gap stays a gap."""
-        run = self._session.book.get(Run, run_id)
         self._session.choose_run(run_id)
-        request = self._window.run_view.request(*self._subject_of(run))
-        self._window.start(request, run)
+        self.continue_wanted.emit(self._session.book.get(Run, run_id))
 
-    def _subject_of(self, run: Run) -> tuple[Device, Setting, Workload]:
+    def subject_of(self, run: Run) -> tuple[Device, Setting, Workload]:
+        """Its device, setting and workload."""
         book = self._session.book
         return book.get(Device, run.device_id), book.get(Setting, run.setting_id), book.get(Workload, run.workload_id)

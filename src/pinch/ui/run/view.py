@@ -19,9 +19,10 @@ from pinch.bench.records import Device, Runner, Setting, Workload
 from pinch.narrative import cautions
 from pinch.runs.recording import ends_by_itself
 from pinch.runs.sourcing import RunRequest
+from pinch.ui.page import PageView
 from pinch.ui.run.cut import CutRunView
 from pinch.ui.run.live import LiveView
-from pinch.ui.run.preflight_control import PreflightView
+from pinch.ui.run.preflight_view import PreflightView
 from pinch.ui.run.reading_dialog import ReadingsView
 from pinch.ui.run.state import LiveRun
 from pinch.ui.shell.words import captioned, hairline, label
@@ -30,7 +31,7 @@ PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fas
 RATES = ((1.0, "1 a second"), (0.5, "2 a second"), (0.2, "5 a second"), (0.1, "10 a second"))
 
 
-class RunView(QWidget):
+class RunView(PageView):
     """`start_wanted` gives a request; the other signals have no content."""
 
     start_wanted = pyqtSignal(object)

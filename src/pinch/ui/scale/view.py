@@ -23,6 +23,7 @@ from pinch.narrative import curve_words
 from pinch.narrative.explain_curves import explain_spot
 from pinch.narrative.explanation import Explanation
 from pinch.ui.chooser import Chooser
+from pinch.ui.page import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.scale import state
@@ -36,7 +37,7 @@ TABLE_HEIGHT, LEAST_TABLE, TABLE_SHARE, SMALL = 168, 104, 0.24, 620
 MEASURES = {AVERAGE: "average", **LOW_NAMES}
 
 
-class ScaleView(QWidget):
+class ScaleView(PageView):
     """`changed` gives what is looked at anew as a dict of the choice's fields; `run_wanted` a run to open in Judge."""
 
     explained = pyqtSignal(Explanation)

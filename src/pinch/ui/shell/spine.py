@@ -79,7 +79,7 @@ class Spine(QWidget):
 
     chosen = pyqtSignal(int)
 
-    def __init__(self, pages: list[tuple[str, str]]) -> None:
+    def __init__(self, pages: list[str]) -> None:
         super().__init__()
         self.setObjectName("spine")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -90,7 +90,7 @@ class Spine(QWidget):
         column.addWidget(Wordmark())
         self._group = QButtonGroup(self)
         self._group.setExclusive(True)
-        self.entries = [SpineEntry(name, key) for name, key in pages]
+        self.entries = [SpineEntry(name, f"Alt+{number}") for number, name in enumerate(pages, 1)]
         for number, entry in enumerate(self.entries):
             self._group.addButton(entry, number)
             column.addWidget(entry)

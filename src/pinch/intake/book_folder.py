@@ -1,0 +1,103 @@
+"""A whole book of a folder of open files: records as JSON, logs as CSV.
+
+`book.json` holds every record with its number, marks and readings; `logs/run-N.csv` the samples of run N in Pinch's own
+form, `logs/run-N-frames.csv` its single frames. What comes back is equal: the same records, the same samples.
+"""
+
+from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from pinch.bench import runlogs
+from pinch.bench.book import create_book
+from pinch.bench.cards import Card, Report
+from pinch.bench.files import read_model
+from pinch.bench.plans import Plan
+from pinch.bench.readings import Instrument, Reading
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
+from pinch.core.runlog import Mark
+from pinch.sources.runlog_csv import read_run_log
+
+INDEX, LOGS = "book.json", "logs"
+MOST_BYTES = 200_000_000
+
+
+class FileMark(BaseModel):
+    """A mark of a run."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    run_id: int
+    t_s: float
+    text: str
+
+
+class BookIndex(BaseModel):
+    """Everything of a book but its samples."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    pinch: Literal["book"] = "book"
+    version: Literal[1] = 1
+    devices: tuple[Device, ...] = ()
+    settings: tuple[Setting, ...] = ()
+    workloads: tuple[Workload, ...] = ()
+    protocols: tuple[Protocol, ...] = ()
+    instruments: tuple[Instrument, ...] = ()
+    plans: tuple[Plan, ...] = ()
+    runs: tuple[Run, ...] = ()
+    marks: tuple[FileMark, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    acceptances: tuple[Acceptance, ...] = ()
+    cards: tuple[Card, ...] = ()
+    report: Report | None = None
+
+    @property
+    def records(self) -> tuple[Record, ...]:
+        """All records, those that others refer to first."""
+        first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
+        last = (self.report,) if self.report is not None else ()
+        return (*first, *self.plans, *self.runs, *self.readings, *self.acceptances, *self.cards, *last)
+
+
+def read_book_folder(folder: Path, target: Path) -> int:
+    """Make a new book of a folder; returns its runs. Where anything in the folder is wrong, there is no book.
+
+    Raises
+    ------
+    PinchError : a file of the folder cannot be read, or the book exists or cannot be written.
+    """
+    index = read_model(folder / INDEX, BookIndex, MOST_BYTES)
+    book = create_book(target)
+    try:
+        for record in index.records:
+            book.restore(record)
+        for mark in index.marks:
+            runlogs.add_mark(book, mark.run_id, Mark(mark.t_s, mark.text))
+        for run in index.runs:
+            for path in (folder / LOGS / name for name in (samples_name(run.id or 0), frames_name(run.id or 0))):
+                if path.is_file():
+                    runlogs.append_log(book, run.id or 0, read_run_log(path))
+    except BaseException:
+        book.close()
+        for left in (target, target.with_name(f"{target.name}-wal"), target.with_name(f"{target.name}-shm")):
+            left.unlink(missing_ok=True)
+        raise
+    book.close()
+    return len(index.runs)
+
+
+def is_book_folder(folder: Path) -> bool:
+    """Whether a folder holds a book as open files."""
+    return (folder / INDEX).is_file()
+
+
+def samples_name(run_id: int) -> str:
+    """File name of the samples of a run."""
+    return f"run-{run_id}.csv"
+
+
+def frames_name(run_id: int) -> str:
+    """File name of the single frames of a run."""
+    return f"run-{run_id}-frames.csv"

@@ -1,0 +1,103 @@
+"""The Bench page: what is tested."""
+
+from collections.abc import Sequence
+from functools import partial
+
+from PyQt6.QtWidgets import QInputDialog
+
+from pinch.bench.cards import CardKind, UnitsQuery
+from pinch.bench.records import Setting, live
+from pinch.core.errors import PinchError
+from pinch.ui.bench.control import BenchControl
+from pinch.ui.bench.view import BenchView
+from pinch.ui.dialogs import LadderDialog
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Page, RecordsTarget, Sent, Shell, Target
+
+
+class BenchPage(Page[BenchView]):
+    """Devices, settings, workloads and protocols, entered and kept."""
+
+    name, early = "Bench", True
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self.control = BenchControl(shell.session, self.view, shell.safely)
+
+    def make(self) -> BenchView:
+        view, shell = BenchView(), self.shell
+        view.rig_wanted.connect(partial(shell.safely, shell.changes.add_rig))
+        view.computer_wanted.connect(partial(shell.safely, shell.changes.add_computer))
+        view.ladder_wanted.connect(partial(shell.safely, self.make_ladder))
+        return view
+
+    def menu(self) -> Sequence[MenuEntry]:
+        edit, add, changes = MenuName.EDIT, MenuName.ADD, self.shell.changes
+        return (
+            MenuEntry(edit, 130, "Copy this record as the next", self.control.copy, "Ctrl+Shift+D"),
+            MenuEntry(edit, 140, "Archive this record, or bring it back", self.control.archive, "Ctrl+Shift+A"),
+            MenuEntry(add, 10, "This computer", changes.add_computer),
+            MenuEntry(add, 20, "The simulated devices", changes.add_rig),
+            MenuEntry(add, 110, "Record of the kind shown", self.control.new, "Ctrl+Shift+N"),
+            MenuEntry(add, 120, "Setting", self.new_setting),
+            MenuEntry(add, 130, "Settings of another device …", self.copy_settings),
+            MenuEntry(add, 140, "Ladder of limits …", self.make_ladder, "Ctrl+L"),
+        )
+
+    def cancel(self) -> None:
+        self.view.form.leave()
+
+    def count(self) -> str:
+        devices = len(live(self.session.book.devices()))
+        return "1 device" if devices == 1 else f"{devices} devices" if devices else ""
+
+    def show(self) -> None:
+        self.shell.margin.show_notes(None)
+        self.control.refresh()
+        self.shell.margin.tell(*self.control.margin())
+
+    def reveal(self, target: Target) -> bool:
+        if not isinstance(target, RecordsTarget):
+            return False
+        self.view.choose_kind(target.kind)
+        return True
+
+    def sent(self) -> Sent:
+        devices = tuple(d.id or 0 for d in live(self.session.book.devices()))
+        if not devices:
+            raise PinchError("There is no device to send to the deck yet.")
+        return Sent(CardKind.TABLE, UnitsQuery(device_ids=devices))
+
+    def search(self) -> bool:
+        self.view.go_to_search()
+        return True
+
+    def new_setting(self) -> None:
+        """A new setting of the chosen device."""
+        self.shell.go_to(RecordsTarget(Setting))
+        self.control.new()
+
+    def make_ladder(self) -> None:
+        """Settings of the chosen device with limits in even steps."""
+        device = self.session.device
+        if device is None:
+            raise PinchError("Choose a device first; a setting belongs to one.")
+        dialog = LadderDialog(device, self.shell.dialog_parent)
+        if dialog.exec():
+            self.shell.go_to(RecordsTarget(Setting))
+            made = self.control.make_ladder(*dialog.limits())
+            self.shell.notices.done(f"{made} new settings of {device.name}.")
+
+    def copy_settings(self) -> None:
+        """All settings of another device become settings of the chosen one."""
+        device, book = self.session.device, self.session.book
+        others = {d.name: d for d in live(book.devices()) if device is not None and d.id != device.id}
+        if device is None or not others:
+            raise PinchError("Choose a device first, and have another to copy from.")
+        words = f"All settings become settings of {device.name}, from"
+        parent = self.shell.dialog_parent
+        name, given = QInputDialog.getItem(parent, "Copy settings", words, list(others), 0, False)
+        if given:
+            self.shell.go_to(RecordsTarget(Setting))
+            copied = self.control.copy_settings(others[name])
+            self.shell.notices.done(f"{copied} settings of {name} are settings of {device.name}.")

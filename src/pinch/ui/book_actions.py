@@ -1,0 +1,130 @@
+"""Books, and what is written of a whole book: what is asked first."""
+
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog
+
+from pinch.core.errors import PinchError
+from pinch.intake.book_folder import is_book_folder
+from pinch.ui.dialogs import save_name
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Shell, WindowPart
+
+BOOKS = "Books of Pinch (*.pinch)"
+RECORDS = "Records of Pinch (*.json)"
+
+
+class BookActions(WindowPart):
+    """One method for each action; no answer means that nothing is done."""
+
+    def __init__(self, shell: Shell) -> None:
+        self._shell = shell
+
+    def menu(self) -> Sequence[MenuEntry]:
+        book = MenuName.BOOK
+        return (
+            MenuEntry(book, 10, "New book …", self.new_book, "Ctrl+N"),
+            MenuEntry(book, 20, "Open book …", self.open_book, "Ctrl+O"),
+            MenuEntry(book, 30, "Save a copy …", self.copy_book, "Ctrl+Shift+S"),
+            MenuEntry(book, 40, "Write the book as open files …", self.write_book),
+            MenuEntry(book, 50, "Book from open files …", self.book_from_files),
+            MenuEntry(book, 140, "Write runs, figures and readings …", self.write_tables, "Ctrl+Alt+E"),
+            MenuEntry(book, 160, "Write the records …", self.write_records),
+            MenuEntry(MenuName.ADD, 270, "Records from a file …", self.add_records),
+        )
+
+    def cancel(self) -> None:
+        self._shell.writing.close()
+
+    def takes(self, paths: Sequence[Path]) -> bool:
+        if len(paths) != 1:
+            return False
+        if paths[0].suffix == ".pinch":
+            self._shell.session.open(paths[0])
+            return True
+        if is_book_folder(paths[0]):
+            self.book_from_files_in(paths[0])
+            return True
+        return False
+
+    def new_book(self) -> None:
+        """A new, empty book."""
+        path = self._save_name("New book", "", BOOKS)
+        if path:
+            self._shell.session.create(_with_ending(path))
+
+    def open_book(self) -> None:
+        """Another book."""
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Open book", "", BOOKS)
+        if name:
+            self._shell.session.open(Path(name))
+
+    def copy_book(self) -> None:
+        """A copy of this book."""
+        path = self._save_name("Save a copy of the book", "", BOOKS)
+        if path:
+            self._shell.session.book.copy_to(_with_ending(path))
+            self._shell.notices.done(f"{_with_ending(path)} is written.")
+
+    def write_book(self) -> None:
+        """The whole book as a folder of open files."""
+        parent = self._shell.dialog_parent
+        name = QFileDialog.getExistingDirectory(parent, "Empty folder for the book as open files")
+        if name:
+            self._shell.writing.book(self._shell.session.book.path, Path(name))
+
+    def book_from_files(self) -> None:
+        """A new book of a folder of open files."""
+        name = QFileDialog.getExistingDirectory(self._shell.dialog_parent, "Folder with book.json")
+        if name:
+            self.book_from_files_in(Path(name))
+
+    def book_from_files_in(self, folder: Path) -> None:
+        """A new book of the open files in this folder.
+
+        Raises
+        ------
+        PinchError : it holds no book.
+        """
+        if not is_book_folder(folder):
+            raise PinchError(f"{folder}: there is no book.json in this folder.")
+        path = self._save_name("New book of these files", "", BOOKS)
+        if path:
+            shell = self._shell
+            opened = partial(shell.safely, partial(shell.session.open, _with_ending(path)))
+            shell.writing.book_from(folder, _with_ending(path), lambda _: opened())
+
+    def write_tables(self) -> None:
+        """Runs, figures and readings of the whole book as tables."""
+        kinds = "Tables (*.xlsx *.ods *.csv *.json)"
+        path = self._save_name("Write runs, figures and readings", "runs.xlsx", kinds)
+        if path:
+            self._shell.writing.tables(self._shell.session.book.path, path)
+
+    def write_records(self) -> None:
+        """Devices, settings, workloads, protocols and plans as JSON."""
+        from pinch.bench.exchange import exchange_of, write_exchange
+
+        path = self._save_name("Write the records", "bench.json", RECORDS)
+        if path:
+            write_exchange(exchange_of(self._shell.session.book), path)
+            self._shell.notices.done(f"{path} is written.")
+
+    def add_records(self) -> None:
+        """Records from a JSON file; nothing is added where something in it is wrong."""
+        from pinch.bench.exchange import add_exchange, read_exchange
+
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Add records", "", RECORDS)
+        if name:
+            exchange, session = read_exchange(Path(name)), self._shell.session
+            session.change(f"add records of {Path(name).name}", lambda: add_exchange(session.book, exchange))
+            self._shell.notices.done(f"The records of {Path(name).name} are in the book.")
+
+    def _save_name(self, title: str, name: str, kinds: str) -> Path | None:
+        return save_name(self._shell.dialog_parent, title, name, kinds)
+
+
+def _with_ending(path: Path) -> Path:
+    return path if path.suffix else path.with_suffix(".pinch")

@@ -1,0 +1,214 @@
+"""The Judge page: what a run held, what held it back, and the list of all runs."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog
+
+from pinch.bench.cards import CardKind, RunsQuery
+from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.charts.face import Drawn
+from pinch.charts.spec import minutes
+from pinch.core.errors import PinchError
+from pinch.core.judge import Judgement
+from pinch.core.runlog import RunLog
+from pinch.narrative.told_words import told_headline, told_lines
+from pinch.ui.dialogs import VOID_WORDS, ask_text, save_name
+from pinch.ui.judge.control import JudgeControl
+from pinch.ui.judge.list_control import DigestControl
+from pinch.ui.judge.listing import FLAG_WORDS
+from pinch.ui.judge.state import JudgedRun
+from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME, JudgeView
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Page, RunTarget, Sent, Shell, Target
+
+
+class JudgePage(Page[JudgeView]):
+    """The chosen run, judged; on their tab all runs."""
+
+    name, early = "Judge", True
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self.control = JudgeControl(shell.session, shell.dialog_parent)
+        self.digesting = DigestControl(shell, self.view)
+        self.control.finished.connect(self._judged)
+        self.control.failed.connect(self._not_judged)
+
+    def make(self) -> JudgeView:
+        view, shell = JudgeView(), self.shell
+        view.explained.connect(shell.margin.explain)
+        view.chart_wanted.connect(shell.write_chart)
+        view.log_wanted.connect(lambda: shell.safely(self.write_log))
+        view.window_chosen.connect(lambda a, b: shell.safely(lambda: self.choose_window(a, b)))
+        view.tab_turned.connect(lambda _: shell.safely(self.show))
+        view.runs.run_opened.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
+        view.runs.overlay_wanted.connect(lambda ids: shell.safely(lambda: self.digesting.overlay(ids)))
+        return view
+
+    def menu(self) -> Sequence[MenuEntry]:
+        book, edit, go, changes = MenuName.BOOK, MenuName.EDIT, MenuName.GO, self.shell.changes
+        return (
+            MenuEntry(book, 120, "Write the log …", self.write_log, "Ctrl+Shift+E"),
+            MenuEntry(book, 130, "Write the log as Parquet …", self.write_parquet),
+            MenuEntry(edit, 210, "Move the settled window", self.view.move_window.toggle, "Ctrl+Shift+W"),
+            MenuEntry(edit, 220, "Settled window as it is found", changes.find_window),
+            MenuEntry(edit, 240, "Close this cut run", changes.close_cut_run),
+            MenuEntry(edit, 250, "Make this run void …", self.void_run),
+            MenuEntry(edit, 260, "Remove this run", changes.remove_run),
+            MenuEntry(go, 230, "Next run", lambda: self.session.step_run(1), "Alt+Down"),
+            MenuEntry(go, 240, "Previous run", lambda: self.session.step_run(-1), "Alt+Up"),
+            MenuEntry(go, 250, "Next event of the run", lambda: self.view.step_event(1), "Ctrl+Right"),
+            MenuEntry(go, 260, "Previous event of the run", lambda: self.view.step_event(-1), "Ctrl+Left"),
+            MenuEntry(go, 270, "List of all runs", self.show_runs, "Ctrl+Shift+L"),
+            MenuEntry(go, 280, "Overlay the chosen runs", self.overlay_chosen, "Ctrl+Shift+O"),
+        )
+
+    def forget(self) -> None:
+        self.digesting.forget()
+
+    def cancel(self) -> None:
+        self.control.cancel()
+        self.digesting.cancel()
+
+    def count(self) -> str:
+        subject = self.session.subject
+        if None in (subject.device_id, subject.workload_id):
+            return ""
+        runs = len(self.session.book.runs(subject.device_id, subject.workload_id))
+        return f"{runs} here" if runs else ""
+
+    def show(self) -> None:
+        margin, view = self.shell.margin, self.view
+        if self.shell.shows(self) and view.tabs.currentIndex() == RUNS:
+            self.digesting.show()
+            margin.show_notes(None)
+            flags = [f"{flag}: {words}." for flag, words in FLAG_WORDS.items()]
+            margin.tell("What speaks against a run", [*flags, "Enter opens a run; Ctrl+Shift+O overlays."])
+            return
+        run = self.session.run
+        if run is None:
+            margin.show_notes(None)
+            margin.tell("No run", ["Record a run on the Run page, or add one with Add, Runs from logs."])
+            view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
+            return
+        margin.show_notes(run.id, run.notes)
+        if run.summary is not None:
+            unit = self.session.book.get(Workload, run.workload_id).score_unit
+            view.show_nothing(told_headline(run.summary, unit))
+            margin.tell("A score without a log", told_lines(run.summary, unit))
+            return
+        try:
+            found = self.control.judgement_of(run)
+        except PinchError as error:
+            self._not_judged(str(error))
+            return
+        if found is None:
+            view.show_nothing("Judging this run …")
+            return
+        shown = self._judged_run(run, *found)
+        view.show_run(shown, self.session.slot(run.device_id))
+        margin.tell("This run", shown.overview())
+
+    def reveal(self, target: Target) -> bool:
+        if not isinstance(target, RunTarget):
+            return False
+        self.view.tabs.setCurrentIndex(TIME)
+        self.session.choose_run(target.run_id)
+        return True
+
+    def chart(self) -> Drawn | None:
+        return self.view.written
+
+    def sent(self) -> Sent:
+        tab = self.view.tabs.currentIndex()
+        if tab == RUNS:
+            ids = tuple(self.view.runs.chosen)
+            if not ids:
+                raise PinchError("Choose runs in the list first.")
+            return Sent(CardKind.SHARES if len(ids) > 1 else CardKind.TIMELINE, RunsQuery(run_ids=ids))
+        if tab == OVERLAY:
+            if not self.digesting.overlaid:
+                raise PinchError("Lay runs over each other first, from the list of all runs.")
+            return Sent(CardKind.TIMELINE, RunsQuery(run_ids=self.digesting.overlaid))
+        run = self.session.run
+        if run is None or run.id is None:
+            raise PinchError("There is no run to send to the deck.")
+        kinds = {FRAMES: CardKind.FRAMES, HEAT: CardKind.HEAT}
+        return Sent(kinds.get(tab, CardKind.TIMELINE), RunsQuery(run_ids=(run.id,)))
+
+    def search(self) -> bool:
+        if self.view.tabs.currentIndex() != RUNS:
+            return False
+        self.view.runs.filter.setFocus()
+        return True
+
+    def fit(self) -> bool:
+        self.view.fit()
+        return True
+
+    def show_runs(self) -> None:
+        """The list of all runs."""
+        self.view.tabs.setCurrentIndex(RUNS)
+        self.shell.show_page(self)
+
+    def overlay_chosen(self) -> None:
+        """The runs chosen in the list, laid over each other."""
+        self.shell.show_page(self)
+        self.digesting.overlay(self.view.runs.chosen)
+
+    def choose_window(self, start_s: float, end_s: float) -> None:
+        """Ask why the settled window was moved; without a reason it goes back."""
+        words = f"{minutes(start_s)} to {minutes(end_s)}: why this window?"
+        reason = ask_text(self.shell.dialog_parent, "Settled window by hand", words)
+        if reason:
+            self.shell.changes.choose_window(start_s, end_s, reason)
+        else:
+            self.shell.refresh()
+
+    def void_run(self) -> None:
+        """Ask why the run does not count."""
+        if self.session.run is None:
+            raise PinchError("There is no run to make void.")
+        reason = ask_text(self.shell.dialog_parent, *VOID_WORDS)
+        if reason:
+            self.shell.changes.void_run(reason)
+
+    def write_log(self) -> None:
+        """The log as a data package."""
+        shown = self._run_shown()
+        name = QFileDialog.getExistingDirectory(self.shell.dialog_parent, "Folder for the log and datapackage.json")
+        if name:
+            self.shell.writing.log(shown, Path(name))
+
+    def write_parquet(self) -> None:
+        """The log as Parquet."""
+        shown, parent = self._run_shown(), self.shell.dialog_parent
+        path = save_name(parent, "Write the log as Parquet", f"run-{shown.run.id}.parquet", "Parquet (*.parquet)")
+        if path:
+            self.shell.writing.parquet(shown, path)
+
+    def _run_shown(self) -> JudgedRun:
+        shown = self.view.shown
+        if shown is None:
+            raise PinchError("There is no run on the Judge page to write.")
+        return shown
+
+    def _judged(self, run_id: int) -> None:
+        """The judgement of a run is there."""
+        if self.shell.shows(self) and self.session.subject.run_id == run_id:
+            self.shell.refresh()
+
+    def _not_judged(self, reason: str) -> None:
+        """A run cannot be judged."""
+        self.view.show_nothing("This run cannot be judged.")
+        self.shell.margin.tell("No judgement", [reason])
+
+    def _judged_run(self, run: Run, log: RunLog, judged: Judgement) -> JudgedRun:
+        book = self.session.book
+        records = (
+            book.get(Device, run.device_id),
+            book.get(Setting, run.setting_id),
+            book.get(Workload, run.workload_id),
+        )
+        return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id)))

@@ -1,0 +1,90 @@
+"""Logs and tables of scores on their way into the book: what is asked first, and what is dropped on the window."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+
+from pinch.core.errors import PinchError
+from pinch.intake.filing import NamePattern
+from pinch.sources.sheets import is_spreadsheet, read_sheet, sheet_of_text
+from pinch.ui.logs.control import LogImport
+from pinch.ui.logs.watch_control import WatchControl
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Shell, WindowPart
+
+
+class LogActions(WindowPart):
+    """One method for each action; no answer means that nothing is done."""
+
+    def __init__(self, shell: Shell) -> None:
+        self._shell = shell
+        self.importing = LogImport(shell)
+        self.watching = WatchControl(shell, self.importing)
+
+    def menu(self) -> Sequence[MenuEntry]:
+        add = MenuName.ADD
+        return (
+            MenuEntry(add, 210, "Runs from logs …", self.import_log, "Ctrl+I"),
+            MenuEntry(add, 220, "Runs from a folder of logs …", self.import_folder, "Ctrl+Shift+I"),
+            MenuEntry(add, 230, "Watch a folder for logs, or end it …", self.watch_folder, "Ctrl+Alt+F"),
+            MenuEntry(add, 240, "Logs that wait for an answer …", self.watching.ask, "Ctrl+Alt+W"),
+            MenuEntry(add, 250, "Scores from a table …", self.import_scores, "Ctrl+Alt+I"),
+            MenuEntry(add, 260, "Scores from copied cells", self.paste_scores, "Ctrl+Alt+V"),
+        )
+
+    def forget(self) -> None:
+        self.watching.end()
+
+    def cancel(self) -> None:
+        self.importing.cancel()
+        self.watching.end()
+
+    def takes(self, paths: Sequence[Path]) -> bool:
+        if len(paths) == 1 and is_spreadsheet(paths[0]):
+            self.importing.ask_scores(read_sheet(paths[0]))
+        elif paths:
+            self.importing.begin(paths)
+        return bool(paths)
+
+    def import_log(self) -> None:
+        """Logs as runs; what is wrong with them is said before anything is asked."""
+        kinds = "Logs (*.csv *.tsv *.txt *.log *.dat *.zip);;All files (*)"
+        names, _ = QFileDialog.getOpenFileNames(self._shell.dialog_parent, "Add logs as runs", "", kinds)
+        if names:
+            self.importing.begin([Path(name) for name in names])
+
+    def import_folder(self) -> None:
+        """A folder of logs as runs."""
+        name = QFileDialog.getExistingDirectory(self._shell.dialog_parent, "Folder of logs")
+        if name:
+            self.importing.begin([Path(name)])
+
+    def watch_folder(self) -> None:
+        """A folder whose new logs become runs; once more ends it."""
+        if self.watching.folder is not None:
+            folder = self.watching.folder
+            self.watching.end()
+            self._shell.notices.done(f"{folder} is not watched any more.")
+            return
+        parent = self._shell.dialog_parent
+        name = QFileDialog.getExistingDirectory(parent, "Folder that logs come into")
+        words = f"How are the files named? {NamePattern.EXAMPLE}\nEmpty: the names in the book are looked for."
+        pattern, given = QInputDialog.getText(parent, "Watch a folder", words) if name else ("", False)
+        if given:
+            self.watching.begin(Path(name), NamePattern(pattern))
+
+    def import_scores(self) -> None:
+        """A table of scores as runs without a log."""
+        kinds = "Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)"
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Scores from a table", "", kinds)
+        if name:
+            self.importing.ask_scores(read_sheet(Path(name)))
+
+    def paste_scores(self) -> None:
+        """Copied cells of a table of scores as runs without a log."""
+        clipboard = QApplication.clipboard()
+        text = clipboard.text() if clipboard else ""
+        if not text.strip():
+            raise PinchError("Copy the cells of a table first, with the names of its columns.")
+        self.importing.ask_scores(sheet_of_text(text, "pasted table"))

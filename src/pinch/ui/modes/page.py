@@ -1,0 +1,85 @@
+"""The Modes page: what the settings of a device really are."""
+
+from pinch.analysis.modes import modes_sheet
+from pinch.bench.cards import CardKind, ModesQuery
+from pinch.charts.face import Drawn
+from pinch.core.errors import PinchError
+from pinch.ui.modes.view import BATTERY, SOUND, WALL, ModesView
+from pinch.ui.page import Page, RunTarget, Sent, Shell
+
+NOTES = [
+    "What “quiet”, “balanced” and “fast” really are: each setting by its measured watts, with what it holds, sounds "
+    "and feels like, and how long the battery lasts.",
+    "Noise, surfaces and watts by hand come from Reading by hand (Ctrl+G) on the Run page. A noise reading whose place "
+    "is “room” is of the room alone, and is taken off.",
+    "~ is by the line of wall over package, not measured; ≤ is an upper bound.",
+]
+KINDS = {WALL: CardKind.WALL, BATTERY: CardKind.BATTERY, SOUND: CardKind.SOUND}
+"""What a tab is sent as; the others as the sheet."""
+
+
+class ModesPage(Page[ModesView]):
+    """The sheet of the chosen device under the chosen workload."""
+
+    name = "Modes"
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self._room: tuple[int | None, float | None] = None, None
+
+    def make(self) -> ModesView:
+        view, shell = ModesView(), self.shell
+        view.explained.connect(shell.margin.explain)
+        view.chart_wanted.connect(shell.write_chart)
+        view.run_wanted.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
+        view.room_chosen.connect(self.choose_room)
+        return view
+
+    def show(self) -> None:
+        session, view, shell = self.session, self.view, self.shell
+        shell.margin.show_notes(None)
+        shell.margin.tell("Modes at a glance", NOTES)
+        points, device, workload = shell.points.wanted(), session.device, session.workload
+        if device is None or workload is None:
+            view.show_nothing(f"Choose {'a device' if device is None else 'a workload'} above to see its modes.")
+            return
+        if points is None:
+            view.show_nothing("Judging all runs …")
+            return
+        rooms = [p.room_c for p in points.points if p.device.id == device.id and p.workload.id == workload.id]
+        known = [r for r in rooms if r is not None]
+        if self._room[0] != device.id:
+            self._room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
+        view.show_rooms(sorted(set(known)), self._room[1])
+        sheet = modes_sheet(points, device, workload, self._room[1], view.grade.currentData())
+        view.show_sheet(sheet, points, session.slot(device.id or 0))
+
+    def points_ready(self) -> None:
+        self.show()
+
+    def chart(self) -> Drawn | None:
+        return self.view.written
+
+    def sent(self) -> Sent:
+        view, subject = self.view, self.session.subject
+        if view.sheet is None or subject.device_id is None or subject.workload_id is None:
+            raise PinchError("Choose a device and a workload above first.")
+        query = ModesQuery(
+            device_id=subject.device_id,
+            workload_id=subject.workload_id,
+            room_c=view.room.currentData(),
+            grade=view.grade.currentData(),
+            share=view.share.value() / 100.0,
+            package_w=view.at_w.value(),
+            limit_db=view.limit.value(),
+        )
+        return Sent(KINDS.get(view.tabs.currentIndex(), CardKind.SHEET), query)
+
+    def draw_again(self) -> None:
+        self.view.draw()
+
+    def choose_room(self, room: float | None) -> None:
+        """Runs of another room count for the sheet."""
+        device = self.session.device
+        self._room = device.id if device else None, room
+        self.show()

@@ -1,0 +1,193 @@
+"""The Plan page: what is wanted, in which order, until when."""
+
+from collections.abc import Sequence
+from functools import partial
+
+from PyQt6.QtCore import QTimer
+
+from pinch.bench.cards import CardKind, TestedQuery
+from pinch.bench.plans import Outcome
+from pinch.bench.presets import Intent
+from pinch.bench.records import live
+from pinch.charts.face import Drawn
+from pinch.core.errors import PinchError
+from pinch.narrative.sheet_words import duration, explain_sheet
+from pinch.ui.dialogs import ask_text, save_name
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
+from pinch.ui.plan.control import present
+from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.plan.state import matrix
+from pinch.ui.plan.view import MATRIX, SHEET, PlanView
+
+START_MS, REPLAN_MS = 300, 60_000
+"""For the hours left, once the window is there; then as the clock goes on."""
+
+
+class PlanPage(Page[PlanView]):
+    """The chosen plan; its run sheet comes from the background."""
+
+    name, early = "Plan", True
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self.control = shell.planning
+        self.control.planned.connect(self._planned)
+        self.control.failed.connect(shell.notices.error)
+        QTimer.singleShot(START_MS, self.control.start_if_changed)
+        clock = QTimer(shell.dialog_parent)
+        clock.timeout.connect(self._clock_went_on)
+        clock.start(REPLAN_MS)
+
+    def make(self) -> PlanView:
+        view, shell, control = PlanView(), self.shell, self.shell.planning
+        for signal, call in (
+            (view.new_wanted, self.new_plan),
+            (view.sessions_wanted, self.ask_sessions),
+            (view.write_wanted, self.write_sheet),
+            (view.record_wanted, self.record_next),
+        ):
+            signal.connect(partial(shell.safely, call))
+        for asked, take in (
+            (view.plan_chosen, control.choose),
+            (view.order_chosen, control.set_order),
+            (view.protocol_chosen, control.set_protocol),
+            (view.hours_typed, control.fit_into),
+            (view.matrix.repeats_typed, control.set_repeats),
+            (view.matrix.priority_wanted, control.next_priority),
+            (view.outcome_wanted, self.note_outcome),
+        ):
+            asked.connect(lambda *given, take=take: shell.safely(partial(take, *given)))
+        return view
+
+    def menu(self) -> Sequence[MenuEntry]:
+        plan, control = MenuName.PLAN, self.control
+        return (
+            MenuEntry(MenuName.BOOK, 150, "Write the run sheet …", self.write_sheet, "Ctrl+P"),
+            MenuEntry(MenuName.ADD, 150, "Plan …", self.new_plan, "Ctrl+Alt+N"),
+            MenuEntry(plan, 10, "Sessions …", self.ask_sessions, "Ctrl+T"),
+            MenuEntry(plan, 20, "Move the sessions on to today", control.move_on),
+            MenuEntry(plan, 30, "Draw another balanced order", control.draw_again),
+            MenuEntry(plan, 40, "Copy this plan as the next", control.copy),
+            MenuEntry(plan, 50, "Archive this plan", control.archive),
+            MenuEntry(plan, 110, "The chosen run is done", partial(self.note_outcome, "done"), "Ctrl+Return"),
+            MenuEntry(plan, 120, "… is void …", partial(self.note_outcome, "void")),
+            MenuEntry(plan, 130, "… is skipped …", partial(self.note_outcome, "skipped")),
+            MenuEntry(plan, 140, "Record the chosen or the next run", self.record_next, "Ctrl+Shift+R"),
+        )
+
+    def forget(self) -> None:
+        self.control.forget()
+
+    def cancel(self) -> None:
+        self.control.cancel()
+
+    def count(self) -> str:
+        sheet = self.control.sheet
+        return f"{duration(sheet.left_s)} left" if sheet and sheet.sheet.runs else ""
+
+    def show(self) -> None:
+        self.shell.margin.show_notes(None)
+        plan, book = self.control.plan, self.session.book
+        self.view.show_plans(self.control.plans, live(book.protocols()), plan)
+        if plan is None:
+            self.shell.margin.tell("The plan", ["A matrix of runs becomes a run sheet: in which order, until when."])
+            return
+        self.view.matrix.show_matrix(matrix(book, plan, self.session.device))
+        self.control.start()
+
+    def records_changed(self) -> None:
+        if not self.shell.shows(self):
+            self.control.start_if_changed()
+
+    def reveal(self, target: Target) -> bool:
+        if not isinstance(target, PlanTarget):
+            return False
+        self.view.tabs.setCurrentIndex(MATRIX if target.as_matrix else SHEET)
+        return True
+
+    def chart(self) -> Drawn | None:
+        return self.view.timeline.chart if self.control.plan else None
+
+    def sent(self) -> Sent:
+        return Sent(CardKind.TABLE, TestedQuery())
+
+    # What is asked
+
+    def new_plan(self) -> None:
+        """A plan from what it is to find out."""
+        book = self.session.book
+        devices, workloads, protocols = live(book.devices()), live(book.workloads()), live(book.protocols())
+        if not devices or not workloads:
+            raise PinchError("A plan needs a device and a workload; enter them on the Bench page first.")
+        dialog = NewPlanDialog(devices, workloads, protocols, self.session.device, self.shell.dialog_parent)
+        if dialog.exec():
+            intent = dialog.intent.currentData()
+            chosen = [dialog.device.currentData()]
+            if intent is Intent.PAIR and dialog.other.currentData() != chosen[0]:
+                chosen.append(dialog.other.currentData())
+            self.control.new(
+                intent,
+                dialog.plan_name,
+                chosen,
+                dialog.workload_ids,
+                dialog.repeats.value(),
+                dialog.protocol.currentData(),
+            )
+            self.shell.go_to(PlanTarget(intent is Intent.EMPTY))
+
+    def ask_sessions(self) -> None:
+        """When there is time for the plan."""
+        plan = self.control.plan
+        if plan is None:
+            raise PinchError("There is no plan yet; make one first.")
+        dialog = SessionsDialog(plan.sessions, present(), self.shell.dialog_parent)
+        if dialog.exec():
+            self.control.set_sessions(dialog.sessions)
+
+    def write_sheet(self) -> None:
+        """The run sheet to print, as a table or as a calendar."""
+        sheet = self.control.sheet
+        if sheet is None:
+            raise PinchError("There is no run sheet yet; make a plan first.")
+        kinds = "Run sheets (*.pdf *.html *.csv *.ics)"
+        path = save_name(self.shell.dialog_parent, "Write the run sheet", "run-sheet.pdf", kinds)
+        if path:
+            self.shell.writing.sheet(sheet, path)
+
+    def note_outcome(self, outcome: str) -> None:
+        """The chosen run of the sheet is done, void or skipped; the latter two ask why. One that was done can turn out
+        void."""
+        line, result = self.view.chosen_line, Outcome(outcome)
+        was_done = line is not None and line.outcome is Outcome.DONE and result is Outcome.VOID
+        if not self.shell.shows(self) or line is None or not (line.is_run or was_done):
+            raise PinchError("Choose a run of the run sheet that is still to do.")
+        reason = "" if result is Outcome.DONE else self.ask_reason(result)
+        if reason is not None and was_done:
+            self.control.void(self.view.table.currentRow(), reason)
+        elif reason is not None:
+            self.control.note(line, result, reason)
+
+    def ask_reason(self, outcome: Outcome) -> str | None:
+        """Why a run of the plan is void or skipped; None where the operator thought better of it."""
+        return ask_text(self.shell.dialog_parent, f"This run is {outcome}", "Why?")
+
+    def record_next(self) -> None:
+        """The chosen run of the sheet, on other pages the next one, becomes what is to be recorded."""
+        following = self.control.next_step()
+        line = self.view.chosen_line if self.shell.shows(self) else following[0] if following else None
+        if line is None or not line.is_run:
+            raise PinchError("Choose a run of the run sheet that is still to do.")
+        self.shell.go_to(RecordingTarget(self.control.take(line)))
+
+    def _planned(self) -> None:
+        """A run sheet is there."""
+        sheet = self.control.sheet
+        if sheet is not None and self.shell.shows(self):
+            self.view.show_sheet(sheet)
+            self.shell.margin.explain(explain_sheet(sheet))
+        self.shell.count()
+
+    def _clock_went_on(self) -> None:
+        if self.shell.shows(self) and self.view.isVisible():
+            self.control.start()

@@ -1,0 +1,114 @@
+"""The Scale page: score against measured watts."""
+
+from collections.abc import Sequence
+
+from pinch.analysis.curves import CurveSeries, ScaleResult
+from pinch.bench.cards import CardKind
+from pinch.charts.face import Drawn
+from pinch.core.errors import PinchError
+from pinch.narrative.cards import curve_cards
+from pinch.ui.menus import MenuEntry, MenuName
+from pinch.ui.page import Page, RunTarget, Sent, Shell
+from pinch.ui.scale.control import ScaleControl
+from pinch.ui.scale.view import ScaleView
+
+
+class ScalePage(Page[ScaleView]):
+    """The chosen workload over the watts of the devices that were tested with it."""
+
+    name = "Scale"
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell)
+        self.control = ScaleControl(shell.session, shell.points, shell.dialog_parent)
+
+    def make(self) -> ScaleView:
+        view, shell, control = ScaleView(), self.shell, self.control
+        view.explained.connect(shell.margin.explain)
+        view.chart_wanted.connect(shell.write_chart)
+        view.run_wanted.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
+        view.changed.connect(lambda changed: control.choose(**changed))
+        view.family_wanted.connect(self.choose_family)
+        view.plan_wanted.connect(lambda series: shell.safely(lambda: self.plan_next(series)))
+        control.progressed.connect(view.show_working)
+        control.finished.connect(self._scaled)
+        control.failed.connect(view.show_nothing)
+        return view
+
+    def menu(self) -> Sequence[MenuEntry]:
+        return (MenuEntry(MenuName.PLAN, 150, "Plan the limit most worth measuring", self.plan_next, "Ctrl+Shift+P"),)
+
+    def forget(self) -> None:
+        self.control.forget()
+
+    def cancel(self) -> None:
+        self.control.cancel()
+
+    def count(self) -> str:
+        subject = self.session.subject
+        runs = [r for r in self.session.book.runs(subject.device_id, subject.workload_id) if not r.void]
+        settings = {r.setting_id for r in runs} if None not in (subject.device_id, subject.workload_id) else set()
+        return f"{len(settings)} points" if settings else ""
+
+    def show(self) -> None:
+        margin = self.shell.margin
+        margin.show_notes(None)
+        if self.session.workload is None:
+            self.view.show_nothing("Choose a workload above to see its score against watts.")
+            margin.tell("Score against watts", ["Points stand at the power that was measured, not at the label."])
+            return
+        if self.control.start():
+            self.view.show_working(0.0)
+        else:
+            self.view.explain_spot()
+
+    def points_ready(self) -> None:
+        self.control.start()
+
+    def chart(self) -> Drawn | None:
+        return self.view.chart.chart
+
+    def sent(self) -> Sent:
+        view = self.view
+        if view.result is None or not view.result.series:
+            raise PinchError("There is no curve on this page to send to the deck.")
+        choice = view.result.choice
+        kind = CardKind.MULTIPLES if len(choice.workload_ids) > 1 else CardKind.CURVES
+        at, subject = view.drawn().reader, self.session.subject.device_id
+        query = curve_cards.query_of(choice, view.rule.currentData(), view.second.currentData(), at, subject)
+        return Sent(kind, query)
+
+    def fit(self) -> bool:
+        self.view.chart.fit()
+        return True
+
+    def draw_again(self) -> None:
+        self.view.draw()
+
+    def choose_family(self) -> None:
+        """The same work at other resolutions and presets beside the chosen one."""
+        workload = self.session.workload
+        if workload is not None:
+            self.control.choose(workload_ids=self.control.workloads_like(workload))
+
+    def plan_next(self, series: CurveSeries | None = None) -> None:
+        """The limit that is most worth measuring goes into the plan."""
+        chosen = series or (self.view.own_series if self.shell.shows(self) else None)
+        if chosen is None:
+            raise PinchError("Choose a curve on the Scale page first.")
+        self.shell.notices.done(self.control.plan_next(chosen))
+
+    def _scaled(self, result: ScaleResult) -> None:
+        """The curves are there."""
+        session, points, view = self.session, self.shell.points.points, self.view
+        if points is not None:
+            used = {(p.device.id, p.workload.id) for p in points.points}
+            devices = [(d.id or 0, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
+            workloads = [(w.id or 0, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
+            view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
+        slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
+        view.show_result(result, slots, session.subject.device_id)
+        if self.shell.shows(self):
+            left_out = [n.text for s in result.series for n in s.left_out]
+            self.shell.margin.tell("Left out", left_out or ["No run is left out."])
+            view.explain_spot()
