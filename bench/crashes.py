@@ -52,7 +52,7 @@ if sys.argv[2] == "window":
     window = MainWindow(Session(book))
     window.show()
     window.show_page(2)
-    window.recording.start(request)
+    window.page(RunPage).recording.start(request)
     window.session.recording._recorder.listen(tell)
     app.exec()
 else:

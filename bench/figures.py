@@ -38,6 +38,7 @@ from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import SimulatedDevice, simulate_run
 from pinch.rig.tree import PretendTree
+from pinch.ui.judge.page import JudgePage
 from pinch.ui.scale import state
 
 
@@ -126,7 +127,6 @@ def all_runs() -> None:
 
     from pinch.ui.app import make_application
     from pinch.ui.session import Session
-    from pinch.ui.shell.pages import JUDGE
     from pinch.ui.window import MainWindow
 
     app = make_application()
@@ -150,17 +150,17 @@ def all_runs() -> None:
         pulse = QTimer()
         pulse.setInterval(5)
         pulse.timeout.connect(lambda: beats.append(time.perf_counter()))
-        window.show_page(JUDGE)
-        window.show_runs()
+        window.show_page(window.page(JudgePage))
+        window.page(JudgePage).show_runs()
         pulse.start()
         start = time.perf_counter()
-        while window.digesting.job is not None:
+        while window.page(JudgePage).digesting.job is not None:
             app.processEvents()
             time.sleep(0.001)
         took, late = time.perf_counter() - start, np.diff(beats) - 0.005
         say("500 runs judged in the background, s", f"{took:.0f}", "none")
         say("the same, interface late by at most (99 %), ms", f"{1e3 * np.percentile(late, 99):.0f}", "≤ 50")
-        window.judge_view.tabs.setCurrentIndex(0)
+        window.page(JudgePage).view.tabs.setCurrentIndex(0)
         runs = window.session.book.runs()[10:20]
         taken = []
         for run in runs:
@@ -252,11 +252,11 @@ from pathlib import Path
 from pinch.bench.book import open_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
-from pinch.ui.window import BENCH, MainWindow
+from pinch.ui.window import MainWindow
 app = make_application()
 start = time.perf_counter()
 window = MainWindow(Session(open_book(Path(sys.argv[1]))))
-window.show_page(BENCH)
+window.show_page(window.page(BenchPage))
 window.show()
 app.processEvents()
 print(time.perf_counter() - start, flush=True)

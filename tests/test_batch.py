@@ -25,6 +25,7 @@ from pinch.sources.archive import opened
 from pinch.sources.logs.mapping import read_mapping
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import write_run_log
+from pinch.ui.logs.actions import LogActions
 from pinch.ui.logs.columns import CHANNEL, FACTOR, OUTLINE, VALUES
 from pinch.ui.logs.view import ArrivalsDialog
 from tests.in_folder import CommandCase, InFolder
@@ -217,7 +218,7 @@ class TestWindow(WindowCase):
         none, left = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.LeftButton
         with mock.patch.object(ArrivalsDialog, "exec", lambda dialog: self._answer(dialog)):
             self.window.dropEvent(QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, left, none))
-            self.wait_for(lambda: self.window.importing.summary is not None)
+            self.wait_for(lambda: self.window.part(LogActions).importing.summary is not None)
         runs = self.session.book.runs()
         self.assertEqual(len(runs), 21)
         self.assertIn("21 runs are in the book", self.window.notices.words.text())
@@ -230,7 +231,7 @@ class TestWindow(WindowCase):
         clock = next(r for r in runs if r.source == "gigahertz.csv")
         self.assertGreater(runlogs.read_log(self.session.book, clock.id or 0).series["cpu.clock"].values.max(), 3000)
         self.assertEqual(read_log_file(next(self.logs.rglob("gigahertz.csv"))).questions, ())
-        summary = self.window.importing.summary
+        summary = self.window.part(LogActions).importing.summary
         assert summary is not None
         summary.close()
         self.window.undo()

@@ -10,9 +10,12 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QFileDialog, QInputDialog, 
 
 from pinch.bench.parts import Claims
 from pinch.bench.records import Came, Device, Form, Protocol, Setting, Workload
+from pinch.ui.bench.page import BenchPage
 from pinch.ui.bench.state import items
+from pinch.ui.book_actions import BookActions
 from pinch.ui.dialogs import LadderDialog
-from pinch.ui.window import BENCH
+from pinch.ui.judge.page import JudgePage
+from pinch.ui.page import RecordsTarget
 from tests.window_case import WindowCase
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -23,7 +26,7 @@ class BenchCase(WindowCase):
     """Typing into the fields of the form as a person does: every key reaches the field, Enter ends the entry."""
 
     def type_into(self, path: str, text: str) -> None:
-        edit = self.window.bench_view.form.edits[path]
+        edit = self.window.page(BenchPage).view.form.edits[path]
         if isinstance(edit.editor, QComboBox):
             edit.editor.setFocus()
             edit.editor.setCurrentText(text)
@@ -39,22 +42,22 @@ class BenchCase(WindowCase):
         QApplication.processEvents()
 
     def message(self, path: str) -> str:
-        return self.window.bench_view.form.edits[path].message.text()
+        return self.window.page(BenchPage).view.form.edits[path].message.text()
 
     def new(self, kind: type) -> None:
-        self.window.show_bench(kind)
+        self.window.go_to(RecordsTarget(kind))
         QTest.keyClick(self.window, Qt.Key.Key_N, SHIFT)
         QApplication.processEvents()
 
 
 class TestEntering(BenchCase):
     def test_an_empty_book_says_what_to_do_first(self) -> None:
-        self.assertEqual(self.window.page, BENCH)
-        self.assertIn("No device yet", self.window.bench_view.headline.text())
-        self.assertTrue(self.window.bench_view.computer.isVisible())
+        self.assertIsInstance(self.window.shown_page, BenchPage)
+        self.assertIn("No device yet", self.window.page(BenchPage).view.headline.text())
+        self.assertTrue(self.window.page(BenchPage).view.computer.isVisible())
         for kind, words in ((Setting, "Choose a device first"), (Workload, "No workload"), (Protocol, "No protocol")):
-            self.window.show_bench(kind)
-            self.assertIn(words, self.window.bench_view.headline.text())
+            self.window.go_to(RecordsTarget(kind))
+            self.assertIn(words, self.window.page(BenchPage).view.headline.text())
 
     def test_a_device_is_entered_field_by_field(self) -> None:
         self.new(Device)
@@ -69,7 +72,7 @@ class TestEntering(BenchCase):
             ("claims.highest_w", "30 W"),
         ):
             self.type_into(path, text)
-        self.window.bench_view.form.adders["exclusions"].click()
+        self.window.page(BenchPage).view.form.adders["exclusions"].click()
         self.type_into("exclusions.0.aspect", "limits")
         self.type_into("exclusions.0.value", "> 25")
         device = self.session.book.devices()[0]
@@ -77,7 +80,7 @@ class TestEntering(BenchCase):
         self.assertEqual((device.battery.full_wh, device.mass_kg, device.display.pixels), (47.2, 0.69, "1920×1200"))
         self.assertEqual((device.exclusions[0].value, device.exclusions[0].other), ("> 25", "battery"))
         self.assertIn("Every figure says: lent", self.window.margin.text)
-        self.assertEqual(self.window.bench_view.headline.text(), "Gannet")
+        self.assertEqual(self.window.page(BenchPage).view.headline.text(), "Gannet")
 
     def test_nothing_typed_is_thrown_away(self) -> None:
         self.new(Device)
@@ -89,8 +92,8 @@ class TestEntering(BenchCase):
         path = self.session.book.path
         self.session.create(self.folder / "other.pinch")
         self.session.open(path)
-        self.window.show_page(BENCH)
-        edits = self.window.bench_view.form.edits
+        self.window.show_page(self.window.page(BenchPage))
+        edits = self.window.page(BenchPage).view.form.edits
         self.assertEqual((edits["battery.design_wh"].text, edits["claims.burst_w"].text), ("sixty", "28"))
         self.assertIn("not a number", self.message("battery.design_wh"))
         self.type_into("claims.sustained_w", "15")
@@ -117,11 +120,11 @@ class TestEntering(BenchCase):
         for _ in range(3):
             self.window.undo()
         self.assertEqual(self.session.book.workloads()[0].name, "New workload")
-        self.assertEqual(self.window.bench_view.form.edits["passes"].text, "1")
+        self.assertEqual(self.window.page(BenchPage).view.form.edits["passes"].text, "1")
         for _ in range(3):
             self.window.redo()
         self.assertEqual(self.session.book.workloads()[0].length_s, 900.0)
-        self.assertEqual(self.window.bench_view.form.edits["passes"].text, "many")
+        self.assertEqual(self.window.page(BenchPage).view.form.edits["passes"].text, "many")
         self.window.undo()
         self.window.undo()
         self.window.undo()
@@ -132,12 +135,12 @@ class TestEntering(BenchCase):
         device = self.session.book.save(Device(name="Limpet", claims=Claims(sustained_w=35)))
         self.session.choose(device.id, None, None, None)
         self.new(Setting)
-        form = self.window.bench_view.form
+        form = self.window.page(BenchPage).view.form
 
         def shown() -> str:
             inside = form.widget()
             assert inside is not None
-            return " ".join(w.text() for w in inside.findChildren(type(self.window.bench_view.headline)))
+            return " ".join(w.text() for w in inside.findChildren(type(self.window.page(BenchPage).view.headline)))
 
         self.type_into("sustained_w", "35")
         self.assertNotIn("follow the maker's instructions", shown())
@@ -146,7 +149,7 @@ class TestEntering(BenchCase):
 
     def test_leaving_the_field_keeps_what_was_typed_at_the_end(self) -> None:
         self.new(Protocol)
-        edit = self.window.bench_view.form.edits["background"].editor
+        edit = self.window.page(BenchPage).view.form.edits["background"].editor
         edit.setFocus()
         QTest.keyClicks(edit, "updates off")
         self.window.close()
@@ -159,7 +162,7 @@ class TestOnTheDemo(BenchCase):
     def setUp(self) -> None:
         super().setUp()
         self.choose("Gannet", "20 W", "Skerry Run")
-        self.window.show_bench(Device)
+        self.window.go_to(RecordsTarget(Device))
 
     def test_a_device_is_copied_with_its_settings(self) -> None:
         book = self.session.book
@@ -174,18 +177,18 @@ class TestOnTheDemo(BenchCase):
         self.assertEqual(len(book.devices()), 4)
 
     def test_archive_hides_it_and_brings_it_back(self) -> None:
-        view, book = self.window.bench_view, self.session.book
+        view, book = self.window.page(BenchPage).view, self.session.book
         QTest.keyClick(self.window, Qt.Key.Key_A, SHIFT)
         self.assertEqual([view.list.item(n).text().split("\n")[0] for n in range(view.list.count())][-1], "Limpet")
         self.assertEqual(len(book.devices()), 4, "nothing is deleted")
-        self.assertEqual(self.window.spine.entries[BENCH].accessibleName(), "Bench 3 devices")
+        self.assertEqual(self.window.spine.entries[0].accessibleName(), "Bench 3 devices")
         view.archived.click()
         self.assertEqual(view.list.count(), 4)
         view.archive.click()
         self.assertFalse(book.devices()[3].archived)
 
     def test_search_looks_at_names_details_and_notes(self) -> None:
-        view = self.window.bench_view
+        view = self.window.page(BenchPage).view
         QTest.keyClick(self.window, Qt.Key.Key_F, CONTROL)
         self.assertTrue(view.search.hasFocus())
         for words, found in (("noisy", ["Gannet"]), ("tarn laptop", ["Sandpiper 14"]), ("xyz", [])):
@@ -195,7 +198,7 @@ class TestOnTheDemo(BenchCase):
         self.assertIn("Nothing is found", view.headline.text())
 
     def test_the_list_is_walked_by_keyboard(self) -> None:
-        view = self.window.bench_view
+        view = self.window.page(BenchPage).view
         view.list.setFocus()
         QTest.keyClick(view.list, Qt.Key.Key_Up)
         self.assertEqual(self.session.device and self.session.device.name, "Limpet")
@@ -214,15 +217,15 @@ class TestOnTheDemo(BenchCase):
         self.assertIn("does not", dialog.preview.text())
         dialog.accept()
         self.assertEqual(dialog.result(), 0)
-        made = self.window.benching.make_ladder(7, 30, 4, False)
+        made = self.window.page(BenchPage).control.make_ladder(7, 30, 4, False)
         names = [s.name for s in self.session.book.settings(device.id or 0)]
         self.assertEqual((made, names[-2:]), (2, ["15 W", "22 W"]), "7 W and 30 W are there already")
-        self.window.safely(lambda: self.window.benching.make_ladder(7, 30, 4, False))
+        self.window.safely(lambda: self.window.page(BenchPage).control.make_ladder(7, 30, 4, False))
         self.assertIn("all of these settings already", self.window.notices.words.text())
 
     def test_settings_of_another_device(self) -> None:
         with mock.patch.object(QInputDialog, "getItem", return_value=("Sandpiper 14", True)):
-            self.window.asking.copy_settings()
+            self.window.page(BenchPage).copy_settings()
         names = [s.name for s in self.session.book.settings(self.session.subject.device_id or 0)]
         on_battery = ["Hush on battery", "18 W on battery", "Even on battery"]
         self.assertEqual(names[-9:], ["Hush", "Even", "Full", *on_battery, "18 W", "22 W", "35 W"])
@@ -230,7 +233,7 @@ class TestOnTheDemo(BenchCase):
         self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 12)
 
     def test_the_protocol_prints_as_methodology(self) -> None:
-        self.window.show_bench(Protocol)
+        self.window.go_to(RecordsTarget(Protocol))
         self.assertIn("The room was held at 22 °C ± 1 K", self.window.margin.text)
         self.type_into("ambient_c", "24")
         self.assertIn("The room was held at 24 °C ± 1 K", self.window.margin.text)
@@ -238,22 +241,22 @@ class TestOnTheDemo(BenchCase):
     def test_records_go_out_and_come_in(self) -> None:
         path = self.folder / "bench.json"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
-            self.window.asking.write_records()
+            self.window.part(BookActions).write_records()
         self.assertEqual(len(json.loads(path.read_text())["devices"]), 4)
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
-            self.window.asking.add_records()
+            self.window.part(BookActions).add_records()
         self.assertEqual(len(self.session.book.devices()), 8)
         self.window.undo()
         self.assertEqual(len(self.session.book.devices()), 4)
         path.write_text("{}]")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
-            self.window.safely(self.window.asking.add_records)
+            self.window.safely(self.window.part(BookActions).add_records)
         self.assertIn("it is not JSON", self.window.notices.words.text())
 
     def test_status_and_how_it_came_follow_into_the_charts(self) -> None:
-        self.window.show_page(3)
-        self.wait_for(lambda: self.window.judge_view.shown is not None)
-        shown = self.window.judge_view.shown
+        self.window.show_page(self.window.page(JudgePage))
+        self.wait_for(lambda: self.window.page(JudgePage).view.shown is not None)
+        shown = self.window.page(JudgePage).view.shown
         assert shown is not None
         self.assertIn("pre-production unit, lent", shown.footnote)
         self.assertIn("Skerry Run (built-in scene)", shown.footnote)

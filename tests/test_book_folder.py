@@ -17,6 +17,7 @@ from pinch.core.errors import PinchError
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.intake.book_folder import read_book_folder
 from pinch.publish.open_files import index_of, write_book_folder
+from pinch.ui.book_actions import BookActions
 from tests.in_folder import CommandCase
 from tests.window_case import WindowCase, demo_book
 
@@ -91,7 +92,7 @@ class TestInTheWindow(WindowCase):
         self.session.book.save(Device(name="Limpet"))
         files, back = self.folder / "files", self.folder / "back.pinch"
         files.mkdir()
-        asking, chosen = self.window.asking, mock.patch.object(QFileDialog, "getExistingDirectory")
+        asking, chosen = self.window.part(BookActions), mock.patch.object(QFileDialog, "getExistingDirectory")
         with chosen as folder:
             folder.return_value = str(self.folder)
             self.window.safely(asking.book_from_files)

@@ -35,7 +35,7 @@ from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.spec import Chart
 from pinch.charts.table_chart import TableChart
 from pinch.core.errors import PinchError
-from pinch.core.verdict import FASTER
+from pinch.core.verdict import Answer
 from pinch.narrative.cards import cell_cards, curve_cards
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.concerns import Concern, concerns, strange_numbers
@@ -368,7 +368,7 @@ class TestConcerns(unittest.TestCase):
         content = made_of(m, CELLS, CardKind.BARS)
         assert content.found is not None
         verdict = content.found.compared[0].rows[0].cells[1].verdict
-        assert verdict is not None and verdict.answer != FASTER
+        assert verdict is not None and verdict.answer != Answer.FASTER
         self.assertIn("with a single run of Sandpiper 14, Full", self.of("single-run", content).words)
         self.assertNotIn("single-run", self.codes(made_of(pairs([60, 61], [40, 41]), CELLS, CardKind.BARS)))
         alone = Made()

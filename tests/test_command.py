@@ -18,7 +18,8 @@ from pinch.runs import recording
 from pinch.runs.devices import add_this_computer
 from pinch.runs.recording import begin_recording
 from pinch.runs.sourcing import RunRequest
-from pinch.ui.window import JUDGE, RUN
+from pinch.ui.judge.page import JudgePage
+from pinch.ui.run.page import RunPage
 from tests.in_folder import InFolder
 from tests.waiting import PATIENCE_S, wait_until
 from tests.window_case import WindowCase
@@ -151,13 +152,13 @@ class TestRecorded(InFolder):
 
 class TestByHand(WindowCase):
     def test_started_and_ended_by_the_operator_with_a_score(self) -> None:
-        window, view, book = self.window, self.window.run_view, self.session.book
+        window, view, book = self.window, self.window.page(RunPage).view, self.session.book
         window.changes.add_computer()
         workload = book.save(Workload(name="Walk", score_unit="points"))
         device = self.session.device
         assert device is not None
         self.session.choose(device.id, book.settings(device.id or 0)[0].id, workload.id, None)
-        window.show_page(RUN)
+        window.show_page(window.page(RunPage))
         self.assertIn("You start and end the work yourself", view._how.text())
         self.assertFalse(view.length.isVisible())
         view.rest.setValue(1.0)
@@ -169,8 +170,8 @@ class TestByHand(WindowCase):
             self.wait_for(lambda: "is in the book" in window.notices.words.text())
         run = book.runs()[0]
         self.assertEqual((run.status, scores_of(run)), (ExitStatus.COMPLETE, [41.5]))
-        window.show_page(JUDGE)
-        cards = {c.card.caption: c.card.value for c in window.judge_view.cards}
+        window.show_page(window.page(JudgePage))
+        cards = {c.card.caption: c.card.value for c in window.page(JudgePage).view.cards}
         self.assertEqual(cards["Score"], "41.5")
 
 

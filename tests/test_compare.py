@@ -13,19 +13,7 @@ from pinch.core.fairness import Conditions, FairnessGrade, differences
 from pinch.core.index import index_of
 from pinch.core.money import Deal, money_pair
 from pinch.core.quicksums import SUMS
-from pinch.core.verdict import (
-    CANNOT_TELL,
-    FASTER,
-    SLOWER,
-    TIE,
-    CellScore,
-    Verdict,
-    cell_score,
-    judge_pair,
-    more_runs,
-    pooled_scatter,
-    told_score,
-)
+from pinch.core.verdict import Answer, CellScore, Verdict, cell_score, judge_pair, more_runs, pooled_scatter, told_score
 
 
 def cell(mean: float, noise: float, runs: int, seed: int = 1) -> CellScore:
@@ -53,9 +41,9 @@ class TestVerdict(unittest.TestCase):
             below = stats.ttest_ind(a - limit, b, equal_var=False, alternative="less").pvalue
             found = judge_pair(cell_score(np.exp(a)), cell_score(np.exp(b))).answer
             answers.add(found)
-            if found in (TIE, CANNOT_TELL):
-                self.assertEqual(found == TIE, max(above, below) < 0.05)
-        self.assertLessEqual({TIE, CANNOT_TELL}, answers)
+            if found in (Answer.TIE, Answer.CANNOT_TELL):
+                self.assertEqual(found == Answer.TIE, max(above, below) < 0.05)
+        self.assertLessEqual({Answer.TIE, Answer.CANNOT_TELL}, answers)
 
     def test_two_sample_example_of_the_handbook(self) -> None:
         # NIST/SEMATECH e-Handbook 1.3.5.3 (AUTO83B), from memory: unequal variances t −12.94627 with 136.875 degrees.
@@ -72,34 +60,34 @@ class TestVerdict(unittest.TestCase):
 
     def test_the_three_answers(self) -> None:
         base = cell(100.0, 0.006, 8, 1)
-        self.assertEqual(judge_pair(cell(109.0, 0.015, 5, 2), base).answer, FASTER)
-        self.assertEqual(judge_pair(cell(91.0, 0.015, 5, 3), base).answer, SLOWER)
-        self.assertEqual(judge_pair(cell(100.2, 0.006, 8, 4), base).answer, TIE)
+        self.assertEqual(judge_pair(cell(109.0, 0.015, 5, 2), base).answer, Answer.FASTER)
+        self.assertEqual(judge_pair(cell(91.0, 0.015, 5, 3), base).answer, Answer.SLOWER)
+        self.assertEqual(judge_pair(cell(100.2, 0.006, 8, 4), base).answer, Answer.TIE)
         unclear = judge_pair(cell(103.0, 0.04, 3, 5), cell(100.0, 0.04, 3, 6))
-        self.assertEqual(unclear.answer, CANNOT_TELL)
+        self.assertEqual(unclear.answer, Answer.CANNOT_TELL)
         self.assertGreater(unclear.more_runs or 0, 5)
 
     def test_a_small_difference_that_can_be_measured_is_said(self) -> None:
         v = judge_pair(cell_score([101.5, 101.6, 101.4, 101.5]), cell_score([100.0, 100.1, 99.9, 100.0]))
-        self.assertEqual(v.answer, TIE)
+        self.assertEqual(v.answer, Answer.TIE)
         self.assertIn("1.5 % can be measured", v.words)
-        self.assertEqual(judge_pair(cell(101.5, 1e-4, 4), cell(100.0, 1e-4, 4), delta=0.01).answer, FASTER)
+        self.assertEqual(judge_pair(cell(101.5, 1e-4, 4), cell(100.0, 1e-4, 4), delta=0.01).answer, Answer.FASTER)
 
     def test_less_is_better(self) -> None:
         # Times of 100 s and 54 s: 46 % less time is 1.85 times as fast (arithmetic).
         v = judge_pair(cell(54.0, 0.002, 4, 1), cell(100.0, 0.002, 4, 2), lower_is_better=True)
         self.assertAlmostEqual(v.ratio, 1.85, delta=0.02)
-        self.assertEqual(v.answer, FASTER)
+        self.assertEqual(v.answer, Answer.FASTER)
 
     def test_single_runs_claim_nothing_of_their_own(self) -> None:
         one, other = cell_score([100.0]), cell_score([120.0])
         alone = judge_pair(other, one)
         self.assertFalse(alone.has_interval)
-        self.assertEqual((alone.answer, alone.more_runs), (CANNOT_TELL, None))
+        self.assertEqual((alone.answer, alone.more_runs), (Answer.CANNOT_TELL, None))
         pooled = pooled_scatter([cell(50.0, 0.01, 4, s) for s in range(5)] + [one])
         self.assertEqual(pooled.df, 15)
         borrowed = judge_pair(other, one, pooled=pooled)
-        self.assertEqual(borrowed.answer, FASTER)
+        self.assertEqual(borrowed.answer, Answer.FASTER)
         self.assertIn("borrowed", borrowed.words)
         self.assertTrue(math.isnan(one.interval()[0]))
 
@@ -112,7 +100,7 @@ class TestVerdict(unittest.TestCase):
     def test_rules_of_the_trade(self) -> None:
         # Common practice, no source: swaps of one or two frames are a tie; 6,933 against 5,401 is 28 % more.
         frames = judge_pair(cell_score([61.0, 60.0, 61.0, 62.0]), cell_score([60.0, 62.0, 61.0, 60.0]))
-        self.assertIn(frames.answer, (TIE, CANNOT_TELL))
+        self.assertIn(frames.answer, (Answer.TIE, Answer.CANNOT_TELL))
         ratio = judge_pair(cell_score([6933.0]), cell_score([5401.0])).ratio
         self.assertEqual(round(100 * (ratio - 1)), 28)
 
@@ -142,7 +130,7 @@ class TestIndex(unittest.TestCase):
         self.assertAlmostEqual(index_of(self.ratios(z, m)).ratio, through, places=12)
 
     def test_one_that_stands_apart_is_named_and_kept(self) -> None:
-        of = {name: Verdict(ratio, 0.98 * ratio, 1.02 * ratio, FASTER, None) for name, ratio in
+        of = {name: Verdict(ratio, 0.98 * ratio, 1.02 * ratio, Answer.FASTER, None) for name, ratio in
               zip("abcde", (1.10, 1.11, 1.09, 1.105, 2.0), strict=True)}  # fmt: skip
         index = index_of(of)
         self.assertEqual(index.outliers, ("e",))

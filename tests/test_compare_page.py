@@ -10,10 +10,12 @@ from pinch.bench.parts import Build
 from pinch.bench.records import Setting
 from pinch.bench.summaries import Origin, Summary
 from pinch.runs.whole_book import read_points
+from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.state import View
 from pinch.ui.compare.view import FAIRNESS, MONEY, TIME, VERDICTS
+from pinch.ui.judge.page import JudgePage
+from pinch.ui.scale.page import ScalePage
 from pinch.ui.scale.view import READER, TARGET
-from pinch.ui.window import COMPARE, JUDGE, SCALE
 from tests.window_case import WindowCase
 
 TILE, GAME = "Tile Render, all cores", "Skerry Run"
@@ -24,28 +26,28 @@ class PageCase(WindowCase):
 
     def scale(self, device: str, workload: str) -> None:
         self.choose(device, None, workload)
-        self.window.show_page(SCALE)
-        view = self.window.scale_view
+        self.window.show_page(self.window.page(ScalePage))
+        view = self.window.page(ScalePage).view
         wanted = self.session.subject.workload_id
         self.wait_for(lambda: view.result is not None and view.result.choice.workload_ids == (wanted,))
 
     def compare(self, *names: str) -> None:
         """Compare cells by name, the first one as the baseline."""
-        self.window.show_page(COMPARE)
-        self.wait_for(lambda: self.window.compare_view.comparison is not None)
-        cells = {c.name: c for c in self.window.comparing.cells()}
-        self.window.comparing.choose([cells[name] for name in names])
+        self.window.show_page(self.window.page(ComparePage))
+        self.wait_for(lambda: self.window.page(ComparePage).view.comparison is not None)
+        cells = {c.name: c for c in self.window.page(ComparePage).control.cells()}
+        self.window.page(ComparePage).control.choose([cells[name] for name in names])
         self.wait_for(lambda: self.compared() == list(names))
 
     def compared(self) -> list[str]:
-        shown = self.window.compare_view.comparison
+        shown = self.window.page(ComparePage).view.comparison
         return [c.name for c in shown.result.choice.cells] if shown else []
 
 
 class TestScalePage(PageCase):
     def test_where_two_devices_trade_places(self) -> None:
         self.scale("Sandpiper 14", TILE)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         row = next(r for r in view.crossings.rows if r.cells[0] == "Sandpiper 14 and Gannet")
         self.assertEqual((row.cells[3], row.cells[4]), ("Gannet", "Sandpiper 14"))
         self.assertIn("it leads Gannet above", view.headline.text())
@@ -61,7 +63,7 @@ class TestScalePage(PageCase):
 
     def test_the_line_that_reads_can_be_dragged(self) -> None:
         self.scale("Sandpiper 14", TILE)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         view.read_at(20.0)
         before = [r.cells[1] for r in view.reader.rows]
         view.chart._readers[0].setValue(30.0)
@@ -72,7 +74,7 @@ class TestScalePage(PageCase):
 
     def test_least_watts_for_60_fps(self) -> None:
         self.scale("Gannet", GAME)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         view.tabs.setCurrentIndex(TARGET)
         view.target_fps.setValue(60.0)
         view.target_fps.editingFinished.emit()
@@ -82,7 +84,7 @@ class TestScalePage(PageCase):
 
     def test_lows_stand_beside_the_average_and_can_be_the_score(self) -> None:
         self.scale("Gannet", GAME)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         chart = view.chart.chart
         assert chart is not None
         self.assertEqual(sum(line.dashed for line in chart.panels[0].lines), 1, "single frames of the handheld only")
@@ -95,13 +97,13 @@ class TestScalePage(PageCase):
 
     def test_the_next_limit_goes_into_the_plan(self) -> None:
         self.scale("Gannet", TILE)
-        view, book = self.window.scale_view, self.session.book
+        view, book = self.window.page(ScalePage).view, self.session.book
         view.spots.setCurrentCell([r.cells[0] for r in view.spots.rows].index("Gannet"), 0)
         series = view.own_series
         assert series is not None and series.scaling is not None
         watts = round(series.scaling.next_w)
         before = {s.name for s in book.settings(series.device.id or 0)}
-        self.window.plan_next()
+        self.window.page(ScalePage).plan_next()
         new = next(s for s in book.settings(series.device.id or 0) if s.name not in before)
         self.assertEqual(new.sustained_w, watts)
         cell = book.plans()[-1].cell(new.id or 0, series.workload.id or 0)
@@ -111,15 +113,15 @@ class TestScalePage(PageCase):
 
     def test_a_point_opens_its_run(self) -> None:
         self.scale("Limpet", GAME)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         assert view.result is not None
         wanted = [p for s in view.result.series for p in s.points][7]
         view.chart.dot_clicked.emit(7)
-        self.assertEqual((self.window.page, self.session.subject.run_id), (JUDGE, wanted.of.run.id))
+        self.assertEqual((self.window.shown_page.name, self.session.subject.run_id), ("Judge", wanted.of.run.id))
 
     def test_several_workloads_and_a_second_panel(self) -> None:
         self.scale("Gannet", GAME)
-        view = self.window.scale_view
+        view = self.window.page(ScalePage).view
         ids = {w.name: w.id for w in self.session.book.workloads()}
         view.workloads.choose([ids[TILE], ids[GAME]])
         self.wait_for(lambda: view.result is not None and len(view.result.choice.workload_ids) == 2)
@@ -134,7 +136,7 @@ class TestScalePage(PageCase):
 class TestComparePage(PageCase):
     def test_an_unfair_pair_and_its_notes(self) -> None:
         self.compare("Sandpiper 14, Even", "Limpet, Stock, 31 °C")
-        view = self.window.compare_view
+        view = self.window.page(ComparePage).view
         self.assertIn("Not like for like", view.headline.text())
         kinds = [r.cells[1] for r in view.fairness.rows]
         self.assertLessEqual({"measured watts", "room"}, set(kinds))
@@ -145,7 +147,7 @@ class TestComparePage(PageCase):
 
     def test_a_difference_is_accepted_with_a_reason_and_back(self) -> None:
         self.compare("Sandpiper 14, Even", "Limpet, Stock, 31 °C")
-        view, book = self.window.compare_view, self.session.book
+        view, book = self.window.page(ComparePage).view, self.session.book
         at = [r.cells[1] for r in view.fairness.rows].index("room")
         view.tabs.setCurrentIndex(FAIRNESS)
         view.fairness.setCurrentCell(at, 0)
@@ -161,15 +163,15 @@ class TestComparePage(PageCase):
 
     def test_a_tie_is_a_tie(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Sandpiper 14, Full, 31 °C")
-        row = self.window.compare_view.verdicts.rows[2]
+        row = self.window.page(ComparePage).view.verdicts.rows[2]
         self.assertEqual(row.cells[3], "a tie")
-        self.assertIn("a tie", self.window.compare_view.headline.text())
+        self.assertIn("a tie", self.window.page(ComparePage).view.headline.text())
         assert row.explanation is not None
         self.assertIn("borrowed", row.explanation.uncertainty, "a single run has no scatter of its own")
 
     def test_an_uplift_parts_into_watts_and_design(self) -> None:
         self.compare("Sandpiper 14, last year's, Full", "Sandpiper 14, Full, 22 °C")
-        row = next(r for r in self.window.compare_view.generations.rows if r.cells[2].strip())
+        row = next(r for r in self.window.page(ComparePage).view.generations.rows if r.cells[2].strip())
         total, design, watts = (float(row.cells[n].split()[0].replace("−", "-")) for n in (1, 2, 4))
         self.assertAlmostEqual(design + watts, total, delta=0.11)
         self.assertTrue(20 < design < total < 60, (total, design))
@@ -177,13 +179,13 @@ class TestComparePage(PageCase):
     def test_ready_views_and_ticks(self) -> None:
         self.choose("Sandpiper 14", None, TILE)
         self.compare("Sandpiper 14, Even", "Gannet, 30 W")
-        view = self.window.compare_view
+        view = self.window.page(ComparePage).view
         view.view_chosen.emit(View.SUPPLY)
         self.wait_for(lambda: self.compared()[:2] == ["Sandpiper 14, Hush", "Sandpiper 14, Hush on battery"])
         self.assertEqual(len(self.compared()), 6, "each setting on battery beside the same on mains")
         view.view_chosen.emit(View.MODES)
         self.wait_for(lambda: len(self.compared()) == 9)
-        names = [c.name for c in self.window.comparing.cells()]
+        names = [c.name for c in self.window.page(ComparePage).control.cells()]
         item = view.list.item(names.index("Gannet, 10 W"))
         assert item is not None
         item.setCheckState(Qt.CheckState.Checked)
@@ -197,7 +199,7 @@ class TestComparePage(PageCase):
     def test_bars_sort_by_score_and_heavier_is_the_subject(self) -> None:
         self.choose("Gannet", None, GAME)
         self.compare("Sandpiper 14, Even", "Limpet, 28 W", "Gannet, 30 W")
-        view = self.window.compare_view
+        view = self.window.page(ComparePage).view
         view.order.setCurrentIndex(1)
         view.unit.setCurrentIndex(1)
         view.draw()
@@ -213,7 +215,7 @@ class TestComparePage(PageCase):
 
     def test_missing_runs_go_into_the_plan(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Limpet, 45 W, 22 °C")
-        view = self.window.compare_view
+        view = self.window.page(ComparePage).view
         at = next(n for n, r in enumerate(view.verdicts.rows) if "more" in "".join(r.cells[3:4]))
         view.tabs.setCurrentIndex(VERDICTS)
         view.verdicts.setCurrentCell(at, 0)
@@ -225,7 +227,7 @@ class TestComparePage(PageCase):
 
     def test_money_and_time(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Limpet, 45 W, 22 °C")
-        view = self.window.compare_view
+        view = self.window.page(ComparePage).view
         view.tabs.setCurrentIndex(MONEY)
         self.assertRegex(view.money.rows[1].cells[3], r"^−5\d\.\d %$")
         self.assertGreaterEqual(len(view.offers.rows), 2)
@@ -241,14 +243,14 @@ class TestComparePage(PageCase):
         newer = (Build(what="graphics driver", version="32.0", date="2026-09-20"),)
         book.save(own[0].model_copy(update={"builds": newer}))
         told = Summary(score=80, spread=1.0, repeats=6, units=6, origin=Origin.MAKER)
-        book.save(own[1].model_copy(update={"id": None, "summary": told, "builds": ()}))
+        book.save(own[1].as_new(summary=told, builds=()))
         names = [c.name for c in cells_of(read_points(book.path)) if c.setting.name == "30 W" and "Gannet" in c.name]
         self.assertEqual(len(names), 3, names)
         self.assertTrue(any("maker's figure" in name for name in names), names)
 
     def test_quick_sums_are_pinned_to_the_run(self) -> None:
         self.choose("Gannet", "20 W", TILE)
-        self.window.show_page(JUDGE)
+        self.window.show_page(self.window.page(JudgePage))
         self.window.quick_sums()
         sums = self.window.margin.sums
         sums.numbers.setText("5401; 6933")

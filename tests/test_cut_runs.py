@@ -73,7 +73,7 @@ class TestGoingOn(CutCase):
         whole = runlogs.stop_run(self.book, run, ExitStatus.COMPLETE)
         with self.assertRaisesRegex(PinchError, "Only a run without a stop"):
             self.go_on(whole)
-        empty = self.book.save(run.model_copy(update={"id": None}))
+        empty = self.book.save(run.as_new())
         with self.assertRaisesRegex(PinchError, "Nothing of this run was kept"):
             self.go_on(empty)
         status, _, err = self.run_command("record", "--book", self.path, "--continue", "99")

@@ -10,6 +10,7 @@ from unittest import mock
 import numpy as np
 from frictionless import Package, validate
 
+from pinch.bench.cards import Private
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.charts.chart_files import write_chart
@@ -82,12 +83,13 @@ class TestRunLogCsv(InFolder):
 
 
 class TestDataPackage(InFolder):
-    def write(self, folder: Path, **run: object) -> Path:
+    def write(self, folder: Path, allowed: tuple[Private, ...] = (), **run: object) -> Path:
         device = Device(name="Sandpiper 14", notes="serial 123", rig="sandpiper")
         setting = Setting(device_id=1, name="Even", sustained_w=28, notes="private")
         fields = {"device_id": 1, "setting_id": 1, "workload_id": 1, "started": now(), "notes": "private", **run}
         log = RunLog(made.two_level().series, (Mark(30.0, "door opened"),))
-        return write_run_package(log, folder, "run-1", device, setting, Workload(name="Tile Render"), Run(**fields))
+        records = (device, setting, Workload(name="Tile Render"), Run(**fields))
+        return write_run_package(log, folder, "run-1", *records, allowed=allowed)
 
     def test_valid_by_the_reference_library(self) -> None:
         table = self.write(self.folder / "new")
@@ -129,8 +131,21 @@ class TestDataPackage(InFolder):
         text = (self.write(self.folder).parent / "datapackage.json").read_text()
         self.assertNotIn("serial", text)
         self.assertNotIn("private", text)
-        self.assertIn("door opened", text)
+        self.assertNotIn("door opened", text)
         self.assertIn("CC-BY-4.0", text)
+
+    def test_what_is_private_goes_out_where_it_is_asked_for(self) -> None:
+        void = {"void": "the lid was shut", "reason": "stopped for lunch", "in_spite_of": ("Room: 31 °C",)}
+        closed = json.loads((self.write(self.folder / "a", **void).parent / "datapackage.json").read_text())["pinch"]
+        self.assertEqual((closed["run"]["void"], "reason" in closed["run"], closed["marks"]), (True, False, []))
+        self.assertNotIn("in_spite_of", closed["run"])
+        allowed = (Private.MARKS, Private.CHECKS)
+        path = self.write(self.folder / "b", allowed=allowed, **void).parent / "datapackage.json"
+        opened = json.loads(path.read_text())["pinch"]
+        self.assertEqual((opened["run"]["void"], opened["run"]["reason"]), (void["void"], void["reason"]))
+        self.assertEqual(opened["marks"], [{"t_s": 30.0, "text": "door opened"}])
+        self.assertEqual(opened["run"]["in_spite_of"], ["Room: 31 °C"])
+        self.assertNotIn("serial", path.read_text())
 
     def test_another_package_is_not_overwritten(self) -> None:
         (self.folder / "datapackage.json").write_text("{}")

@@ -24,7 +24,7 @@ from pinch.core.sound import level_mean, level_sum, without_room
 from pinch.core.sweetspots import RULES, first_reach, sweet_spots
 from pinch.core.targets import reach_target
 from pinch.core.touch import LIMITS_C, Contact, Material, longest_contact
-from pinch.core.verdict import FASTER, SLOWER, TIE, Verdict, cell_score, judge_pair
+from pinch.core.verdict import Answer, Verdict, cell_score, judge_pair
 
 SCORES = st.lists(st.floats(50.0, 200.0), min_size=2, max_size=6)
 POWERS = np.array([7.0, 10.0, 14.0, 20.0, 28.0, 40.0])
@@ -49,7 +49,7 @@ class TestVerdicts(unittest.TestCase):
         one, other = judge_pair(cell_score(a), cell_score(b)), judge_pair(cell_score(b), cell_score(a))
         self.assertAlmostEqual(one.ratio * other.ratio, 1.0, places=9)
         self.assertAlmostEqual(one.low * other.high, 1.0, places=6)
-        opposite = {FASTER: SLOWER, SLOWER: FASTER}
+        opposite = {Answer.FASTER: Answer.SLOWER, Answer.SLOWER: Answer.FASTER}
         self.assertEqual(opposite.get(one.answer, one.answer), other.answer)
 
     @quick
@@ -73,13 +73,13 @@ class TestVerdicts(unittest.TestCase):
     @quick
     @given(SCORES, SCORES)
     def test_a_tie_survives_a_larger_difference_that_matters(self, a: list[float], b: list[float]) -> None:
-        if judge_pair(cell_score(a), cell_score(b), 0.03).answer == TIE:
-            self.assertEqual(judge_pair(cell_score(a), cell_score(b), 0.06).answer, TIE)
+        if judge_pair(cell_score(a), cell_score(b), 0.03).answer == Answer.TIE:
+            self.assertEqual(judge_pair(cell_score(a), cell_score(b), 0.06).answer, Answer.TIE)
 
     @quick
     @given(st.lists(st.floats(0.5, 2.0), min_size=1, max_size=8))
     def test_an_index_lies_between_its_ratios(self, ratios: list[float]) -> None:
-        made = {str(n): Verdict(r, r * 0.98, r * 1.02, TIE, None) for n, r in enumerate(ratios)}
+        made = {str(n): Verdict(r, r * 0.98, r * 1.02, Answer.TIE, None) for n, r in enumerate(ratios)}
         index = index_of(made)
         self.assertTrue(min(ratios) - 1e-9 <= index.ratio <= max(ratios) + 1e-9)
         self.assertTrue(index.low <= index.ratio <= index.high)

@@ -18,9 +18,9 @@ from pinch.runs import whole_book
 from pinch.runs.whole_book import digest_book
 from pinch.ui.judge.facts import _apart, overlay
 from pinch.ui.judge.listing import keeps, run_rows
+from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
 from pinch.ui.shell.methods import methods_text
-from pinch.ui.shell.pages import JUDGE
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase
 
@@ -83,11 +83,11 @@ class TestPage(WindowCase):
 
     def setUp(self) -> None:
         super().setUp()
-        self.view = self.window.judge_view
+        self.view = self.window.page(JudgePage).view
 
     def open(self, device: str, setting: str, workload: str, run: int = 0) -> None:
         self.choose(device, setting, workload, run)
-        self.window.show_page(JUDGE)
+        self.window.show_page(self.window.page(JudgePage))
         self.wait_for(lambda: self.view.shown is not None and self.view.shown.setting.name == setting)
 
     def test_frames_and_heat_are_shown_and_explained(self) -> None:
@@ -153,9 +153,9 @@ class TestPage(WindowCase):
         self.assertIsNone(self.session.run.window if self.session.run else None)
 
     def test_all_runs_sorted_filtered_opened_and_laid_over_each_other(self) -> None:
-        self.window.show_page(JUDGE)
-        self.window.show_runs()
-        self.wait_for(lambda: self.window.digesting.job is None)
+        self.window.show_page(self.window.page(JudgePage))
+        self.window.page(JudgePage).show_runs()
+        self.wait_for(lambda: self.window.page(JudgePage).digesting.job is None)
         runs = self.view.runs
         self.assertRegex(runs.words.text(), r"^101 runs: 9 drifting, 1 short, \d+ heat, 1 gap, 1 fault, 1 void\.$")
         runs.filter.setText("limpet firmware")
@@ -166,7 +166,7 @@ class TestPage(WindowCase):
         watts = [row.digest.power_w for row in runs.shown if row.digest]
         self.assertEqual(watts, sorted(watts))  # type: ignore[type-var]
         runs.choose([row.run.id or 0 for row in runs.shown])
-        self.window.overlay_chosen()
+        self.window.page(JudgePage).overlay_chosen()
         self.assertEqual(self.view.tabs.currentIndex(), OVERLAY)
         table = self.view.overlay.table
         rows = {table.item(r, 0).text(): table.item(r, 2).text() for r in range(table.rowCount())}  # type: ignore[union-attr]
@@ -176,7 +176,7 @@ class TestPage(WindowCase):
         self.assertIn("(−", rows["Rate over all of the load"], "with them it is slower: the clock lock cures it")
         self.view.tabs.setCurrentIndex(RUNS)
         runs.choose([])
-        self.window.safely(self.window.overlay_chosen)
+        self.window.safely(self.window.page(JudgePage).overlay_chosen)
         self.assertIn("Choose two to 6 runs", self.window.notices.words.text())
         self.view.tabs.setCurrentIndex(RUNS)
         runs.table.activated.emit(runs.table.model().index(0, 0))  # type: ignore[union-attr]

@@ -10,9 +10,10 @@ from pinch.bench.records import Device, now
 from pinch.narrative import mode_words as saying
 from pinch.runs.whole_book import read_points
 from pinch.ui.modes import state
+from pinch.ui.modes.page import ModesPage
 from pinch.ui.modes.view import BATTERY, SOUND, TOUCH, WALL
 from pinch.ui.run.reading_dialog import reading_question
-from pinch.ui.window import JUDGE, MODES, SCALE
+from pinch.ui.scale.page import ScalePage
 from tests.window_case import WindowCase, demo_book
 
 TILE = "Tile Render, all cores"
@@ -100,12 +101,12 @@ class TestPage(WindowCase):
 
     def open(self, device: str) -> None:
         self.choose(device, None, TILE)
-        self.window.show_page(MODES)
-        self.wait_for(lambda: self.window.modes_view.sheet is not None)
+        self.window.show_page(self.window.page(ModesPage))
+        self.wait_for(lambda: self.window.page(ModesPage).view.sheet is not None)
 
     def test_every_mode_of_a_laptop(self) -> None:
         self.open("Sandpiper 14")
-        view = self.window.modes_view
+        view = self.window.page(ModesPage).view
         self.assertIn("the quietest that keeps 90\u00a0% of the score is Full", view.headline.text())
         view.share.setValue(75.0)
         self.assertIn("is Even", view.headline.text())
@@ -114,11 +115,11 @@ class TestPage(WindowCase):
         levels = [float(r.cells[8]) for r in view.modes.rows]
         self.assertEqual(levels, sorted(levels, reverse=True))
         view.modes.cellActivated.emit(0, 0)
-        self.assertEqual((self.window.page, self.session.setting.name), (JUDGE, "Full"))  # type: ignore[union-attr]
+        self.assertEqual((self.window.shown_page.name, self.session.setting.name), ("Judge", "Full"))  # type: ignore[union-attr]
 
     def test_battery_sound_and_touch_of_a_handheld(self) -> None:
         self.open("Gannet")
-        view = self.window.modes_view
+        view = self.window.page(ModesPage).view
         self.assertRegex(view.battery_words.text(), r"lasts 2 h 25 min")
         view.tabs.setCurrentIndex(BATTERY)
         view.battery_chart.reader_moved.emit(20.0)
@@ -141,7 +142,7 @@ class TestPage(WindowCase):
 
     def test_the_year(self) -> None:
         self.open("Sandpiper 14")
-        year = self.window.modes_view.year
+        year = self.window.page(ModesPage).view.year
         for spin, watts in zip(year.watts, (0.5, 1.0, 5.0, 8.0), strict=True):
             spin.setValue(watts)
         self.assertTrue(year.result.text().startswith("29.5"), year.result.text())
@@ -150,8 +151,8 @@ class TestPage(WindowCase):
 
     def test_score_over_noise(self) -> None:
         self.choose("Gannet", None, TILE)
-        self.window.show_page(SCALE)
-        view = self.window.scale_view
+        self.window.show_page(self.window.page(ScalePage))
+        view = self.window.page(ScalePage).view
         self.wait_for(lambda: view.result is not None)
         view.changed.emit({"axis": Axis.NOISE})
         self.wait_for(lambda: view.result is not None and view.result.choice.axis is Axis.NOISE)
@@ -163,6 +164,6 @@ class TestPage(WindowCase):
 
     def test_nothing_to_show(self) -> None:
         self.choose("Gannet", None, "Rest")
-        self.window.show_page(MODES)
-        self.wait_for(lambda: self.window.modes_view.sheet is not None)
-        self.assertIn("no settled run", self.window.modes_view.headline.text())
+        self.window.show_page(self.window.page(ModesPage))
+        self.wait_for(lambda: self.window.page(ModesPage).view.sheet is not None)
+        self.assertIn("no settled run", self.window.page(ModesPage).view.headline.text())

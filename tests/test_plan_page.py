@@ -11,11 +11,14 @@ from pinch.bench.parts import Aspect, Battery, Claims, Exclusion
 from pinch.bench.plans import Outcome, Plan, PlanSession
 from pinch.bench.presets import Intent
 from pinch.bench.records import Device, Form, Protocol, Setting, WorkKind, Workload
+from pinch.ui.bench.page import BenchPage
+from pinch.ui.page import PlanTarget, RecordsTarget
 from pinch.ui.plan.control import present
+from pinch.ui.plan.page import PlanPage
 from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
 from pinch.ui.plan.state import duration, read_session, sheet_lines
 from pinch.ui.plan.view import MATRIX, SHEET
-from pinch.ui.window import PLAN, RUN
+from pinch.ui.run.page import RunPage
 from tests.window_case import WindowCase
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -34,7 +37,7 @@ class PlanCase(WindowCase):
 
     def type_cell(self, setting: str, workload: str, text: str) -> None:
         """Choose a cell and type into it as a person does."""
-        table = self.window.plan_view.matrix
+        table = self.window.page(PlanPage).view.matrix
         assert table.matrix is not None
         row = [s.name for s in table.matrix.settings].index(setting)
         column = [w.name for w in table.matrix.workloads].index(workload)
@@ -65,8 +68,8 @@ class TestFromNothing(PlanCase):
             )
         )
         self.session.choose(device.id, None, None, None)
-        self.window.show_bench(Setting)
-        self.window.benching.make_ladder(7, 30, 7, True)
+        self.window.go_to(RecordsTarget(Setting))
+        self.window.page(BenchPage).control.make_ladder(7, 30, 7, True)
         names = [s.name for s in book.settings(device.id or 0)]
         self.assertEqual(len(names), 7)
         for watts in (15.0, 30.0):
@@ -77,44 +80,44 @@ class TestFromNothing(PlanCase):
         self.session.refresh()
 
     def test_to_a_printed_sheet_and_on(self) -> None:
-        self.window.show_page(PLAN)
-        self.assertIn("No plan yet", self.window.plan_view.headline.text())
+        self.window.show_page(self.window.page(PlanPage))
+        self.assertIn("No plan yet", self.window.page(PlanPage).view.headline.text())
         self.enter_the_bench()
         protocol = self.session.book.protocols()[0].id
         device = self.session.subject.device_id or 0
         tile = self.session.book.workloads()[0].id or 0
         self.window.planning.new(Intent.LADDER, "Three evenings", [device], [tile], 3, protocol)
-        self.window.show_plan(as_matrix=True)
+        self.window.go_to(PlanTarget(True))
         self.type_cell("15 W at anchor", "Rundown", "1")
         self.type_cell("30 W", "Tile Render", "4")
         self.planned()
         self.assertEqual(len(self.plan().cells), 8)
-        self.assertIn("23 runs to do", self.window.plan_view.totals.text())
+        self.assertIn("23 runs to do", self.window.page(PlanPage).view.totals.text())
         self.assertTrue(self.window.planning.sheet and self.window.planning.sheet.sheet.proved)
 
         evenings = tuple(PlanSession(start=present() + timedelta(days=n, hours=1), minutes=150.0) for n in range(3))
         self.window.planning.set_sessions(evenings)
         self.planned()
-        headline = self.window.plan_view.headline.text()
+        headline = self.window.page(PlanPage).view.headline.text()
         self.assertRegex(headline, r"^Done \w+ \d+ \w+ at \d\d:\d\d: \d+ runs, .* in 3 sessions\.")
         self.assertIn("Left out", self.window.margin.text)
-        self.assertEqual(len(self.window.plan_view.timeline.chart.rows), 3)  # type: ignore[union-attr]
-        self.assertRegex(self.window.spine.entries[PLAN].accessibleName(), r"Plan \d+ h \d\d left")
+        self.assertEqual(len(self.window.page(PlanPage).view.timeline.chart.rows), 3)  # type: ignore[union-attr]
+        self.assertRegex(self.window.spine.entries[1].accessibleName(), r"Plan \d+ h \d\d left")
         self.print_it()
 
-        before = [line for line in self.window.plan_view.lines if line.is_run]
-        self.window.show_plan(as_matrix=False)
+        before = [line for line in self.window.page(PlanPage).view.lines if line.is_run]
+        self.window.go_to(PlanTarget(False))
         for _ in range(2):
             QTest.keyClick(self.window, Qt.Key.Key_Return, CONTROL)
             self.planned()
         with mock.patch.object(QInputDialog, "getText", return_value=("the room was too warm", True)):
-            self.window.plan_view.void.click()
+            self.window.page(PlanPage).view.void.click()
             self.planned()
-            self.window.plan_view.skip.click()
+            self.window.page(PlanPage).view.skip.click()
             self.planned()
         outcomes = [e.outcome for e in self.plan().entries]
         self.assertEqual(outcomes, [Outcome.DONE, Outcome.DONE, Outcome.VOID, Outcome.SKIPPED])
-        lines = self.window.plan_view.lines
+        lines = self.window.page(PlanPage).view.lines
         self.assertEqual([x.outcome for x in lines[:4]], outcomes)
         self.assertIn("(the room was too warm)", sheet_lines(lines)[2].words)
         after = [line for line in lines if line.is_run]
@@ -140,11 +143,11 @@ class TestOnTheDemo(PlanCase):
         evenings = tuple(PlanSession(start=present() + timedelta(days=n, hours=1), minutes=210.0) for n in range(2))
         plan = next(p for p in self.session.book.plans() if p.name.startswith("Gannet"))
         self.session.book.save(plan.model_copy(update={"sessions": evenings}))  # the demo's own are in the past by now
-        self.window.show_page(PLAN)
+        self.window.show_page(self.window.page(PlanPage))
         self.planned()
 
     def test_the_demo_shows_all_of_it(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         kinds = {b.kind for row in view.timeline.chart.rows for b in row.blocks}  # type: ignore[union-attr]
         self.assertLessEqual({"run", "done", "void", "cool", "change", "read"}, kinds)
         self.assertIn("cannot be: Gannet: limits > 25 never with supply battery", self.window.margin.text)
@@ -152,7 +155,7 @@ class TestOnTheDemo(PlanCase):
         self.assertIn("proved: no order is shorter", self.window.margin.text)
 
     def test_the_matrix_takes_numbers_and_refuses_words(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         view.tabs.setCurrentIndex(MATRIX)
         cells = len(self.plan().cells)
         self.type_cell("13 W", "Skerry Run", "2")
@@ -171,7 +174,7 @@ class TestOnTheDemo(PlanCase):
         self.assertIn("never with", crossed.toolTip())
 
     def test_order_and_protocol(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         view.order.setCurrentIndex(1)
         view.order.activated.emit(1)
         self.planned()
@@ -181,7 +184,7 @@ class TestOnTheDemo(PlanCase):
         self.assertNotIn("read", {line.kind for line in view.lines})
 
     def test_what_fits_into_two_hours(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         view.hours.setFocus()
         QTest.keyClicks(view.hours, "2")
         QTest.keyClick(view.hours, Qt.Key.Key_Return)
@@ -201,19 +204,19 @@ class TestOnTheDemo(PlanCase):
         past = tuple(PlanSession(start=present() - timedelta(days=9 - n, hours=-1), minutes=120.0) for n in range(3))
         self.window.planning.set_sessions(past)
         self.planned()
-        self.assertIn("the sessions are over", self.window.plan_view.headline.text())
+        self.assertIn("the sessions are over", self.window.page(PlanPage).view.headline.text())
         self.window.planning.move_on()
         self.planned()
         moved = self.plan().sessions
         self.assertEqual([(b.start - a.start).days for a, b in zip(past, moved, strict=True)], [9, 9, 9])
-        self.assertIn("in 3 sessions", self.window.plan_view.headline.text())
+        self.assertIn("in 3 sessions", self.window.page(PlanPage).view.headline.text())
         ahead = (past[0], *moved)
         self.window.planning.set_sessions(ahead)
         self.window.planning.move_on()
         self.assertEqual(self.plan().sessions, moved)
 
     def test_a_block_of_the_timeline_is_a_line_of_the_sheet(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         chart = view.timeline.chart
         assert chart is not None
         block = next(b for b in chart.rows[-1].blocks if b.kind == "run")
@@ -226,15 +229,15 @@ class TestOnTheDemo(PlanCase):
         self.assertFalse(view.done.isEnabled(), "what is done is done")
 
     def test_a_run_of_the_sheet_is_recorded_and_done(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         tile = next(w.id for w in self.session.book.workloads() if w.name.startswith("Tile Render, all"))
         view.choose_line(next(n for n, x in enumerate(view.lines) if x.is_run and x.workload_id == tile))
         line = view.chosen_line
         assert line is not None
         view.record.click()
-        self.assertEqual(self.window.page, RUN)
+        self.assertIsInstance(self.window.shown_page, RunPage)
         self.assertEqual(self.session.subject.setting_id, line.setting_id)
-        run = self.window.run_view
+        run = self.window.page(RunPage).view
         work = self.session.workload
         assert work is not None
         self.assertAlmostEqual(run.length.value(), work.length_s / 60, delta=0.06)
@@ -250,7 +253,7 @@ class TestOnTheDemo(PlanCase):
         self.assertEqual((entry.setting_id, entry.run_id), (line.setting_id, self.session.book.runs()[-1].id))
 
     def test_a_run_that_turns_out_void_is_wanted_again(self) -> None:
-        view = self.window.plan_view
+        view = self.window.page(PlanPage).view
         number = next(n for n, x in enumerate(view.lines) if x.outcome is Outcome.DONE)
         sheet = self.window.planning.sheet
         assert sheet is not None
@@ -284,12 +287,12 @@ class TestOnTheDemo(PlanCase):
         self.planned()
         self.assertIn("drawn with seed 2", self.window.margin.text)
         QTest.keyClick(self.window, Qt.Key.Key_PageDown, CONTROL)
-        self.assertEqual(self.window.plan_view.below.currentIndex(), MATRIX)
+        self.assertEqual(self.window.page(PlanPage).view.below.currentIndex(), MATRIX)
 
     def test_the_run_page_follows_the_run_sheet(self) -> None:
         self.choose("Limpet", "Stock", "Tile Render, all cores")
-        self.window.show_page(RUN)
-        run, line = self.window.run_view, self.window.planning.next_step()
+        self.window.show_page(self.window.page(RunPage))
+        run, line = self.window.page(RunPage).view, self.window.planning.next_step()
         assert line is not None
         self.assertIn(line[0].words, run.next_step.text())
         self.assertTrue(run.take_next.isVisible())
@@ -304,9 +307,9 @@ class TestOnTheDemo(PlanCase):
         self.window.planning.archive()
         self.planned()
         self.assertEqual(self.plan().name, "Gannet, three evenings")
-        self.assertEqual(self.window.plan_view.plan.count(), 2)
-        self.window.plan_view.plan.setCurrentIndex(0)
-        self.window.plan_view.plan.activated.emit(0)
+        self.assertEqual(self.window.page(PlanPage).view.plan.count(), 2)
+        self.window.page(PlanPage).view.plan.setCurrentIndex(0)
+        self.window.page(PlanPage).view.plan.activated.emit(0)
         self.planned()
         self.assertIn("imbalance", self.window.margin.text)
 
@@ -319,13 +322,13 @@ class TestOnTheDemo(PlanCase):
             return int(QDialog.DialogCode.Accepted)
 
         with mock.patch.object(NewPlanDialog, "exec", fill):
-            self.window.asking.new_plan()
+            self.window.page(PlanPage).new_plan()
         self.planned()
         self.assertEqual(self.plan().name, "Sandpiper 14, A against B")
         devices = {self.session.book.get(Setting, c.setting_id).device_id for c in self.plan().cells}
         self.assertEqual(len(devices), 2)
         with mock.patch.object(NewPlanDialog, "exec", lambda d: d.intent.setCurrentIndex(6) or 1):
-            self.window.asking.new_plan()
+            self.window.page(PlanPage).new_plan()
         self.planned()
         self.assertEqual(self.session.book.workloads()[-1].length_s, 3600.0, "a soak makes its own workload")
         self.window.undo()
@@ -363,12 +366,16 @@ class TestDialogsAndWords(PlanCase):
                          ["0 min", "30 s", "2 min", "1 h 00", "1 h 00", "10 h 30"])  # fmt: skip
 
     def test_without_records_a_plan_says_what_it_needs(self) -> None:
-        self.window.safely(self.window.asking.new_plan)
+        self.window.safely(self.window.page(PlanPage).new_plan)
         self.assertIn("needs a device and a workload", self.window.notices.words.text())
-        for call in (self.window.asking.sessions, self.window.asking.write_sheet, self.window.planning.copy):
+        for call in (
+            self.window.page(PlanPage).ask_sessions,
+            self.window.page(PlanPage).write_sheet,
+            self.window.planning.copy,
+        ):
             self.window.safely(call)
             self.assertIn("make", self.window.notices.words.text())
-        self.window.show_page(PLAN)
-        self.window.plan_view.tabs.setCurrentIndex(SHEET)
-        self.window.safely(lambda: self.window.note_outcome("done"))
+        self.window.show_page(self.window.page(PlanPage))
+        self.window.page(PlanPage).view.tabs.setCurrentIndex(SHEET)
+        self.window.safely(lambda: self.window.page(PlanPage).note_outcome("done"))
         self.assertIn("Choose a run", self.window.notices.words.text())

@@ -197,8 +197,8 @@ class TestLadderAndPresets(unittest.TestCase):
         self.assertEqual([c.setting_id for c in ladder.cells], [1, 2])
         with self.assertRaisesRegex(PinchError, "names a mode"):
             propose(Intent.MODES, one, [TILE], 3)
-        calm = TEN.model_copy(update={"id": 8, "mode": "Calm"})
-        calm_anchor = ANCHOR.model_copy(update={"id": 9, "mode": "Calm", "sustained_w": 8.0})
+        calm = TEN.model_copy(update={"kept_id": 8, "mode": "Calm"})
+        calm_anchor = ANCHOR.model_copy(update={"kept_id": 9, "mode": "Calm", "sustained_w": 8.0})
         both = [(DEVICE, [*settings, calm, calm_anchor])]
         self.assertEqual([c.setting_id for c in propose(Intent.MODES, both, [TILE], 1).cells], [8, 9])
         supply = propose(Intent.SUPPLY, both, [TILE], 2)
@@ -212,7 +212,7 @@ class TestLadderAndPresets(unittest.TestCase):
         self.assertEqual([(c.setting_id, c.repeats) for c in pair.cells], [(2, 4), (5, 4)])
         with self.assertRaisesRegex(PinchError, "two devices"):
             propose(Intent.PAIR, [(DEVICE, [TEN])], [TILE], 4)
-        fast = TEN.model_copy(update={"id": 6, "memory_speed_mts": 8000.0})
+        fast = TEN.model_copy(update={"kept_id": 6, "memory_speed_mts": 8000.0})
         memory = propose(Intent.MEMORY, [(DEVICE, [TEN, fast, THIRTY])], [TILE], 2)
         self.assertEqual([c.setting_id for c in memory.cells], [1, 6])
         soak = propose(Intent.SOAK, [(DEVICE, [TEN, THIRTY, ANCHOR])], [TILE, REST], 3)

@@ -4,8 +4,8 @@ Units and names: Documentation/ABI/testing/sysfs-class-hwmon (m°C, signed), -po
 (µA, µV, µAh; voltage_min_design; temp in tenths of °C; current_now negative while discharging on some drivers).
 """
 
+from pinch.core.channels import is_plausible
 from pinch.recorder.processes import Sample, WorkProcess
-from pinch.runs.evidence import _can_be
 from pinch.sources.graphics import Drawing
 from tests.in_folder import InFolder
 from tests.test_probe import TreeCase, row
@@ -68,10 +68,10 @@ class TestOddTree(TreeCase):
         self.assertIn("temp4_input is left out", process.stderr.read())
 
     def test_what_cannot_be_is_noticed_before_a_run(self) -> None:
-        self.assertFalse(_can_be("cpu.temp.2", 511.0))
-        self.assertFalse(_can_be("battery.charge", -5.0))
-        self.assertTrue(_can_be("cpu.temp", -12.5))
-        self.assertTrue(_can_be("cpu.throttle.count", 1e9))
+        self.assertFalse(is_plausible("cpu.temp.2", 511.0, 511.0))
+        self.assertFalse(is_plausible("battery.charge", -5.0, -5.0))
+        self.assertTrue(is_plausible("cpu.temp", -12.5, -12.5))
+        self.assertTrue(is_plausible("cpu.throttle.count", 1e9, 1e9))
 
 
 class TestCombinedLoad(InFolder):

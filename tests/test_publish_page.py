@@ -19,10 +19,17 @@ from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.content import CardContent
 from pinch.ui.app import make_application
+from pinch.ui.bench.page import BenchPage
+from pinch.ui.compare.page import ComparePage
+from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY
+from pinch.ui.modes.page import ModesPage
+from pinch.ui.page import Page
+from pinch.ui.plan.page import PlanPage
 from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.publish.page import PublishPage
 from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
-from pinch.ui.window import BENCH, COMPARE, JUDGE, MODES, PLAN, PUBLISH, SCALE
+from pinch.ui.scale.page import ScalePage
 from tests.test_report import cabin_test
 from tests.window_case import WindowCase
 
@@ -34,11 +41,11 @@ class PublishCase(WindowCase):
 
     @property
     def view(self) -> PublishView:
-        return self.window.publish_view
+        return self.window.page(PublishPage).view
 
     def publish(self) -> None:
         """Show the page with its deck and the picture of the chosen card."""
-        self.window.show_page(PUBLISH)
+        self.window.show_page(self.window.page(PublishPage))
         self.settle()
 
     def settle(self) -> None:
@@ -54,10 +61,10 @@ class PublishCase(WindowCase):
         assert self.view.shown is not None
         return self.view.shown.deck.contents[number - 1]
 
-    def send(self, page: int) -> CardKind:
+    def send(self, page: type[Page]) -> CardKind:
         """Ctrl+K on a page; returns the kind of the new card."""
         before = len(self.session.book.cards())
-        self.window.show_page(page)
+        self.window.show_page(self.window.page(page))
         self.wait_for(lambda: self.window.points.points is not None)
         self.app.processEvents()
         QTest.keyClick(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
@@ -125,12 +132,12 @@ class TestDeck(PublishCase):
     def test_new_runs_change_a_finding_and_it_says_so(self) -> None:
         self.publish()
         card = self.content(9).card
-        self.window.publishing.change(card.id or 0, seen="Something else was found.")
+        self.window.page(PublishPage).control.change(card.id or 0, seen="Something else was found.")
         self.settle()
         self.view.go_to_card(card.id or 0)
         self.assertIn("its finding changed", self.view.deck.list.item(8).toolTip())  # type: ignore[union-attr]
         self.assertIn("Something else was found.", self.view.deck.status.text())
-        self.window.publish_desk.agree()
+        self.window.page(PublishPage).agree()
         self.settle()
         self.assertFalse(self.content(9).moved)
 
@@ -139,7 +146,7 @@ class TestDeck(PublishCase):
         self.view.go_to_card(self.content(7).card.id or 0)
         path = self.folder / "card.svg"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")) as asked:
-            self.window.asking.write_chart()
+            self.window.write_chart()
         self.assertEqual(asked.call_args.args[2], "07-what-holds-the-mini-pc-below-deck.png")
         self.wait_for(path.exists)
         face = self.content(7).face
@@ -171,7 +178,7 @@ class TestDeck(PublishCase):
 
     def test_the_clipboard_has_picture_and_words(self) -> None:
         self.publish()
-        self.window.publish_desk.copy_picture()
+        self.window.page(PublishPage).copy_picture()
         clipboard = QApplication.clipboard()
         assert clipboard is not None
         data = clipboard.mimeData()
@@ -183,35 +190,35 @@ class TestDeck(PublishCase):
 class TestSending(PublishCase):
     def test_every_page_is_sent_by_one_key(self) -> None:
         self.choose("Limpet", "45 W", TILE)
-        self.assertEqual(self.send(BENCH), CardKind.TABLE)
-        self.assertEqual(self.send(PLAN), CardKind.TABLE)
-        self.assertEqual(self.send(JUDGE), CardKind.TIMELINE)
-        self.wait_for(lambda: self.window.judge_view.shown is not None)
-        self.window.judge_view.tabs.setCurrentIndex(HEAT)
-        self.assertEqual(self.send(JUDGE), CardKind.HEAT)
+        self.assertEqual(self.send(BenchPage), CardKind.TABLE)
+        self.assertEqual(self.send(PlanPage), CardKind.TABLE)
+        self.assertEqual(self.send(JudgePage), CardKind.TIMELINE)
+        self.wait_for(lambda: self.window.page(JudgePage).view.shown is not None)
+        self.window.page(JudgePage).view.tabs.setCurrentIndex(HEAT)
+        self.assertEqual(self.send(JudgePage), CardKind.HEAT)
         self.choose("Gannet", "16 W", GAME)
-        self.window.judge_view.tabs.setCurrentIndex(FRAMES)
-        self.assertEqual(self.send(JUDGE), CardKind.FRAMES)
-        self.window.show_page(SCALE)
-        self.wait_for(lambda: self.window.scale_view.result is not None)
-        self.assertEqual(self.send(SCALE), CardKind.CURVES)
-        self.window.show_page(COMPARE)
-        self.wait_for(lambda: self.window.compare_view.shown is not None)
-        self.assertEqual(self.send(COMPARE), CardKind.BARS)
-        self.window.show_page(MODES)
-        self.wait_for(lambda: self.window.modes_view.sheet is not None)
-        self.assertEqual(self.send(MODES), CardKind.SHEET)
+        self.window.page(JudgePage).view.tabs.setCurrentIndex(FRAMES)
+        self.assertEqual(self.send(JudgePage), CardKind.FRAMES)
+        self.window.show_page(self.window.page(ScalePage))
+        self.wait_for(lambda: self.window.page(ScalePage).view.result is not None)
+        self.assertEqual(self.send(ScalePage), CardKind.CURVES)
+        self.window.show_page(self.window.page(ComparePage))
+        self.wait_for(lambda: self.window.page(ComparePage).view.shown is not None)
+        self.assertEqual(self.send(ComparePage), CardKind.BARS)
+        self.window.show_page(self.window.page(ModesPage))
+        self.wait_for(lambda: self.window.page(ModesPage).view.sheet is not None)
+        self.assertEqual(self.send(ModesPage), CardKind.SHEET)
         self.publish()
         self.assertEqual(self.view.deck.list.count(), 21)
         self.assertFalse(any(c.problem for c in self.view.shown.deck.contents) if self.view.shown else True)
-        self.assertIn("21 cards", self.window.spine.entries[PUBLISH].accessibleName())
+        self.assertIn("21 cards", self.window.spine.entries[7].accessibleName())
 
     def test_a_card_shows_what_the_page_shows(self) -> None:
         self.choose("Gannet", None, GAME)
-        self.window.show_page(SCALE)
-        self.wait_for(lambda: self.window.scale_view.result is not None)
-        shown = self.window.scale_view.drawn()
-        self.send(SCALE)
+        self.window.show_page(self.window.page(ScalePage))
+        self.wait_for(lambda: self.window.page(ScalePage).view.result is not None)
+        shown = self.window.page(ScalePage).view.drawn()
+        self.send(ScalePage)
         self.publish()
         found = self.content(14).found
         assert found is not None and isinstance(found.chart, Chart)
@@ -220,10 +227,10 @@ class TestSending(PublishCase):
             np.testing.assert_array_equal(own.y, other.y)
 
     def test_nothing_to_send_is_said(self) -> None:
-        self.window.judge_view.tabs.setCurrentIndex(OVERLAY)
-        self.window.show_page(JUDGE)
+        self.window.page(JudgePage).view.tabs.setCurrentIndex(OVERLAY)
+        self.window.show_page(self.window.page(JudgePage))
         with self.assertRaisesRegex(PinchError, "Lay runs over each other first"):
-            self.window.publish_desk.send()
+            self.window.page(PublishPage).send()
 
 
 class TestReportAndCheck(PublishCase):
@@ -245,17 +252,17 @@ class TestReportAndCheck(PublishCase):
 
     def test_every_concern_leads_to_its_place(self) -> None:
         self.publish()
-        self.window.publish_desk.check()
+        self.window.page(PublishPage).check()
         self.assertEqual(self.view.tabs.currentIndex(), CHECK)
         assert self.view.shown is not None
         concerns = self.view.shown.concerns
         self.assertEqual(len(self.view.concerns.rows), len(concerns))
         card = next(c for c in concerns if c.place.run_id is None and c.place.card_id is not None)
-        self.window.publish_desk.open_concern(card)
+        self.window.page(PublishPage).open_concern(card)
         self.assertEqual((self.view.tabs.currentIndex(), self.view.deck.chosen_id), (DECK, card.place.card_id))
         run = next(c for c in concerns if c.place.run_id is not None)
-        self.window.publish_desk.open_concern(run)
-        self.assertEqual((self.window.page, self.session.subject.run_id), (JUDGE, run.place.run_id))
+        self.window.page(PublishPage).open_concern(run)
+        self.assertEqual((self.window.shown_page.name, self.session.subject.run_id), ("Judge", run.place.run_id))
 
     def test_the_report_is_written_with_progress_and_can_be_ended(self) -> None:
         self.publish()
@@ -264,18 +271,18 @@ class TestReportAndCheck(PublishCase):
         self.view.report.forms["plain"].setChecked(True)
         out = self.folder / "out"
         told: list[object] = []
-        self.window.publishing.written.connect(told.append)
+        self.window.page(PublishPage).control.written.connect(told.append)
         with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(out)):
-            self.window.publish_desk.write_report()
+            self.window.page(PublishPage).write_report()
             with self.assertRaisesRegex(PinchError, "being written already"):
-                self.window.publish_desk.write_report()
+                self.window.page(PublishPage).write_report()
             self.wait_for(lambda: told)
             self.assertTrue((out / "report-plain.html").exists() and (out / "tables.xlsx").exists())
             self.assertIn("files are written", self.window.notices.words.text())
-            self.window.publish_desk.write_deck()
+            self.window.page(PublishPage).write_deck()
             self.wait_for(lambda: list((out / "deck").glob("*.png")))
-            self.window.publishing.end_writing()
-        self.assertFalse(self.window.publishing.busy)
+            self.window.page(PublishPage).control.end_writing()
+        self.assertFalse(self.window.page(PublishPage).control.busy)
         self.assertIn("are whole", self.window.notices.words.text())
         self.assertFalse(self.view.progress.isVisible())
 
@@ -283,37 +290,38 @@ class TestReportAndCheck(PublishCase):
         self.publish()
         self.view.go_to_card(self.content(6).card.id or 0)
         folder, told = self.folder / "s", list[object]()
-        self.window.publishing.written.connect(told.append)
+        self.window.page(PublishPage).control.written.connect(told.append)
         with (
             mock.patch.object(QInputDialog, "getInt", return_value=(2, True)),
             mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(folder)),
         ):
-            self.window.publish_desk.write_sequence()
+            self.window.page(PublishPage).write_sequence()
             self.wait_for(lambda: told)
         self.assertEqual(len(list(folder.iterdir())), 2)
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=("/a/mine.html", "")):
-            self.window.publish_desk.choose_template()
+            self.window.page(PublishPage).choose_template()
         self.assertEqual(self.session.book.report().template, "/a/mine.html")
 
 
 class TestEmpty(WindowCase):
     def test_an_empty_deck_says_what_to_do(self) -> None:
-        self.window.show_page(PUBLISH)
-        self.wait_for(lambda: self.window.publish_view.shown is not None)
-        self.assertIn("Ctrl+K", self.window.publish_view.headline.text())
+        self.window.show_page(self.window.page(PublishPage))
+        self.wait_for(lambda: self.window.page(PublishPage).view.shown is not None)
+        self.assertIn("Ctrl+K", self.window.page(PublishPage).view.headline.text())
         with self.assertRaisesRegex(PinchError, "no card to write yet"):
-            self.window.publishing.write(self.folder, mock.Mock())
-        self.window.show_page(BENCH)
+            self.window.page(PublishPage).control.write(self.folder, mock.Mock())
+        self.window.show_page(self.window.page(BenchPage))
         with self.assertRaisesRegex(PinchError, "no device to send"):
-            self.window.publish_desk.send()
+            self.window.page(PublishPage).send()
 
     def test_pages_are_built_at_their_first_visit(self) -> None:
-        self.assertFalse({"scale", "compare", "modes", "publish"} & set(vars(self.window.late)))
+        made = {page.name for page in self.window.pages if page.is_made}
+        self.assertEqual(made, {"Bench", "Plan", "Run", "Judge"})
         self.window.switch_theme()
         self.window.switch_theme()
-        self.window.show_page(MODES)
-        self.assertIn("modes", vars(self.window.late))
-        self.assertIs(self.window.desk.currentWidget(), self.window.modes_view)
+        self.window.show_page(self.window.page(ModesPage))
+        self.assertTrue(self.window.page(ModesPage).is_made)
+        self.assertIs(self.window.desk.currentWidget(), self.window.page(ModesPage).view)
 
 
 class TestScreenAndFile(unittest.TestCase):

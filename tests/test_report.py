@@ -23,10 +23,10 @@ from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
 from pinch.core.errors import DataError, PinchError
 from pinch.core.progress import CancelledError
+from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import story_of
 from pinch.narrative.story import Story
-from pinch.intake.book_folder import read_book_folder
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.pages import pdf_bytes, render
 from pinch.publish.private import open_part

@@ -21,11 +21,12 @@ from pinch.rig import catalogue
 from pinch.rig.device import simulate_run
 from pinch.runs.devices import add_rig
 from pinch.ui import beeps
+from pinch.ui.judge.page import JudgePage
 from pinch.ui.run.channel_dialog import ChannelsDialog
+from pinch.ui.run.page import RunPage
 from pinch.ui.run.reading_dialog import ReadingDialog
 from pinch.ui.run.settling import LiveJudge, SoFar, heat_so_far, judge_so_far
 from pinch.ui.run.state import LiveRun, reading_words
-from pinch.ui.window import JUDGE, RUN
 from tests.window_case import WindowCase
 
 
@@ -35,21 +36,21 @@ class RigCase(WindowCase):
         add_rig(self.session.book)
         self.session.book.save(Instrument(name="Mains meter", profile="ac-power", address="rig"))
         self.session.refresh()
-        self.window.show_page(RUN)
-        self.view = self.window.run_view
+        self.window.show_page(self.window.page(RunPage))
+        self.view = self.window.page(RunPage).view
 
     def start(self, minutes: float = 10.0, pace: int = 1) -> LiveRun:
         self.view.length.setValue(minutes)
         self.view.pace.setCurrentIndex(pace)
         self.wait_for(lambda: bool(self.view.preflight.checks))
         self.view.ask_start()
-        self.wait_for(lambda: self.window.recording.live is not None)
-        found = self.window.recording.live
+        self.wait_for(lambda: self.window.page(RunPage).recording.live is not None)
+        found = self.window.page(RunPage).recording.live
         assert found is not None
         return found
 
     def stop(self) -> None:
-        self.window.recording.stop()
+        self.window.page(RunPage).recording.stop()
         self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
 
 
@@ -64,8 +65,8 @@ class TestLive(RigCase):
         self.assertIn("wall.power", self.view.live.values)
         self.assertIn("Mains meter answers", self.window.margin.text)
         self.assertIn("Follow the makers' instructions", self.window.margin.text)
-        self.window.show_page(JUDGE)
-        self.window.show_page(RUN)
+        self.window.show_page(self.window.page(JudgePage))
+        self.window.show_page(self.window.page(RunPage))
         self.assertFalse(self.view._fields.isVisible(), "the charts have the room")
         self.stop()
         run = self.session.run
@@ -95,7 +96,7 @@ class TestLive(RigCase):
 
     def test_channels_stay_with_the_device(self) -> None:
         self.choose("Limpet", "Stock", "Tile Render, all cores", None)
-        self.window.safely(self.window.beside.choose_channels)
+        self.window.safely(self.window.page(RunPage).beside.choose_channels)
         self.assertIn("once a run is recorded", self.window.notices.words.text())
         recorded = self.start()
         self.wait_for(lambda: "fan.1.speed" in recorded.values)
@@ -107,7 +108,7 @@ class TestLive(RigCase):
             item.setCheckState(Qt.CheckState.Checked)
         dialog.accept()
         self.assertIn("At most 6", dialog.error.text())
-        self.window.beside.show_channels(("fan.1.speed", "cpu.temp"))
+        self.window.page(RunPage).beside.show_channels(("fan.1.speed", "cpu.temp"))
         self.assertEqual(list(self.view.live.values), ["fan.1.speed", "cpu.temp"])
         self.stop()
         device = self.session.device
@@ -167,9 +168,9 @@ class TestSettling(WindowCase):
             judge._done((SoFar(float(at), (), since, 0.0), None, 0.0))
             self.assertEqual(len(heard), int(at > 150), at)
         with mock.patch.object(beeps, "play") as played:
-            self.window._settled()
-            self.window.run_view.beep.setChecked(True)
-            self.window._settled()
+            self.window.page(RunPage)._settled()
+            self.window.page(RunPage).view.beep.setChecked(True)
+            self.window.page(RunPage)._settled()
         played.assert_called_once_with(beeps.SETTLED)
 
     def test_tones_are_tones(self) -> None:
@@ -224,7 +225,7 @@ class TestReadings(RigCase):
         self.assertIn("Mains voltage is dangerous", wrong._caution.text())
 
     def test_kept_shown_on_both_pages_undone_and_ringing(self) -> None:
-        self.window.safely(self.window.beside.add_reading)
+        self.window.safely(self.window.page(RunPage).beside.add_reading)
         self.assertIn("A reading belongs to a run", self.window.notices.words.text())
         self.choose("Limpet", "Stock", "Tile Render, all cores", None)
         device = self.session.device
@@ -236,16 +237,16 @@ class TestReadings(RigCase):
         assert self.session.recording is not None
         number = self.session.recording.run.id or 0
         cool = self.dialog(Quantity.SURFACE, "40").reading.model_copy(update={"run_id": number})
-        self.window.beside.keep_reading(cool)
+        self.window.page(RunPage).beside.keep_reading(cool)
         self.assertEqual(len(self.view.readings.texts), 1)
         with mock.patch.object(beeps, "play") as played:
-            self.window.beside.keep_reading(cool.model_copy(update={"value": 55.0}))
+            self.window.page(RunPage).beside.keep_reading(cool.model_copy(update={"value": 55.0}))
             self.wait_for(lambda: not self.session.recording_now and self.view.start.isEnabled())
         played.assert_called_once()
         self.assertIn("skin.case.temp is 55.0, above 48", self.window.notices.words.text())
-        self.window.show_page(JUDGE)
+        self.window.show_page(self.window.page(JudgePage))
         self.assertIn("Surface temperature 40 °C", self.window.margin.text)
-        self.window.show_page(RUN)
+        self.window.show_page(self.window.page(RunPage))
         self.view.readings.removal_wanted.emit(self.session.book.readings(number)[-1].id)
         self.assertEqual([r.value for r in self.session.book.readings(number)], [40.0])
         self.window.undo()

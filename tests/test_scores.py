@@ -26,9 +26,10 @@ from pinch.narrative import curve_words
 from pinch.runs.devices import add_rig
 from pinch.runs.whole_book import digest_book
 from pinch.sources.sheets import read_sheet, sheet_of_text
+from pinch.ui.judge.page import JudgePage
+from pinch.ui.logs.actions import LogActions
 from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.scale import state
-from pinch.ui.shell.pages import JUDGE
 from tests.in_folder import CommandCase, InFolder
 from tests.window_case import WindowCase
 
@@ -214,13 +215,15 @@ class TestWindow(WindowCase):
         assert clipboard is not None
         clipboard.setText("Mode\tBlah\tNumber\n20 W\t61.5\t3\n25 W\t68\t3\n")
         with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._answer(dialog)):
-            self.window.asking.paste_scores()
+            self.window.part(LogActions).paste_scores()
         runs = self.session.book.runs()
         self.assertEqual([(r.summary.score, r.summary.repeats) for r in runs if r.summary], [(61.5, 3), (68.0, 3)])
-        self.window.show_page(JUDGE)
-        self.assertIn("68 fps, told without a log: third party, 3 runs", self.window.judge_view.headline.text())
+        self.window.show_page(self.window.page(JudgePage))
+        self.assertIn(
+            "68 fps, told without a log: third party, 3 runs", self.window.page(JudgePage).view.headline.text()
+        )
         with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._again(dialog)):
-            self.window.asking.paste_scores()
+            self.window.part(LogActions).paste_scores()
         self.window.undo()
         self.assertEqual(self.session.book.runs(), [], "one undo for all of it")
 

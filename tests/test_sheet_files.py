@@ -71,7 +71,7 @@ class TestFiles(InFolder):
         sheet = planned()
         text = page(sheet)
         self.assertEqual(text.count('<td class="tick"'), len(sheet.sheet.runs))
-        for words in ("Left out, for want of time", "How it is tested", "Do not leave charging batteries", "<svg"):
+        for words in ("Left out, for want of time", "How it is tested", "Do not leave a charging battery", "<svg"):
             self.assertIn(words, text)
         risky = sheet.plan.model_copy(update={"name": "<script>alert(1)</script>"})
         self.assertNotIn("<script>", page(replace(sheet, plan=risky)).replace("&lt;script&gt;", ""))

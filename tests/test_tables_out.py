@@ -29,6 +29,7 @@ from pinch.publish.harmless import harmless
 from pinch.runs.devices import add_rig
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.parquet_log import parquet_bytes, read_parquet_log
+from pinch.ui.logs.actions import LogActions
 from tests.in_folder import CommandCase, InFolder
 from tests.window_case import WindowCase
 
@@ -190,7 +191,7 @@ class TestWatching(WindowCase):
     def test_what_says_where_it_belongs_comes_by_itself_and_the_rest_waits(self) -> None:
         self.enterContext(mock.patch.dict(os.environ, {"XDG_CONFIG_HOME": str(self.folder / "config")}))
         add_rig(self.session.book)
-        logs, watching = self.folder / "logs", self.window.watching
+        logs, watching = self.folder / "logs", self.window.part(LogActions).watching
         logs.mkdir()
         watching.begin(logs, NamePattern("{device}_{setting}_{workload}"))
         self.assertIn("watching logs", self.window.footer.watched.text())
@@ -204,9 +205,9 @@ class TestWatching(WindowCase):
         self.assertIsNone(self.session.run, "what is looked at stays")
         self.assertEqual([p.name for p in watching.waiting], ["unsaid.csv"])
         self.assertIn("1 log waits", self.window.notices.words.text())
-        with mock.patch.object(self.window.importing, "begin") as begin:
+        with mock.patch.object(self.window.part(LogActions).importing, "begin") as begin:
             watching.ask()
         begin.assert_called_once_with([logs / "unsaid.csv"])
         self.assertEqual(read_log_file(logs / "unsaid.csv").log.samples, 2)
-        self.window.asking.watch_folder()
+        self.window.part(LogActions).watch_folder()
         self.assertIsNone(watching.folder, "once more ends it")

@@ -24,8 +24,14 @@ from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
 from pinch.ui.app import make_application
+from pinch.ui.bench.page import BenchPage
+from pinch.ui.book_actions import BookActions
+from pinch.ui.judge.page import JudgePage
+from pinch.ui.logs.actions import LogActions
+from pinch.ui.run.page import RunPage
+from pinch.ui.scale.page import ScalePage
 from pinch.ui.session import Session
-from pinch.ui.window import BENCH, JUDGE, PLAN, RUN, SCALE, MainWindow
+from pinch.ui.window import MainWindow
 from tests import made
 from tests.window_case import WindowCase
 
@@ -36,9 +42,9 @@ class TestFromNothing(WindowCase):
     """A fresh book: from the first device to an exported chart."""
 
     def test_the_whole_way_of_a_rig_run(self) -> None:
-        window, view = self.window, self.window.run_view
-        self.assertEqual(window.page, BENCH)
-        window.show_page(RUN)
+        window, view = self.window, self.window.page(RunPage).view
+        self.assertIsInstance(window.shown_page, BenchPage)
+        window.show_page(window.page(RunPage))
         self.assertIn("no device yet", view.headline.text())
         self.assertFalse(view.start.isEnabled())
         view.add_rig.click()
@@ -53,70 +59,77 @@ class TestFromNothing(WindowCase):
         self.assertFalse(view.start.isEnabled())
         view.mark.click()
         with mock.patch.object(QInputDialog, "getText", return_value=("door opened", True)):
-            window.mark_with_text()
-        self.wait_for(lambda: self.window.recording.live and len(self.window.recording.live.series["cpu.power"].t) > 80)
+            window.page(RunPage).mark_with_text()
+        self.wait_for(
+            lambda: (
+                self.window.page(RunPage).recording.live
+                and len(self.window.page(RunPage).recording.live.series["cpu.power"].t) > 80
+            )
+        )
         self.assertRegex(view.live.values["cpu.power"].value.text(), r"^(64|4[45])\.\d$")
         self.assertIn("19 channels", window.footer.rate.text())
-        self.assertIn("recording", window.spine.entries[RUN].accessibleName())
+        self.assertIn("recording", window.spine.entries[2].accessibleName())
         self.wait_for(lambda: not self.session.recording_now and "is in the book" in window.notices.words.text())
         view.judge.click()
-        self.assertEqual(window.page, JUDGE)
-        shown = window.judge_view.shown
+        self.assertIsInstance(window.shown_page, JudgePage)
+        shown = window.page(JudgePage).view.shown
         assert shown is not None
         self.assertEqual(shown.run.status, ExitStatus.COMPLETE)
         self.assertEqual([m.text for m in shown.log.marks], ["mark 1", "door opened"])
-        self.assertIn("after a", window.judge_view.headline.text())
+        self.assertIn("after a", window.page(JudgePage).view.headline.text())
         self.write_and_check(window)
 
     def write_and_check(self, window: MainWindow) -> None:
         for name in ("chart.png", "chart.svg"):
             path = self.folder / name
             with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
-                window.asking.write_chart()
+                window.write_chart()
             self.wait_for(path.exists)
             self.assertGreater(path.stat().st_size, 10_000)
         target = self.folder / "package"
         with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)):
-            window.asking.write_log()
+            window.page(JudgePage).write_log()
         self.wait_for((target / "datapackage.json").exists)
-        shown = window.judge_view.shown
+        shown = window.page(JudgePage).view.shown
         assert shown is not None
         back = read_run_log(target / f"run-{shown.run.id}.csv")
         for name in ("cpu.load", "score.rate"):
             np.testing.assert_array_equal(back.series[name].values, shown.log.series[name].values)
 
     def test_this_computer_is_recorded_and_judged(self) -> None:
-        window, view = self.window, self.window.run_view
-        window.show_page(RUN)
+        window, view = self.window, self.window.page(RunPage).view
+        window.show_page(window.page(RunPage))
         view.add_computer.click()
         view.length.setValue(0.1)
         view.rest.setValue(2.0)
         view.ask_start()
         self.wait_for(lambda: "is in the book" in window.notices.words.text())
-        window.show_page(JUDGE)
-        shown = window.judge_view.shown
+        window.show_page(window.page(JudgePage))
+        shown = window.page(JudgePage).view.shown
         assert shown is not None
         self.assertIn("score.rate", shown.log.series)
         self.assertEqual(shown.judged.settled.state, "too-short")
-        captions = [card.card.caption for card in window.judge_view.cards]
+        captions = [card.card.caption for card in window.page(JudgePage).view.cards]
         self.assertIn("Score rate", captions)
         self.write_and_check(window)
 
     def test_a_run_can_be_stopped_and_is_kept(self) -> None:
-        self.window.show_page(RUN)
-        self.window.run_view.add_rig.click()
-        self.window.run_view.pace.setCurrentIndex(2)
-        self.window.run_view.start.click()
-        self.wait_for(lambda: "Under load" in self.window.run_view.headline.text())
+        self.window.show_page(self.window.page(RunPage))
+        self.window.page(RunPage).view.add_rig.click()
+        self.window.page(RunPage).view.pace.setCurrentIndex(2)
+        self.window.page(RunPage).view.start.click()
+        self.wait_for(lambda: "Under load" in self.window.page(RunPage).view.headline.text())
         QTest.keyClick(self.window, Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
         self.wait_for(lambda: "Stopped; the run is kept" in self.window.notices.words.text())
         self.assertEqual(self.session.book.runs()[0].status, ExitStatus.STOPPED)
 
     def test_closing_the_window_ends_the_recording(self) -> None:
-        self.window.show_page(RUN)
-        self.window.run_view.add_rig.click()
-        self.window.run_view.start.click()
-        self.wait_for(lambda: self.window.recording.live and self.window.recording.live.series)
+        self.window.show_page(self.window.page(RunPage))
+        self.window.page(RunPage).view.add_rig.click()
+        self.window.page(RunPage).view.start.click()
+        self.wait_for(
+            lambda: self.window.page(RunPage).recording.live and self.window.page(RunPage).recording.live.series
+        )
         self.window.close()
         self.assertFalse(self.session.recording_now)
         self.assertEqual(self.session.book.runs()[0].status, ExitStatus.STOPPED)
@@ -126,13 +139,13 @@ class TestFromNothing(WindowCase):
         with open(path, "w", encoding="utf-8") as file:
             write_run_log(made.two_level(), file)
         where = Filed("Limpet", "Stock", "Tile Render")
-        self.window.importing.add([Arrival(path, read_log_file(path), where, claimed_w=35.0)], [])
+        self.window.part(LogActions).importing.add([Arrival(path, read_log_file(path), where, claimed_w=35.0)], [])
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
-        self.window.show_page(JUDGE)
-        self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.judge_view.headline.text())
+        self.window.show_page(self.window.page(JudgePage))
+        self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.page(JudgePage).view.headline.text())
         self.window.undo()
         self.assertEqual((self.session.book.runs(), self.session.book.devices()), ([], []))
-        self.assertIn("no run here yet", self.window.judge_view.headline.text())
+        self.assertIn("no run here yet", self.window.page(JudgePage).view.headline.text())
         self.window.redo()
         self.assertEqual(len(self.session.book.runs()), 1)
 
@@ -140,7 +153,7 @@ class TestFromNothing(WindowCase):
         path = self.folder / "log.csv"
         path.write_text("t_s,cpu.power\n1,2\n1,x\n")
         with mock.patch.object(QFileDialog, "getOpenFileNames", return_value=([str(path)], "")):
-            self.window.safely(self.window.asking.import_log)
+            self.window.safely(self.window.part(LogActions).import_log)
         self.wait_for(lambda: "line 3" in self.window.notices.words.text())
         self.assertIn("line 3: 'x' is not a number", self.window.notices.words.text())
         self.assertEqual(self.session.book.devices(), [])
@@ -150,14 +163,14 @@ class TestDemoBook(WindowCase):
     demo = True
 
     def card(self, caption: str) -> QAbstractButton:
-        return next(c for c in self.window.judge_view.cards if c.card.caption == caption)
+        return next(c for c in self.window.page(JudgePage).view.cards if c.card.caption == caption)
 
     def test_clicking_a_figure_explains_it_with_its_numbers(self) -> None:
         self.choose("Sandpiper 14", "Full", TILE)
         QTest.mouseClick(self.card("Burst power"), Qt.MouseButton.LeftButton)
         text = self.window.margin.text
         self.assertIn("by its label: 3", text)
-        judged = self.window.judge_view.shown.judged  # type: ignore[union-attr]
+        judged = self.window.page(JudgePage).view.shown.judged  # type: ignore[union-attr]
         self.assertIn("τ = t_b / ln((P2 − P0) / (P2 − P1))", text)
         self.assertIn(f"= {judged.limits.window_s.value:.1f} ± {judged.limits.window_s.u:.1f} s", text)
         QTest.keyClick(self.card("Temperature"), Qt.Key.Key_Space)
@@ -171,23 +184,23 @@ class TestDemoBook(WindowCase):
             mock.patch("pinch.ui.judge.control.judge_from_file", side_effect=whole) as background,
         ):
             self.choose("Limpet", "Stock", TILE)
-            self.wait_for(lambda: self.window.judge_view.shown is not None)
+            self.wait_for(lambda: self.window.page(JudgePage).view.shown is not None)
         self.assertEqual(background.call_count, 1)
-        self.assertEqual(self.window.judge_view.shown.device.name, "Limpet")  # type: ignore[union-attr]
+        self.assertEqual(self.window.page(JudgePage).view.shown.device.name, "Limpet")  # type: ignore[union-attr]
 
     def test_clicking_the_strip_gives_the_evidence(self) -> None:
         self.choose("Limpet", "45 W", TILE, -1)
-        heat = next(s for s in self.window.judge_view.shown.judged.limiters if s.cause == "heat")  # type: ignore[union-attr]
-        strip = self.window.judge_view.chart.plots[0].getViewBox()
+        heat = next(s for s in self.window.page(JudgePage).view.shown.judged.limiters if s.cause == "heat")  # type: ignore[union-attr]
+        strip = self.window.page(JudgePage).view.chart.plots[0].getViewBox()
         scene = strip.mapViewToScene(QPointF((heat.start_s + heat.end_s) / 2, 0.5))
-        graphics = self.window.judge_view.chart.graphics
+        graphics = self.window.page(JudgePage).view.chart.graphics
         QTest.mouseClick(graphics.viewport(), Qt.MouseButton.LeftButton, pos=graphics.mapFromScene(scene))
         self.wait_for(lambda: "Held by heat" in self.window.margin.text)
         self.assertIn(f"{heat.start_s:.0f} s to {heat.end_s:.0f} s", self.window.margin.text)
 
     def test_the_screen_draws_the_very_data_of_the_spec(self) -> None:
         self.choose("Sandpiper 14", "Even", TILE)
-        view = self.window.judge_view.chart
+        view = self.window.page(JudgePage).view.chart
         assert view.chart is not None
         for panel, plot in zip(view.chart.panels, view.plots[1:], strict=True):
             x, y = plot.listDataItems()[0].getOriginalDataset()
@@ -199,8 +212,8 @@ class TestDemoBook(WindowCase):
         runs = self.session.book.runs()
         for run in (*runs[::4], *runs[-24:]):  # of each kind some, and all the odd ones
             self.session.choose_run(run.id or 0)
-            self.wait_for(lambda: self.window.judge_view.shown is not None)
-            shown = self.window.judge_view.shown
+            self.wait_for(lambda: self.window.page(JudgePage).view.shown is not None)
+            shown = self.window.page(JudgePage).view.shown
             assert shown is not None
             self.assertEqual(shown.run.id, run.id)
             states.add(shown.judged.settled.state)
@@ -210,8 +223,8 @@ class TestDemoBook(WindowCase):
 
     def test_the_scale_page_stands_at_measured_watts(self) -> None:
         self.choose("Sandpiper 14", None, TILE)
-        self.window.show_page(SCALE)
-        view = self.window.scale_view
+        self.window.show_page(self.window.page(ScalePage))
+        view = self.window.page(ScalePage).view
         self.wait_for(lambda: view.result is not None)
         result = view.result
         assert result is not None
@@ -226,14 +239,14 @@ class TestDemoBook(WindowCase):
         self.assertEqual((cells[0], cells[2]), ("Hush", "15"))
         self.assertRegex(cells[4], r"^\+[4-8] %$")
         view.settings.cellActivated.emit(1, 0)
-        self.assertEqual(self.window.page, JUDGE)
+        self.assertIsInstance(self.window.shown_page, JudgePage)
         self.assertEqual(self.session.setting.name, "Hush")  # type: ignore[union-attr]
 
     def test_void_and_short_runs_are_left_out_with_their_reason(self) -> None:
         self.choose("Sandpiper 14", None, TILE)
-        self.window.show_page(SCALE)
-        self.wait_for(lambda: self.window.scale_view.result is not None)
-        reasons = " ".join(w.text for s in self.window.scale_view.result.series for w in s.left_out)  # type: ignore[union-attr]
+        self.window.show_page(self.window.page(ScalePage))
+        self.wait_for(lambda: self.window.page(ScalePage).view.result is not None)
+        reasons = " ".join(w.text for s in self.window.page(ScalePage).view.result.series for w in s.left_out)  # type: ignore[union-attr]
         self.assertIn("too short to settle", reasons)
 
     def test_notes_void_and_remove_can_be_undone(self) -> None:
@@ -245,7 +258,7 @@ class TestDemoBook(WindowCase):
         self.session.step_run(-1)
         self.assertEqual(self.session.run.notes, "fan fixed")  # type: ignore[union-attr]
         self.window.changes.void_run("lid closed")
-        self.assertTrue(self.window.judge_view.headline.text().startswith("Void: lid closed."))
+        self.assertTrue(self.window.page(JudgePage).view.headline.text().startswith("Void: lid closed."))
         count = len(self.session.book.runs())
         self.window.changes.remove_run()
         self.assertEqual(len(self.session.book.runs()), count - 1)
@@ -257,9 +270,9 @@ class TestDemoBook(WindowCase):
 
     def test_the_strip_keeps_the_subject_between_pages(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run", 1)
-        for page in (SCALE, BENCH, RUN, PLAN, JUDGE):
+        for page in (4, 0, 2, 1, 3):
             QTest.keyClick(self.window, Qt.Key(Qt.Key.Key_1 + page), Qt.KeyboardModifier.AltModifier)
-            self.assertEqual(self.window.page, page)
+            self.assertIs(self.window.shown_page, self.window.pages[page])
         strip = self.window.strip
         self.assertEqual(
             [p.box.currentText() for p in (strip.device, strip.setting, strip.workload)],
@@ -281,17 +294,17 @@ class TestDemoBook(WindowCase):
     def test_copy_open_and_new_book(self) -> None:
         target = self.folder / "copy"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
-            self.window.asking.copy_book()
+            self.window.part(BookActions).copy_book()
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(self.folder / "new.pinch"), "")):
-            self.window.asking.new_book()
+            self.window.part(BookActions).new_book()
         self.assertEqual(self.session.book.devices(), [])
         self.assertEqual(self.window.footer.book.text(), "new.pinch · saved")
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(target) + ".pinch", "")):
-            self.window.asking.open_book()
+            self.window.part(BookActions).open_book()
         self.assertEqual(len(self.session.book.devices()), 4)
         (self.folder / "bad.pinch").write_text("x" * 200)
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(self.folder / "bad.pinch"), "")):
-            self.window.safely(self.window.asking.open_book)
+            self.window.safely(self.window.part(BookActions).open_book)
         self.assertIn("not a book of Pinch", self.window.notices.words.text())
         self.assertEqual(len(self.session.book.devices()), 4, "the open book stays")
 
@@ -315,11 +328,11 @@ class TestDemoBook(WindowCase):
         self.window.copy_finding()
         clipboard = QApplication.clipboard()
         assert clipboard is not None
-        self.assertEqual(clipboard.text(), self.window.judge_view.headline.text())
+        self.assertEqual(clipboard.text(), self.window.page(JudgePage).view.headline.text())
 
     def test_every_control_has_an_accessible_name(self) -> None:
-        for page in (BENCH, PLAN, RUN, JUDGE, SCALE):
-            self.window.show_page(page)
+        for page in (0, 1, 2, 3, 4):
+            self.window.show_page(self.window.pages[page])
             for button in self.window.findChildren(QAbstractButton):
                 if button.isVisible():
                     self.assertTrue(button.text() or button.accessibleName(), button)
@@ -336,7 +349,7 @@ class TestWindowItself(unittest.TestCase):
             session = Session(create_book(Path(folder) / "a.pinch"))
             window = MainWindow(session)
             window.show()
-            reference = weakref.ref(window.judge_view)
+            reference = weakref.ref(window.page(JudgePage).view)
             window.close()
             window.deleteLater()
             session.close()

@@ -17,13 +17,13 @@ from PyQt6.QtWidgets import QApplication
 from pinch.ui import app as start
 
 def look():
-    window = next((w for w in QApplication.topLevelWidgets() if hasattr(w, "judge_view") and w.isVisible()), None)
+    window = next((w for w in QApplication.topLevelWidgets() if hasattr(w, "shown_page") and w.isVisible()), None)
     if window is None:
         QTimer.singleShot(500, look)
         return
     picture = QApplication.primaryScreen().grabWindow(0)
     picture.save(sys.argv[2])
-    print(QApplication.platformName(), window.page, window.width(), window.height(), flush=True)
+    print(QApplication.platformName(), window.shown_page.name, window.width(), window.height(), flush=True)
     window.close()
 
 make = start.make_application
@@ -50,11 +50,11 @@ class TestRealDisplay(InFolder):
         return done.stdout
 
     def test_own_book_is_made_and_shown(self) -> None:
-        self.assertTrue(self.show("own").startswith("xcb 0 1280 800"))
+        self.assertTrue(self.show("own").startswith("xcb Bench 1280 800"))
         self.assertTrue((self.folder / "pinch" / "bench.pinch").exists())
         self.assertGreater((self.folder / "s.png").stat().st_size, 5000)
 
     def test_a_book_with_runs_opens_on_judge(self) -> None:
         from tests.window_case import demo_book
 
-        self.assertTrue(self.show(str(demo_book())).startswith("xcb 3 1280 800"))
+        self.assertTrue(self.show(str(demo_book())).startswith("xcb Judge 1280 800"))

@@ -15,6 +15,7 @@ from pinch.bench.book import Book, create_book, open_book
 from pinch.rig.demo import make_demo_book
 from pinch.runs.whole_book import digest_book
 from pinch.ui.app import make_application
+from pinch.ui.run.page import RunPage
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 from tests.waiting import wait_until
@@ -43,7 +44,9 @@ class WindowCase(unittest.TestCase):
         self.folder = Path(folder.name)
         self.session = Session(self.make_book())
         self.window = MainWindow(self.session)
-        going = mock.patch.object(self.window.asking, "go_on", return_value=True)  # the machine of a test is busy
+        going = mock.patch.object(
+            self.window.page(RunPage), "go_on", return_value=True
+        )  # the machine of a test is busy
         self.go_on = going.start()
         self.addCleanup(going.stop)
         self.addCleanup(self.close)

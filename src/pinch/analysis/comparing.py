@@ -246,7 +246,7 @@ def _build_words(own: Sequence[Build], all_of: Iterable[Sequence[Build]]) -> str
 
 
 def _row(book: BookPoints, workload: Workload, choice: CompareChoice) -> WorkRow:
-    number = workload.id or 0
+    number = workload.id
     pooled = _pooled(book, number, choice.measure)
     base, _, _ = _score(choice.cells[0], number, choice.measure)
     made = []
@@ -317,7 +317,7 @@ def _unfair(known: _Conditions, base: BenchCell, cell: BenchCell, rows: Sequence
     """Differences of a pair over all workloads that both have; each kind once, where it is worst."""
     found: dict[str, tuple[ConditionDifference, list[str]]] = {}
     for row in rows:
-        number = row.workload.id or 0
+        number = row.workload.id
         if number not in base.points or number not in cell.points:
             continue
         for d in differences(known.of(cell, number), known.of(base, number)):
@@ -328,7 +328,7 @@ def _unfair(known: _Conditions, base: BenchCell, cell: BenchCell, rows: Sequence
 
 def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCell, d: ConditionDifference) -> str:
     """The reason with which a difference is accepted, empty where it is not."""
-    ids = (cell.setting.id or 0, base.setting.id or 0)
+    ids = (cell.setting.id, base.setting.id)
     return next((x.reason for x in acceptances if x.accepts(*ids, d.key, (d.a, d.b))), "")
 
 

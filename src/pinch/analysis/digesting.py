@@ -188,6 +188,6 @@ def _flags(j: Judgement) -> list[str]:
 
 
 def _record_flags(run: Run) -> list[str]:
-    unfair = run.notes.startswith("Started in spite of")
+    unfair = bool(run.in_spite_of)
     by_hand = run.window is not None
     return [flag for flag, so in (("void", bool(run.void)), ("unfair", unfair), ("by hand", by_hand)) if so]

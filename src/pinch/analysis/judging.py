@@ -34,7 +34,7 @@ class JudgeDesk:
         """
         if run.summary is not None:
             raise PinchError(f"Run {run.repeat} is a score without a log, so there is nothing to judge.")
-        number, state = run.id or 0, self._state(run)
+        number, state = run.id, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
             log = with_frame_rate(runlogs.read_log(self._book, number))
             try:
@@ -45,7 +45,7 @@ class JudgeDesk:
 
     def knows(self, run: Run) -> bool:
         """Whether the judgement of a run as it is now is there already."""
-        kept = self._kept.get(run.id or 0)
+        kept = self._kept.get(run.id)
         return kept is not None and kept[0] == self._state(run)
 
     def take_over(self, other: "JudgeDesk") -> None:
@@ -57,7 +57,7 @@ class JudgeDesk:
         device = self._book.get(Device, run.device_id)
         setting = self._book.get(Setting, run.setting_id)
         workload = self._book.get(Workload, run.workload_id)
-        return runlogs.log_size(self._book, run.id or 0), known_of(device, setting, workload, run)
+        return runlogs.log_size(self._book, run.id), known_of(device, setting, workload, run)
 
 
 def judge_from_file(path: Path, run: Run) -> JudgeDesk:

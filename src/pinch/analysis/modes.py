@@ -229,13 +229,13 @@ def _mean(values: Sequence[float | None]) -> float | None:
 
 def _wall_of(book: BookPoints, runs: Sequence[RunPoint]) -> float | None:
     """Wall W of runs: as logged, else as read by hand."""
-    read = [r.value for p in runs for r in book.readings.get(p.run.id or 0, ()) if r.quantity is Quantity.WALL]
+    read = [r.value for p in runs for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.WALL]
     return _mean([p.digest.wall_w for p in runs]) or _mean(read)
 
 
 def _noise(book: BookPoints, runs: Sequence[RunPoint], grade: Grade = Grade.SURVEY) -> Noise | None:
     """The level of a setting: the energetic mean of all readings and logs, the room's own taken off."""
-    read = [r for p in runs for r in book.readings.get(p.run.id or 0, ()) if r.quantity is Quantity.NOISE]
+    read = [r for p in runs for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.NOISE]
     of_load = [r for r in read if r.place != ROOM_PLACE]
     levels = [r.value for r in of_load] + [p.digest.noise_db for p in runs if p.digest.noise_db is not None]
     if not levels:
@@ -267,7 +267,7 @@ def _surfaces(book: BookPoints, runs: Sequence[RunPoint], chip_c: float | None) 
     for p in runs:
         read = [
             (r.place or "case", r.value, r.u or 0.0)
-            for r in book.readings.get(p.run.id or 0, ())
+            for r in book.readings.get(p.run.id, ())
             if r.quantity is Quantity.SURFACE
         ]
         for place, value, u in [*read, *((place, value, 0.0) for place, value in p.digest.surfaces.items())]:
@@ -293,7 +293,7 @@ def wall_points(points: Sequence[RunPoint]) -> list[WallPoint]:
 
 def _with_rundown(book: BookPoints, p: RunPoint) -> RunPoint:
     """The run, with a rundown by the charge that was read by hand where its log has none."""
-    read = [r for r in book.readings.get(p.run.id or 0, ()) if r.quantity is Quantity.CHARGE]
+    read = [r for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.CHARGE]
     if p.digest.rundown is not None or len(read) < LEAST_CHARGES:
         return p
     read.sort(key=lambda r: r.t_s)
@@ -344,9 +344,7 @@ def _fan(points: Sequence[RunPoint], readings: Mapping[int, tuple[Reading, ...]]
     """Level over lg of the fan's speed, over all runs with both."""
     pairs = []
     for p in points:
-        levels = [
-            r.value for r in readings.get(p.run.id or 0, ()) if r.quantity is Quantity.NOISE and r.place != ROOM_PLACE
-        ]
+        levels = [r.value for r in readings.get(p.run.id, ()) if r.quantity is Quantity.NOISE and r.place != ROOM_PLACE]
         if levels and p.digest.fan_rpm:
             pairs.append((p.digest.fan_rpm, level_mean(levels)))
     try:

@@ -49,12 +49,12 @@ class PlanDesk:
 
     def _heat_of(self, run: Run) -> DeviceHeat | None:
         try:
-            even = runlogs.read_log(self._book, run.id or 0).even()
+            even = runlogs.read_log(self._book, run.id).even()
             power = even.columns[power_channel(even.columns) or ""]
             fit = fit_heat(even.starts, power, even.columns["cpu.temp"])
         except (DataError, KeyError):
             return None
-        return DeviceHeat(fit, float(np.nanpercentile(power, 1.0)), run.id or 0)
+        return DeviceHeat(fit, float(np.nanpercentile(power, 1.0)), run.id)
 
 
 def plan_from_file(path: Path, plan: Plan, at: datetime, desk: PlanDesk) -> tuple[PlannedSheet, PlanDesk]:

@@ -77,12 +77,12 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
             devices[run.device_id],
             settings[run.setting_id],
             workloads[run.workload_id],
-            digests.get(run.id or 0, waiting),
+            digests.get(run.id, waiting),
             None if run.ambient_c is None else rooms[run.ambient_c],
         )
         for run in runs
     )
-    protocols = {p.id or 0: p for p in book.protocols()}
+    protocols = {p.id: p for p in book.protocols()}
     return BookPoints(
         points,
         tuple(devices.values()),

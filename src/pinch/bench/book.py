@@ -95,14 +95,14 @@ class Book:
     def save(self, record: R) -> R:
         """Keep a record: a new one where it has no id, else in place of the old. Returns it with its id."""
         table, columns = _COLUMNS[type(record)]
-        data = record.model_dump(mode="json", exclude={"id"})
+        data = record.model_dump(mode="json", exclude={"kept_id"})
         fields = [*columns, "record"]
         values = [data[name] for name in columns] + [json.dumps(data, ensure_ascii=False)]
         with self.change() as connection:
-            if record.id is None:
+            if record.kept_id is None:
                 marks = ", ".join("?" * len(fields))
                 cursor = connection.execute(f"INSERT INTO {table} ({', '.join(fields)}) VALUES ({marks})", values)
-                return record.model_copy(update={"id": cursor.lastrowid})
+                return record.model_copy(update={"kept_id": cursor.lastrowid})
             pairs = ", ".join(f"{name} = ?" for name in fields)
             connection.execute(f"UPDATE {table} SET {pairs} WHERE id = ?", [*values, record.id])
         return record
@@ -120,7 +120,7 @@ class Book:
         BookError : the number is taken, or what the record refers to is not there.
         """
         table, columns = _COLUMNS[type(record)]
-        data = record.model_dump(mode="json", exclude={"id"})
+        data = record.model_dump(mode="json", exclude={"kept_id"})
         fields = ["id", *columns, "record"]
         values = [record.id, *(data[name] for name in columns), json.dumps(data, ensure_ascii=False)]
         with self.change() as connection:
@@ -169,7 +169,7 @@ class Book:
 
     def cards(self) -> list[Card]:
         """The cards of the deck in their order."""
-        return sorted(self._records(Card), key=lambda card: (card.place, card.id or 0))
+        return sorted(self._records(Card), key=lambda card: (card.place, card.id))
 
     def count_cards(self) -> int:
         """How many cards there are."""

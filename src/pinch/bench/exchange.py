@@ -26,14 +26,14 @@ Hidden = SkipJsonSchema[None]
 class FileSetting(Setting):
     """A setting below its device."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
     device_id: SkipJsonSchema[int] = Field(default=0, exclude=True)
 
 
 class FileDevice(Device):
     """A device with its settings; what ties it to this machine, to a network or to the rig stays behind."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
     rig: Hidden = Field(default=None, exclude=True)
     local: SkipJsonSchema[Literal[False]] = Field(default=False, exclude=True)
     untold: SkipJsonSchema[tuple[str, ...]] = Field(default=(), exclude=True)
@@ -44,20 +44,20 @@ class FileDevice(Device):
 class FileWorkload(Workload):
     """A workload."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
 
 
 class FileInstrument(Instrument):
     """An instrument; where it is reached stays behind."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
     address: SkipJsonSchema[Literal[""]] = Field(default="", exclude=True)
 
 
 class FileProtocol(Protocol):
     """A protocol."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
 
 
 class Place(Part):
@@ -88,7 +88,7 @@ class FileEntry(Place):
 class FilePlan(Plan):
     """A plan; protocol, cells and entries by name."""
 
-    id: Hidden = Field(default=None, exclude=True)
+    kept_id: Hidden = Field(default=None, exclude=True)
     protocol_id: Hidden = Field(default=None, exclude=True)
     protocol: str = ""
     cells: tuple[FileCell, ...] = ()  # type: ignore[assignment]
@@ -118,23 +118,23 @@ def schema_text() -> str:
 def exchange_of(book: Book) -> Exchange:
     """All of a book's records that are not archived."""
     devices = live(book.devices())
-    settings = {d.id: live(book.settings(d.id or 0)) for d in devices}
+    settings = {d.id: live(book.settings(d.id)) for d in devices}
     named = {s.id: (d.name, s.name) for d in devices for s in settings[d.id]}
     workloads = {w.id: w.name for w in book.workloads()}
     protocols = {p.id: p.name for p in book.protocols()}
     plans = [_plan_out(p, named, workloads, protocols) for p in live(book.plans())]
-    hidden = {"id", "rig", "local", "untold", "reach"}
+    hidden = {"kept_id", "rig", "local", "untold", "reach"}
     return Exchange(
         devices=tuple(
             FileDevice(
-                **_fields(d, hidden), settings=tuple(FileSetting(**_fields(s, {"id", "device_id"})) for s in own)
+                **_fields(d, hidden), settings=tuple(FileSetting(**_fields(s, {"kept_id", "device_id"})) for s in own)
             )
             for d in devices
             for own in [settings[d.id]]
         ),
-        workloads=tuple(FileWorkload(**_fields(w, {"id"})) for w in live(book.workloads())),
-        protocols=tuple(FileProtocol(**_fields(p, {"id"})) for p in live(book.protocols())),
-        instruments=tuple(FileInstrument(**_fields(i, {"id", "address"})) for i in live(book.instruments())),
+        workloads=tuple(FileWorkload(**_fields(w, {"kept_id"})) for w in live(book.workloads())),
+        protocols=tuple(FileProtocol(**_fields(p, {"kept_id"})) for p in live(book.protocols())),
+        instruments=tuple(FileInstrument(**_fields(i, {"kept_id", "address"})) for i in live(book.instruments())),
         plans=tuple(plans),
     )
 
@@ -170,21 +170,21 @@ def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
     """
     settings: dict[tuple[str, str], int] = {}
     for kept in book.devices():
-        settings |= {(kept.name, s.name): s.id or 0 for s in book.settings(kept.id or 0)}
-    workloads = {w.name: w.id or 0 for w in book.workloads()}
-    protocols = {p.name: p.id or 0 for p in book.protocols()}
+        settings |= {(kept.name, s.name): s.id for s in book.settings(kept.id)}
+    workloads = {w.name: w.id for w in book.workloads()}
+    protocols = {p.name: p.id for p in book.protocols()}
     for device in exchange.devices:
         new = Device(**_fields(device, {"settings"}))
         saved = book.save(new.model_copy(update={"name": free_name(new.name, [d.name for d in book.devices()])}))
         for setting in device.settings:
-            fields = _fields(setting, {"id"}) | {"device_id": saved.id}
-            settings[device.name, setting.name] = book.save(Setting(**fields)).id or 0
+            fields = _fields(setting, {"kept_id"}) | {"device_id": saved.id}
+            settings[device.name, setting.name] = book.save(Setting(**fields)).id
     for workload in exchange.workloads:
         name = free_name(workload.name, [w.name for w in book.workloads()])
-        workloads[workload.name] = book.save(Workload(**_fields(workload) | {"name": name})).id or 0
+        workloads[workload.name] = book.save(Workload(**_fields(workload) | {"name": name})).id
     for protocol in exchange.protocols:
         name = free_name(protocol.name, [p.name for p in book.protocols()])
-        protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id or 0
+        protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id
     for instrument in exchange.instruments:
         name = free_name(instrument.name, [i.name for i in book.instruments()])
         book.save(Instrument(**_fields(instrument) | {"name": name}))
@@ -192,12 +192,12 @@ def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
 
 
 def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:
-    left_out = (without or set()) | {"id"}
+    left_out = (without or set()) | {"kept_id"}
     return {name: getattr(record, name) for name in type(record).model_fields if name not in left_out}
 
 
 def _plan_out(
-    plan: Plan, settings: dict[int | None, tuple[str, str]], workloads: dict[int | None, str], protocols: dict[Any, str]
+    plan: Plan, settings: dict[int, tuple[str, str]], workloads: dict[int, str], protocols: dict[Any, str]
 ) -> FilePlan:
     def place(x: Cell | PlanEntry) -> dict[str, str]:
         device, setting = settings[x.setting_id]

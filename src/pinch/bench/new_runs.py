@@ -15,7 +15,7 @@ def new_run(
     protocol_id: int | None = None,
 ) -> Run:
     """A run that begins now, the next repeat of its cell, kept in the book."""
-    ids = (device.id or 0, setting.id or 0, workload.id or 0)
+    ids = (device.id, setting.id, workload.id)
     return book.save(
         Run(
             device_id=ids[0],

@@ -188,7 +188,7 @@ def plan_bench(book: Book, plan: Plan, heat: Mapping[int, DeviceHeat] | None = N
     workloads = {w: book.get(Workload, w) for w in used}
     devices = {d: book.get(Device, d) for d in {s.device_id for s in settings.values()}}
     protocol = book.get(Protocol, plan.protocol_id) if plan.protocol_id else Protocol(name="none")
-    slots = {d.id or 0: place for place, d in enumerate(book.devices())}
+    slots = {d.id: place for place, d in enumerate(book.devices())}
     return PlanBench(devices, settings, workloads, protocol, heat or {}, slots)
 
 
@@ -259,8 +259,8 @@ def _job(
     return SheetJob(
         number,
         repeat,
-        device.id or 0,
-        setting.id or 0,
+        device.id,
+        setting.id,
         seconds,
         cool * factor,
         cold * factor,
@@ -274,7 +274,7 @@ def _job(
 def cool_s(device: Device, setting: Setting, bench: PlanBench) -> tuple[float, float]:
     """Wait after a load at a setting until the next load, and until a run that must begin cold, s: from the measured
     time constants where they are known, else as the protocol says."""
-    protocol, heat = bench.protocol, bench.heat.get(device.id or 0)
+    protocol, heat = bench.protocol, bench.heat.get(device.id)
     if heat is None or protocol.cool_rule is CoolRule.FIXED:
         return 60.0 * protocol.cool_min, 60.0 * protocol.cool_min * UNKNOWN_COLD_FACTOR
     if setting.sustained_w is None:
@@ -313,7 +313,7 @@ def _changes(bench: PlanBench, factor: float, begun: Mapping[int, int]) -> Chang
     def change(before: int | None, after: int) -> tuple[Task, ...]:
         if (before, after) not in known:
             device = bench.device_of(after)
-            number = begun.get(device.id or 0) if before is None else before
+            number = begun.get(device.id) if before is None else before
             start = None if number is None else bench.settings[number]
             tasks = () if number == after else tasks_between(device, start, bench.settings[after])
             known[before, after] = tuple(Task(t.kind, t.seconds * factor, t.words) for t in tasks)

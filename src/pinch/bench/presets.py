@@ -72,7 +72,7 @@ def propose(
         raise PinchError(f"{first.name} has no settings for {intent}: {_LACK[intent]}")
     by_id = {d.id: d for d, _ in devices}
     cells = tuple(
-        Cell(setting_id=s.id or 0, workload_id=w.id or 0, repeats=repeats)
+        Cell(setting_id=s.id, workload_id=w.id, repeats=repeats)
         for s in chosen
         for w in workloads
         if not why_not(by_id[s.device_id], s, w)
@@ -139,10 +139,8 @@ def _soak(device: Device, settings: Sequence[Setting], workloads: Sequence[Workl
         raise PinchError("A soak needs a workload that is a load.")
     longest = max(loads, key=lambda w: w.run_s)
     if longest.run_s >= SOAK_S:
-        cell = Cell(setting_id=highest.id or 0, workload_id=longest.id or 0, repeats=1)
+        cell = Cell(setting_id=highest.id, workload_id=longest.id, repeats=1)
         return Proposal((cell,), OrderRule.SHORTEST)
-    soak = longest.model_copy(
-        update={"id": None, "name": f"{longest.name}, one hour", "length_s": SOAK_S, "passes": 1, "warm_up_pass": False}
-    )
-    cell = Cell(setting_id=highest.id or 0, workload_id=0, repeats=1)
+    soak = longest.as_new(name=f"{longest.name}, one hour", length_s=SOAK_S, passes=1, warm_up_pass=False)
+    cell = Cell(setting_id=highest.id, workload_id=0, repeats=1)
     return Proposal((cell,), OrderRule.SHORTEST, soak)

@@ -4,9 +4,9 @@ import re
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from enum import StrEnum
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, Self, TypeVar
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from pinch.bench.fields import (
     Celsius,
@@ -44,7 +44,7 @@ from pinch.bench.parts import (
     Offer,
 )
 from pinch.bench.summaries import Summary
-from pinch.core.errors import PinchError
+from pinch.core.errors import NotKeptError, PinchError
 
 
 class Form(StrEnum):
@@ -143,9 +143,28 @@ class ExitStatus(StrEnum):
 
 
 class Record(Part):
-    """Common to all: immutable, unknown fields refused, `id` None until the book has kept it."""
+    """Common to all: immutable, unknown fields refused. `kept_id` is None until the book has kept it; in files it is
+    called `id`."""
 
-    id: int | None = None
+    model_config = ConfigDict(validate_by_name=True, validate_by_alias=True, serialize_by_alias=True)
+
+    kept_id: int | None = Field(default=None, alias="id")
+
+    @property
+    def id(self) -> int:
+        """The number under which the book keeps it.
+
+        Raises
+        ------
+        NotKeptError : no book has kept it yet.
+        """
+        if self.kept_id is None:
+            raise NotKeptError(type(self).__name__)
+        return self.kept_id
+
+    def as_new(self, **changes: object) -> Self:
+        """A copy that no book has kept yet, with other values in some fields."""
+        return self.model_copy(update={"kept_id": None, **changes})
 
 
 class Listed(Record):
@@ -344,7 +363,8 @@ class WindowByHand(Part):
 
 class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
-    `before` is what was checked before it began; `summary` is all there is of a run without a log; `window` a settled
+    `before` is what was checked before it began, `in_spite_of` the warnings that it was started all the same with;
+    `summary` is all there is of a run without a log; `window` a settled
     window that the operator chose; `builds` are those that the device had then."""
 
     device_id: int
@@ -356,6 +376,7 @@ class Run(Record):
     source: str = ""
     notes: str = ""
     before: tuple[str, ...] = ()
+    in_spite_of: tuple[str, ...] = ()
     status: ExitStatus | None = None
     reason: str = ""
     samples: int | None = None

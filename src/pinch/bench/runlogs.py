@@ -52,7 +52,6 @@ def channels_of(book: Book, run_id: int) -> list[str]:
 
 def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes: tuple[Pass, ...] = ()) -> Run:
     """Write the stop of a run: its small chunks become large ones, counts, passes and status are kept."""
-    assert run.id is not None
     samples = 0
     for stream_id, channels in _streams(book, run.id):
         t, columns = _read_stream(book, run.id, stream_id, len(channels))
@@ -77,7 +76,6 @@ def append_log(book: Book, run_id: int, log: RunLog) -> None:
 
 def add_log(book: Book, run: Run, log: RunLog) -> Run:
     """Keep a whole log under a run that has none yet; returns the stopped run."""
-    assert run.id is not None
     append_log(book, run.id, log)
     for mark in log.marks:
         add_mark(book, run.id, mark)

@@ -58,6 +58,16 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE card (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
     CREATE TABLE report (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
     """,
+    """
+    UPDATE run SET record = json_set(
+        record,
+        '$.in_spite_of',
+        json_array(substr(json_extract(record, '$.notes'), 22,
+            instr(json_extract(record, '$.notes') || char(10), char(10)) - 22)),
+        '$.notes',
+        substr(json_extract(record, '$.notes'), instr(json_extract(record, '$.notes') || char(10), char(10)) + 1))
+        WHERE json_extract(record, '$.notes') LIKE 'Started in spite of: %';
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 

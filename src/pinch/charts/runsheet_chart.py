@@ -72,7 +72,7 @@ def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
             day = line.start.replace(hour=0, minute=0, second=0, microsecond=0)
         previous_end = line.end
         device = planned.bench.device_of(line.setting_id)
-        rows.setdefault(day, []).append(_block(line, number, day, planned.bench.slots.get(device.id or 0, 0)))
+        rows.setdefault(day, []).append(_block(line, number, day, planned.bench.slots.get(device.id, 0)))
     blocks = [b for row in rows.values() for b in row]
     first = min((b.start_h for b in blocks), default=9.0)
     last = max((b.end_h for b in blocks), default=18.0)

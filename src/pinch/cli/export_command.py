@@ -10,6 +10,7 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book, open_book
 from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.book_tables import book_tables
 from pinch.narrative.tabled_runs import tabled_runs
@@ -31,6 +32,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--run", type=int, metavar="N", help="only this run, as CSV with datapackage.json or Parquet")
     parser.add_argument("--licence", choices=sorted(LICENCES), default="CC-BY-4.0", help="of the data package")
+    add_private(parser)
 
 
 def run(args: argparse.Namespace) -> int:
@@ -64,4 +66,6 @@ def _package(book: Book, args: argparse.Namespace) -> Path:
         book.get(Workload, chosen.workload_id),
     )
     log, readings = runlogs.read_log(book, args.run), book.readings(args.run)
-    return write_run_package(log, args.to, f"run-{args.run}", *records, chosen, readings, args.licence)
+    return write_run_package(
+        log, args.to, f"run-{args.run}", *records, chosen, readings, args.licence, private_of(args)
+    )

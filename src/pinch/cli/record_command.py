@@ -59,7 +59,7 @@ def run(args: argparse.Namespace) -> int:
         request = _request(book, args)
         recording = begin_recording(book, request, [ProgressLine()])
         _wait_or_stop(recording)
-        done = book.get(Run, recording.run.id or 0)
+        done = book.get(Run, recording.run.id)
         print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
         if done.status is ExitStatus.FAILED:
             raise PinchError(done.reason)
@@ -84,7 +84,7 @@ def _wait_or_stop(recording: Recording) -> None:
 
 def _request(book: Book, args: argparse.Namespace) -> RunRequest:
     device = _device(book, args)
-    settings = book.settings(device.id or 0)
+    settings = book.settings(device.id)
     if (device.local or device.reach) and args.setting not in [s.name for s in settings]:
         fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
         settings.append(book.save(checked(Setting, "The setting", **fields)))

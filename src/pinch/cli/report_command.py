@@ -12,6 +12,7 @@ from pinch.bench.cards import Private, Report
 from pinch.bench.licences import LICENCES
 from pinch.charts.chart_files import KINDS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
+from pinch.cli.list_options import add_private, chosen_of, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.concerns import Concern, concerns
 from pinch.narrative.cards.deck import Deck
@@ -21,8 +22,6 @@ from pinch.publish.report import FORMS, ReportChoice
 from pinch.publish.reportpackage import PackageChoice
 from pinch.publish.reveal import write_reveal
 from pinch.runs.whole_book import read_deck
-
-PRIVATE = {what.name.lower(): what for what in Private}
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -43,7 +42,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--template", type=Path, metavar="FILE", help="a template of your own for the HTML and PDF")
     parser.add_argument("--licence", choices=sorted(LICENCES), help="of the data; else as the report has it")
-    parser.add_argument("--with", dest="private", default="", metavar="KINDS", help=f"private: {', '.join(PRIVATE)}")
+    add_private(parser)
     parser.add_argument("--check", action="store_true", help="only say what an editor would stop, and write nothing")
     parser.add_argument("--sequence", type=int, metavar="CARD", help="only this card, as numbered pictures for a video")
     parser.add_argument("--frames", type=int, default=125, help="pictures of a sequence")
@@ -55,7 +54,7 @@ def run(args: argparse.Namespace) -> int:
         raise PinchError("Say with --out where the report goes, or ask with --check what an editor would stop.")
     if args.date and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", args.date):
         raise PinchError(f"--date {args.date}: a date is written as YYYY-MM-DD.")
-    choice, allowed = _choice(args), tuple(PRIVATE[word] for word in _chosen("--with", args.private, tuple(PRIVATE)))
+    choice, allowed = _choice(args), private_of(args)
     deck = read_deck(args.book)
     found = concerns(deck)
     if args.check:
@@ -86,28 +85,14 @@ def _as_the_report_has_it(
 
 
 def _choice(args: argparse.Namespace) -> PublishChoice:
-    pictures = _chosen("--pictures", args.pictures, KINDS)
+    pictures = chosen_of("--pictures", args.pictures, KINDS)
     return PublishChoice(
-        ReportChoice(_chosen("--forms", args.forms, tuple(FORMS))),
+        ReportChoice(chosen_of("--forms", args.forms, tuple(FORMS))),
         PictureChoice(pictures, _size(args.size), _theme(args)) if pictures else None,
-        _chosen("--tables", args.tables, TABLES),
+        chosen_of("--tables", args.tables, TABLES),
         None if args.no_data else PackageChoice(),
         args.date,
     )
-
-
-def _chosen(option: str, words: str, known: Sequence[str]) -> tuple[str, ...]:
-    """The words of an option that takes a list, in their known order.
-
-    Raises
-    ------
-    PinchError : one is not known.
-    """
-    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "none")]
-    unknown = [word for word in wanted if word not in known]
-    if unknown:
-        raise PinchError(f"{option} {', '.join(unknown)}: there is {', '.join(known)}.")
-    return tuple(word for word in known if word in wanted)
 
 
 def _sequence(deck: Deck, args: argparse.Namespace) -> list[Path]:

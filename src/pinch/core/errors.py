@@ -5,6 +5,14 @@ class PinchError(Exception):
     """Something the operator can understand and act on; `str()` is the sentence to show."""
 
 
+class NotKeptError(LookupError):
+    """A record that no book has kept was asked for its number: a mistake in the program, not of the operator."""
+
+    def __init__(self, kind: str) -> None:
+        self.kind = kind
+        super().__init__(f"{kind}: no book has kept it yet")
+
+
 class DataError(PinchError):
     """A log or a table that cannot be used as it stands.
 

@@ -29,7 +29,7 @@ def find_or_add(
     its_device = next((d for d in book.devices() if d.name == wanted[0].name), None) or book.save(wanted[0])
     fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w}
     new: Setting = checked(Setting, "The setting", **fields)
-    its_setting = next((s for s in book.settings(its_device.id or 0) if s.name == new.name), None) or book.save(new)
+    its_setting = next((s for s in book.settings(its_device.id) if s.name == new.name), None) or book.save(new)
     its_workload = next((w for w in book.workloads() if w.name == wanted[1].name), None) or book.save(wanted[1])
     return its_device, its_setting, its_workload
 

@@ -76,9 +76,9 @@ def read_book_folder(folder: Path, target: Path) -> int:
         for mark in index.marks:
             runlogs.add_mark(book, mark.run_id, Mark(mark.t_s, mark.text))
         for run in index.runs:
-            for path in (folder / LOGS / name for name in (samples_name(run.id or 0), frames_name(run.id or 0))):
+            for path in (folder / LOGS / name for name in (samples_name(run.id), frames_name(run.id))):
                 if path.is_file():
-                    runlogs.append_log(book, run.id or 0, read_run_log(path))
+                    runlogs.append_log(book, run.id, read_run_log(path))
     except BaseException:
         book.close()
         for left in (target, target.with_name(f"{target.name}-wal"), target.with_name(f"{target.name}-shm")):

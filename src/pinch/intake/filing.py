@@ -97,7 +97,7 @@ def file_log(path: Path, pattern: NamePattern, book: Book) -> Filed:
 def in_words_of(book: Book, filed: Filed) -> Filed:
     """The same names as the book has them, those it does not have as they are."""
     device = _like(filed.device, live(book.devices()))
-    settings = live(book.settings(device.id or 0)) if device else []
+    settings = live(book.settings(device.id)) if device else []
     setting, workload = _like(filed.setting, settings), _like(filed.workload, live(book.workloads()))
     return replace(
         filed,
@@ -112,7 +112,7 @@ def recognise(path: Path, book: Book) -> Filed:
     where two are as long none."""
     words = [_pieces(part) for part in (*path.parts[-4:-1], path.stem)]
     device = _inside(words, live(book.devices()))
-    setting = _inside(words, live(book.settings(device.id or 0))) if device else None
+    setting = _inside(words, live(book.settings(device.id))) if device else None
     workload = _inside(words, live(book.workloads()))
     return Filed(
         device.name if device else "", setting.name if setting else "", workload.name if workload else "", None

@@ -41,6 +41,7 @@ _RUNS = (
     ),
     *(Column("told by"), Column("dated"), Column("window"), Column("sustained limit", "W"), Column("burst limit", "W")),
     *(Column("burst", "s"), Column("limiter window", "s"), Column("heat", "%"), Column("finding"), Column("notes")),
+    Column("started in spite of"),
 )
 _FIGURES = (
     *_WHICH,
@@ -86,6 +87,7 @@ def _run_row(tabled: TabledRun) -> tuple[Cell, ...]:
         _share(judged.limiter_share, Cause.HEAT) if judged else None,
         finding(judged) if judged else tabled.reason,
         run.notes,
+        " ".join(run.in_spite_of),
     )
 
 

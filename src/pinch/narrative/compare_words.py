@@ -134,7 +134,7 @@ def _bar(c: Compared, shown: ShownComparison) -> Bar:
     words = BASELINE if c.cell == shown.result.baseline else ""
     if c.verdict is not None:
         words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
-    return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id or 0, 0), subject, words)
+    return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id, 0), subject, words)
 
 
 def difference(c: Compared, shown: ShownComparison) -> str:

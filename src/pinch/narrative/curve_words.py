@@ -125,7 +125,7 @@ def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: 
     told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
     return DrawnSeries(
         s.name,
-        slots.get(s.device.id or 0, 0),
+        slots.get(s.device.id, 0),
         s.workload.id != result.series[0].workload.id,
         points,
         told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],

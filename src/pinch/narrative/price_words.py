@@ -22,7 +22,7 @@ def money_chart(shown: ShownComparison) -> Chart | None:
     if len(points) < 2 or len({currency for *_, currency in points}) > 1:
         return None
     dots = [
-        Dots(np.array([price]), np.array([score]), (cell.name,), shown.slots.get(cell.device.id or 0, 0), told=False)
+        Dots(np.array([price]), np.array([score]), (cell.name,), shown.slots.get(cell.device.id, 0), told=False)
         for cell, price, score, _ in points
     ]
     far = max(price for _, price, _, _ in points)

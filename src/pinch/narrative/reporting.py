@@ -87,8 +87,8 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
 def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
     """A short name of all that the report rests on: the same logs, records and cards give the same."""
     digest = hashlib.sha256()
-    for p in sorted(runs, key=lambda p: p.run.id or 0):
-        digest.update(f"{log_hash(book, p.run.id or 0)}{p.run}{p.device}{p.setting}{p.workload}".encode())
+    for p in sorted(runs, key=lambda p: p.run.id):
+        digest.update(f"{log_hash(book, p.run.id)}{p.run}{p.device}{p.setting}{p.workload}".encode())
     for content in deck.contents:
         digest.update(content.card.model_dump_json().encode())
     digest.update(deck.report.model_dump_json().encode())
@@ -241,7 +241,7 @@ def _power(
 ) -> StorySection:
     told = []
     if subject is not None and sheet is not None:
-        own = modes_saying.own_points(points, subject.id or 0)
+        own = modes_saying.own_points(points, subject.id)
         told.append(f"{subject.name}: {modes_saying.wall_words(sheet, own, points.instruments)}")
         if sheet.lasting is not None:
             line = sheet.lasting.line

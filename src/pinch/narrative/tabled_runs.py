@@ -28,7 +28,7 @@ def tabled_runs(
         tell(progress, number / len(runs))
         judged, reason = _judged(desk, run)
         records = (devices[run.device_id], settings[run.setting_id], workloads[run.workload_id])
-        made.append(TabledRun(run, *records, tuple(book.readings(run.id or 0)), judged, reason))
+        made.append(TabledRun(run, *records, tuple(book.readings(run.id)), judged, reason))
     return tuple(made)
 
 

@@ -6,10 +6,11 @@ Source: the Frictionless Data specifications, Tabular Data Package v1 and Table 
 import csv
 import io
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from pinch import __version__
+from pinch.bench.cards import Private
 from pinch.bench.files import replace_file, write_whole
 from pinch.bench.licences import LICENCES
 from pinch.bench.readings import UNITS, Reading
@@ -19,7 +20,7 @@ from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.runlog import RunLog, Series
 from pinch.publish.harmless import harmless
-from pinch.publish.private import open_part
+from pinch.publish.private import open_marks, open_part
 from pinch.sources.parquet_log import parquet_bytes
 from pinch.sources.runlog_csv import TIME, write_run_log
 
@@ -41,6 +42,11 @@ READING_FIELDS: tuple[Field, ...] = (
     {"name": "distance_mm", "type": "number", "unit": "mm"},
     {"name": "instrument", "type": "string"},
 )
+RUN_FIELDS = (
+    *("repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void", "notes", "before"),
+    *("in_spite_of", "window"),
+)
+"""What of a run says something to others."""
 READING_NAMES = {str(f["name"]) for f in READING_FIELDS} - {"unit"}
 
 
@@ -54,9 +60,11 @@ def write_run_package(
     run: Run,
     readings: Sequence[Reading] = (),
     licence: str = "CC-BY-4.0",
+    allowed: Collection[Private] = (),
 ) -> Path:
     """Write `<name>.csv` and `datapackage.json` into `folder`, which is made where needed; returns the CSV's path.
-    Where there are any, single frames go into `<name>-frames.csv` and readings into `<name>-readings.csv`.
+    Where there are any, single frames go into `<name>-frames.csv` and readings into `<name>-readings.csv`. What is
+    private goes out only where it is allowed.
 
     Each file is complete or absent, and existing ones of the same names are replaced only then.
 
@@ -77,7 +85,7 @@ def write_run_package(
     if readings:
         parts[folder / f"{name}-readings.csv"] = _readings_of(readings)
         resources.append(resource(f"{name}-readings", READING_FIELDS, []))
-    document = {**describe(log, name, device, setting, workload, run, licence), "resources": resources}
+    document = {**describe(log, name, device, setting, workload, run, licence, allowed), "resources": resources}
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for path, text in parts.items():
@@ -106,9 +114,16 @@ def write_parquet(log: RunLog, path: Path) -> tuple[Path, ...]:
 
 
 def describe(
-    log: RunLog, name: str, device: Device, setting: Setting, workload: Workload, run: Run, licence: str
+    log: RunLog,
+    name: str,
+    device: Device,
+    setting: Setting,
+    workload: Workload,
+    run: Run,
+    licence: str,
+    allowed: Collection[Private] = (),
 ) -> Mapping[str, object]:
-    """The descriptor of a package of one run, without its resources."""
+    """The descriptor of a package of one run, without its resources; what is private only where it is allowed."""
     title, link = LICENCES[licence]
     return {
         "profile": "tabular-data-package",
@@ -118,14 +133,11 @@ def describe(
         "licenses": [{"name": licence, "title": title, "path": link}],
         "pinch": {
             "version": __version__,
-            "device": open_part(device, (), "id"),
-            "setting": open_part(setting, (), "id", "device_id"),
-            "workload": open_part(workload, (), "id"),
-            "run": run.model_dump(
-                mode="json",
-                include={"repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void"},
-            ),
-            "marks": [{"t_s": mark.t_s, "text": mark.text} for mark in log.marks],
+            "device": open_part(device, allowed, "id"),
+            "setting": open_part(setting, allowed, "id", "device_id"),
+            "workload": open_part(workload, allowed, "id"),
+            "run": {key: value for key, value in open_part(run, allowed).items() if key in RUN_FIELDS},
+            "marks": open_marks(log.marks, allowed),
         },
     }
 

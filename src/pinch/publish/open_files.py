@@ -1,5 +1,5 @@
-"""A whole book as a folder of open files, as `intake.book_folder` reads it back: the operator's own copy, with all that is
-private in it."""
+"""A whole book as a folder of open files, as `intake.book_folder` reads it back: the operator's own copy, with all that
+is private in it."""
 
 import io
 import json
@@ -32,8 +32,8 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
         for number, run in enumerate(index.runs):
             if not progress(number / len(index.runs)):
                 return number
-            log = runlogs.read_log(book, run.id or 0)
-            for name, part in _parts(run.id or 0, log).items():
+            log = runlogs.read_log(book, run.id)
+            for name, part in _parts(run.id, log).items():
                 text = io.StringIO()
                 write_run_log(part, text)
                 replace_file(logs / name, text.getvalue().encode())
@@ -48,23 +48,21 @@ def index_of(book: Book) -> BookIndex:
     """Everything of a book but its samples; runs that were removed stay behind."""
     devices, runs, report = book.devices(), book.runs(), book.report()
     marks = [
-        FileMark(run_id=run.id or 0, t_s=mark.t_s, text=mark.text)
-        for run in runs
-        for mark in runlogs.marks_of(book, run.id or 0)
+        FileMark(run_id=run.id, t_s=mark.t_s, text=mark.text) for run in runs for mark in runlogs.marks_of(book, run.id)
     ]
     return BookIndex(
         devices=tuple(devices),
-        settings=tuple(s for d in devices for s in book.settings(d.id or 0)),
+        settings=tuple(s for d in devices for s in book.settings(d.id)),
         workloads=tuple(book.workloads()),
         protocols=tuple(book.protocols()),
         instruments=tuple(book.instruments()),
         plans=tuple(book.plans()),
         runs=tuple(runs),
         marks=tuple(marks),
-        readings=tuple(r for run in runs for r in book.readings(run.id or 0)),
+        readings=tuple(r for run in runs for r in book.readings(run.id)),
         acceptances=tuple(book.acceptances()),
         cards=tuple(book.cards()),
-        report=report if report.id is not None else None,
+        report=report if report.kept_id is not None else None,
     )
 
 

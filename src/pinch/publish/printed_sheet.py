@@ -98,7 +98,7 @@ def _event(event: Any, title: str, start: datetime, end: datetime, key: str, pla
     event.add("dtstart", start.astimezone(UTC))
     event.add("dtend", end.astimezone(UTC))
     event.add("dtstamp", planned.plan.created.astimezone(UTC))
-    event.add("uid", f"{planned.plan.created:%Y%m%dT%H%M%S}-{planned.plan.id or 0}-{key}@pinch")
+    event.add("uid", f"{planned.plan.created:%Y%m%dT%H%M%S}-{planned.plan.id}-{key}@pinch")
     if words:
         event.add("description", words)
     return event

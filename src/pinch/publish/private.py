@@ -1,22 +1,34 @@
-"""What of a book may name people, places and machines: counted before anything leaves, left out unless asked for."""
+"""What of a book may name people, places and machines: counted before anything leaves, left out unless asked for.
+
+This is the one door: records leave by `open_part`, marks by `open_marks`, tables by `open_table`. The whole book as
+open files is the operator's own copy and has everything.
+"""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from pinch.analysis.tables import Table
 from pinch.bench.cards import Private
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
+from pinch.core.runlog import Mark
 
 _FIELDS: Mapping[Private, frozenset[str]] = {
     Private.NOTES: frozenset({"notes", "note"}),
     Private.SERIALS: frozenset({"serial", "address"}),
     Private.HOSTS: frozenset({"reach", "command", "folder", "frame_log", "source", "score_pattern"}),
     Private.MARKS: frozenset({"reason", "window", "void"}),
-    Private.CHECKS: frozenset({"before"}),
+    Private.CHECKS: frozenset({"before", "in_spite_of"}),
     Private.SELLERS: frozenset({"seller"}),
 }
 """Fields of records by what they may tell."""
+_COLUMNS: Mapping[Private, tuple[str, ...]] = {
+    Private.NOTES: ("notes", "note"),
+    Private.MARKS: ("void",),
+    Private.CHECKS: ("started in spite of",),
+}
+"""Columns of tables likewise."""
 RIG = "rig"
 """What simulated devices and meters are reached by: it names nobody."""
 _OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "removed"})
@@ -65,6 +77,20 @@ def open_part(record: Record, allowed: Collection[Private], *more: str) -> dict[
     """A record without what is private and not allowed, without what only this book needs, and without `more`."""
     hidden = set().union(*(_FIELDS[what] for what in Private if what not in allowed))
     return _without(record.model_dump(mode="json"), hidden | _OF_THIS_BOOK | set(more))
+
+
+def open_marks(marks: Sequence[Mark], allowed: Collection[Private]) -> list[dict[str, object]]:
+    """The marks of a run, where they may leave."""
+    return [{"t_s": mark.t_s, "text": mark.text} for mark in marks] if Private.MARKS in allowed else []
+
+
+def open_table(table: Table, allowed: Collection[Private]) -> Table:
+    """A table without the columns that are private and not allowed; of a void run it only says that it is one."""
+    hidden = {name for what, names in _COLUMNS.items() if what not in allowed for name in names}
+    coarse = {n for n, column in enumerate(table.columns) if column.name == "void" and column.name in hidden}
+    kept = [n for n, column in enumerate(table.columns) if n in coarse or column.name not in hidden]
+    rows = tuple(tuple(bool(row[n]) if n in coarse else row[n] for n in kept) for row in table.rows)
+    return Table(table.name, tuple(table.columns[n] for n in kept), rows)
 
 
 def _without(data: dict[str, Any], hidden: Collection[str]) -> dict[str, Any]:

@@ -118,8 +118,8 @@ def behind(book: Book, points: Sequence[RunPoint]) -> Behind:
         [p for p in book.protocols() if p.id in protocols] or book.protocols(),
         book.instruments(),
         [p.run for p in points],
-        [r for p in points for r in readings.get(p.run.id or 0, ())],
-        sum(len(runlogs.marks_of(book, p.run.id or 0)) for p in points),
+        [r for p in points for r in readings.get(p.run.id, ())],
+        sum(len(runlogs.marks_of(book, p.run.id)) for p in points),
     )
 
 

@@ -19,7 +19,7 @@ from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.progress import Progress, tell, unheard
 from pinch.core.runlog import RunLog
 from pinch.publish.datapackage import DESCRIPTOR, frames_csv, log_csv, log_fields, resource
-from pinch.publish.private import Behind, open_part
+from pinch.publish.private import Behind, open_part, open_table
 from pinch.publish.table_files import csv_text
 
 
@@ -61,27 +61,17 @@ def write_report_package(package: Package, folder: Path, choice: PackageChoice, 
     try:
         (folder / "logs").mkdir(parents=True, exist_ok=True)
         for table in package.tables:
-            cleaned = without_private(table, choice.private)
+            cleaned = open_table(table, choice.private)
             replace_file(folder / f"{table.name}.csv", csv_text(cleaned, with_units=False).encode())
             resources.append(resource(table.name, _fields(cleaned), []))
         for number, run in enumerate(package.behind.runs):
             tell(progress, number / len(package.behind.runs))
-            resources += _write_log(folder, run.id or 0, package.log(run.id or 0))
+            resources += _write_log(folder, run.id, package.log(run.id))
         document = {**_described(package, choice), "resources": resources}
         replace_file(descriptor, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
     return descriptor
-
-
-def without_private(table: Table, allowed: Collection[Private]) -> Table:
-    """A table without the columns of texts that are private."""
-    hidden = {"notes", "note"} if Private.NOTES not in allowed else set()
-    kept = [n for n, column in enumerate(table.columns) if column.name not in hidden]
-    columns = tuple(table.columns[n] for n in kept)
-    coarse = {n for n in kept if table.columns[n].name == "void" and Private.MARKS not in allowed}
-    rows = tuple(tuple(bool(row[n]) if n in coarse else row[n] for n in kept) for row in table.rows)
-    return Table(table.name, columns, rows)
 
 
 def _write_log(folder: Path, run_id: int, log: RunLog) -> list[Mapping[str, object]]:

@@ -112,9 +112,7 @@ def make_demo_book(
 def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
     devices = {d.key: book.save(device_record(d)) for d in catalogue.DEVICES}
     settings = {
-        (d.key, s.name): book.save(setting_record(devices[d.key].id or 0, s))
-        for d in catalogue.DEVICES
-        for s in d.settings
+        (d.key, s.name): book.save(setting_record(devices[d.key].id, s)) for d in catalogue.DEVICES for s in d.settings
     }
     runs = demo_runs()
     workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
@@ -122,8 +120,8 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
     started = FIRST_DAY
     for number, demo in enumerate(runs):
         log = _log_of(demo, seed=number + 1)
-        ids = (devices[demo.device.key].id or 0, settings[demo.device.key, demo.setting].id or 0)
-        workload_id = workloads[demo.work.name].id or 0
+        ids = (devices[demo.device.key].id, settings[demo.device.key, demo.setting].id)
+        workload_id = workloads[demo.work.name].id
         run = book.save(
             Run(
                 device_id=ids[0],

@@ -225,11 +225,11 @@ def add_plans(book: Book, today: date) -> None:
     """The plans of the cabin test: three evenings with the handheld, of which the first was yesterday, and last year's
     laptop against this year's."""
     devices = {d.name: d for d in book.devices()}
-    works = {w.name: w.id or 0 for w in book.workloads()}
+    works = {w.name: w.id for w in book.workloads()}
     protocol = next(p for p in book.protocols() if p.name == ASHORE)
     old = devices["Sandpiper 14, last year's"]
-    new = {s.name: s.id or 0 for s in book.settings(devices["Sandpiper 14"].id or 0)}
-    before = {s.name: s.id or 0 for s in book.settings(old.id or 0)}
+    new = {s.name: s.id for s in book.settings(devices["Sandpiper 14"].id)}
+    before = {s.name: s.id for s in book.settings(old.id)}
     pair = [(new["Hush"], before["Hush"]), (new["35 W"], before["Full"])]
     book.save(
         Plan(
@@ -257,7 +257,7 @@ def add_plans(book: Book, today: date) -> None:
 
 
 def _gannet_cells(book: Book, gannet: Device, works: dict[str, int]) -> tuple[Cell, ...]:
-    settings = {s.name: s.id or 0 for s in book.settings(gannet.id or 0)}
+    settings = {s.name: s.id for s in book.settings(gannet.id)}
     cells = [Cell(setting_id=settings["7 W"], workload_id=works["Rest"], repeats=1, priority=1)]
     for number, name in enumerate(("7 W", "10 W", "13 W", "16 W", "20 W", "25 W", "30 W")):
         cells.append(

@@ -27,10 +27,10 @@ class _Names:
         self.works: dict[str, Workload] = {w.name: w for w in book.workloads()}
 
     def device(self, name: str) -> int:
-        return self.devices[name].id or 0
+        return self.devices[name].id
 
     def work(self, name: str) -> int:
-        return self.works[name].id or 0
+        return self.works[name].id
 
     def setting(self, device: str, name: str) -> Setting:
         return next(s for s in self._book.settings(self.device(device)) if s.name == name)
@@ -39,11 +39,11 @@ class _Names:
         """The first run of a cell that counts."""
         wanted = self.setting(device, setting).id
         runs: list[Run] = self._book.runs(self.device(device), self.work(work))
-        return next(r.id or 0 for r in runs if r.setting_id == wanted and r.ambient_c == room_c and not r.void)
+        return next(r.id for r in runs if r.setting_id == wanted and r.ambient_c == room_c and not r.void)
 
     def cell(self, device: str, setting: str, room_c: float = ASHORE_C) -> CellQuery:
         builds = self.devices[device].builds
-        return CellQuery(setting_id=self.setting(device, setting).id or 0, room_c=room_c, builds=builds)
+        return CellQuery(setting_id=self.setting(device, setting).id, room_c=room_c, builds=builds)
 
 
 def add_deck(book: Book) -> None:
@@ -67,7 +67,7 @@ def add_deck(book: Book) -> None:
 
 def _accept_memory(book: Book, n: _Names) -> None:
     """The mini PC comes with its memory; nobody can buy it with the laptop's."""
-    ids = (n.setting("Limpet", "28 W").id or 0, n.setting("Sandpiper 14", "Even").id or 0)
+    ids = (n.setting("Limpet", "28 W").id, n.setting("Sandpiper 14", "Even").id)
     for key, first, second in (("memory kind", "DDR5", "LPDDR5X"), ("memory speed", "5600 MT/s", "7500 MT/s")):
         book.save(
             Acceptance(

@@ -46,13 +46,13 @@ def add_readings(book: Book, run: Run, device: RigDevice, log: RunLog) -> None:
     """Noise and surfaces of the first repeat of each setting, read towards its end."""
     if run.repeat > 1 or run.void or run.ambient_c != 22.0 or "frame.rate" in log.series:
         return
-    rng = np.random.default_rng(run.id or 0)
+    rng = np.random.default_rng(run.id)
     end = float(log.series["cpu.power"].t[-1])
     fan = float(log.series["fan.1.speed"].values[-60:].mean())
     watts = float(log.series["cpu.power"].values[-60:].mean())
     level = QUIET_DB + 50.0 * math.log10(fan / QUIET_RPM)
     heard = 10.0 * math.log10(10 ** (level / 10) + 10 ** (ROOM_DB / 10))
-    common = {"run_id": run.id or 0, "taken": run.started}
+    common = {"run_id": run.id, "taken": run.started}
     noise = {"quantity": Quantity.NOISE, "distance_mm": 500.0, "instrument": "Level meter", "u": 0.81}
     for n in range(2):
         value = round(heard + 0.2 * float(rng.standard_normal()), 1)

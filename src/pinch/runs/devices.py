@@ -30,7 +30,7 @@ def add_rig(book: Book) -> None:
         if device.key not in known:
             kept = book.save(demo_bench.device_record(device))
             for setting in device.settings:
-                book.save(demo_bench.setting_record(kept.id or 0, setting))
+                book.save(demo_bench.setting_record(kept.id, setting))
     named = {w.name for w in book.workloads()}
     for work in catalogue.WORK:
         if work.name not in named:

@@ -48,7 +48,7 @@ def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evid
 def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> Evidence:
     channels, values = _glance(device)
     runs = [r for r in book.runs(device.id) if not r.void and r.status is ExitStatus.COMPLETE][-MOST_RUNS:]
-    before = set(runlogs.channels_of(book, runs[-1].id or 0)) if runs else set()
+    before = set(runlogs.channels_of(book, runs[-1].id)) if runs else set()
     missing = sorted(c for c in before - set(channels) if not _told_beside(c))
     instruments = meters_of(book, device)
     looks = tuple(_look_at(i) for i in instruments)
@@ -123,7 +123,7 @@ def _rest_of(book: Book, runs: list[Run]) -> float | None:
     starts = []
     for run in runs:
         try:
-            series = runlogs.read_log(book, run.id or 0).series.get("cpu.temp")
+            series = runlogs.read_log(book, run.id).series.get("cpu.temp")
         except PinchError:
             continue
         if series is not None and len(series.t):

@@ -76,18 +76,18 @@ class BookKeeper:
         self._book: Book | None = None
 
     def begin(self, channels: Sequence[str]) -> int:
-        return runlogs.add_stream(self._open(), self._run.id or 0, channels)
+        return runlogs.add_stream(self._open(), self._run.id, channels)
 
     def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
         runlogs.append(self._open(), stream, t, columns)
 
     def mark(self, mark: Mark) -> None:
-        runlogs.add_mark(self._open(), self._run.id or 0, mark)
+        runlogs.add_mark(self._open(), self._run.id, mark)
 
     def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         book = self._open()
         try:
-            current = book.get(Run, self._run.id or 0)  # the operator may have written notes meanwhile
+            current = book.get(Run, self._run.id)  # the operator may have written notes meanwhile
             runlogs.stop_run(book, current, status, reason, (*current.passes, *passes))
         finally:
             book.close()
@@ -136,22 +136,22 @@ def _new_run(book: Book, request: RunRequest) -> tuple[Run, float]:
     run = new_run(
         book, device, request.setting, request.workload, source, request.ambient_c, request.notes, request.protocol_id
     )
-    return book.save(run.model_copy(update={"before": request.before})), 0.0
+    return book.save(run.model_copy(update={"before": request.before, "in_spite_of": request.in_spite_of})), 0.0
 
 
 def _take_up(book: Book, run: Run) -> tuple[Run, float]:
     """A cut run and the time at which it goes on: what was cut becomes its first pass."""
-    run = book.get(Run, run.id or 0)
+    run = book.get(Run, run.id)
     if not run.cut_off or run.void:
         raise PinchError("Only a run without a stop can be continued.")
-    log = runlogs.read_log(book, run.id or 0)
+    log = runlogs.read_log(book, run.id)
     if not log.samples:
         raise PinchError("Nothing of this run was kept, so there is nothing to continue; make it void.")
     start, end = log.span_s
     with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
         start = max(start, judge(log).load_start_s)
     from_s = max(end + LEAST_CUT_S, (now() - run.started).total_seconds())
-    runlogs.add_mark(book, run.id or 0, Mark(from_s, f"goes on after a cut of {from_s - end:.0f} s"))
+    runlogs.add_mark(book, run.id, Mark(from_s, f"goes on after a cut of {from_s - end:.0f} s"))
     cut = Pass(start_s=start, end_s=end)
     return book.save(run.model_copy(update={"passes": (*run.passes, cut)})), from_s
 

@@ -32,8 +32,8 @@ RIG_ADDRESS = "rig"
 @dataclass(frozen=True)
 class RunRequest:
     """What is to be recorded: saved records, lengths in s (that of the load is one pass), room temperature in °C, and
-    the pace of the rig's clock; what was checked before, the cut run that it goes on with, and the
-    protocol of the plan that wants it, if any."""
+    the pace of the rig's clock; what was checked before, the warnings that it is started in spite of, the cut run that
+    it goes on with, and the protocol of the plan that wants it, if any."""
 
     device: Device
     setting: Setting
@@ -45,6 +45,7 @@ class RunRequest:
     notes: str = ""
     interval_s: float = 1.0
     before: tuple[str, ...] = ()
+    in_spite_of: tuple[str, ...] = ()
     continues: Run | None = None
     protocol_id: int | None = None
 

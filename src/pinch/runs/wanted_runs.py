@@ -12,7 +12,7 @@ def want_more_runs(book: Book, setting: Setting, workload: Workload, more: int) 
     """Want so many more runs of a cell in the newest plan, else in a new one; returns what was done in a sentence."""
     plans = live(book.plans())
     plan = plans[-1] if plans else book.save(Plan(name=NEW_PLAN))
-    ids = (setting.id or 0, workload.id or 0)
+    ids = (setting.id, workload.id)
     cell = plan.cell(*ids)
     wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
     book.save(plan.with_cell(*ids, wanted, FIRST))

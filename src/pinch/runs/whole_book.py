@@ -33,7 +33,7 @@ def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
         book.close()
 
 
-FORM = 3
+FORM = 4
 """Part of a digest's key: raised when a digest holds more than before."""
 
 
@@ -65,7 +65,7 @@ def _digest(book: Book, progress: Progress) -> Digested:
     records = _Records(book)
     for number, run in enumerate(runs):
         tell(progress, number / len(runs))
-        run_id, key = run.id or 0, records.key(run)
+        run_id, key = run.id, records.key(run)
         old_key, method, old = kept.get(run_id, ("", 0, Digest()))
         if old_key == key and method == METHOD:
             digests[run_id] = old
@@ -96,7 +96,7 @@ class _Records:
     def __init__(self, book: Book) -> None:
         self._book = book
         self._devices = {d.id: d for d in book.devices()}
-        self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id or 0)}
+        self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id)}
         self._workloads = {w.id: w for w in book.workloads()}
 
     def device(self, run: Run) -> Device:
@@ -113,8 +113,17 @@ class _Records:
         workload: Workload = self._workloads[run.workload_id]
         setting = self.setting(run)
         known = known_of(device, setting, workload, run)
-        told = (FORM, known, device.battery, setting.sustained_w, run.void, run.notes[:20], run.summary, scores_of(run))
-        return hashlib.sha256(f"{log_hash(self._book, run.id or 0)}{told}".encode()).hexdigest()
+        told = (
+            FORM,
+            known,
+            device.battery,
+            setting.sustained_w,
+            run.void,
+            run.in_spite_of,
+            run.summary,
+            scores_of(run),
+        )
+        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}".encode()).hexdigest()
 
 
 def read_deck(path: Path, points: BookPoints | None = None, progress: Progress = unheard) -> Deck:

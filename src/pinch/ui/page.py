@@ -1,7 +1,8 @@
 """What the window knows of a page, and what a page may ask of the window.
 
-A page is a folder below `ui` with a `page.py`, and one line in `registry.py`. It never reaches another page or the window
-itself: what it needs of them it asks of its `Shell`, and whatever can show a `Target` is found by asking all pages.
+A page is a folder below `ui` with a `page.py`, and one line in `registry.py`. It never reaches another page or the
+window itself: what it needs of them it asks of its `Shell`, and whatever can show a `Target` is found by asking all
+pages.
 """
 
 from abc import ABC, abstractmethod

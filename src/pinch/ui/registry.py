@@ -1,4 +1,5 @@
-"""The pages of the window in the order of the work, and its parts without a page. A new one is a folder and a line here."""
+"""The pages of the window in the order of the work, and its parts without a page. A new one is a folder and a line
+here."""
 
 from collections.abc import Callable
 from typing import Any

@@ -1,5 +1,5 @@
-"""The main window: spine, context strip, desk, margin and footer around one session. Frame and wiring only: what is done
-belongs to the pages and parts of `registry`."""
+"""The main window: spine, context strip, desk, margin and footer around one session. Frame and wiring only: what is
+done belongs to the pages and parts of `registry`."""
 
 from collections.abc import Callable, Iterator
 from functools import partial
@@ -111,7 +111,7 @@ class MainWindow(QMainWindow):
         self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
         self.margin.sums.pinned.connect(lambda words: self.safely(lambda: self.changes.pin(words)))
         self.margin.method_wanted.connect(self.show_method)
-        self.points.ready.connect(lambda: self._shown.points_ready())
+        self.points.ready.connect(lambda: self.shown_page.points_ready())
 
     def _menu(self) -> Iterator[MenuEntry]:
         """The entries of the window itself."""
@@ -125,8 +125,8 @@ class MainWindow(QMainWindow):
         yield MenuEntry(edit, 120, "Copy the finding", self.copy_finding, "Ctrl+Shift+C")
         for number, page in enumerate(self.pages, 1):
             yield MenuEntry(go, number, f"{page.name} page", partial(self.show_page, page), f"Alt+{number}")
-        yield MenuEntry(go, 210, "Next tab", lambda: self._shown.turn_tab(1), "Ctrl+PgDown")
-        yield MenuEntry(go, 220, "Previous tab", lambda: self._shown.turn_tab(-1), "Ctrl+PgUp")
+        yield MenuEntry(go, 210, "Next tab", lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
+        yield MenuEntry(go, 220, "Previous tab", lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
         yield MenuEntry(go, 291, "Methods", self.show_methods, "F1")
         yield MenuEntry(go, 292, "Fit the chart", self.fit, "Ctrl+0")
         yield MenuEntry(go, 293, "Quick sums", self.quick_sums, "F8")
@@ -151,7 +151,7 @@ class MainWindow(QMainWindow):
 
     def shows(self, page: Page[PageView]) -> bool:
         """Whether this page is the one that is shown."""
-        return self._shown is page
+        return self.shown_page is page
 
     def show_page(self, page: Page[PageView]) -> None:
         """Show a page; the subject stays."""
@@ -169,7 +169,7 @@ class MainWindow(QMainWindow):
         ------
         PinchError : it shows nothing that can be a card.
         """
-        return self._shown.sent()
+        return self.shown_page.sent()
 
     def write_chart(self) -> None:
         """Ask where, and write the chart of the present page."""
@@ -177,7 +177,7 @@ class MainWindow(QMainWindow):
 
     def refresh(self) -> None:
         """Show the subject on the present page."""
-        self.safely(self._shown.show)
+        self.safely(self.shown_page.show)
         self.count()
 
     def count(self) -> None:
@@ -192,7 +192,8 @@ class MainWindow(QMainWindow):
     # Pages
 
     @property
-    def _shown(self) -> Page[Any]:
+    def shown_page(self) -> Page[Any]:
+        """The page that is shown."""
         return self.pages[self.desk.currentIndex()]
 
     def page(self, kind: type[P]) -> P:
@@ -265,7 +266,7 @@ class MainWindow(QMainWindow):
 
     def search(self) -> None:
         """The search field of the page, else that of the bench."""
-        page = next(page for page in (self._shown, *self.pages) if page.search())
+        page = next(page for page in (self.shown_page, *self.pages) if page.search())
         if not self.shows(page):
             self.show_page(page)
             page.search()
@@ -289,13 +290,13 @@ class MainWindow(QMainWindow):
         ------
         PinchError : it shows none.
         """
-        chart = self._shown.chart()
+        chart = self.shown_page.chart()
         if chart is None:
             raise PinchError("There is no chart on this page to write.")
         return chart
 
     def _write_chart(self) -> None:
-        if self._shown.write_chart():
+        if self.shown_page.write_chart():
             return
         chart = self.chart_shown()
         path = save_name(self, "Write the chart", "chart.png", "Pictures (*.png *.svg *.pdf)")
@@ -306,12 +307,12 @@ class MainWindow(QMainWindow):
         """The finding of the page goes to the clipboard."""
         clipboard = QApplication.clipboard()
         if clipboard is not None:
-            clipboard.setText(self._shown.finding())
+            clipboard.setText(self.shown_page.finding())
             self.notices.done("The finding is on the clipboard.")
 
     def fit(self) -> None:
         """Show all of the chart."""
-        next(page for page in (self._shown, *self.pages) if page.is_made and page.fit())
+        next(page for page in (self.shown_page, *self.pages) if page.is_made and page.fit())
 
     def fold_margin(self) -> None:
         """Fold the margin away, or unfold it."""

@@ -99,15 +99,15 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     works = [w for w in book.workloads if any(p.run.workload_id == w.id for p in points)]
     settings: dict[int, tuple[Device, Setting]] = {p.run.setting_id: (p.device, p.setting) for p in points}
     order = {d.id: n for n, d in enumerate(book.devices)}
-    cells = sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id or 0))
+    cells = sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id))
     counts = Counter((p.run.setting_id, p.run.workload_id) for p in points if not p.why_not)
     headings = (Heading("Device", words=True), Heading("Setting", words=True), *(Heading(w.name) for w in works))
-    rows = [(d.name, s.name, *(str(counts[s.id or 0, w.id or 0] or "") for w in works)) for d, s in cells]
+    rows = [(d.name, s.name, *(str(counts[s.id, w.id] or "") for w in works)) for d, s in cells]
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
     table = Table(
         "runs",
         (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works)),
-        tuple((d.name, s.name, *(counts[s.id or 0, w.id or 0] for w in works)) for d, s in cells),
+        tuple((d.name, s.name, *(counts[s.id, w.id] for w in works)) for d, s in cells),
     )
     left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]
     method = [f"not counted: {'; '.join(left_out[:4])}"] if left_out else []

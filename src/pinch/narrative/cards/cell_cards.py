@@ -111,7 +111,7 @@ def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
             (f"{c.cell.name}" + (f": {row.workload.name}" if len(shown.result.rows) > 1 else ""), points)
             for row in shown.result.rows
             for c in row.cells
-            if (points := c.cell.points[row.workload.id or 0])
+            if (points := c.cell.points[row.workload.id])
         ]
         return shares_words(rows), shares_chart(rows)
     if kind is CardKind.MONEY:
@@ -175,7 +175,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
                 _pair_name(pair, row.workload, len(pairs) > 1, not one_unit),
                 _ball(a, by),
                 _ball(b, by),
-                shown.slots.get(pair[1].device.id or 0, 0),
+                shown.slots.get(pair[1].device.id, 0),
                 f"{verdict_words(b.verdict)}, {_difference(b, row, results[pairs.index(pair)], shown)}",
                 b.verdict.answer.is_decided,
             )
@@ -279,7 +279,7 @@ def slope_chart(shown: ShownComparison) -> SlopeChart:
             lines.append(SlopeLine(row.workload.name, tuple(values), words, sure))
     words = saying.headline(shown, result.choice.cells[-1])
     y_title = f"Score, {columns[0]} = 100 %"
-    slot = shown.slots.get(result.choice.cells[-1].device.id or 0, 0)
+    slot = shown.slots.get(result.choice.cells[-1].device.id, 0)
     return SlopeChart(words, columns, tuple(lines), y_title, slot, alternative=slopes_in_words(columns, lines))
 
 

@@ -169,7 +169,7 @@ def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
         means = settings_of(s)
         if not means:
             continue
-        slot = slots.get(s.device.id or 0, 0)
+        slot = slots.get(s.device.id, 0)
         watts, scores = np.array([[m.watts, m.score] for m in means]).T
         best = int(np.argmax(scores / watts))
         ratios += (scores / watts).tolist()
@@ -219,7 +219,7 @@ def multiples_chart(query: CurvesQuery, result: ScaleResult, slots: Mapping[int,
             panel = replace(chart.panels[0], title="", lines=solid, dots=plain)
             title = own[0].workload.name
             cells.append(replace(chart, title=title, panels=(panel,), x_title="Measured", footnote="", reader=None))
-    key = dict.fromkeys((s.device.name, slots.get(s.device.id or 0, 0)) for s in result.series)
+    key = dict.fromkeys((s.device.name, slots.get(s.device.id, 0)) for s in result.series)
     words = multiples_words(result, query.subject)
     return GridChart(words, tuple(cells), tuple(key), alternative=" ".join(c.alternative for c in cells))
 

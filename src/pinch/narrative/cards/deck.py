@@ -45,7 +45,7 @@ class CardMaker:
     def __init__(self, book: Book, points: BookPoints) -> None:
         self._book, self._points = book, points
         self._desk = JudgeDesk(book)
-        self._slots = {d.id or 0: n for n, d in enumerate(points.devices)}
+        self._slots = {d.id: n for n, d in enumerate(points.devices)}
 
     def make(self, card: Card) -> CardContent:
         """What a card comes to; one that has nothing to show says why."""
@@ -81,7 +81,7 @@ class CardMaker:
 
     def _story(self, point: RunPoint) -> RunStory:
         log, judged = self._desk.judge(point.run)
-        readings = self._points.readings.get(point.run.id or 0, ())
+        readings = self._points.readings.get(point.run.id, ())
         return RunStory(point.run, point.device, point.setting, point.workload, log, judged, readings)
 
 
@@ -99,12 +99,12 @@ def make_cards(
 def new_card(book: Book, content: CardContent) -> Card:
     """A card for the end of the deck, as it came to be; the caller makes it a change."""
     last = max((card.place for card in book.cards()), default=0)
-    return book.save(replace_fields(content.card, id=None, place=last + 1, seen=content.composed))
+    return book.save(replace_fields(content.card, kept_id=None, place=last + 1, seen=content.composed))
 
 
 def replace_fields(card: Card, **changed: object) -> Card:
     """A card with other fields, checked as when it is read."""
-    return Card.model_validate({**card.model_dump(), **changed})
+    return Card.model_validate({**card.model_dump(by_alias=False), **changed})
 
 
 def moved_to(cards: Sequence[Card], card_id: int, by: int) -> list[Card]:

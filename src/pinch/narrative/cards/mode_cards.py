@@ -37,12 +37,12 @@ def make(query: ModesQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     sheet = modes_sheet(book, device, workload, query.room_c, query.grade)
     if not sheet.rows:
         raise PinchError(f"{device.name} has no settled run of {workload.name} in the book.")
-    return _found(query, kind, book, sheet, slots.get(device.id or 0, 0))
+    return _found(query, kind, book, sheet, slots.get(device.id, 0))
 
 
 def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesSheet, slot: int) -> Found:
     runs = [p for r in sheet.rows for p in r.runs]
-    own = saying.own_points(book, sheet.device.id or 0)
+    own = saying.own_points(book, sheet.device.id)
     table = table_of(sheet)
     if kind is CardKind.SHARES:
         rows = [(r.setting.name, r.runs) for r in sheet.rows]
@@ -144,5 +144,5 @@ def workloads_of(book: BookPoints, device: Device) -> list[Workload]:
     for p in book.points:
         if p.run.device_id == device.id and not p.why_not:
             settings.setdefault(p.run.workload_id, set()).add(p.run.setting_id)
-    by_id = {w.id or 0: w for w in book.workloads}
+    by_id = {w.id: w for w in book.workloads}
     return [by_id[w] for w in sorted(settings, key=lambda w: (-len(settings[w]), w))]

@@ -44,7 +44,7 @@ def make(
         rows = [(f"{p.device.name}, {p.name}", (p,)) for p in points]
         return Found(shares_words(rows), shares_chart(rows), shares_table(rows), points, ["numbers: % of the load"])
     stories = [story(p) for p in points]
-    slot = slots.get(points[0].device.id or 0, 0)
+    slot = slots.get(points[0].device.id, 0)
     if kind is CardKind.FRAMES:
         finding, chart = _frames(stories, slots)
         method = ["lows by the school “percentile”", "frames of the settled window"]
@@ -77,7 +77,7 @@ def _timeline(stories: Sequence[RunStory], kind: CardKind, slot: int) -> tuple[C
 def _frames(stories: Sequence[RunStory], slots: Mapping[int, int]) -> tuple[str, Chart]:
     names = names_of(stories) if len(stories) > 1 else (f"{stories[0].device.name}, {stories[0].setting.name}",)
     made = [
-        NamedFrames(name, s.judged.kinds, s.judged.frames, slots.get(s.device.id or 0, 0))
+        NamedFrames(name, s.judged.kinds, s.judged.frames, slots.get(s.device.id, 0))
         for name, s in zip(names, stories, strict=True)
         if s.judged.kinds is not None and s.judged.frames is not None
     ]

@@ -162,20 +162,20 @@ class BenchControl(QObject):
     def copy(self) -> None:
         """A copy of the record as the start of the next; a device comes with its settings."""
         record, book = self._need(), self._session.book
-        update: dict[str, Any] = {"id": None, "name": free_name(record.name, [i.name for i in self._everything()])}
+        update: dict[str, Any] = {"name": free_name(record.name, [i.name for i in self._everything()])}
         update["archived"] = False
         if isinstance(record, Device):
             update |= {"rig": None, "local": False, "untold": (), "reach": ""}
-        copied = record.model_copy(update=update)
+        copied = record.as_new(**update)
         if not isinstance(record, Device):
             self._add(copied, f"copy {record.name}")
             return
 
         def work() -> Listed:
             kept = book.save(copied)
-            for setting in book.settings(record.id or 0):
+            for setting in book.settings(record.id):
                 if not setting.archived:
-                    book.save(setting.model_copy(update={"id": None, "device_id": kept.id}))
+                    book.save(setting.as_new(device_id=kept.id))
             return kept
 
         self._change_and_choose(f"copy {record.name}", work)
@@ -194,13 +194,13 @@ class BenchControl(QObject):
         PinchError : there is nothing to copy.
         """
         device, book = self._need_device(), self._session.book
-        known = {s.name for s in book.settings(device.id or 0)}
-        new = [s for s in live(book.settings(source.id or 0)) if s.name not in known]
+        known = {s.name for s in book.settings(device.id)}
+        new = [s for s in live(book.settings(source.id)) if s.name not in known]
         if not new:
             raise PinchError(f"{device.name} has settings of all these names already.")
 
         def work() -> Listed:
-            kept = [book.save(s.model_copy(update={"id": None, "device_id": device.id})) for s in new]
+            kept = [book.save(s.as_new(device_id=device.id)) for s in new]
             return kept[0]
 
         self._change_and_choose(f"copy settings of {source.name}", work)
@@ -215,17 +215,14 @@ class BenchControl(QObject):
         PinchError : the limits make no sense, or all of these settings are there already.
         """
         device, book = self._need_device(), self._session.book
-        base = self._session.setting or Setting(device_id=device.id or 0, name="Ladder", burst_w=None)
-        known = {s.name for s in book.settings(device.id or 0)}
+        base = self._session.setting or Setting(device_id=device.id, name="Ladder", burst_w=None)
+        known = {s.name for s in book.settings(device.id)}
         made = [
-            base.model_copy(
-                update={
-                    "id": None,
-                    "name": name,
-                    "sustained_w": watts,
-                    "burst_w": max(watts, base.burst_w) if base.burst_w else None,
-                    "notes": "",
-                }
+            base.as_new(
+                name=name,
+                sustained_w=watts,
+                burst_w=max(watts, base.burst_w) if base.burst_w else None,
+                notes="",
             )
             for watts in rungs(low_w, high_w, count, geometric, device.claims)
             for name in [f"{watts:g} W" if base.mains else f"{watts:g} W on battery"]
@@ -250,7 +247,7 @@ class BenchControl(QObject):
     def _change_and_choose(self, words: str, work: Callable[[], Listed]) -> None:
         kept: list[Listed] = []
         self._session.change(words, lambda: kept.append(work()))
-        self.choose(kept[0].id or 0, type(kept[0]))
+        self.choose(kept[0].id, type(kept[0]))
 
     def _save(self, record: Listed, words: str) -> None:
         self._session.change(words, lambda: self._session.book.save(record))

@@ -63,7 +63,7 @@ class BenchPage(Page[BenchView]):
         return True
 
     def sent(self) -> Sent:
-        devices = tuple(d.id or 0 for d in live(self.session.book.devices()))
+        devices = tuple(d.id for d in live(self.session.book.devices()))
         if not devices:
             raise PinchError("There is no device to send to the deck yet.")
         return Sent(CardKind.TABLE, UnitsQuery(device_ids=devices))

@@ -169,7 +169,7 @@ def items(book: Book, kind: type[Listed], device_id: int | None, search: str, ar
             continue
         text = f"{record.name} {detail(record)} {record.notes}".casefold()
         if all(word in text for word in words):
-            found.append(Item(record.id or 0, record.name, detail(record), record.archived))
+            found.append(Item(record.id, record.name, detail(record), record.archived))
     return found
 
 
@@ -213,7 +213,7 @@ def margin_words(book: Book, record: Listed, device: Device | None) -> list[str]
     if isinstance(record, Device):
         runs = book.runs(record.id)
         done = sum(r.status is ExitStatus.COMPLETE and not r.void for r in runs)
-        words = [f"{len(book.settings(record.id or 0))} settings, {len(runs)} runs, {done} of them whole and not void."]
+        words = [f"{len(book.settings(record.id))} settings, {len(runs)} runs, {done} of them whole and not void."]
         stands = standing(record)
         words.append(f"Every figure says: {stands}." if stands else "A retail unit: figures say nothing more.")
         if record.untold:

@@ -126,7 +126,7 @@ class CompareControl(Working):
     def accept(self, unfair: Unfair, reason: str) -> None:
         """Keep why a difference is accepted; no reason takes the acceptance back."""
         base, book = self.chosen[0], self._session.book
-        ids, d = (unfair.cell.setting.id or 0, base.setting.id or 0), unfair.difference
+        ids, d = (unfair.cell.setting.id, base.setting.id), unfair.difference
         kept = [x for x in book.acceptances() if x.accepts(*ids, d.key, (d.a, d.b))]
 
         def work() -> None:
@@ -181,7 +181,7 @@ class CompareControl(Working):
         others: dict[int, list[BenchCell]] = {}
         for c in cells:
             if c.device.id != own[0].device.id:
-                others.setdefault(c.device.id or 0, []).append(c)
+                others.setdefault(c.device.id, []).append(c)
         return [
             own[0],
             *(min(there, key=lambda c: abs(c.power_w(subject.workload_id) - like)) for there in others.values()),
@@ -190,7 +190,7 @@ class CompareControl(Working):
 
 def _curves(points: BookPoints, choice: CompareChoice, progress: Callable[[float], bool]) -> ScaleResult | None:
     """Curves of the compared devices in the baseline's room."""
-    devices = tuple(dict.fromkeys(c.device.id or 0 for c in choice.cells))
+    devices = tuple(dict.fromkeys(c.device.id for c in choice.cells))
     if len(devices) < 2:
         return None
     room = choice.cells[0].key.room_c

@@ -119,8 +119,8 @@ class ComparePage(Page[CompareView]):
         points, chosen = self.shell.points.points, control.chosen
         if points is not None:
             there = {w for c in chosen for w in c.points}
-            works = [(w.id or 0, w.name) for w in points.workloads if w.id in there]
+            works = [(w.id, w.name) for w in points.workloads if w.id in there]
             view.show_choice(control.cells(), chosen, control.view, works, control.workloads)
-        slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
+        slots = {d.id: session.slot(d.id) for d in session.book.devices()}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

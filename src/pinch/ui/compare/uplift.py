@@ -42,7 +42,7 @@ def time_chart(shown: ShownComparison) -> Chart | None:
         for base in [next((x.score.mean for x in row.cells if x.cell == shown.result.baseline), None)]
         if base
         for c in row.cells
-        for p, score in zip(c.cell.points.get(row.workload.id or 0, ()), c.scores, strict=False)
+        for p, score in zip(c.cell.points.get(row.workload.id, ()), c.scores, strict=False)
     ]
     if not runs:
         return None
@@ -52,7 +52,7 @@ def time_chart(shown: ShownComparison) -> Chart | None:
         own = [(at, value) for c, at, value in runs if c == cell]
         days = np.array([(at - first).total_seconds() / 86400.0 for at, _ in own])
         values = np.array([value for _, value in own])
-        dots.append(Dots(days, values, tuple(cell.name for _ in own), shown.slots.get(cell.device.id or 0, 0)))
+        dots.append(Dots(days, values, tuple(cell.name for _ in own), shown.slots.get(cell.device.id, 0)))
     panel = Panel("Score of each run, baseline = 100", "%", dots=tuple(dots), from_zero=False, key="runs")
     words = f"{len(runs)} runs since {first:%Y-%m-%d}."
     return Chart(headline(shown), (panel,), f"Days since {first:%-d %B %Y}", "d", footnote=words, alternative=words)

@@ -221,7 +221,7 @@ class CompareView(PageView):
         if chosen is None or not isinstance(chosen.of, Compared) or self.comparison is None:
             return
         row = next(r for r in self.comparison.result.rows if chosen.of in r.cells)
-        self.more_wanted.emit(chosen.of, row.workload.id or 0)
+        self.more_wanted.emit(chosen.of, row.workload.id)
 
     def plan_missing(self) -> None:
         """Plan the runs that are missing for the chosen verdict."""

@@ -36,7 +36,7 @@ class JudgeControl(QObject):
         PinchError : the log is damaged, empty, or cannot be judged.
         """
         desk = self._session.desk
-        _, rows = runlogs.log_size(self._session.book, run.id or 0)
+        _, rows = runlogs.log_size(self._session.book, run.id)
         ready = "scipy.optimize" in sys.modules  # which takes longer to load than a run to judge
         if desk.knows(run) or (rows <= AT_ONCE_ROWS and ready):
             return desk.judge(run)
@@ -60,4 +60,4 @@ class JudgeControl(QObject):
 
     def _judged(self, run: Run, judged: JudgeDesk) -> None:
         self._session.desk.take_over(judged)
-        self.finished.emit(run.id or 0)
+        self.finished.emit(run.id)

@@ -66,7 +66,7 @@ def run_rows(book: Book, digests: Mapping[int, Digest]) -> list[RunRow]:
             devices[run.device_id],
             settings[run.setting_id],
             workloads[run.workload_id],
-            digests.get(run.id or 0),
+            digests.get(run.id),
         )
         for run in book.runs()
     ]

@@ -132,7 +132,7 @@ class JudgePage(Page[JudgeView]):
                 raise PinchError("Lay runs over each other first, from the list of all runs.")
             return Sent(CardKind.TIMELINE, RunsQuery(run_ids=self.digesting.overlaid))
         run = self.session.run
-        if run is None or run.id is None:
+        if run is None:
             raise PinchError("There is no run to send to the deck.")
         kinds = {FRAMES: CardKind.FRAMES, HEAT: CardKind.HEAT}
         return Sent(kinds.get(tab, CardKind.TIMELINE), RunsQuery(run_ids=(run.id,)))

@@ -135,7 +135,7 @@ class RunsPane(QWidget):
         """The ids of the chosen runs, in the order of the list."""
         selection = self.table.selectionModel()
         rows = sorted(index.row() for index in selection.selectedRows()) if selection else []
-        return [self._row(row).run.id or 0 for row in rows]
+        return [self._row(row).run.id for row in rows]
 
     @property
     def shown(self) -> list[RunRow]:
@@ -170,7 +170,7 @@ class RunsPane(QWidget):
         self.words.setText(list_words(self.model.rows, self._sorted.rowCount()))
 
     def _open(self, index: QModelIndex) -> None:
-        self.run_opened.emit(self._row(index.row()).run.id or 0)
+        self.run_opened.emit(self._row(index.row()).run.id)
 
 
 def _alignment(number: bool) -> Qt.AlignmentFlag:

@@ -121,6 +121,8 @@ class JudgedRun(RunStory):
         high = any(w.code == "own-cost" for w in j.warnings)
         if cost is not None and math.isfinite(cost.sustained.value) and not high:
             lines.append(f"Reading the sensors took {cost.sustained.value:.2g} % of a core.")
+        if self.run.in_spite_of:
+            lines.append(f"Started in spite of: {' '.join(self.run.in_spite_of)}")
         if self.run.before:
             lines += ["Before it began:", *self.run.before]
         lines.append("Click a figure or a stretch of the strip to see where it comes from.")

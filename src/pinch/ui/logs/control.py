@@ -55,7 +55,7 @@ class LogImport(QObject):
         added: list[ToldRun] = []
         name = Path(sheet.place).name
         session.change(f"add scores of {name}", lambda: added.extend(add_told(session.book, dialog.rows, name)))
-        session.choose_run(added[-1].run.id or 0)
+        session.choose_run(added[-1].run.id)
         scores = "1 score is" if len(added) == 1 else f"{len(added)} scores are"
         self._tell(f"{scores} in the book", [a.words for a in added], ())
 
@@ -73,7 +73,7 @@ class LogImport(QObject):
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
         session.change(f"add {name}", lambda: added.extend(add_arrivals(session.book, arrivals)))
         if choose:
-            session.choose_run(added[-1].run.id or 0)
+            session.choose_run(added[-1].run.id)
         runs = "1 run is" if len(added) == 1 else f"{len(added)} runs are"
         pairs = [a for a in added if a.arrival.pair]
         self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))

@@ -167,7 +167,7 @@ class ScoresDialog(QDialog):
         box = self.common[Role.SETTING]
         assert isinstance(box, QComboBox)
         device = next((d for d in self._book.devices() if d.name == _text(self.common[Role.DEVICE])), None)
-        names = [s.name for s in live(self._book.settings(device.id or 0))] if device else []
+        names = [s.name for s in live(self._book.settings(device.id))] if device else []
         if names != [box.itemText(i) for i in range(box.count())]:
             text = box.currentText()
             box.blockSignals(True)

@@ -309,7 +309,7 @@ class ArrivalsDialog(QDialog):
         if box is self.setting:
             device = next((d for d in self._book.devices() if d.name == self.device.currentText()), None)
             box.clear()
-            box.addItems([s.name for s in live(self._book.settings(device.id or 0))] if device else [])
+            box.addItems([s.name for s in live(self._book.settings(device.id))] if device else [])
         box.setCurrentIndex(-1)
         edit.setText(text)
         edit.setPlaceholderText(SEVERAL if values else "")

@@ -52,7 +52,7 @@ class ModesPage(Page[ModesView]):
             self._room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
         view.show_rooms(sorted(set(known)), self._room[1])
         sheet = modes_sheet(points, device, workload, self._room[1], view.grade.currentData())
-        view.show_sheet(sheet, points, session.slot(device.id or 0))
+        view.show_sheet(sheet, points, session.slot(device.id))
 
     def points_ready(self) -> None:
         self.show()

@@ -152,7 +152,7 @@ class ModesView(PageView):
     def _own(self) -> list[RunPoint]:
         if self.sheet is None or self._points is None:
             return []
-        return saying.own_points(self._points, self.sheet.device.id or 0)
+        return saying.own_points(self._points, self.sheet.device.id)
 
     @property
     def _instruments(self) -> tuple[Instrument, ...]:

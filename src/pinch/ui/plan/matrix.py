@@ -69,7 +69,7 @@ class MatrixTable(QTableWidget):
     def _for_chosen(self, call: Callable[[int, int], None]) -> None:
         assert self.matrix is not None
         places = [(i.row(), i.column()) for i in self.selectedIndexes()]
-        keys = [(self.matrix.settings[r].id or 0, self.matrix.workloads[c].id or 0) for r, c in places]
+        keys = [(self.matrix.settings[r].id, self.matrix.workloads[c].id) for r, c in places]
         for setting_id, workload_id in keys:
             call(setting_id, workload_id)
 
@@ -89,7 +89,7 @@ class MatrixTable(QTableWidget):
     def _changed(self, item: QTableWidgetItem) -> None:
         if self.matrix is not None:
             setting, workload = self.matrix.settings[item.row()], self.matrix.workloads[item.column()]
-            self.repeats_typed.emit(setting.id or 0, workload.id or 0, item.text())
+            self.repeats_typed.emit(setting.id, workload.id, item.text())
 
 
 HINT = "Type how many repeats; Delete takes a cell out; P makes it first, or only if there is time."

@@ -79,7 +79,7 @@ def matrix(book: Book, plan: Plan, device: Device | None) -> Matrix:
     used = {book.get(Setting, c.setting_id).device_id for c in plan.cells}
     devices = [d for d in book.devices() if d.id in used] or ([device] if device else [])
     wanted = {c.setting_id for c in plan.cells}
-    pairs = [(d, s) for d in devices for s in book.settings(d.id or 0) if not s.archived or s.id in wanted]
+    pairs = [(d, s) for d in devices for s in book.settings(d.id) if not s.archived or s.id in wanted]
     planned = {c.workload_id for c in plan.cells}
     workloads = [w for w in book.workloads() if not w.archived or w.id in planned]
     workloads.sort(key=lambda w: w.id not in planned)
@@ -93,7 +93,7 @@ PRIORITY_WORDS = {1: "first", 2: "", 3: "if time"}
 
 def _cell(plan: Plan, device: Device, setting: Setting, workload: Workload) -> MatrixCell:
     reason = why_not(device, setting, workload)
-    cell = plan.cell(setting.id or 0, workload.id or 0)
+    cell = plan.cell(setting.id, workload.id)
     if cell is None:
         return MatrixCell("", 0, 2, reason)
     done = sum(e.outcome is Outcome.DONE for e in plan.entries_of(cell.setting_id, cell.workload_id))

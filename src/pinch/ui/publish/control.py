@@ -103,7 +103,7 @@ class PublishControl(Working):
         """Draw the picture of a card, and no other any more."""
         if self._drawing is not None:
             self._drawing.cancel()
-        face, number = content.face, content.card.id or 0
+        face, number = content.face, content.card.id
         if face is None:
             return
         self._drawing = Job(lambda _: face_bytes(face, "png", theme), self)
@@ -140,7 +140,7 @@ class PublishControl(Working):
 
     def agree(self, content: CardContent) -> None:
         """The finding as it is composed now is the one that holds."""
-        self.change(content.card.id or 0, seen=content.composed)
+        self.change(content.card.id, seen=content.composed)
 
     def move(self, card_id: int, by: int) -> None:
         """One place up (−1) or down (1)."""
@@ -240,7 +240,7 @@ class PublishControl(Working):
 
     def _known(self) -> dict[int, CardContent]:
         """What was worked out already, by the number of the card."""
-        return {c.card.id or 0: c for c in self.shown.deck.contents} if self.shown else {}
+        return {c.card.id: c for c in self.shown.deck.contents} if self.shown else {}
 
     def _finish(self, result: object) -> None:
         assert isinstance(result, ShownDeck)
@@ -307,8 +307,8 @@ def _shown_deck(
     book = open_book(path)
     try:
         new = [card for card in cards if card.id not in known or known[card.id].card != card]
-        made = {c.card.id or 0: c for c in make_cards(book, points, new, progress)}
-        deck = Deck(tuple(made.get(card.id or 0) or known[card.id or 0] for card in cards), report, points)
+        made = {c.card.id: c for c in make_cards(book, points, new, progress)}
+        deck = Deck(tuple(made.get(card.id) or known[card.id] for card in cards), report, points)
         return ShownDeck(deck, concerns(deck), private_in(book, deck))
     finally:
         book.close()

@@ -200,7 +200,7 @@ class DeckPane(QWidget):
         if typed != content.finding:
             fields["finding"] = "" if typed == content.composed else typed
         if fields:
-            self.changed.emit(card.id or 0, fields)
+            self.changed.emit(card.id, fields)
 
     def _compose(self) -> None:
         self._change(finding="")
@@ -215,7 +215,7 @@ class DeckPane(QWidget):
 
     def _redraw(self, kind: str) -> None:
         if self.content is not None and kind != self.content.card.kind:
-            self.redrawn.emit(self.content.card.id or 0, CardKind(kind))
+            self.redrawn.emit(self.content.card.id, CardKind(kind))
 
     def _move(self, by: int) -> None:
         if self.chosen_id is not None:

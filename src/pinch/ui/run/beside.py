@@ -57,9 +57,9 @@ class BesideControl(QObject):
         recorded = self._recording.live
         now_recording = self._session.recording_now and recorded is not None and self._session.recording is not None
         if now_recording and recorded is not None and self._session.recording is not None:
-            run_id, t_s = self._session.recording.run.id or 0, recorded.t_s
+            run_id, t_s = self._session.recording.run.id, recorded.t_s
         elif self._session.run is not None:
-            run_id = self._session.run.id or 0
+            run_id = self._session.run.id
             log = runlogs.read_log(self._session.book, run_id)
             t_s = log.span_s[1] if log.samples else 0.0
         else:
@@ -111,7 +111,7 @@ class BesideControl(QObject):
             recorded.shown = channels
             changed = device.model_copy(update={"shown": channels})
             self._session.change("choose channels", lambda: self._session.book.save(changed))
-            self._view.live.refresh(recorded, self._session.slot(device.id or 0))
+            self._view.live.refresh(recorded, self._session.slot(device.id))
 
     # Runs without a stop
 
@@ -123,7 +123,7 @@ class BesideControl(QObject):
             self._view.cut.show_run(None, "", 0, 0, False)
             return
         device, setting, workload = self.subject_of(cut[-1])
-        _, samples = runlogs.log_size(book, cut[-1].id or 0)
+        _, samples = runlogs.log_size(book, cut[-1].id)
         subject = f"{workload.name} on {device.name} at {setting.name}"
         recordable = bool(device.rig or device.local or device.reach)
         self._view.cut.show_run(cut[-1], subject, samples, len(cut) - 1, recordable)

@@ -41,7 +41,7 @@ class CutRunView(QWidget):
         self.setVisible(run is not None)
         if run is None:
             return
-        self._run_id = run.id or 0
+        self._run_id = run.id
         more = f" {others} more were." if others > 1 else " One more was." if others else ""
         kept = f"{samples} samples are kept" if samples else "nothing of it was kept"
         begun = f"{run.started:%Y-%m-%d %H:%M} UTC"

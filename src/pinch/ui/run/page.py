@@ -109,7 +109,7 @@ class RunPage(Page[RunView]):
 
     def sent(self) -> Sent:
         run = self.session.run
-        if run is None or run.id is None:
+        if run is None:
             raise PinchError("There is no run to send to the deck.")
         return Sent(CardKind.TIMELINE, RunsQuery(run_ids=(run.id,)))
 

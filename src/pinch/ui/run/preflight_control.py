@@ -82,7 +82,7 @@ class PreflightControl(QObject):
     def heat_of(self, device: Device) -> DeviceHeat | None:
         """What earlier runs tell of a device's cooling."""
         sheet = self._planning.sheet
-        return sheet.bench.heat.get(device.id or 0) if sheet else None
+        return sheet.bench.heat.get(device.id) if sheet else None
 
     def _not_looked(self, reason: str) -> None:
         """The device or its meters are not as they must be; what is wrong is said in place of the checks."""

@@ -173,7 +173,7 @@ class ReadingsView(QWidget):
         remove = QPushButton("Remove")
         remove.setProperty("role", "slight")
         remove.setAccessibleName(f"Remove the reading {reading_words(reading)}")
-        remove.clicked.connect(lambda: self.removal_wanted.emit(reading.id or 0))
+        remove.clicked.connect(lambda: self.removal_wanted.emit(reading.id))
         row.addWidget(label(reading_words(reading)))
         row.addWidget(remove)
         row.addStretch(1)

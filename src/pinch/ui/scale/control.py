@@ -76,15 +76,15 @@ class ScaleControl(Working):
 
     def _setting_at(self, series: CurveSeries, watts: float) -> Setting:
         """The setting of a device with that limit, made like its nearest where there is none."""
-        settings = [s for s in self._session.book.settings(series.device.id or 0) if s.sustained_w is not None]
+        settings = [s for s in self._session.book.settings(series.device.id) if s.sustained_w is not None]
         there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W and s.mains), None)
         if there is not None:
             return there
         used = [p.of.setting for p in series.points]
         near = min(used, key=lambda s: abs((s.sustained_w or 0.0) - watts))
         burst = None if near.burst_w is None else max(near.burst_w, watts)
-        changed = {"id": None, "name": f"{watts:g} W", "mode": "", "sustained_w": watts, "burst_w": burst, "notes": ""}
-        return self._session.book.save(near.model_copy(update=changed))
+        made = near.as_new(name=f"{watts:g} W", mode="", sustained_w=watts, burst_w=burst, notes="")
+        return self._session.book.save(made)
 
     def _follow(self, points: BookPoints) -> None:
         """Another workload in the strip shows all devices that have runs of it, in the room that most runs had."""
@@ -94,10 +94,10 @@ class ScaleControl(Working):
         self._workload_id = session.workload_id
         mine = [p for p in points.points if p.workload.id == session.workload_id and not p.why_not]
         rooms = [p.room_c for p in mine if p.room_c is not None]
-        devices = {p.device.id or 0 for p in mine} | {session.device_id or 0}
+        devices = {p.device.id for p in mine} | {session.device_id or 0}
         self.choice = replace(
             self.choice,
-            device_ids=tuple(d.id or 0 for d in points.devices if d.id in devices),
+            device_ids=tuple(d.id for d in points.devices if d.id in devices),
             workload_ids=(session.workload_id,),
             room_c=max(set(rooms), key=rooms.count) if len(set(rooms)) > 1 else None,
             measure=AVERAGE,
@@ -107,7 +107,7 @@ class ScaleControl(Working):
         """The family of a workload: the same but for resolution, preset or upscaling."""
         points = self._points.points
         known = points.workloads if points else ()
-        return tuple(w.id or 0 for w in family_of(workload, known))
+        return tuple(w.id for w in family_of(workload, known))
 
 
 def _in_steps(watts: float, step: float | None) -> float:

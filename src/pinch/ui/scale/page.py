@@ -103,10 +103,10 @@ class ScalePage(Page[ScaleView]):
         session, points, view = self.session, self.shell.points.points, self.view
         if points is not None:
             used = {(p.device.id, p.workload.id) for p in points.points}
-            devices = [(d.id or 0, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
-            workloads = [(w.id or 0, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
+            devices = [(d.id, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
+            workloads = [(w.id, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
-        slots = {d.id or 0: session.slot(d.id or 0) for d in session.book.devices()}
+        slots = {d.id: session.slot(d.id) for d in session.book.devices()}
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):
             left_out = [n.text for s in result.series for n in s.left_out]

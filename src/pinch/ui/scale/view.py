@@ -320,7 +320,7 @@ class ScaleView(PageView):
     def _dot_clicked(self, index: int) -> None:
         points = state.measured(self.result) if self.result else []
         if index < len(points):
-            self.run_wanted.emit(points[index].of.run.id or 0)
+            self.run_wanted.emit(points[index].of.run.id)
 
 
 def _combo(name: str) -> QComboBox:
