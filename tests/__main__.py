@@ -12,7 +12,7 @@ HERE = Path(__file__).parent
 def main() -> int:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     with tempfile.TemporaryDirectory(prefix="pinch-tests-") as home:
-        for name in ("CACHE", "DATA", "CONFIG"):
+        for name in ("CACHE", "DATA", "CONFIG", "STATE"):
             os.environ[f"XDG_{name}_HOME"] = str(Path(home) / name.lower())
         loader = unittest.defaultTestLoader
         names = [f"tests.{name.removeprefix('tests.')}" for name in sys.argv[1:]]

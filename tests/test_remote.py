@@ -11,8 +11,8 @@ from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Worklo
 from pinch.core.errors import PinchError
 from pinch.core.runlog import gaps_of
 from pinch.recorder import remote
-from pinch.recorder.processes import Sample
 from pinch.recorder.remote import RemoteProbe
+from pinch.recorder.rows import Sample
 from pinch.runs.devices import ALL_CORES
 from pinch.runs.recording import Recording, begin_recording
 from pinch.runs.sourcing import RunRequest
@@ -77,16 +77,16 @@ class TestLink(InFolder):
 
     def test_a_device_that_was_restarted_ends_the_run(self) -> None:
         probe = self.link()
-        probe._channels, probe._places, probe._width = ("cpu.load",), [0], 1
-        self.assertEqual(probe._sample("1000.0,5").values, (5.0,))
+        probe._channels, probe._places = ("cpu.load",), [0]
+        self.assertEqual(probe._sample(Sample(1000.0, (5.0,))).values, (5.0,))
         with self.assertRaisesRegex(PinchError, "has been restarted"):
-            probe._sample("12.0,5")
+            probe._sample(Sample(12.0, (5.0,)))
 
     def test_a_sensor_that_is_gone_afterwards_leaves_its_cells_empty(self) -> None:
         probe = self.link()
         probe._channels = ("cpu.load", "cpu.temp")
         probe._meet(("fan.1.speed", "cpu.temp"))
-        sample = probe._sample("9.0,1200,50")
+        sample = probe._sample(Sample(9.0, (1200.0, 50.0)))
         self.assertEqual(sample.values[1], 50.0)
         self.assertNotEqual(sample.values[0], sample.values[0], "NaN")
 

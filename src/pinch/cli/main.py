@@ -2,11 +2,15 @@
 
 import argparse
 import importlib
+import logging
 import sys
+from pathlib import Path
 from typing import Protocol
 
 from pinch import __version__
 from pinch.core.errors import PinchError
+from pinch.core.faults import fault_of
+from pinch.runs.log_file import keep_log, log_path
 
 COMMANDS = {
     "open": "open the window, with a book or without",
@@ -26,6 +30,7 @@ COMMANDS = {
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
 WRONG_USE = 2
+log = logging.getLogger(__name__)
 
 
 class Command(Protocol):
@@ -45,9 +50,14 @@ def main(arguments: list[str] | None = None) -> int:
         from pinch.sources import probe
 
         return int(probe.main(words[1:]))
-    if not words:
-        words = ["open"]
-    parser = argparse.ArgumentParser(prog="pinch", description="Bench work for people who review computers.")
+    shared = argparse.ArgumentParser(add_help=False, allow_abbrev=False)
+    shared.add_argument("--log-file", type=Path, metavar="FILE", help="where Pinch notes its own mistakes")
+    shared.add_argument("--verbose", action="store_true", help="say on standard error what the log has")
+    wide, words = shared.parse_known_args(words)
+    words = words or ["open"]
+    parser = argparse.ArgumentParser(
+        prog="pinch", description="Bench work for people who review computers.", parents=[shared]
+    )
     parser.add_argument("--version", action="version", version=f"pinch {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
     chosen: Command | None = None
@@ -59,6 +69,12 @@ def main(arguments: list[str] | None = None) -> int:
     args = parser.parse_args(words)
     assert chosen is not None
     try:
+        keep_log(wide.log_file, wide.verbose)
+    except OSError as error:
+        print(f"pinch: {wide.log_file or log_path()}: the log cannot be written ({error.strerror}).", file=sys.stderr)
+        if wide.log_file is not None:
+            return WRONG_USE
+    try:
         return chosen.run(args)
     except PinchError as error:
         print(f"pinch: {error}", file=sys.stderr)
@@ -66,4 +82,10 @@ def main(arguments: list[str] | None = None) -> int:
     except BrokenPipeError:
         return 0
     except KeyboardInterrupt:
+        return 1
+    except Exception as error:
+        doing = f"pinch {args.command}"
+        log.error(doing, exc_info=error)
+        told = fault_of(error, doing).sentence
+        print(f"pinch: {told} {wide.log_file or log_path()} has the details.", file=sys.stderr)
         return 1

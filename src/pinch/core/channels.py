@@ -84,7 +84,7 @@ class ChannelQuantity(StrEnum):
 class Component(StrEnum):
     """What a channel is of, in the order in which a name that speaks of several means one: the wall power of the CPU
     test is wall power. `caption` stands before its quantities ('' for what needs no name), `told_beside`: no sensor of
-    the machine tells it; `is_meter`: an instrument does; `is_signed`: below zero is plausible (power that flows in);
+    the machine tells it; `is_meter`: an instrument does; `is_signed`: power below zero is plausible, it flows in;
     `offered` are the channels that are offered while somebody types, `words` those that logs use for it."""
 
     caption: str
@@ -192,7 +192,8 @@ def is_plausible(channel: str, low: float, high: float) -> bool:
     if quantity is None or quantity.plausible is None:
         return True
     least, most = quantity.plausible
-    least = -most if component is not None and component.is_signed else least
+    if component is not None and component.is_signed and quantity is ChannelQuantity.POWER:
+        least = -most
     return least <= low and high <= most
 
 

@@ -1,16 +1,23 @@
 """A child process that talks in lines."""
 
 import contextlib
+import logging
 import os
 import queue
 import signal
 import subprocess
 import threading
 from collections.abc import Sequence
+from typing import IO
 
 from pinch.core.errors import PinchError
 
 GRACE_S = 2.0
+LONGEST_LINE = 1_000_000
+"""Bytes; no child has so much to say at once."""
+MOST_NOTES = 500
+"""Lines of standard error that are kept, the first ones."""
+log = logging.getLogger(__name__)
 
 
 class LineProcess:
@@ -19,6 +26,9 @@ class LineProcess:
     Its standard input is a pipe that closes with Pinch, however Pinch ends: a child that watches it cannot be left
     behind. With `program` that is what it gets to read instead, and then the end; such a child notices that Pinch has
     gone when nobody takes its lines.
+
+    Only whole lines of text are handed on. One that was cut, has no end or is not text is left out: it says nothing
+    true. `damage` is what was wrong with the first such line, empty where there was none.
     """
 
     def __init__(self, command: Sequence[str], program: str | None = None) -> None:
@@ -28,8 +38,6 @@ class LineProcess:
                 stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE,
                 stderr=subprocess.PIPE,
-                text=True,
-                bufsize=1,
                 env={**os.environ, "PYTHONUNBUFFERED": "1"},
                 start_new_session=True,  # an interrupt at the terminal is for Pinch, which ends its children itself
             )
@@ -37,6 +45,7 @@ class LineProcess:
             raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None
         self._lines: queue.SimpleQueue[str | None] = queue.SimpleQueue()
         self.notes: list[str] = []
+        self.damage = ""
         self.ended = False
         self._readers = [
             threading.Thread(target=self._read_lines, daemon=True),
@@ -67,7 +76,7 @@ class LineProcess:
         """Send a line; a child that has gone does not hear it."""
         with contextlib.suppress(OSError, ValueError):
             assert self._process.stdin is not None
-            self._process.stdin.write(command + "\n")
+            self._process.stdin.write(f"{command}\n".encode())
             self._process.stdin.flush()
 
     def close(self) -> None:
@@ -103,11 +112,37 @@ class LineProcess:
 
     def _read_lines(self) -> None:
         assert self._process.stdout is not None
-        for line in self._process.stdout:
-            self._lines.put(line.rstrip("\n"))
-        self._lines.put(None)
+        try:
+            self._read_whole_lines(self._process.stdout)
+        except ValueError:  # closed under our hands: Pinch does not want to hear more
+            pass
+        except Exception as error:
+            self._damaged("it could not be read any more")
+            log.error("Reading the lines of a child", exc_info=error)
+        finally:
+            self._lines.put(None)
+
+    def _read_whole_lines(self, stream: IO[bytes]) -> None:
+        too_long = False
+        while piece := stream.readline(LONGEST_LINE):
+            if not piece.endswith(b"\n"):
+                whole = len(piece) < LONGEST_LINE  # then the child ended within it
+                self._damaged("its last line has no end" if whole else f"a line is longer than {LONGEST_LINE:,} bytes")
+                too_long = True
+            elif too_long:
+                too_long = False  # the rest of a line that was too long
+            else:
+                try:
+                    self._lines.put(piece.decode("utf-8").rstrip("\r\n"))
+                except UnicodeDecodeError:
+                    self._damaged("a line is not UTF-8 text")
+
+    def _damaged(self, reason: str) -> None:
+        self.damage = self.damage or reason
 
     def _read_notes(self) -> None:
         assert self._process.stderr is not None
-        for line in self._process.stderr:
-            self.notes.append(line.strip())
+        with contextlib.suppress(ValueError):
+            while piece := self._process.stderr.readline(LONGEST_LINE):
+                if len(self.notes) < MOST_NOTES:
+                    self.notes.append(piece.decode("utf-8", "replace").strip())

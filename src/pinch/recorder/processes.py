@@ -1,8 +1,6 @@
-"""What the recorder needs of a source of samples and of a source of work, and the two that are processes."""
+"""What the recorder needs of a source of samples and of a source of work, and those that are processes."""
 
-import math
 import sys
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -10,18 +8,13 @@ from typing import Protocol
 
 from pinch.core.errors import PinchError
 from pinch.recorder.lines import LineProcess
+from pinch.recorder.rows import RowReader, Sample, await_line, channels_of, is_header
 
-START_WITHIN_S = 90.0
-"""A computer that is busy, or starts Python from a cold disk, takes its time; a child that has died is seen at once."""
+READY = "ready"
+"""What the rig says once it is there."""
+TOO_LONG = 124
+"""Exit status of a command that was ended for its time."""
 PROBE = Path(__file__).parent.parent / "sources" / "probe.py"
-
-
-@dataclass(frozen=True)
-class Sample:
-    """One row of a source: its clock in s, and a value a channel, NaN for none."""
-
-    clock_s: float
-    values: tuple[float, ...]
 
 
 @dataclass(frozen=True)
@@ -95,25 +88,27 @@ class ProbeProcess:
         # Isolated and without site packages: the probe stays as small as it can be.
         self._command = [sys.executable, "-I", "-S", str(PROBE), *options]
         self._process: LineProcess | None = None
-        self._width = 0
+        self._rows, self._waiting = RowReader("The probe"), list[str]()
 
     def open(self) -> tuple[str, ...]:
         self._process = LineProcess(self._command)
-        header = first_line(self._process, "The probe")
-        channels = tuple(header.split(",")[1:])
-        self._width = len(channels)
+        header, self._waiting = await_line(self._process, "The probe", is_header)
+        channels = channels_of(header)
+        self._rows.width = len(channels)
         return channels
 
     def read(self, wait_s: float) -> list[Sample]:
         if self._process is None:
             return []
-        samples = [read_row(line, self._width) for line in self._process.lines(wait_s)]
+        lines, self._waiting = [*self._waiting, *self._process.lines(0.0 if self._waiting else wait_s)], []
+        samples = self._rows.samples(lines)
+        self._rows.heed(self._process)
         if self._process.ended and not samples:
             raise PinchError("The probe has ended, so nothing more can be recorded.")
         return samples
 
     def notes(self) -> list[str]:
-        return list(self._process.notes) if self._process else []
+        return [*self._process.notes, *self._rows.told] if self._process else []
 
     def close(self) -> None:
         if self._process is not None:
@@ -126,13 +121,15 @@ class WorkProcess:
     def __init__(self, command: Sequence[str], ready_line: bool = False) -> None:
         self._command, self._ready_line = command, ready_line
         self._process: LineProcess | None = None
+        self._rows = RowReader("What puts the device to work")
+        self._rows.width = 1
         self._told: list[str] = []
         self._failed, self._closed = "", False
 
     def open(self) -> None:
         self._process = LineProcess(self._command)
         if self._ready_line:
-            first_line(self._process, "The simulated device")
+            await_line(self._process, "The simulated device", lambda line: line == READY)
 
     def start(self) -> None:
         self.tell("start")
@@ -148,13 +145,14 @@ class WorkProcess:
         if self._process.ended and not self._closed:
             note = self._process.notes[-1] if self._process.notes else "it gave no reason"
             self._failed = f"The load has ended by itself: {note.rstrip('.')}."
-        return [read_row(line, 1) for line in lines if not line.startswith("#")]
+        self._rows.heed(self._process)
+        return self._rows.samples([line for line in lines if not line.startswith("#")])
 
     def progress(self) -> WorkProgress:
         return WorkProgress(failed=self._failed)
 
     def notes(self) -> list[str]:
-        return list(self._told)
+        return [*self._told, *self._rows.told]
 
     def tell(self, command: str) -> None:
         """Tell the process something."""
@@ -177,6 +175,7 @@ class CommandProcess:
         self._command, self._wanted, self._time_is_score = command, wanted, time_is_score
         self._process: LineProcess | None = None
         self._passes: list[WorkPass] = []
+        self._told: list[str] = []
         self._begun, self._over, self._failed = 0, False, ""
 
     def open(self) -> None:
@@ -193,7 +192,10 @@ class CommandProcess:
     def read(self) -> list[Sample]:
         if self._process is not None:
             for line in self._process.lines():
-                self._take(line.split(","))
+                try:
+                    self._take(line.split(","))
+                except ValueError:
+                    self._misunderstood(line)
             if self._process.ended and not self._over and not self._failed:
                 note = self._process.notes[-1] if self._process.notes else "it ended before its last pass"
                 self._failed = f"The command failed: {note.rstrip('.')}."
@@ -203,25 +205,37 @@ class CommandProcess:
         return WorkProgress(self._begun, self._wanted, tuple(self._passes), self._over, self._failed)
 
     def notes(self) -> list[str]:
-        return []
+        return list(self._told)
 
     def close(self) -> None:
         if self._process is not None:
             self._process.close()
 
+    def _misunderstood(self, line: str) -> None:
+        if not self._told:
+            self._told.append(f"What watches over the command said {line[:40]!r}, which means nothing; it is left out.")
+
     def _take(self, cells: list[str]) -> None:
-        if cells[0] == "begun":
-            self._begun = int(cells[1])
-        elif cells[0] == "ended":
-            _, _, wall, status, score = cells
-            value = float(wall) if self._time_is_score else float(score) if score else None
-            self._passes.append(WorkPass(value, int(status)))
-            if int(status) == 124:
-                self._failed = "The command took too long and was ended."
-            elif int(status) != 0:
-                self._failed = f"The command ended with exit status {status}."
-        else:
-            self._over = not self._failed
+        """What the process that watches over the command said.
+
+        Raises
+        ------
+        ValueError : it means nothing.
+        """
+        match cells:
+            case ["begun", number]:
+                self._begun = int(number)
+            case ["ended", _, wall, status, score]:
+                value = float(wall) if self._time_is_score else float(score) if score else None
+                self._passes.append(WorkPass(value, int(status)))
+                if int(status) == TOO_LONG:
+                    self._failed = "The command took too long and was ended."
+                elif int(status) != 0:
+                    self._failed = f"The command ended with exit status {status}."
+            case ["over"]:
+                self._over = not self._failed
+            case _:
+                raise ValueError(cells)
 
 
 class HandWork:
@@ -247,31 +261,3 @@ class HandWork:
 
     def close(self) -> None:
         """Nothing to end."""
-
-
-def first_line(process: LineProcess, who: str) -> str:
-    """The first line of a child.
-
-    Raises
-    ------
-    PinchError : it ended before, or says nothing for long.
-    """
-    deadline = time.monotonic() + START_WITHIN_S
-    while time.monotonic() < deadline:
-        lines = process.lines(0.1)
-        if lines:
-            return lines[0]
-        if process.ended:
-            break
-    process.close()
-    reason = process.notes[-1] if process.notes else "it did not answer"
-    raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
-
-
-def read_row(line: str, width: int) -> Sample:
-    """A row of `width` values after the clock."""
-    cells = line.split(",")
-    if len(cells) != width + 1:
-        raise PinchError(f"A row of the record has {len(cells)} cells instead of {width + 1}.")
-    numbers = [float(cell) if cell else math.nan for cell in cells]
-    return Sample(numbers[0], tuple(numbers[1:]))

@@ -5,6 +5,7 @@ goes on. The load and the probe end on every way out.
 """
 
 import contextlib
+import logging
 import math
 import queue
 import threading
@@ -14,6 +15,7 @@ from enum import StrEnum
 
 from pinch.bench.records import ExitStatus, Pass
 from pinch.core.errors import PinchError
+from pinch.core.faults import fault_of
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import Mark
 from pinch.core.running import Running
@@ -21,9 +23,11 @@ from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
 from pinch.recorder.course import Course
 from pinch.recorder.keeping import RunKeeper, StreamBuffer
-from pinch.recorder.processes import Sample, SampleSource, WorkSource
+from pinch.recorder.processes import SampleSource, WorkSource
+from pinch.recorder.rows import Sample
 from pinch.recorder.side import SideSample, SideSource
 
+log = logging.getLogger(__name__)
 NEXT_S = 1e-4
 """Samples of a side follow each other by this at least, so that none is lost where two clocks are joined anew."""
 SILENT_S = 5.0
@@ -151,13 +155,16 @@ class Recorder:
         except PinchError as error:
             status, reason = ExitStatus.FAILED, str(error)
             alarm = reason if isinstance(error, AlarmError) else ""
+        except Exception as error:  # noqa: BLE001 - the edge of the thread: the stop is written, and says why
+            status, reason = ExitStatus.FAILED, _mistake(error, "Recording")
         finally:
             self._go(Phase.CLOSING)
-            self._work.stop()  # the load ends first, whatever else takes its time
-            for side in self._sides:
-                side.close()
-            self._work.close()
-            self._samples.close()
+            # The load ends first, whatever else takes its time; what fails to end keeps nothing else from ending.
+            for end in (self._work.stop, *(side.close for side in self._sides), self._work.close, self._samples.close):
+                try:
+                    end()
+                except Exception as error:  # noqa: BLE001 - the others must end all the same
+                    _mistake(error, "Ending a recording")
         status, reason = self._end(status, reason)
         self._go(Phase.ENDED)
         notes = (*self._new_notes(), *(told for side in self._sides for told in side.notes()))
@@ -337,6 +344,8 @@ class Recorder:
             self._keeper.end(status, reason, tuple(self._passes))
         except PinchError as error:
             return ExitStatus.FAILED, reason or str(error)
+        except Exception as error:  # noqa: BLE001 - listeners are told of the end in any case
+            return ExitStatus.FAILED, reason or _mistake(error, "Keeping the end of a run")
         return status, reason
 
     def _go(self, phase: Phase) -> None:
@@ -348,6 +357,13 @@ class Recorder:
         for listener in list(self._listeners):
             try:
                 listener(news)
-            except Exception:  # noqa: BLE001 - a failing display must never stop a run
+            except Exception as error:  # a failing display must never stop a run
+                log.error("Showing a recording", exc_info=error)
                 with contextlib.suppress(ValueError):
                     self._listeners.remove(listener)
+
+
+def _mistake(error: Exception, doing: str) -> str:
+    """Log what nobody foresaw; returns the sentence for the run."""
+    log.error(doing, exc_info=error)
+    return fault_of(error, doing).sentence

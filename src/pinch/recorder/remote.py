@@ -6,7 +6,8 @@ import time
 
 from pinch.core.errors import PinchError
 from pinch.recorder.lines import LineProcess
-from pinch.recorder.processes import PROBE, Sample, first_line, read_row
+from pinch.recorder.processes import PROBE
+from pinch.recorder.rows import RowReader, Sample, await_line, channels_of, is_header
 
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 
@@ -27,7 +28,7 @@ class RemoteProbe:
         self._process: LineProcess | None = None
         self._channels: tuple[str, ...] = ()
         self._places: list[int | None] | None = None
-        self._width = 0
+        self._rows, self._waiting = RowReader("The probe on the device"), list[str]()
         self._told: list[str] = []
         self._last_note = ""
         self._heard = self._due = time.monotonic()
@@ -36,7 +37,8 @@ class RemoteProbe:
 
     def open(self) -> tuple[str, ...]:
         self._process = LineProcess(self._words, self._program)
-        self._channels = tuple(first_line(self._process, "The probe on the device").split(",")[1:])
+        header, self._waiting = await_line(self._process, "The probe on the device", is_header)
+        self._channels = channels_of(header)
         self._meet(self._channels)
         self._listen()
         return self._channels
@@ -52,19 +54,22 @@ class RemoteProbe:
         if self._process is None:
             self._reach_again(wait_s)
             return []
-        lines = self._process.lines(wait_s)
+        lines, self._waiting = [*self._waiting, *self._process.lines(0.0 if self._waiting else wait_s)], []
+        self._rows.heed(self._process)
         self._listen()
         if lines:
             self._heard = time.monotonic()
         elif self._process.ended or time.monotonic() - self._heard > self._silent_s:
             self._lose()
-        if lines and self._places is None:
-            self._meet(tuple(lines.pop(0).split(",")[1:]))
-            self._told.append("the link to the device is back")
-        return [self._sample(line) for line in lines]
+        while lines and self._places is None:  # a greeting may come before the header
+            line = lines.pop(0)
+            if is_header(line):
+                self._meet(channels_of(line))
+                self._told.append("the link to the device is back")
+        return [self._sample(sample) for sample in self._rows.samples(lines)]
 
     def notes(self) -> list[str]:
-        return list(self._told)
+        return [*self._told, *self._rows.told]
 
     def close(self) -> None:
         if self._process is not None:
@@ -73,7 +78,7 @@ class RemoteProbe:
     def _meet(self, channels: tuple[str, ...]) -> None:
         """Find the run's channels in those that the probe has now; one that is new since then is left out."""
         self._places = [channels.index(name) if name in channels else None for name in self._channels]
-        self._width, self._wait_s, self._heard = len(channels), RETRY_S, time.monotonic()
+        self._rows.width, self._wait_s, self._heard = len(channels), RETRY_S, time.monotonic()
 
     def _lose(self) -> None:
         assert self._process is not None
@@ -93,8 +98,8 @@ class RemoteProbe:
         else:
             self._process, self._heard = LineProcess(self._words, self._program), time.monotonic()
 
-    def _sample(self, line: str) -> Sample:
-        sample = read_row(line, self._width)
+    def _sample(self, sample: Sample) -> Sample:
+        """A row of the probe under the run's own channels."""
         if sample.clock_s < self._last_clock - 1.0:
             raise PinchError("The device has been restarted, so the run ends here.")
         self._last_clock = sample.clock_s

@@ -1,5 +1,6 @@
 """Sources beside the probe: a meter on a line, a frame log that is followed. What they lack never ends a run."""
 
+import logging
 import queue
 import threading
 from collections.abc import Callable
@@ -12,6 +13,7 @@ from pinch.recorder.clock import local_s
 from pinch.sources.frame_log import FrameLog
 from pinch.sources.meter import Meter
 
+log = logging.getLogger(__name__)
 RETRY_S = 2.0
 T = TypeVar("T")
 
@@ -96,6 +98,12 @@ class MeterSource:
                     self._events.put(f"{self._name} is silent: {str(error).rstrip('.')}; it is asked again")
                 silent = True
                 self._stop.wait(RETRY_S)
+            except Exception as error:
+                log.error(f"Reading {self._name}", exc_info=error)
+                if not silent:
+                    self._events.put(f"{self._name} is silent by a mistake in Pinch; it is asked again")
+                silent = True
+                self._stop.wait(RETRY_S)
             finally:
                 if meter is not None:
                     meter.close()
@@ -151,7 +159,11 @@ class FrameSource:
         except PinchError as error:
             self._failed = True
             self._told.append(f"No frames: {error}")
-            return None
+        except Exception as error:
+            self._failed = True
+            log.error("Reading frames", exc_info=error)
+            self._told.append("No frames, by a mistake in Pinch; the rest of the run goes on")
+        return None
 
 
 def _all_of(waiting: "queue.SimpleQueue[T]") -> list[T]:

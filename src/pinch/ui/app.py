@@ -13,6 +13,7 @@ from pinch.core.errors import PinchError
 from pinch.runs.devices import demo_book_path, make_demo
 from pinch.ui import look
 from pinch.ui.background import Job
+from pinch.ui.boundary import catch_everything
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 
@@ -34,6 +35,7 @@ def make_application(theme: str = "light") -> QApplication:
 def run_app(book: Path | None, demo: bool = False) -> int:
     """Show the window until it is closed. Without a book, the operator's own one in the user's data is opened."""
     _need_display()
+    catch_everything()
     app = make_application()
     path = book or (_demo_book(app) if demo else _own_book())
     if path is None:
@@ -71,7 +73,7 @@ def _demo_book(app: QApplication) -> Path | None:
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
     bar.setMinimumDuration(0)
     bar.setMinimumWidth(340)
-    job = Job(lambda progress: make_demo(path, progress))
+    job = Job("Making the demo book", lambda progress: make_demo(path, progress))
     failures: list[str] = []
     job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
     job.finished.connect(bar.accept)

@@ -1,6 +1,7 @@
 """Slow work off the interface thread: progress, cancelling, and the result back on the interface thread."""
 
 import contextlib
+import logging
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -8,19 +9,24 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.core.errors import PinchError
+from pinch.core.faults import fault_of
+
+log = logging.getLogger(__name__)
+Work = Callable[[Callable[[float], bool]], Any]
 
 
 class Job(QObject):
-    """One piece of work in a thread. `work` gets a function that takes the share done and answers whether to go on."""
+    """One piece of work in a thread. `work` gets a function that takes the share done and answers whether to go on.
+    `doing` names it where it goes wrong in a way that nobody foresaw: it is logged, and `failed` says so."""
 
     progressed = pyqtSignal(float)
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
     _ended = pyqtSignal(object, str)
 
-    def __init__(self, work: Callable[[Callable[[float], bool]], Any], parent: QObject | None = None) -> None:
+    def __init__(self, doing: str, work: Work, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._work = work
+        self._doing, self._work = doing, work
         self._cancelled = threading.Event()
         self._ended.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, daemon=True)
@@ -47,6 +53,9 @@ class Job(QObject):
             result = self._work(self._go_on)
         except PinchError as error:
             self._hand_over(None, str(error))
+        except Exception as error:
+            log.error(self._doing, exc_info=error)
+            self._hand_over(None, fault_of(error, self._doing).sentence)
         else:
             self._hand_over(result, "")
 

@@ -20,6 +20,7 @@ class MenuName(StrEnum):
     PLAN = "&Plan"
     PUBLISH = "Pu&blish"
     GO = "&Go"
+    HELP = "&Help"
 
 
 @dataclass(frozen=True)

@@ -44,7 +44,7 @@ class PointsControl(QObject):
             def work(progress: Callable[[float], bool]) -> BookPoints:
                 return read_points(path, progress)
 
-            self._job = Job(work, self)
+            self._job = Job("Judging all runs", work, self)
             self._job.progressed.connect(self.progressed)
             self._job.finished.connect(self._finished)
             self._job.failed.connect(self._failed)

@@ -1,6 +1,7 @@
 """The main window: spine, context strip, desk, margin and footer around one session. Frame and wiring only: what is
 done belongs to the pages and parts of `registry`."""
 
+import logging
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
@@ -10,10 +11,14 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
+from pinch import __version__
 from pinch.bench.records import Device
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.core.faults import Fault
+from pinch.runs.log_file import log_path
 from pinch.ui import look
+from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
 from pinch.ui.dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
@@ -29,8 +34,10 @@ from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices, load_icons
 from pinch.ui.shell.spine import Spine
+from pinch.ui.shell.text_dialog import TextDialog
 from pinch.ui.writing import Writing
 
+log = logging.getLogger(__name__)
 ICON = look.ART / "pinch.svg"
 ICONS_MS, JUDGE_ALL_MS = 300, 2_000
 NARROW_MARGIN = 212
@@ -54,6 +61,8 @@ class MainWindow(QMainWindow):
         self.desk = QStackedWidget()
         self.desk.setObjectName("desk")
         self._lay_out()
+        self.faults = FaultWatch(self)
+        self.faults.happened.connect(self.notices.fault)
         self.changes = Changes(session)
         self.points = PointsControl(session, self)
         self.planning = PlanControl(session, self)
@@ -111,6 +120,7 @@ class MainWindow(QMainWindow):
         self.margin.notes_left.connect(lambda run, text: self.safely(lambda: self.changes.keep_notes(run, text)))
         self.margin.sums.pinned.connect(lambda words: self.safely(lambda: self.changes.pin(words)))
         self.margin.method_wanted.connect(self.show_method)
+        self.notices.details_wanted.connect(self.show_details)
         self.points.ready.connect(lambda: self.shown_page.points_ready())
 
     def _menu(self) -> Iterator[MenuEntry]:
@@ -127,6 +137,7 @@ class MainWindow(QMainWindow):
             yield MenuEntry(go, number, f"{page.name} page", partial(self.show_page, page), f"Alt+{number}")
         yield MenuEntry(go, 210, "Next tab", lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
         yield MenuEntry(go, 220, "Previous tab", lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
+        yield MenuEntry(MenuName.HELP, 10, "Show the log", self.show_log)
         yield MenuEntry(go, 291, "Methods", self.show_methods, "F1")
         yield MenuEntry(go, 292, "Fit the chart", self.fit, "Ctrl+0")
         yield MenuEntry(go, 293, "Quick sums", self.quick_sums, "F8")
@@ -148,6 +159,8 @@ class MainWindow(QMainWindow):
             call()
         except PinchError as error:
             self.notices.error(str(error))
+        except Exception as error:
+            log.error(SLOT, exc_info=error)
 
     def shows(self, page: Page[PageView]) -> bool:
         """Whether this page is the one that is shown."""
@@ -264,6 +277,19 @@ class MainWindow(QMainWindow):
         self.methods.go_to(section)
         self.methods.raise_()
 
+    def show_details(self, fault: Fault) -> None:
+        """What a mistake of the program was, to be passed on."""
+        words = (
+            "Nothing of your records, files or runs is in this text. It stands in the log as well (Help, Show the log)."
+        )
+        TextDialog("Details", words, fault.details(__version__), self).open()
+
+    def show_log(self) -> None:
+        """What the program noted of itself."""
+        path = log_path()
+        text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else "Nothing was noted yet."
+        TextDialog("Log of Pinch", f"{path}, the newest at the end.", text, self, at_end=True).open()
+
     def search(self) -> None:
         """The search field of the page, else that of the bench."""
         page = next(page for page in (self.shown_page, *self.pages) if page.search())
@@ -365,4 +391,5 @@ class MainWindow(QMainWindow):
         self.points.cancel()
         for part in self._all():
             part.cancel()
+        self.faults.close()
         super().closeEvent(event)

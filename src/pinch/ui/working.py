@@ -11,6 +11,8 @@ from pinch.ui.background import Job
 class Working(QObject):
     """`progressed` gives the share done, `finished` what came out, `failed` a sentence."""
 
+    doing = "Working it out"
+    """What it does, where that goes wrong."""
     progressed = pyqtSignal(float)
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
@@ -36,7 +38,7 @@ class Working(QObject):
         """Work out a wish, and nothing else any more."""
         self.cancel()
         self._done_for, self._last = (source, wish), None
-        self._job = Job(work, self)
+        self._job = Job(self.doing, work, self)
         self._job.progressed.connect(self.progressed)
         self._job.finished.connect(self._finish)
         self._job.failed.connect(self._fail)

@@ -103,7 +103,7 @@ class Writing(QObject):
         self._begin(write, self._written)
 
     def _begin(self, work: Callable[[Callable[[float], bool]], Path], then: Callable[[Path], None]) -> None:
-        self.job = Job(work, self)
+        self.job = Job("Writing", work, self)
         self.job.progressed.connect(lambda share: self._notices.done(f"Writing, {100 * share:.0f} % …"))
         self.job.finished.connect(then)
         self.job.failed.connect(self._notices.error)

@@ -38,6 +38,8 @@ class Comparison:
 class CompareControl(Working):
     """`finished` gives a `Comparison`."""
 
+    doing = "Comparing"
+
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points

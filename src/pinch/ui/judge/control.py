@@ -46,7 +46,7 @@ class JudgeControl(QObject):
         def work(_: Callable[[float], bool]) -> JudgeDesk:
             return judge_from_file(path, run)
 
-        self._job = Job(work, self)
+        self._job = Job("Judging this run", work, self)
         self._job.finished.connect(lambda judged: self._judged(run, judged))
         self._job.failed.connect(self.failed)
         self._job.start()

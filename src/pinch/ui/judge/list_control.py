@@ -46,7 +46,7 @@ class DigestControl(QObject):
         if self.job is not None:
             return
         path = session.book.path
-        self.job = Job(lambda progress: digest_book(path, progress), self)
+        self.job = Job("Judging all runs", lambda progress: digest_book(path, progress), self)
         self.job.progressed.connect(self._progressed)
         self.job.finished.connect(self._finished)
         self.job.failed.connect(self._failed)
@@ -95,4 +95,5 @@ class DigestControl(QObject):
 
     def _failed(self, reason: str) -> None:
         self.job = None
+        self._view.runs.show_rows(run_rows(self._session.book, self.digests), self._session.subject.run_id)
         self._shell.notices.error(reason)

@@ -88,7 +88,7 @@ class LogImport(QObject):
             self.summary.open()
 
     def _start(self, work: Callable[[Progress], Batch], then: Callable[[Batch], None]) -> None:
-        self.job = Job(work, self)
+        self.job = Job("Reading logs", work, self)
         self.job.progressed.connect(
             lambda share: self._shell.notices.done(f"Reading logs, {100 * share:.0f} %. Close this to end it.")
         )

@@ -65,7 +65,7 @@ class WatchControl(QObject):
             paths = watched.look(now_s)
             return read_batch(paths, None, progress) if paths else None
 
-        self.job = Job(work, self)
+        self.job = Job("Looking into the watched folder", work, self)
         self.job.finished.connect(lambda batch: self._shell.safely(lambda: self._take(batch)))
         self.job.failed.connect(self._failed)
         self.job.start()

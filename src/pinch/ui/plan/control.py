@@ -75,7 +75,7 @@ class PlanControl(QObject):
         def work(_: Callable[[float], bool]) -> tuple[PlannedSheet, PlanDesk]:
             return plan_from_file(path, plan, present(), desk)
 
-        self._job = Job(work, self)
+        self._job = Job("Planning", work, self)
         self._job.finished.connect(self._finished)
         self._job.failed.connect(self._failed)
         self._job.start()

@@ -38,6 +38,7 @@ class PublishControl(Working):
     """`finished` gives a `ShownDeck`, `drawn` the PNG of a card by its number, `sent` what a new card is, `written`
     what was written."""
 
+    doing = "Working out the deck"
     drawn = pyqtSignal(int, bytes)
     sent = pyqtSignal(str)
     written = pyqtSignal(object)
@@ -106,7 +107,7 @@ class PublishControl(Working):
         face, number = content.face, content.card.id
         if face is None:
             return
-        self._drawing = Job(lambda _: face_bytes(face, "png", theme), self)
+        self._drawing = Job("Drawing a card", lambda _: face_bytes(face, "png", theme), self)
         self._drawings = [*(job for job in self._drawings if job.running), self._drawing]
         self._drawing.finished.connect(lambda png: self.drawn.emit(number, png))
         self._drawing.failed.connect(self.failed)
@@ -221,7 +222,7 @@ class PublishControl(Working):
         return self.shown.deck
 
     def _begin_writing(self, work: Callable[[Callable[[float], bool]], Written]) -> None:
-        self._writing = Job(work, self)
+        self._writing = Job("Writing the report", work, self)
         self._writing.progressed.connect(self.writing)
         self._writing.finished.connect(self._wrote)
         self._writing.failed.connect(self._not_written)
@@ -267,7 +268,7 @@ class PublishControl(Working):
             finally:
                 book.close()
 
-        self._sending = Job(work, self)
+        self._sending = Job("Working out a card", work, self)
         self._sending.finished.connect(then)
         self._sending.failed.connect(self.failed)
         self._sending.start()

@@ -68,7 +68,7 @@ class PreflightControl(QObject):
         def work(_: Callable[[float], bool]) -> Evidence:
             return gather_evidence(path, device, heat)
 
-        self._job = Job(work, self)
+        self._job = Job("Checking before the run", work, self)
         self._job.finished.connect(self._looked)
         self._job.failed.connect(self._not_looked)
         self._job.start()

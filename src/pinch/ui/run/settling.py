@@ -114,7 +114,7 @@ class LiveJudge(QObject):
             begun = time.thread_time()
             return judge_so_far(log, known, fit), fit, time.thread_time() - begun
 
-        self._job = Job(work, self)
+        self._job = Job("Judging the run so far", work, self)
         self._job.finished.connect(self._done)
         self._job.failed.connect(lambda _: self._done((None, heat, 1.0)))
         self._job.start()

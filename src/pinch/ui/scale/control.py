@@ -21,6 +21,8 @@ NEAR_W = 0.5
 class ScaleControl(Working):
     """`finished` gives a `ScaleResult`."""
 
+    doing = "Working out the curves"
+
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points

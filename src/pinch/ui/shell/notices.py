@@ -6,6 +6,7 @@ import threading
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
+from pinch.core.faults import Fault
 from pinch.ui import look
 from pinch.ui.shell.words import label
 
@@ -18,9 +19,11 @@ def load_icons() -> None:
 
 
 class Notices(QWidget):
-    """The newest notice; Escape or the button takes it away, which `closed` tells."""
+    """The newest notice; Escape or the button takes it away, which `closed` tells. `details_wanted` gives the fault
+    that somebody wants to know more about."""
 
     closed = pyqtSignal()
+    details_wanted = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -35,6 +38,11 @@ class Notices(QWidget):
         row.setContentsMargins(18, 6, 18, 6)
         row.addWidget(self._icon)
         row.addWidget(self.words, 1)
+        self.details = QPushButton("Details …")
+        self.details.setToolTip("What was being done and where it broke, to be copied")
+        self.details.clicked.connect(lambda: self.details_wanted.emit(self._fault))
+        self._fault: Fault | None = None
+        row.addWidget(self.details)
         row.addWidget(self._close)
         self._fade = QTimer(self)
         self._fade.setSingleShot(True)
@@ -43,8 +51,15 @@ class Notices(QWidget):
         self.hide()
 
     def error(self, text: str) -> None:
-        """Something went wrong."""
+        """Something went wrong. What a fault said already is not said once more."""
+        if self.isVisible() and self._fault is not None and text == self._fault.sentence:
+            return
         self._show(text, "mdi6.alert-outline", look.theme().accent)
+        self._fade.stop()
+
+    def fault(self, fault: Fault) -> None:
+        """Something went wrong that nobody foresaw."""
+        self._show(fault.sentence, "mdi6.alert-outline", look.theme().accent, fault)
         self._fade.stop()
 
     def done(self, text: str) -> None:
@@ -52,12 +67,14 @@ class Notices(QWidget):
         self._show(text, "mdi6.check", look.theme().ink)
         self._fade.start()
 
-    def _show(self, text: str, icon: str, colour: str) -> None:
+    def _show(self, text: str, icon: str, colour: str, fault: Fault | None = None) -> None:
         import qtawesome
 
         theme = look.theme()
         self.setStyleSheet(f"Notices {{ background: {theme.window}; border-bottom: 1px solid {theme.hairline}; }}")
         self._icon.setPixmap(qtawesome.icon(icon, color=colour).pixmap(18, 18))
+        self._fault = fault
+        self.details.setVisible(fault is not None)
         self.words.setText(text)
         self.setAccessibleName(text)
         self.show()

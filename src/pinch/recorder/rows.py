@@ -1,0 +1,107 @@
+"""Rows of a child process on their way to samples. What is no row leaves no sample, and is told of once."""
+
+import math
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from pinch.core.channels import is_channel_name
+from pinch.core.errors import PinchError
+from pinch.recorder.lines import LineProcess
+from pinch.sources.runlog_csv import TIME
+
+START_WITHIN_S = 90.0
+"""A computer that is busy, or starts Python from a cold disk, takes its time; a child that has died is seen at once."""
+MOST_IN_A_ROW = 50
+"""So many lines without a row between them are no accident any more."""
+
+
+@dataclass(frozen=True)
+class Sample:
+    """One row of a source: its clock in s, and a value a channel, NaN for none."""
+
+    clock_s: float
+    values: tuple[float, ...]
+
+
+class RowReader:
+    """Reads the rows of one child. `told` has at most one sentence about lines that are no rows."""
+
+    def __init__(self, who: str) -> None:
+        self.width = 0
+        self.told: list[str] = []
+        self._who, self._without_row = who, 0
+
+    def samples(self, lines: Sequence[str]) -> list[Sample]:
+        """The rows among some lines: the clock and `width` values each.
+
+        Raises
+        ------
+        PinchError : nothing that came for long was a row.
+        """
+        found = []
+        for line in lines:
+            read = self._read(line)
+            if isinstance(read, Sample):
+                found.append(read)
+                self._without_row = 0
+            else:
+                self.tell(read)
+                self._without_row += 1
+        if self._without_row > MOST_IN_A_ROW:
+            raise PinchError(f"{self._who} says nothing any more that can be read as a row.")
+        return found
+
+    def heed(self, process: LineProcess) -> None:
+        """Tell of lines that were cut or are no text."""
+        if process.damage:
+            self.tell(process.damage)
+
+    def tell(self, reason: str) -> None:
+        """Tell of something that is no row; only the first time."""
+        if not self.told:
+            self.told.append(f"{self._who} said something that is no row ({reason}); such lines are left out.")
+
+    def _read(self, line: str) -> Sample | str:
+        """A row, or what is wrong with it."""
+        cells = line.split(",")
+        if len(cells) != self.width + 1:
+            return f"{len(cells)} cells instead of {self.width + 1}"
+        try:
+            numbers = [float(cell) if cell else math.nan for cell in cells]
+        except ValueError:
+            return "a cell is no number"
+        if not math.isfinite(numbers[0]) or any(map(math.isinf, numbers)):
+            return "a time or a value is not finite"
+        return Sample(numbers[0], tuple(numbers[1:]))
+
+
+def await_line(process: LineProcess, who: str, wanted: Callable[[str], bool]) -> tuple[str, list[str]]:
+    """The first line of a child that is wanted, and those that came behind it; a greeting before it is passed over.
+
+    Raises
+    ------
+    PinchError : it ended before, or says nothing of the kind for long.
+    """
+    deadline = time.monotonic() + START_WITHIN_S
+    while time.monotonic() < deadline:
+        lines = process.lines(0.1)
+        for number, line in enumerate(lines):
+            if wanted(line):
+                return line, lines[number + 1 :]
+        if process.ended:
+            break
+    process.close()
+    reason = process.notes[-1] if process.notes else process.damage or "it did not answer"
+    raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
+
+
+def is_header(line: str) -> bool:
+    """Whether a line is the header of a probe: the time, then channels."""
+    first, *channels = line.split(",")
+    return first == TIME and all(is_channel_name(name) for name in channels)
+
+
+def channels_of(header: str) -> tuple[str, ...]:
+    """The channels of a header."""
+    return tuple(header.split(",")[1:])
