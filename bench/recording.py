@@ -25,10 +25,10 @@ import psutil
 
 from pinch.bench.book import create_book
 from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.recorder.child_rows import Sample
 from pinch.recorder.course import Course
 from pinch.recorder.processes import HandWork
 from pinch.recorder.recorder import News, Phase, Recorder
-from pinch.recorder.rows import Sample
 from pinch.runs.recording import BookKeeper
 
 

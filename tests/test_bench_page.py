@@ -15,7 +15,7 @@ from pinch.ui.bench.state import items
 from pinch.ui.book_actions import BookActions
 from pinch.ui.dialogs import LadderDialog
 from pinch.ui.judge.page import JudgePage
-from pinch.ui.page import RecordsTarget
+from pinch.ui.page_protocol import RecordsTarget
 from tests.window_case import WindowCase
 
 CONTROL = Qt.KeyboardModifier.ControlModifier

@@ -18,12 +18,12 @@ from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.core.runlog import Series, gaps_of
 from pinch.recorder import lines as child_lines
+from pinch.recorder.child_rows import MOST_IN_A_ROW, RowReader
 from pinch.recorder.course import Course
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.processes import CommandProcess, WorkProcess
 from pinch.recorder.recorder import News, Phase, Recorder
 from pinch.recorder.remote import RemoteProbe
-from pinch.recorder.rows import MOST_IN_A_ROW, RowReader
 from pinch.runs import log_file
 from pinch.ui.background import Job
 from pinch.ui.boundary import catch_everything

@@ -1,7 +1,11 @@
 """What ships beside the code: metadata, fonts with licences, pinned packages, documents whose links hold."""
 
 import configparser
+import hashlib
+import os
 import re
+import shutil
+import subprocess
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -9,6 +13,8 @@ from pathlib import Path
 from pinch import __version__
 from pinch.charts.theme import FONTS
 from pinch.cli.main import COMMANDS
+from tests.in_folder import InFolder
+from tests.waiting import PATIENCE_S
 
 ROOT = Path(__file__).parent.parent
 
@@ -49,3 +55,53 @@ class TestPackaging(unittest.TestCase):
         formats = (ROOT / "docs" / "formats.md").read_text(encoding="utf-8")
         for command in COMMANDS:
             self.assertIn(f"`pinch {command}", formats)
+
+
+class TestSetUp(InFolder):
+    """`scripts/setup` on machines that are pretended: what is installed, and what the distribution has, by stubs."""
+
+    COPIED = ("requirements.lock", "requirements-dev.lock", "pyproject.toml", "scripts/setup")
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.work = self.folder / "work"
+        for folder in (self.folder / "bin", self.work / "scripts", self.work / ".venv"):
+            folder.mkdir(parents=True)
+        for name in self.COPIED:
+            shutil.copy(ROOT / name, self.work / name)
+
+    def run_setup(self, installed: str, offered: str) -> subprocess.CompletedProcess[str]:
+        """Run it as a plain user with these packages; returns what it did."""
+        tools, has, none = self.folder / "bin", 'echo "  Candidate: 1.0"', 'echo "  Candidate: (none)"'
+        stubs = {
+            "id": "echo 1000",
+            "dpkg-query": f'case " {installed} " in *" $3 "*) echo "install ok installed";; *) exit 1;; esac',
+            "apt-cache": f'case " {offered} " in *" $2 "*) {has};; *) {none};; esac',
+        }
+        for name, line in stubs.items():
+            (tools / name).write_text(f"#!/bin/sh\n{line}\n")
+            (tools / name).chmod(0o755)
+        environment = {**os.environ, "PATH": f"{tools}:{os.environ['PATH']}"}
+        command = ["bash", str(self.work / "scripts" / "setup"), "--tests"]
+        return subprocess.run(command, capture_output=True, text=True, env=environment, timeout=PATIENCE_S)
+
+    def wanted(self) -> list[str]:
+        listed = re.search(r"libraries=\((.*?)\)", (ROOT / "scripts" / "setup").read_text(), re.S)
+        assert listed is not None
+        return [*listed.group(1).split(), "xvfb", "xauth"]
+
+    def test_a_plain_user_is_told_the_names_that_the_distribution_has(self) -> None:
+        for newest, offered in (("libglib2.0-0t64", "libglib2.0-0t64"), ("libglib2.0-0", "libglib2.0-0")):
+            done = self.run_setup("", f"{offered} xauth xvfb")
+            self.assertEqual(done.returncode, 1)
+            line = next(line for line in done.stderr.splitlines() if "apt-get install" in line)
+            self.assertEqual([word for word in line.split() if "libglib" in word], [newest])
+            self.assertLessEqual({"xauth", "xvfb", "libegl1"}, set(line.split()))
+
+    def test_a_second_start_of_a_plain_user_works_under_either_name(self) -> None:
+        for glib in ("libglib2.0-0t64", "libglib2.0-0"):
+            there = [name for name in self.wanted() if "/" not in name]
+            stamp = hashlib.sha256(b"".join((self.work / name).read_bytes() for name in self.COPIED)).hexdigest()
+            (self.work / ".venv" / "installed").write_text(f"{stamp}  - --tests\n")
+            done = self.run_setup(" ".join([*there, glib]), "")
+            self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""), glib)

@@ -12,7 +12,7 @@ from pinch.bench.plans import Outcome, Plan, PlanSession
 from pinch.bench.presets import Intent
 from pinch.bench.records import Device, Form, Protocol, Setting, WorkKind, Workload
 from pinch.ui.bench.page import BenchPage
-from pinch.ui.page import PlanTarget, RecordsTarget
+from pinch.ui.page_protocol import PlanTarget, RecordsTarget
 from pinch.ui.plan.control import present
 from pinch.ui.plan.page import PlanPage
 from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog

@@ -5,8 +5,8 @@ Units and names: Documentation/ABI/testing/sysfs-class-hwmon (m°C, signed), -po
 """
 
 from pinch.core.channels import is_plausible
+from pinch.recorder.child_rows import Sample
 from pinch.recorder.processes import WorkProcess
-from pinch.recorder.rows import Sample
 from pinch.sources.graphics import Drawing
 from tests.in_folder import InFolder
 from tests.test_probe import TreeCase, row

@@ -24,7 +24,7 @@ from pinch.ui.compare.page import ComparePage
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY
 from pinch.ui.modes.page import ModesPage
-from pinch.ui.page import Page
+from pinch.ui.page_protocol import Page
 from pinch.ui.plan.page import PlanPage
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.publish.page import PublishPage

@@ -21,11 +21,11 @@ from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.alarms import Alarm
+from pinch.recorder.child_rows import Sample
 from pinch.recorder.clock import ClockWatch, SharedClock
 from pinch.recorder.course import Course
 from pinch.recorder.processes import ProbeProcess, WorkPass, WorkProgress
 from pinch.recorder.recorder import NEXT, News, Phase, Recorder
-from pinch.recorder.rows import Sample
 from pinch.recorder.side import SideSample, SideSource
 from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
 from pinch.runs.recording import Recording, begin_recording

@@ -11,8 +11,8 @@ from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Worklo
 from pinch.core.errors import PinchError
 from pinch.core.runlog import gaps_of
 from pinch.recorder import remote
+from pinch.recorder.child_rows import Sample
 from pinch.recorder.remote import RemoteProbe
-from pinch.recorder.rows import Sample
 from pinch.runs.devices import ALL_CORES
 from pinch.runs.recording import Recording, begin_recording
 from pinch.runs.sourcing import RunRequest

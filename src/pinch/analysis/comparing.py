@@ -160,19 +160,16 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
     """The conditions under which runs of a cell came about."""
     device, setting, last = cell.device, cell.setting, runs[-1]
     workload, told = last.workload, last.run.summary
-    watts = [p.digest.power_w for p in runs if p.digest.power_w is not None]
-    watts += [p.run.summary.power_w for p in runs if p.run.summary is not None and p.run.summary.power_w is not None]
-    rooms = [p.run.ambient_c for p in runs if p.run.ambient_c is not None]
+    told_w = [p.run.summary.power_w if p.run.summary is not None else None for p in runs]
     protocol = book.protocols.get(last.run.protocol_id or 0)
     states = sorted({p.digest.state for p in runs if p.digest.state not in ("", SettledState.SETTLED)})
     memory = device.memory
     speed = setting.memory_speed_mts or memory.speed_mts
-    channels = {True: "dual", False: "single"}.get(memory.dual_channel) if memory.dual_channel is not None else ""
     return Conditions(
         name=cell.name,
         device=device.name,
-        power_w=sum(watts) / len(watts) if watts else None,
-        ambient_c=sum(rooms) / len(rooms) if rooms else None,
+        power_w=_mean_known([*(p.digest.power_w for p in runs), *told_w]),
+        ambient_c=_mean_known([p.run.ambient_c for p in runs]),
         mains=setting.mains,
         graphics_path=setting.graphics_path,
         fan=setting.fan,
@@ -189,7 +186,7 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
         heat_share=_mean_share(runs, Cause.HEAT),
         graphical=workload.rate_channel == FRAME_RATE,
         memory={"memory kind": memory.kind, "memory speed": f"{speed:g} MT/s" if speed else ""},
-        channels=channels or "",
+        channels="" if memory.dual_channel is None else "dual" if memory.dual_channel else "single",
         graphics_memory_gb=setting.graphics_memory_gb or memory.graphics_share_gb,
         brightness_nits=protocol.brightness_nits if protocol else None,
         day=last.run.started.date(),
@@ -201,6 +198,12 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
         undervolt_mv=setting.undervolt_mv,
         clock_lock_mhz=setting.clock_ceiling_mhz,
     )
+
+
+def _mean_known(values: Sequence[float | None]) -> float | None:
+    """The mean of what is known, None where nothing is."""
+    known = [v for v in values if v is not None]
+    return sum(known) / len(known) if known else None
 
 
 def offer_on(device: Device) -> Offer | None:

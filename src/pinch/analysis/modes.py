@@ -121,25 +121,46 @@ class ModesSheet:
 
 
 def modes_sheet(
-    book: BookPoints, device: Device, workload: Workload, room_c: float | None = None, grade: Grade = Grade.SURVEY
+    book: BookPoints,
+    device: Device,
+    workload: Workload,
+    room_c: float | None = None,
+    grade: Grade = Grade.SURVEY,
 ) -> ModesSheet:
     """Everything about the settings of a device under a workload, at one room temperature (None: all)."""
     there = (p for p in book.points if p.run.device_id == device.id and not p.run.void and not p.run.cut_off)
     own = [_with_rundown(book, p) for p in there]
     wall, notes = _wall(own)
     lasting, why = _lasting(own, device.battery)
-    here = [p for p in own if p.run.workload_id == workload.id and (room_c is None or p.room_c in (room_c, None))]
-    by_setting: dict[int, list[RunPoint]] = {}
-    for p in here:
-        if p.run.summary is None and not p.why_not:
-            by_setting.setdefault(p.run.setting_id, []).append(p)
-    rows = [_row(book, tuple(runs), wall, lasting, grade) for runs in by_setting.values()]
+    rows = [_row(book, runs, wall, lasting, grade) for runs in _by_setting(own, workload, room_c)]
     rows.sort(key=lambda r: r.power_w or 0.0)
-    rundowns = tuple(p for p in own if p.digest.rundown is not None)
-    protocols = (book.protocols.get(p.run.protocol_id or 0) for p in own)
-    bright = next((p.brightness_nits for p in protocols if p is not None and p.brightness_nits), None)
-    fan = _fan(own, book.readings)
-    return ModesSheet(device, workload, tuple(rows), wall, lasting, fan, rundowns, bright, (*notes, *why))
+    return ModesSheet(
+        device,
+        workload,
+        tuple(rows),
+        wall,
+        lasting,
+        _fan(own, book.readings),
+        tuple(p for p in own if p.digest.rundown is not None),
+        _brightness(book, own),
+        (*notes, *why),
+    )
+
+
+def _by_setting(own: Sequence[RunPoint], workload: Workload, room_c: float | None) -> list[tuple[RunPoint, ...]]:
+    """The measured runs of a workload that count, a group a setting."""
+    groups: dict[int, list[RunPoint]] = {}
+    for p in own:
+        here = p.run.workload_id == workload.id and (room_c is None or p.room_c in (room_c, None))
+        if here and p.run.summary is None and not p.why_not:
+            groups.setdefault(p.run.setting_id, []).append(p)
+    return [tuple(runs) for runs in groups.values()]
+
+
+def _brightness(book: BookPoints, own: Sequence[RunPoint]) -> float | None:
+    """How bright the display was by the first protocol that says so, cd/m²."""
+    protocols = (book.protocols.get(p.run.protocol_id) for p in own if p.run.protocol_id is not None)
+    return next((p.brightness_nits for p in protocols if p is not None and p.brightness_nits), None)
 
 
 @dataclass(frozen=True)

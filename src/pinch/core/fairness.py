@@ -29,6 +29,8 @@ AMBIENT_NOTE_K, AMBIENT_BACK_K = 2.0, 5.0
 DRIVER_BACK_DAYS = 90
 APART_DAYS = 30
 BRIGHTNESS_SHARE = 0.2
+SEEN_CAPPED = 0.2
+"""Share of the load at a cap from which a run counts as capped though nobody noted a cap."""
 BOTH = ""
 
 
@@ -195,6 +197,11 @@ def _builds(a: Conditions, b: Conditions) -> list[ConditionDifference]:
 
 
 def _frames(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    return [*_pictures(a, b), *_work(a, b), *_caps(a, b)]
+
+
+def _pictures(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    """Pixels and shape of the pictures that were drawn."""
     found: list[ConditionDifference] = []
     pixels_a, pixels_b = _pixels(a.resolution), _pixels(b.resolution)
     if pixels_a and pixels_b and pixels_a != pixels_b:
@@ -207,20 +214,31 @@ def _frames(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if shape_a and shape_b and shape_a != shape_b:
         words = f"The pictures are not of one shape ({shape_a}, {shape_b}), so they do not show the same scene."
         found += _of("shape", "shape", shape_a, shape_b, FairnessGrade.NOTE, words)
+    return found
+
+
+def _work(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    """What of the work itself is not the same."""
+    found: list[ConditionDifference] = []
     for what in dict.fromkeys([*a.work, *b.work]):
         one, other = a.work.get(what, ""), b.work.get(what, "")
         if one != other:
             words = f"The {what} is not the same, so this is not the same work."
             found += _of(what, what, one or "none", other or "none", FairnessGrade.HOLDS_BACK, words)
-    capped = [side for side, c in (("a", a), ("b", b)) if c.frame_cap is not None or c.capped_share > 0.2]
-    if len(capped) == 1:
-        cap = (a if capped[0] == "a" else b).frame_cap
-        at = f"at {cap:g} fps" if cap else "by something that was not noted"
-        words = f"{_name(a, b, capped[0])} was capped {at}."
-        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, words, capped[0])
-    elif a.frame_cap != b.frame_cap:
-        found += _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, "The frame caps differ.")
     return found
+
+
+def _caps(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    """Frame caps, set or seen."""
+    capped = [side for side, c in (("a", a), ("b", b)) if c.frame_cap is not None or c.capped_share > SEEN_CAPPED]
+    if len(capped) != 1 and a.frame_cap == b.frame_cap:
+        return []
+    words, side = "The frame caps differ.", BOTH
+    if len(capped) == 1:
+        side = capped[0]
+        cap = (a if side == "a" else b).frame_cap
+        words = f"{_name(a, b, side)} was capped {f'at {cap:g} fps' if cap else 'by something that was not noted'}."
+    return _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, words, side)
 
 
 def _memory(a: Conditions, b: Conditions) -> list[ConditionDifference]:

@@ -54,7 +54,9 @@ METHOD = 1
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
 LEAST_HEAT = 0.02
+"""Share of the load below which a temperature limit that was only read off this run held nothing back."""
 EARLY_S = 300.0
+"""What a review calls the first minutes (common practice, no source)."""
 IDLE_LOAD = 15.0
 """Common practice, no source."""
 MOST_OWN_COST = 1.0

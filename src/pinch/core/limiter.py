@@ -20,21 +20,65 @@ from pinch.core.phases import BUSY_LOAD
 from pinch.core.runlog import BoolArray, FloatArray
 
 CAUSES = tuple(Cause)
+# What has no reason of its own below was chosen by trial; bench/accuracy.py measures what it gives.
 POWER_SHARE = 0.03
+"""Power within so much of a level is at it: firmware regulates to about 1 %, sensors err by as much again."""
 CLOCK_SHARE = 0.01
+"""The same of clocks, which step by 25 or 100 MHz."""
 TEMP_K = 2.0
+"""The same of temperatures: sensors step by 1 K, and a governor lets go about one step below its limit."""
+NOISE_REACH = 3.0
+"""Tolerances are at least so many standard deviations of a sensor's noise: one bin in 370 of a quiet one is beyond."""
 LEVEL_BINS = 10
+"""What is held for so many seconds is a level; a moment is none."""
+LEVEL_SHARE = 0.2
+"""A steady level holds at least this share of the seconds it is looked for in."""
 SLOW_BINS = 10
-SETTLING_BINS, FLAT_SHARE, SELDOM = 4, 0.004, 0.02
+"""Seconds in a block: what is left of wandering between blocks is not the noise of a second."""
+LEAST_BLOCKS = 4
+"""With fewer blocks the spread between them is chance."""
+SETTLING_BINS = 4
+"""After a burst power takes so many seconds to come down to its level."""
+FLAT_SHARE = 0.004
+"""A limiter holds its power this still where the sensor is quiet."""
+SELDOM = 0.02
+"""Share of the later seconds that may lie above a limit: no limiter is perfect."""
+LONG_LEVELS = 3
+"""A flat stretch of so many levels' length needs no proof that nothing later exceeds it."""
+SHORT_BINS = 4
+"""Fewer seconds after a burst are no level at all."""
+FIRST_BINS = 3
+"""A burst longer than this leaves out its first second, in which power still rose."""
+RIDGE_PERCENTILE = 98.0
+"""The ridge of a temperature: its maximum may be a spike."""
+RIDGE_SHARE = 0.03
+"""A ridge is a limit only where it is touched for this share of the late seconds."""
+LATE_BINS = 20
+"""With fewer seconds after the burst there is no ridge to be seen."""
+CAME_BINS = 4
+"""As many seconds before a ridge tell which power it came from."""
+GAVE_STEPS, TOOTH_STEPS = 1.5, 2.5
+"""In steps of the power sensor: a smaller difference may be one step, a smaller swing two."""
+TOOTH_NOISE = 4.0
+"""A swing of power below so many standard deviations of its noise is no saw-tooth."""
+FLAT_RIDGE = 0.75
+"""A temperature that is regulated stays within this share of the tolerance from its first to its last fifth."""
+WARM_STEPS = 8
+"""In `TEMP_K`: firmware that cut the power waits until the chip is so much cooler."""
+TOOTH_LONGER = 1.5
+"""After its last heat a tooth may take so much longer than the longest one before."""
 MEDIAN5_NOISE = 0.54
 """Noise left by a running median of five, as a share."""
 STILL_CLOCK = 0.005
+"""A clock that spreads by less stands still."""
 WANDERING_POWER = 0.003
+"""Power that wanders by more between blocks follows the work, and is at no limit."""
 FOLLOWS = 0.2
 """Where both are held down together, clock wanders about 0.4 times as much as power."""
 SWITCH_COST = 1.49
 """In bins of evidence: two switches cost just less than three bins."""
 TOOTH_S = 300.0
+"""Longer than this is no tooth of one governor, but two stretches of heat."""
 
 
 @dataclass(frozen=True)
@@ -83,17 +127,17 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
     `temp_limit_c` and `ceiling_mhz` are the operator's values; None recovers them from the log.
     """
     power_noise = robust.quiet_noise_sd(_known(s.power))
-    temp_tolerance = max(TEMP_K, 3.0 * robust.quiet_noise_sd(_known(s.temp)))
+    temp_tolerance = max(TEMP_K, NOISE_REACH * robust.quiet_noise_sd(_known(s.temp)))
     after = np.arange(len(s.power)) >= burst_bins
     held = after & ~s.capped & ~_slack(s, after)
     limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, held, burst_bins, temp_tolerance)
-    clock_tolerance = 3.0 * robust.quiet_noise_sd(_known(s.clock)) * MEDIAN5_NOISE
+    clock_tolerance = NOISE_REACH * robust.quiet_noise_sd(_known(s.clock)) * MEDIAN5_NOISE
     ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s, clock_tolerance)
     at_ceiling = _median5(s.clock) >= ceiling - np.fmax(CLOCK_SHARE * ceiling, clock_tolerance)
     burst_w = float("nan")
     if burst_bins:
         plateau = s.power[:burst_bins]
-        burst_w = float(np.nanmedian(plateau[1:] if burst_bins > 3 else plateau))
+        burst_w = float(np.nanmedian(plateau[1:] if burst_bins > FIRST_BINS else plateau))
     candidates = held & s.active & ~at_ceiling & ~s.heat_flag & _calm(s.power)
     at_limit = s.temp >= limit - temp_tolerance
     sustained_w = _sustained_level(
@@ -115,7 +159,7 @@ def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling
         temp_limit_c is not None,
         ceiling,
         ceiling_mhz is not None,
-        max(3.0 * power_noise, robust.step_of(_known(s.power))),
+        max(NOISE_REACH * power_noise, robust.step_of(_known(s.power))),
         temp_tolerance,
         clock_tolerance,
     )
@@ -141,7 +185,7 @@ def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: in
     """
     part = np.lib.stride_tricks.sliding_window_view(s.power, LEVEL_BINS)
     level = np.median(part, axis=1)
-    flat = np.fmax(3.0 * noise, FLAT_SHARE * level)
+    flat = np.fmax(NOISE_REACH * noise, FLAT_SHARE * level)
     half = LEVEL_BINS // 2
     still = np.ptp(part, axis=1) <= 2.0 * flat
     still &= np.abs(part[:, half:].mean(axis=1) - part[:, :half].mean(axis=1)) <= 0.5 * flat
@@ -155,7 +199,7 @@ def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: in
         left = np.flatnonzero(np.abs(s.power[start:] - level[start]) > POWER_SHARE * level[start])
         end = start + int(left[0]) if len(left) else len(s.power)
         lets_go = end < len(s.power) and bool(above[end : end + 3].mean() > 0.5)  # of a cut, where it cooled enough
-        seldom = np.mean(above[start:] & ~fresh[start:]) <= SELDOM or end - start >= 3 * LEVEL_BINS
+        seldom = np.mean(above[start:] & ~fresh[start:]) <= SELDOM or end - start >= LONG_LEVELS * LEVEL_BINS
         if seldom and not lets_go:
             return float(level[start])
     return float("nan")
@@ -165,7 +209,7 @@ def _short_level(s: Signals, burst_bins: int) -> float:
     """The level of the few seconds that a short run has left after its burst, W, where they are flat; else NaN."""
     part = s.power[burst_bins + 1 : -1]
     part = part[np.isfinite(part)]
-    if not 4 <= len(part) <= 2 * LEVEL_BINS or np.ptp(part) > POWER_SHARE * float(np.median(part)):
+    if not SHORT_BINS <= len(part) <= 2 * LEVEL_BINS or np.ptp(part) > POWER_SHARE * float(np.median(part)):
         return float("nan")
     return float(np.median(part))
 
@@ -179,7 +223,7 @@ def steady_level(power: FloatArray) -> float:
     upto = np.searchsorted(values, values * (1.0 + POWER_SHARE), side="right")
     counts = upto - np.arange(len(values))
     best = int(np.argmax(counts))
-    if counts[best] < max(LEVEL_BINS, 0.2 * len(values)):
+    if counts[best] < max(LEVEL_BINS, LEVEL_SHARE * len(values)):
         return float("nan")
     return float(np.median(values[best : upto[best]]))
 
@@ -206,11 +250,11 @@ def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: 
     burst_w = float(np.nanmedian(s.power[:burst_bins])) if burst_bins else np.inf
     fresh = s.power >= (1.0 - POWER_SHARE) * burst_w  # a burst after a pause or a fault heats as well
     late = held & np.isfinite(s.temp) & np.isfinite(s.power) & s.active & ~fresh
-    if late.sum() < 20:
+    if late.sum() < LATE_BINS:
         return float("nan")
-    ridge = float(np.percentile(s.temp[late], 98))
+    ridge = float(np.percentile(s.temp[late], RIDGE_PERCENTILE))
     near = np.flatnonzero(late & (s.temp >= ridge - tolerance))
-    if len(near) < max(LEVEL_BINS, 0.03 * late.sum()):
+    if len(near) < max(LEVEL_BINS, RIDGE_SHARE * late.sum()):
         return float("nan")
     fifth = max(3, len(near) // 5)
     power, temp = s.power[near], s.temp[near]
@@ -220,16 +264,16 @@ def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: 
     before = max(
         float(np.median(power[:fifth])),
         float(np.median(power[:LEVEL_BINS])),
-        float(np.median(came_from)) if len(came_from) > 4 else 0.0,
+        float(np.median(came_from)) if len(came_from) > CAME_BINS else 0.0,
     )
-    least = max((1.0 + POWER_SHARE) * settled, settled + 1.5 * robust.step_of(power))
+    least = max((1.0 + POWER_SHARE) * settled, settled + GAVE_STEPS * robust.step_of(power))
     more = late & (s.temp < ridge - tolerance) & (s.power >= least)
     long_more = max((b - a for a, b in runs_of(more)), default=0) >= 2 * LEVEL_BINS  # cooler, and yet it drew more
     gave_way = before >= least or long_more
-    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= 0.75 * tolerance
+    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= FLAT_RIDGE * tolerance
     low, middle, high = np.percentile(power, [10, 50, 90])
     noise = robust.noise_sd(_known(s.power))
-    toothed = high - low > max(2 * POWER_SHARE * middle, 4.0 * noise, 2.5 * robust.step_of(power))
+    toothed = high - low > max(2 * POWER_SHARE * middle, TOOTH_NOISE * noise, TOOTH_STEPS * robust.step_of(power))
     return float(np.median(temp)) if (gave_way and flat) or toothed else float("nan")
 
 
@@ -264,7 +308,7 @@ def _relative_spread(values: FloatArray) -> float:
 def _slow_spread(values: FloatArray) -> float:
     """Relative standard deviation of (n,) values over blocks of 10, less what their noise alone would give."""
     count = len(values) // SLOW_BINS
-    if count < 4:
+    if count < LEAST_BLOCKS:
         return 0.0
     blocks = values[: count * SLOW_BINS].reshape(count, SLOW_BINS)
     by_noise = float(np.var(np.diff(blocks, axis=1))) / 2.0 / SLOW_BINS
@@ -299,7 +343,7 @@ def classify(s: Signals, levels: Levels) -> FloatArray:
     below = (_below_limits(s.power, levels, at_sustained) if known else True) & ~plainly
     hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
     hot |= s.heat_flag
-    warm = below & (s.temp >= levels.temp_limit_c - 8 * TEMP_K)
+    warm = below & (s.temp >= levels.temp_limit_c - WARM_STEPS * TEMP_K)
     hot |= warm & (_between(hot) | _since(hot, warm & ~(s.load < BUSY_LOAD)))
     # Power that wanders with the work is at no limit, whatever its level; power that stands still may be.
     wanders = s.capped.any() and _slow_spread(_known(s.power[s.capped & s.active])) > WANDERING_POWER
@@ -428,7 +472,7 @@ def _last_tooth(hot: BoolArray) -> BoolArray:
     apart = apart[(apart > 1) & (apart <= TOOTH_S)]
     found = np.zeros(len(hot), dtype=bool)
     if len(apart) > 1:
-        found[places[-1] : places[-1] + 1 + int(1.5 * apart.max())] = True
+        found[places[-1] : places[-1] + 1 + int(TOOTH_LONGER * apart.max())] = True
     return found
 
 

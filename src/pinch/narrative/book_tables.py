@@ -4,7 +4,7 @@ to is the business of `table_files`."""
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from pinch.analysis.tables import Cell, Column, Table
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing
 from pinch.bench.summaries import Origin

@@ -29,6 +29,8 @@ from pinch.narrative.price_words import money_words
 from pinch.narrative.story import Story, StoryFigure, StorySection
 
 QUIET_DB = 35.0
+LEAST_HELD = 0.05
+"""Of the load: a run that heat held for less is not spoken of as held by it."""
 _OWN_SECTION = {
     CardKind.SHEET: "modes",
     CardKind.HEAT: "heat",
@@ -191,37 +193,47 @@ def _modes(subject: Device | None, sheet: ModesSheet | None, figures: tuple[Stor
 def _heat(
     subject: Device | None, points: BookPoints, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]
 ) -> StorySection:
-    told = []
-    if subject is not None:
-        own = [p for p in points.points if p.run.device_id == subject.id and p.digest.r_th and not p.why_not]
-        if own:
-            resistance = sorted(p.digest.r_th or 0.0 for p in own)
-            middle = resistance[len(resistance) // 2]
-            told.append(
-                f"{subject.name}: each watt makes the chip {middle:.2f} K hotter (median of {len(own)} runs, "
-                f"{resistance[0]:.2f} to {resistance[-1]:.2f} K/W)."
-            )
-            if subject.temp_limit_c:
-                at = [f"{(subject.temp_limit_c - room) / middle:.0f} W in a room of {room:g} °C" for room in (25, 35)]
-                told.append(f"At its limit of {subject.temp_limit_c:g} °C that carries {' and '.join(at)}.")
-        held = [
-            p for p in points.points if p.run.device_id == subject.id and p.digest.shares.get(Cause.HEAT, 0.0) >= 0.05
-        ]
-        told.append(
-            f"{len(held)} of its runs were held by heat for a part of the load." if held else "No run was held by heat."
-        )
-    rows = [r for r in (sheet.rows if sheet else ()) if r.hottest is not None]
-    if rows:
-        worst = max(rows, key=lambda r: r.hottest.touch.temp_c if r.hottest else 0.0)
-        assert worst.hottest is not None
-        t = worst.hottest.touch
-        contact = f"within its limit when {t.longest}" if t.longest else "above the limit of even a short touch"
-        place = worst.hottest.place.replace("_", " ")
-        told.append(
-            f"The hottest surface that was read is the {place} at {worst.setting.name}: {t.temp_c:.1f} °C, {contact}. "
-            f"{cautions.TOUCH_READ}"
-        )
+    told = [] if subject is None else [*_resistance_words(subject, points), _held_by_heat(subject, points)]
+    told += _surface_words(sheet)
     return StorySection("heat", "Heat", tuple(told), figures=figures)
+
+
+def _resistance_words(subject: Device, points: BookPoints) -> list[str]:
+    """The cooler of the subject, over all of its runs that tell it."""
+    own = [p for p in points.points if p.run.device_id == subject.id and p.digest.r_th and not p.why_not]
+    if not own:
+        return []
+    resistance = sorted(p.digest.r_th or 0.0 for p in own)
+    middle = resistance[len(resistance) // 2]
+    told = [
+        f"{subject.name}: each watt makes the chip {middle:.2f} K hotter (median of {len(own)} runs, "
+        f"{resistance[0]:.2f} to {resistance[-1]:.2f} K/W)."
+    ]
+    if subject.temp_limit_c:
+        at = [f"{(subject.temp_limit_c - room) / middle:.0f} W in a room of {room:g} °C" for room in (25, 35)]
+        told.append(f"At its limit of {subject.temp_limit_c:g} °C that carries {' and '.join(at)}.")
+    return told
+
+
+def _held_by_heat(subject: Device, points: BookPoints) -> str:
+    """How many of its runs heat held."""
+    own = [p for p in points.points if p.run.device_id == subject.id]
+    held = [p for p in own if p.digest.shares.get(Cause.HEAT, 0.0) >= LEAST_HELD]
+    return f"{len(held)} of its runs were held by heat for a part of the load." if held else "No run was held by heat."
+
+
+def _surface_words(sheet: ModesSheet | None) -> list[str]:
+    """The hottest surface that was read."""
+    hottest = [(r.hottest, r.setting.name) for r in (sheet.rows if sheet else ()) if r.hottest is not None]
+    if not hottest:
+        return []
+    surface, setting = max(hottest, key=lambda found: found[0].touch.temp_c)
+    t = surface.touch
+    contact = f"within its limit when {t.longest}" if t.longest else "above the limit of even a short touch"
+    return [
+        f"The hottest surface that was read is the {surface.place.replace('_', ' ')} at {setting}: "
+        f"{t.temp_c:.1f} °C, {contact}. {cautions.TOUCH_READ}"
+    ]
 
 
 def _sound(subject: Device | None, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StorySection:
@@ -292,12 +304,26 @@ def _prices(points: BookPoints, runs: Sequence[RunPoint], shown: Sequence[CardCo
 
 def _limits(shown: Sequence[CardContent], runs: Sequence[RunPoint], points: BookPoints) -> StorySection:
     """What this test cannot say: everything that speaks against its figures."""
+    devices = list(dict.fromkeys(p.device for p in runs))
+    told = [*_limits_of_runs(runs), *_limits_of_units(devices)]
+    scores = [p for p in runs if p.run.summary is not None]
+    told += [f"{len(scores)} scores are told by others, not measured here."] if scores else []
+    left_out = [p for p in points.points if p.why_not and any(d.id == p.run.device_id for d in devices)]
+    told += [f"Left out: {'; '.join(_why(p) for p in left_out[:6])}."] if left_out else []
+    unfair = [u for c in shown if c.found for r in c.found.compared for u in r.unfair]
+    if any(u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK for u in unfair):
+        told.append("Some comparisons are not like for like; what differs stands under “What is not alike”.")
+    one_each = "One unit of each device was tested; units differ among themselves."
+    return StorySection("limits", "What this test cannot say", points=(*told, one_each))
+
+
+def _limits_of_runs(runs: Sequence[RunPoint]) -> list[str]:
+    """Runs that had not settled, stand alone, have gaps, or a window by hand."""
     told = []
     drifting = [p for p in runs if p.digest.state == SettledState.DRIFTING]
     if drifting:
-        told.append(
-            f"{_named(drifting)} had not settled: {'its figures' if len(drifting) == 1 else 'figures'} still moved."
-        )
+        figures = "its figures" if len(drifting) == 1 else "figures"
+        told.append(f"{_named(drifting)} had not settled: {figures} still moved.")
     cells: dict[tuple[int, int, float | None], list[RunPoint]] = {}
     for p in runs:
         if p.run.summary is None:
@@ -308,23 +334,14 @@ def _limits(shown: Sequence[CardContent], runs: Sequence[RunPoint], points: Book
     gaps = [p for p in runs if "gap" in p.digest.flags]
     told += [f"There are gaps in the log of {_named(gaps)}; nothing is filled in."] if gaps else []
     by_hand = [p for p in runs if p.run.window is not None]
-    told += [f"The settled window of {_named(by_hand)} was chosen by hand."] if by_hand else []
-    devices = list(dict.fromkeys(p.device for p in runs))
-    told += [
-        f"{d.name} is a {d.status} unit: one that is sold may do otherwise."
-        for d in devices
-        if d.status is not Status.RETAIL
-    ]
-    told += [f"How {d.name} came is not noted." for d in devices if d.came is Came.UNKNOWN]
-    scores = [p for p in runs if p.run.summary is not None]
-    told += [f"{len(scores)} scores are told by others, not measured here."] if scores else []
-    left_out = [p for p in points.points if p.why_not and any(d.id == p.run.device_id for d in devices)]
-    told += [f"Left out: {'; '.join(_why(p) for p in left_out[:6])}."] if left_out else []
-    unfair = [u for c in shown if c.found for r in c.found.compared for u in r.unfair]
-    if any(u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK for u in unfair):
-        told.append("Some comparisons are not like for like; what differs stands under “What is not alike”.")
-    one_each = "One unit of each device was tested; units differ among themselves."
-    return StorySection("limits", "What this test cannot say", points=(*told, one_each))
+    return [*told, *([f"The settled window of {_named(by_hand)} was chosen by hand."] if by_hand else [])]
+
+
+def _limits_of_units(devices: Sequence[Device]) -> list[str]:
+    """Units that are not those that are sold, or came in a way that is not noted."""
+    early = [d for d in devices if d.status is not Status.RETAIL]
+    told = [f"{d.name} is a {d.status} unit: one that is sold may do otherwise." for d in early]
+    return [*told, *(f"How {d.name} came is not noted." for d in devices if d.came is Came.UNKNOWN)]
 
 
 def _why(p: RunPoint) -> str:

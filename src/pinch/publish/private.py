@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from pinch.analysis.tables import Table
+from pinch.analysis.plain_tables import Table
 from pinch.bench.cards import Private
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload

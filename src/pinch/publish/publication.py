@@ -6,8 +6,8 @@ from datetime import date
 from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import RunPoint
-from pinch.analysis.tables import Column, Table
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.records import Setting

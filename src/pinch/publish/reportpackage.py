@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 
 from pinch import __version__
-from pinch.analysis.tables import Table
+from pinch.analysis.plain_tables import Table
 from pinch.bench.cards import Private
 from pinch.bench.files import replace_file
 from pinch.bench.licences import LICENCES

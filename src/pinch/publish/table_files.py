@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
-from pinch.analysis.tables import Cell, Table
+from pinch.analysis.plain_tables import Cell, Table
 from pinch.bench.files import write_whole
 from pinch.core.errors import PinchError
 from pinch.publish.harmless import harmless

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Protocol
 
 from pinch.core.errors import PinchError
+from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header
 from pinch.recorder.lines import LineProcess
-from pinch.recorder.rows import RowReader, Sample, await_line, channels_of, is_header
 
 READY = "ready"
 """What the rig says once it is there."""

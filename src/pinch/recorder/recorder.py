@@ -20,11 +20,11 @@ from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import Mark
 from pinch.core.running import Running
 from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
+from pinch.recorder.child_rows import Sample
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
 from pinch.recorder.course import Course
 from pinch.recorder.keeping import RunKeeper, StreamBuffer
 from pinch.recorder.processes import SampleSource, WorkSource
-from pinch.recorder.rows import Sample
 from pinch.recorder.side import SideSample, SideSource
 
 log = logging.getLogger(__name__)

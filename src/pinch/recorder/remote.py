@@ -5,9 +5,9 @@ import shlex
 import time
 
 from pinch.core.errors import PinchError
+from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.processes import PROBE
-from pinch.recorder.rows import RowReader, Sample, await_line, channels_of, is_header
 
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 

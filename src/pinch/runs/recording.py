@@ -110,7 +110,7 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     _check(request)
     meters = meters_of(book, request.device)
     run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
-    probe, work, sides, clean_up = sources_of(request, meters, run.id or 1)
+    probe, work, sides, clean_up = sources_of(request, meters, run.id)
     course = course_of(request, from_s)
     recorder = Recorder(
         probe,

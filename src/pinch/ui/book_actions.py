@@ -10,7 +10,7 @@ from pinch.core.errors import PinchError
 from pinch.intake.book_folder import is_book_folder
 from pinch.ui.dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Shell, WindowPart
+from pinch.ui.page_protocol import Shell, WindowPart
 
 BOOKS = "Books of Pinch (*.pinch)"
 RECORDS = "Records of Pinch (*.json)"

@@ -10,7 +10,7 @@ from pinch.ui.compare.page import ComparePage
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.logs.actions import LogActions
 from pinch.ui.modes.page import ModesPage
-from pinch.ui.page import Page, Shell, WindowPart
+from pinch.ui.page_protocol import Page, Shell, WindowPart
 from pinch.ui.plan.page import PlanPage
 from pinch.ui.publish.page import PublishPage
 from pinch.ui.run.page import RunPage

@@ -22,7 +22,7 @@ from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
 from pinch.ui.dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
-from pinch.ui.page import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
+from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
 from pinch.ui.registry import PAGES, PARTS

@@ -4,8 +4,8 @@ from collections import Counter
 from collections.abc import Sequence
 
 from pinch.analysis.comparing import offer_on
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints, RunPoint
-from pinch.analysis.tables import Cell, Column, Table
 from pinch.bench.cards import TestedQuery, UnitsQuery
 from pinch.bench.parts import Offer
 from pinch.bench.records import Came, Device, Setting, Status, Workload, standing
@@ -97,21 +97,23 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     if not points:
         raise PinchError("There is no run in the book yet.")
     works = [w for w in book.workloads if any(p.run.workload_id == w.id for p in points)]
-    settings: dict[int, tuple[Device, Setting]] = {p.run.setting_id: (p.device, p.setting) for p in points}
-    order = {d.id: n for n, d in enumerate(book.devices)}
-    cells = sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id))
+    cells = _tested_cells(points, book)
     counts = Counter((p.run.setting_id, p.run.workload_id) for p in points if not p.why_not)
+    numbers: list[tuple[Cell, ...]] = [(d.name, s.name, *(counts[s.id, w.id] for w in works)) for d, s in cells]
+    rows = [tuple(str(cell or "") for cell in row) for row in numbers]
     headings = (Heading("Device", words=True), Heading("Setting", words=True), *(Heading(w.name) for w in works))
-    rows = [(d.name, s.name, *(str(counts[s.id, w.id] or "") for w in works)) for d, s in cells]
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
-    table = Table(
-        "runs",
-        (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works)),
-        tuple((d.name, s.name, *(counts[s.id, w.id] for w in works)) for d, s in cells),
-    )
+    columns = (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works))
     left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]
     method = [f"not counted: {'; '.join(left_out[:4])}"] if left_out else []
-    return Found(_tested_words(points, works), chart, table, points, method)
+    return Found(_tested_words(points, works), chart, Table("runs", columns, tuple(numbers)), points, method)
+
+
+def _tested_cells(points: Sequence[RunPoint], book: BookPoints) -> list[tuple[Device, Setting]]:
+    """The settings that runs are of, in the order of devices and watts."""
+    settings: dict[int, tuple[Device, Setting]] = {p.run.setting_id: (p.device, p.setting) for p in points}
+    order = {d.id: n for n, d in enumerate(book.devices)}
+    return sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id))
 
 
 def _tested_words(runs: Sequence[RunPoint], works: Sequence[Workload]) -> str:

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from pinch.analysis.comparing import BenchCell, CompareChoice, Compared, CompareResult, WorkRow, cells_of, compare_book
 from pinch.analysis.curves import LOW_NAMES
+from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import AVERAGE, SAME_ROOM_K, BookPoints, RunPoint
-from pinch.analysis.tables import Column, Table
 from pinch.bench.cards import CardKind, CellQuery, CellsQuery
 from pinch.bench.records import Workload
 from pinch.charts.dumbbell_chart import Ball, Dumbbell, DumbbellChart

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from pinch.analysis.comparing import CompareResult
 from pinch.analysis.curves import ScaleResult
+from pinch.analysis.plain_tables import Table
 from pinch.analysis.points import RunPoint
-from pinch.analysis.tables import Table
 from pinch.bench.cards import Card
 from pinch.charts.face import Drawn, Face
 

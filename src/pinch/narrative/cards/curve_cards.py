@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import AVERAGE, BookPoints
-from pinch.analysis.tables import Cell, Column, Table
 from pinch.bench.cards import CardKind, CurvesQuery
 from pinch.charts.multiples_chart import GridChart
 from pinch.charts.scale_chart import Second, apart

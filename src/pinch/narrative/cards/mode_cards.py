@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 
 from pinch.analysis.modes import ModeRow, ModesSheet, modes_sheet
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints
-from pinch.analysis.tables import Cell, Column, Table
 from pinch.bench.cards import CardKind, ModesQuery
 from pinch.bench.records import Device, Workload
 from pinch.charts.face import Drawn

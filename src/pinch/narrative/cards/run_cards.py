@@ -2,8 +2,8 @@
 
 from collections.abc import Callable, Mapping, Sequence
 
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints, RunPoint
-from pinch.analysis.tables import Cell, Column, Table
 from pinch.bench.cards import CardKind, RunsQuery
 from pinch.charts.frame_charts import NamedFrames, frame_curves
 from pinch.charts.spec import Chart

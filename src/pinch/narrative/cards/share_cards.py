@@ -4,8 +4,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import RunPoint
-from pinch.analysis.tables import Cell, Column, Table
 from pinch.charts.share_chart import ShareChart, in_words, share_row
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError

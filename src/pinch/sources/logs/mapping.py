@@ -94,37 +94,49 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
         return ColumnUse(column=name, channel=name, why="it has the name of a channel")
     if shown.low != shown.low:
         return ColumnUse(column=name, channel="", why="it holds no numbers")
-    by_word = next((_BY_WORD[w] for w in words if w in _BY_WORD and not (w == "speed" and "fan" in words)), None)
-    if "fan" in words or "lüfter" in words:
-        by_word = "speed" if unit is None or unit.quantity == "speed" else by_word
-    quantity, score, why = _quantity(unit, by_word, words, shown)
+    quantity, score, why = _quantity(unit, _word_quantity(words, unit), words, shown)
     if quantity is None:
         return ColumnUse(column=name, channel=_extra(name), why="nothing tells what it is")
     component, component_score = _component(quantity, words, text)
-    score, factor = min(1.0, score + component_score), unit.factor if unit else 1.0
-    offset, counts = (unit.offset, unit.counts) if unit else (0.0, False)
-    low, high = shown.low * factor + offset, shown.high * factor + offset
-    if quantity in ("load", "charge") and unit is None and low >= 0.0 and high <= 1.0 < 100.0 * max(high, 0.05):
-        factor, high, low, why = 100.0, 100.0 * high, 100.0 * low, f"{why}, shares of one"
-    if quantity == "clock" and unit is None and 0.2 <= shown.median < 10.0:
-        factor, high, low, why = 1e3, 1e3 * high, 1e3 * low, f"{why}, read as GHz"
-        score = min(score, SURE - 0.05)
-    bounds = _USUAL.get(quantity)
-    outside = bounds is not None and not counts and (high > bounds[1] or low < bounds[0])
-    if bounds and outside and not _within(shown.median * factor + offset, bounds):
-        likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
-        return ColumnUse(
-            column=name,
-            channel=_channel(likelier, component, words, text),
-            factor=factor if likelier == quantity else 1.0,
-            offset=offset if likelier == quantity else 0.0,
-            score=0.2,
-            why=f"{why} say {quantity}, but it shows {low:.4g} to {high:.4g}",
-        )
-    channel = _channel(quantity, component, words, text)
-    return ColumnUse(
-        column=name, channel=channel, factor=factor, offset=offset, counts=counts, score=round(score, 2), why=why
+    score = min(1.0, score + component_score)
+    factor, offset, counts = (unit.factor, unit.offset, unit.counts) if unit else (1.0, 0.0, False)
+    if unit is None and quantity in ("load", "charge") and _is_share(shown):
+        factor, why = 100.0, f"{why}, shares of one"
+    if unit is None and quantity == "clock" and 0.2 <= shown.median < 10.0:
+        factor, score, why = 1e3, min(score, SURE - 0.05), f"{why}, read as GHz"
+    use = ColumnUse(
+        column=name,
+        channel=_channel(quantity, component, words, text),
+        factor=factor,
+        offset=offset,
+        counts=counts,
+        score=round(score, 2),
+        why=why,
     )
+    bounds = _USUAL.get(quantity)
+    if bounds is None or counts or _within(shown.median * factor + offset, bounds):
+        return use
+    likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
+    low, high = shown.low * factor + offset, shown.high * factor + offset
+    again = {
+        "channel": _channel(likelier, component, words, text),
+        "score": 0.2,
+        "why": f"{why} say {quantity}, but it shows {low:.4g} to {high:.4g}",
+    }
+    return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
+
+
+def _word_quantity(words: list[str], unit: Unit | None) -> str | None:
+    """The quantity that the words of a name speak of; the speed of a fan is its own."""
+    is_fan = "fan" in words or "lüfter" in words
+    if is_fan and (unit is None or unit.quantity == "speed"):
+        return "speed"
+    return next((_BY_WORD[w] for w in words if w in _BY_WORD and not (w == "speed" and "fan" in words)), None)
+
+
+def _is_share(shown: ShownColumn) -> bool:
+    """Whether values are shares of one, and not percentages of next to nothing."""
+    return shown.low >= 0.0 and shown.high <= 1.0 < 100.0 * max(shown.high, 0.05)
 
 
 def _quantity(

@@ -1,5 +1,6 @@
 """From a file in anybody's dialect to a run log: all that can be known is found, the rest is asked."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
@@ -143,11 +144,7 @@ def _uses(
     place: str,
 ) -> tuple[ColumnUse, ...]:
     if mapping is not None:
-        named = {u.column: u for u in mapping.columns}
-        missing = [n for n in named if n not in dialect.names]
-        if missing:
-            raise DataError(place, f"the mapping speaks of a column {missing[0]!r} that is not there")
-        return tuple(named.get(n, ColumnUse(column=n)) for n in dialect.names)
+        return _mapped_uses(dialect, mapping, place)
     uses = list(maps.guess(dialect.names, dialect.units, shown))
     for i, name in enumerate(dialect.names):
         plain, _ = split_unit(name)
@@ -156,16 +153,29 @@ def _uses(
             uses[i] = ColumnUse(column=name, channel=maps.DATE, why="its name and its dates")
         elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
             uses[i] = ColumnUse(column=name, channel=maps.TIME, why="its name" if not head else "its times")
-    if not any(u.channel == maps.TIME for u in uses) and len(dialect.names) > 1:
-        first = columns[0][0]
-        if (
-            np.isfinite(first).all()
-            and len(first) > 1
-            and (np.diff(first) > 0).all()
-            and uses[0].channel[:6] == "extra."
-        ):
-            uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
+    untold = not any(u.channel == maps.TIME for u in uses) and len(dialect.names) > 1
+    if untold and uses[0].channel.startswith("extra.") and _goes_up(columns[0][0]):
+        uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
     return tuple(uses)
+
+
+def _mapped_uses(dialect: Dialect, mapping: ColumnMapping, place: str) -> tuple[ColumnUse, ...]:
+    """The uses that somebody said; columns that are not spoken of are nothing.
+
+    Raises
+    ------
+    DataError : it speaks of a column that is not there.
+    """
+    named = {u.column: u for u in mapping.columns}
+    missing = [n for n in named if n not in dialect.names]
+    if missing:
+        raise DataError(place, f"the mapping speaks of a column {missing[0]!r} that is not there")
+    return tuple(named.get(n, ColumnUse(column=n)) for n in dialect.names)
+
+
+def _goes_up(values: FloatArray) -> bool:
+    """Whether numbers rise all the time, as a time does."""
+    return len(values) > 1 and bool(np.isfinite(values).all() and (np.diff(values) > 0).all())
 
 
 def _outline(values: FloatArray) -> FloatArray:
@@ -213,35 +223,68 @@ def _time_axis(
             continue
         plain, unit = split_unit(dialect.names[i])
         values, wrong = columns[i]
-        column = table.frame[i]
         if np.isfinite(values).all():
             found.append((use.column, times.from_numbers(values, unit or dialect.units[i], plain)))
             continue
-        head = _first_text(column)
-        if not head or column.isna().any():
-            row = int(np.flatnonzero(column.isna().to_numpy() | ~np.isfinite(values))[0])
-            raise DataError(place, "the row has no time", line_of(row))
-        if times.is_date(head):
-            found.append((use.column, times.from_dates(column, place, line_of, day_first)))
-        elif date is not None:
-            joined = table.frame[date].astype(str).str.strip() + " " + column.astype(str).str.strip()
-            found.append((use.column, times.from_dates(joined, place, line_of, day_first)))
-        elif times.is_clock(head):
-            found.append((use.column, times.from_clock(column, place, line_of)))
-        elif wrong.any():
-            row = int(np.flatnonzero(wrong)[0])
-            raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
+        days = None if date is None else table.frame[date]
+        axis = _written_times(table.frame[i], days, values, wrong, line_of, place, day_first)
+        if axis is not None:
+            found.append((use.column, axis))
     if not found:
         return _without_time(columns, uses, place)
-    spans = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
-    for name, span in spans[1:]:
-        if not table.restarts and abs(span - spans[0][1]) > max(AGREE_S, AGREE_SHARE * spans[0][1]):
-            raise DataError(place, f"{spans[0][0]} and {name} disagree: {spans[0][1]:.5g} s and {span:.5g} s in all")
+    if not table.restarts:
+        _must_agree(found, place)
     best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
     started = next((axis.started for _, axis in found if axis.started is not None), None)
     day_s = next((axis.day_s for _, axis in found if axis.day_s is not None), None)
     question = next((axis.question for _, axis in found if axis.question), "")
     return replace(best, started=started, day_s=day_s, question=question)
+
+
+def _written_times(
+    column: "pd.Series",
+    days: "pd.Series | None",
+    values: FloatArray,
+    wrong: "np.ndarray",
+    line_of: Callable[[int], int],
+    place: str,
+    day_first: bool | None,
+) -> times.TimeAxis | None:
+    """The axis of a column of times that are no plain numbers, with the `days` of another column where one has them;
+    None where it holds something else.
+
+    Raises
+    ------
+    DataError : a row has no time, or something that is none.
+    """
+    head = _first_text(column)
+    if not head or column.isna().any():
+        row = int(np.flatnonzero(column.isna().to_numpy() | ~np.isfinite(values))[0])
+        raise DataError(place, "the row has no time", line_of(row))
+    if times.is_date(head):
+        return times.from_dates(column, place, line_of, day_first)
+    if days is not None:
+        joined = days.astype(str).str.strip() + " " + column.astype(str).str.strip()
+        return times.from_dates(joined, place, line_of, day_first)
+    if times.is_clock(head):
+        return times.from_clock(column, place, line_of)
+    if wrong.any():
+        row = int(np.flatnonzero(wrong)[0])
+        raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
+    return None
+
+
+def _must_agree(found: Sequence[tuple[str, times.TimeAxis]], place: str) -> None:
+    """Columns that tell the time must tell the same length.
+
+    Raises
+    ------
+    DataError : they do not.
+    """
+    (first, whole), *others = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
+    for name, span in others:
+        if abs(span - whole) > max(AGREE_S, AGREE_SHARE * whole):
+            raise DataError(place, f"{first} and {name} disagree: {whole:.5g} s and {span:.5g} s in all")
 
 
 def _without_time(

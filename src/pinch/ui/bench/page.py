@@ -12,7 +12,7 @@ from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
 from pinch.ui.dialogs import LadderDialog
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, RecordsTarget, Sent, Shell, Target
+from pinch.ui.page_protocol import Page, RecordsTarget, Sent, Shell, Target
 
 
 class BenchPage(Page[BenchView]):

@@ -21,7 +21,7 @@ from pinch.bench.records import Device, Listed, Setting
 from pinch.ui import look
 from pinch.ui.bench.form import FormView
 from pinch.ui.bench.state import EMPTY_WORDS, KINDS, ONE, Item
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.shell.words import hairline, label
 
 LIST_WIDTH = 216

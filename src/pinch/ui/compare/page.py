@@ -12,7 +12,7 @@ from pinch.ui.compare.state import View
 from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MONEY, TIME, VERDICTS, CompareView
 from pinch.ui.dialogs import ask_text
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, Sent, Shell
+from pinch.ui.page_protocol import Page, Sent, Shell
 
 NOTES = [
     "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a device, in one room, with "

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 from enum import StrEnum
 
-from pinch.analysis.comparing import BenchCell, Compared, WorkRow
+from pinch.analysis.comparing import OWN, BenchCell, Compared, WorkRow
 from pinch.bench.records import workload_words
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
@@ -35,22 +35,30 @@ class View(StrEnum):
 def view_cells(view: View, cells: Sequence[BenchCell], device_id: int | None) -> list[BenchCell]:
     """The cells of a ready-made choice for a device, the baseline first; empty where the book has none."""
     own = [c for c in cells if c.device.id == device_id]
-    if view is View.MODES:
-        rooms = [c.key.room_c for c in own if c.key.room_c is not None]
-        room = max(set(rooms), key=rooms.count) if rooms else None
-        return [c for c in own if c.key.room_c in (room, None)]
-    if view is View.SUPPLY:
-        battery = [c for c in own if not c.setting.mains]
-        pairs = [
-            (min((m for m in own if m.setting.mains), key=lambda m: _unlike(m, b), default=None), b) for b in battery
-        ]
-        return list(dict.fromkeys(c for m, b in pairs if m is not None for c in (m, b)))
-    if view is View.TIME:
-        settings = [c.setting.id for c in own]
-        again = [c for c in own if settings.count(c.setting.id) > 1 and c.key.origin == "own test"]
-        again = [c for c in again if c.setting.id == again[0].setting.id] if again else []
-        return sorted(again, key=lambda c: c.days())
-    return []
+    ready_made = {View.MODES: _modes_view, View.SUPPLY: _supply_view, View.TIME: _time_view}
+    return ready_made[view](own) if view in ready_made else []
+
+
+def _modes_view(own: Sequence[BenchCell]) -> list[BenchCell]:
+    """All settings in the room that most were tested in."""
+    rooms = [c.key.room_c for c in own if c.key.room_c is not None]
+    room = max(set(rooms), key=rooms.count) if rooms else None
+    return [c for c in own if c.key.room_c in (room, None)]
+
+
+def _supply_view(own: Sequence[BenchCell]) -> list[BenchCell]:
+    """Each setting on battery after the one on mains that is most like it."""
+    mains = [c for c in own if c.setting.mains]
+    battery = [c for c in own if not c.setting.mains] if mains else []
+    pairs = [(min(mains, key=lambda m: _unlike(m, b)), b) for b in battery]
+    return list(dict.fromkeys(c for pair in pairs for c in pair))
+
+
+def _time_view(own: Sequence[BenchCell]) -> list[BenchCell]:
+    """The first setting that was tested more than once, by its days."""
+    settings = [c.setting.id for c in own]
+    again = [c for c in own if settings.count(c.setting.id) > 1 and c.key.origin == OWN]
+    return sorted((c for c in again if c.setting.id == again[0].setting.id), key=lambda c: c.days())
 
 
 def view_lack(view: View) -> str:

@@ -32,7 +32,7 @@ from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
 from pinch.ui.compare.state import View
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable

@@ -12,7 +12,7 @@ from pinch.ui.judge.listing import run_rows
 from pinch.ui.judge.runs_pane import MOST_OVERLAID
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import OVERLAY, RUNS, JudgeView
-from pinch.ui.page import Shell
+from pinch.ui.page_protocol import Shell
 
 MOST_MOVED = 12
 

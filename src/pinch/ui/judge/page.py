@@ -20,7 +20,7 @@ from pinch.ui.judge.listing import FLAG_WORDS
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME, JudgeView
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, RunTarget, Sent, Shell, Target
+from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell, Target
 
 
 class JudgePage(Page[JudgeView]):

@@ -20,7 +20,7 @@ from pinch.ui import look
 from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
 from pinch.ui.judge.runs_pane import RunsPane
 from pinch.ui.judge.state import JudgedRun, ShownFigure
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 

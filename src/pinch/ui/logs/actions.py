@@ -11,7 +11,7 @@ from pinch.sources.sheets import is_spreadsheet, read_sheet, sheet_of_text
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watch_control import WatchControl
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Shell, WindowPart
+from pinch.ui.page_protocol import Shell, WindowPart
 
 
 class LogActions(WindowPart):

@@ -18,7 +18,7 @@ from pinch.ui.background import Job
 from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
-from pinch.ui.page import Shell
+from pinch.ui.page_protocol import Shell
 
 
 class LogImport(QObject):

@@ -11,7 +11,7 @@ from pinch.intake.filing import NamePattern
 from pinch.intake.watched_folder import WatchedFolder
 from pinch.ui.background import Job
 from pinch.ui.logs.control import LogImport
-from pinch.ui.page import Shell
+from pinch.ui.page_protocol import Shell
 
 LOOK_MS = 2000
 

@@ -5,7 +5,7 @@ from pinch.bench.cards import CardKind, ModesQuery
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.ui.modes.view import BATTERY, SOUND, WALL, ModesView
-from pinch.ui.page import Page, RunTarget, Sent, Shell
+from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 
 NOTES = [
     "What “quiet”, “balanced” and “fast” really are: each setting by its measured watts, with what it holds, sounds "

@@ -25,7 +25,7 @@ from pinch.narrative.explanation import Explanation
 from pinch.ui.modes import state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button

@@ -14,7 +14,7 @@ from pinch.core.errors import PinchError
 from pinch.narrative.sheet_words import duration, explain_sheet
 from pinch.ui.dialogs import ask_text, save_name
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
+from pinch.ui.page_protocol import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
 from pinch.ui.plan.control import present
 from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
 from pinch.ui.plan.state import matrix

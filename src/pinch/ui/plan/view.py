@@ -27,7 +27,7 @@ from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.spec import unbroken
 from pinch.narrative.sheet_words import sheet_finding, sheet_totals
 from pinch.ui import look
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.plan import state
 from pinch.ui.plan.matrix import HINT, MatrixTable
 from pinch.ui.plan.timeline import Timeline

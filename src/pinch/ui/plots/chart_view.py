@@ -1,5 +1,7 @@
 """Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
 
+from dataclasses import dataclass
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -287,39 +289,30 @@ class ChartView(QWidget):
             plot.addItem(hole)
 
     def _add_dots(self, plot: pg.PlotItem, panel: Panel, dots: Dots) -> None:
-        theme = look.theme()
         if not len(dots.x):
             return
-        aside = dots.light or dots.told
-        colour = theme.accent if dots.spot else theme.quiet if aside else theme.devices[dots.slot % 6]
-        symbol = (
-            "o"
-            if dots.spot
-            else "x"
-            if dots.told
-            else _upright()
-            if dots.light
-            else SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
-        )
+        look_of = _dots_look(dots)
         scatter = pg.ScatterPlotItem(
             x=dots.x,
             y=dots.y,
             data=list(range(len(dots.x))),
-            symbol=symbol,
-            size=22 if dots.light else 17 if dots.spot else 9,
-            pen=pg.mkPen(colour, width=2.0 if dots.spot else 1.6),
+            symbol=look_of.symbol,
+            size=look_of.size,
+            pen=pg.mkPen(look_of.colour, width=look_of.width),
             hoverable=True,
-            brush=pg.mkBrush(None) if dots.spot else colour if aside else theme.paper,
+            brush=pg.mkBrush(look_of.fill),
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
         )
-        if not (aside or dots.spot):
+        if look_of.is_measured:
             offset = self._measured
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
-        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
+        if not (dots.told or dots.spot or dots.named):
+            return
+        ink = look.theme().letters(dots.slot) if look_of.is_measured else look_of.colour
+        for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True):
             before = panel.words_before(x) and not dots.spot
-            ink = colour if aside or dots.spot else theme.letters(dots.slot)
             self._label(plot, words, x, y, ink, (1, 1) if before else (0, 0))
 
     def _add_rule(self, plot: pg.PlotItem, rule: Rule, high: bool) -> None:
@@ -407,3 +400,28 @@ class CauseSwatch(QWidget):
         paint_cause(painter, QRectF(self.rect()), self._cause)
         painter.setPen(QColor(look.theme().hairline))
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+@dataclass(frozen=True)
+class _DotsLook:
+    """How a group of dots is drawn; `fill` is None for rings. Dots that were measured can be clicked."""
+
+    symbol: object
+    size: float
+    colour: str
+    width: float
+    fill: str | None
+    is_measured: bool
+
+
+def _dots_look(dots: Dots) -> _DotsLook:
+    """A ring for a spot, a cross for what was told, an upright stroke for a claim, else the device's marker."""
+    theme = look.theme()
+    if dots.spot:
+        return _DotsLook("o", 17, theme.accent, 2.0, None, False)
+    if dots.told:
+        return _DotsLook("x", 22 if dots.light else 9, theme.quiet, 1.6, theme.quiet, False)
+    if dots.light:
+        return _DotsLook(_upright(), 22, theme.quiet, 1.6, theme.quiet, False)
+    marker = SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
+    return _DotsLook(marker, 9, theme.devices[dots.slot % len(theme.devices)], 1.6, theme.paper, True)

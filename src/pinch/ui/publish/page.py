@@ -17,7 +17,7 @@ from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
 from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, RecordsTarget, RunTarget, Sent, Shell
+from pinch.ui.page_protocol import Page, RecordsTarget, RunTarget, Sent, Shell
 from pinch.ui.publish.control import PublishControl, ShownDeck
 from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
 

@@ -8,7 +8,7 @@ from pinch.narrative.cards.concerns import Concern
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.explain_cards import explain_card
 from pinch.narrative.explanation import Explanation
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.publish import state
 from pinch.ui.publish.control import ShownDeck
 from pinch.ui.publish.deck_pane import DeckPane

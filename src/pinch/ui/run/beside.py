@@ -11,7 +11,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
 from pinch.runs.sourcing import meters_of
 from pinch.ui.dialogs import VOID_WORDS, ask_text
-from pinch.ui.page import Shell
+from pinch.ui.page_protocol import Shell
 from pinch.ui.run.channel_dialog import ChannelsDialog
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.reading_dialog import ReadingDialog

@@ -16,7 +16,7 @@ from pinch.runs.sourcing import RunRequest
 from pinch.ui import beeps
 from pinch.ui.dialogs import ask_text
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, RecordingTarget, RunTarget, Sent, Shell, Target
+from pinch.ui.page_protocol import Page, RecordingTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.preflight_control import PreflightControl

@@ -8,7 +8,7 @@ import numpy as np
 
 from pinch.bench import planning
 from pinch.bench.readings import UNITS, Reading
-from pinch.bench.records import ExitStatus
+from pinch.bench.records import Device, ExitStatus, Runner, Setting, Workload
 from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import caption_of, unit_of
@@ -174,3 +174,28 @@ def large_value(channel: str, value: float | None) -> tuple[str, str]:
     if channel == FRAME_RATE:
         return f"{value:.1f}", "fps"
     return (f"{value:.0f}" if value >= 1000 else f"{value:.1f}"), unit_of(channel)
+
+
+def what_is_missing(device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> str:
+    """What is missing before a run can be recorded; empty where nothing is."""
+    if not any_device:
+        return "This book has no device yet. Add the computer at hand, or the simulated ones to try things out."
+    if device is None or setting is None or workload is None:
+        lack = "a device" if device is None else "a setting" if setting is None else "a workload"
+        return f"Choose {lack} above to record a run."
+    if device.rig is None and not device.local and not device.reach:
+        return (
+            f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
+            "its logs with Add, Runs from logs."
+        )
+    if device.reach and workload.runner is Runner.LOAD:
+        return f"The built-in load runs on this computer only: choose work that you start on {device.name}."
+    if device.rig is not None and workload.runner is not Runner.HAND:
+        return f"{device.name} is simulated: choose one of its own workloads above."
+    return ""
+
+
+def ready_words(device: Device, setting: Setting, workload: Workload) -> str:
+    """What would be recorded."""
+    claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
+    return f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}."

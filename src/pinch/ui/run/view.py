@@ -19,12 +19,12 @@ from pinch.bench.records import Device, Runner, Setting, Workload
 from pinch.narrative import cautions
 from pinch.runs.recording import ends_by_itself
 from pinch.runs.sourcing import RunRequest
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.run.cut import CutRunView
 from pinch.ui.run.live import LiveView
 from pinch.ui.run.preflight_view import PreflightView
 from pinch.ui.run.reading_dialog import ReadingsView
-from pinch.ui.run.state import LiveRun
+from pinch.ui.run.state import LiveRun, ready_words, what_is_missing
 from pinch.ui.shell.words import captioned, hairline, label
 
 PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
@@ -165,34 +165,18 @@ class RunView(PageView):
     ) -> None:
         """Nothing is being recorded: show what would be, with what is read along, or what is missing."""
         self._subject = None
-        missing = ""
-        if not any_device:
-            missing = "This book has no device yet. Add the computer at hand, or the simulated ones to try things out."
-        elif device is None or setting is None or workload is None:
-            lack = "a device" if device is None else "a setting" if setting is None else "a workload"
-            missing = f"Choose {lack} above to record a run."
-        elif device.rig is None and not device.local and not device.reach:
-            missing = (
-                f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
-                "its logs with Add, Runs from logs."
-            )
-        elif device.reach and workload.runner is Runner.LOAD:
-            missing = f"The built-in load runs on this computer only: choose work that you start on {device.name}."
-        elif device.rig is not None and workload.runner is not Runner.HAND:
-            missing = f"{device.name} is simulated: choose one of its own workloads above."
-        else:
+        missing = what_is_missing(device, setting, workload, any_device)
+        self.headline.setText(missing)
+        self._how.setText("")
+        if not missing and device is not None and setting is not None and workload is not None:
             self._subject = (device, setting, workload)
-            claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
-            self.headline.setText(f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}.")
-        along = f"Read along: {', '.join(beside)}." if beside else ""
-        how = "" if missing or device is None or workload is None else how_words(device, workload)
-        self._how.setText("" if missing else " ".join(filter(None, [how, along])))
+            self.headline.setText(ready_words(device, setting, workload))
+            along = [f"Read along: {', '.join(beside)}."] if beside else []
+            self._how.setText(" ".join([how_words(device, workload), *along]).strip())
         self._how.setVisible(bool(self._how.text()))
         if workload is not None and workload.id != self._workload_id:
             self._workload_id = workload.id
             self.length.setValue(workload.length_s / 60.0)
-        if missing:
-            self.headline.setText(missing)
         ready = self._subject is not None
         self._form.setVisible(any_device)
         self._fields.show()

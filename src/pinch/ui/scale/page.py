@@ -8,7 +8,7 @@ from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.narrative.cards import curve_cards
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page import Page, RunTarget, Sent, Shell
+from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 from pinch.ui.scale.control import ScaleControl
 from pinch.ui.scale.view import ScaleView
 

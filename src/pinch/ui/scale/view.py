@@ -23,7 +23,7 @@ from pinch.narrative import curve_words
 from pinch.narrative.explain_curves import explain_spot
 from pinch.narrative.explanation import Explanation
 from pinch.ui.chooser import Chooser
-from pinch.ui.page import PageView
+from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.scale import state

@@ -1,0 +1,209 @@
+#!/usr/bin/env python3
+"""Which small mistakes no test notices: .venv/bin/python bench/mutants.py LAYER [COUNT] [SEED]
+
+Changes one thing at a time in a copy of the sources (a comparison, a sign, a number, a condition) and runs the tests
+that come by the changed line, the quickest first, until one fails. LAYER is a package such as `core`, or `all` for
+every package but core. The lines that each test module comes by are measured once and kept in the cache folder until a
+source or a test changes. Prints the changes that nothing noticed, and the share that was.
+"""
+
+import ast
+import hashlib
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import platformdirs
+from coverage import CoverageData
+
+ROOT = Path(__file__).resolve().parent.parent
+SOURCES = ROOT / "src" / "pinch"
+PROCESSES = os.cpu_count() or 1
+PATIENCE_S = 400.0
+SWAPPED: dict[type[ast.AST], type[ast.AST]] = {
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.And: ast.Or,
+    ast.Or: ast.And,
+}
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One change: the file, its line, what stood there and what stands there now, and the whole new source."""
+
+    path: Path
+    line: int
+    before: str
+    after: str
+    source: str
+
+    @property
+    def words(self) -> str:
+        """Where it is, and what it changes."""
+        return f"{self.path.relative_to(SOURCES)}:{self.line}: {self.before}  →  {self.after}"
+
+
+@dataclass(frozen=True)
+class Reach:
+    """The lines of each source file that a test module comes by, and how long the module takes, s."""
+
+    module: str
+    seconds: float
+    lines: dict[str, set[int]]
+
+
+def mutants_of(path: Path) -> Iterator[Mutant]:
+    """All changes of a file."""
+    text = path.read_text(encoding="utf-8")
+    lines = text.splitlines()
+    tree = ast.parse(text)
+    annotations = {
+        id(inner)
+        for node in ast.walk(tree)
+        for outer in (getattr(node, "annotation", None), getattr(node, "returns", None))
+        if outer is not None
+        for inner in ast.walk(outer)
+    }
+    for node in ast.walk(tree):
+        if id(node) in annotations:
+            continue
+        for undo in _changed(node):
+            source = ast.unparse(ast.fix_missing_locations(tree))
+            after = ast.unparse(node)
+            undo()
+            yield Mutant(path, node.lineno, lines[node.lineno - 1].strip(), after, source)  # type: ignore[attr-defined]
+
+
+def _changed(node: ast.AST) -> Iterator["object"]:
+    """Change a node; gives what takes the change back."""
+    if isinstance(node, ast.Compare | ast.BinOp | ast.BoolOp):
+        if isinstance(node, ast.Compare):
+            kept = list(node.ops)
+            swapped = SWAPPED.get(type(node.ops[0]))
+            if swapped is not None:
+                node.ops[0] = swapped()  # type: ignore[call-overload]
+                yield lambda: node.ops.__setitem__(slice(None), kept)
+        elif type(node.op) in SWAPPED and not _is_text(node):
+            old = node.op
+            node.op = SWAPPED[type(old)]()  # type: ignore[assignment]
+            yield lambda: setattr(node, "op", old)
+    elif isinstance(node, ast.Constant) and isinstance(node.value, bool):
+        node.value = not node.value
+        yield lambda: setattr(node, "value", not node.value)
+    elif isinstance(node, ast.Constant) and isinstance(node.value, int | float):
+        value = node.value
+        node.value = value + 1 if isinstance(value, int) else value * 1.5 or 1.0
+        yield lambda: setattr(node, "value", value)
+    elif isinstance(node, ast.If | ast.IfExp):
+        test = node.test
+        node.test = ast.UnaryOp(ast.Not(), test)
+        yield lambda: setattr(node, "test", test)
+
+
+def _is_text(node: ast.BinOp | ast.BoolOp) -> bool:
+    """Whether a sum joins texts, which cannot be subtracted."""
+    parts = (node.left, node.right) if isinstance(node, ast.BinOp) else ()
+    return any(isinstance(p, ast.JoinedStr) or isinstance(getattr(p, "value", None), str) for p in parts)
+
+
+def measured_reach() -> list[Reach]:
+    """What each test module comes by, measured where it is not known yet."""
+    stamp = hashlib.sha256()
+    for path in sorted([*SOURCES.rglob("*.py"), *(ROOT / "tests").glob("*.py")]):
+        stamp.update(path.read_bytes())
+    folder = Path(platformdirs.user_cache_dir("pinch")) / "mutants" / stamp.hexdigest()[:16]
+    folder.mkdir(parents=True, exist_ok=True)
+    modules = sorted(path.stem for path in (ROOT / "tests").glob("test_*.py"))
+    with ThreadPoolExecutor(PROCESSES) as pool:
+        return list(pool.map(lambda module: _reach_of(module, folder), modules))
+
+
+def _reach_of(module: str, folder: Path) -> Reach:
+    data, took = folder / module, folder / f"{module}.seconds"
+    if not took.exists():
+        begun = time.monotonic()
+        command = [sys.executable, "-m", "coverage", "run", f"--source={SOURCES}", "-m", "tests", module]
+        subprocess.run(command, cwd=ROOT, env={**os.environ, "COVERAGE_FILE": str(data)}, capture_output=True)
+        took.write_text(f"{time.monotonic() - begun:.1f}")
+    found = CoverageData(str(data))
+    found.read()
+    lines = {name: set(found.lines(name) or ()) for name in found.measured_files()}
+    return Reach(module, float(took.read_text()), lines)
+
+
+def noticed_by(mutant: Mutant, reach: list[Reach], copy: Path) -> str:
+    """The test module that fails with a change in the copy; empty where none does."""
+    name = str(mutant.path)
+    coming_by = [r for r in reach if mutant.line in r.lines.get(name, ())]
+    target = copy / "src" / "pinch" / mutant.path.relative_to(SOURCES)
+    kept = target.read_text(encoding="utf-8")
+    target.write_text(mutant.source, encoding="utf-8")
+    environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    try:
+        for r in sorted(coming_by, key=lambda r: r.seconds):
+            command = [sys.executable, "-m", "tests", r.module]
+            try:
+                done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=PATIENCE_S)
+            except subprocess.TimeoutExpired:
+                return f"{r.module} (it never ends)"
+            if done.returncode:
+                return r.module
+    finally:
+        target.write_text(kept, encoding="utf-8")
+    return ""
+
+
+def main() -> None:
+    layer, count, seed = [*sys.argv[1:], *("core", "80", "1")[len(sys.argv) - 1 :]][:3]
+    reach = measured_reach()
+    files = [p for p in SOURCES.rglob("*.py") if (p.parent.name == layer if layer != "all" else "core" not in p.parts)]
+    everything = [m for path in sorted(files) for m in mutants_of(path)]
+    reached = {name: set().union(*(r.lines.get(name, set()) for r in reach)) for r in reach for name in r.lines}
+    running = [m for m in everything if m.line in reached.get(str(m.path), ())]
+    chosen = random.Random(int(seed)).sample(running, min(int(count), len(running)))
+    print(f"{len(everything)} changes in {layer}, {len(running)} of them in lines that a test comes by", flush=True)
+    with tempfile.TemporaryDirectory(prefix="pinch-mutants-") as folder:
+        copies = [Path(folder) / str(number) for number in range(PROCESSES)]
+        for copy in copies:
+            for part in ("src", "tests", "docs", "scripts", "bench", "packaging"):
+                shutil.copytree(ROOT / part, copy / part)
+            for path in ROOT.glob("*.*"):
+                if path.is_file():
+                    shutil.copy(path, copy)
+        free = list(copies)
+
+        def tried(mutant: Mutant) -> str:
+            copy = free.pop()
+            try:
+                return noticed_by(mutant, reach, copy)
+            finally:
+                free.append(copy)
+
+        with ThreadPoolExecutor(PROCESSES) as pool:
+            results = list(zip(chosen, pool.map(tried, chosen), strict=True))
+    for mutant, by in results:
+        if not by:
+            print(mutant.words, flush=True)
+    caught = sum(bool(by) for _, by in results)
+    print(f"{caught} of {len(results)} were noticed ({100 * caught / max(1, len(results)):.0f} %), seed {seed}")
+
+
+if __name__ == "__main__":
+    main()
