@@ -1,6 +1,7 @@
 """Test modules shared out among processes: each takes the next one when it is through with its last."""
 
 import io
+import logging
 import multiprocessing
 import os
 import sys
@@ -45,6 +46,7 @@ def at_home(home: Path) -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     for name in ("CACHE", "DATA", "CONFIG", "STATE"):
         os.environ[f"XDG_{name}_HOME"] = str(home / name.lower())
+    logging.getLogger("pinch").addHandler(logging.NullHandler())  # mistakes that tests make on purpose
 
 
 def work(wanted: "Queue[str]", outcomes: "Queue[Outcome]", home: Path) -> None:

@@ -125,6 +125,33 @@ class TestOldBook(BooksCase):
         self.assertEqual(JudgeDesk(book).judge(book.runs()[0])[0].samples, 10)
         self.assertEqual((book.plans(), book.protocols()), ([], []))
 
+    def test_books_of_every_earlier_version_open(self) -> None:
+        for version in range(1, schema.VERSION):
+            path = self.folder / f"v{version}.pinch"
+            with contextlib.closing(sqlite3.connect(path)) as old:
+                old.executescript((ROOT / "tests" / "data" / "book-v1.sql").read_text())
+                for script in schema.MIGRATIONS[1:version]:
+                    old.executescript(script)
+                old.execute(f"PRAGMA user_version = {version}")
+                old.commit()
+            with contextlib.closing(open_book(path)) as book:
+                self.assertEqual(book.query("PRAGMA user_version"), [(schema.VERSION,)])
+                self.assertEqual(JudgeDesk(book).judge(book.runs()[0])[0].samples, 10)
+
+    def test_warnings_that_stood_in_the_notes_become_a_field(self) -> None:
+        """A book as version 0.6.0 wrote it."""
+        path = self.folder / "v7.pinch"
+        with contextlib.closing(sqlite3.connect(path)) as old:
+            old.executescript((ROOT / "tests" / "data" / "book-v7.sql").read_text())
+        with contextlib.closing(open_book(path)) as book:
+            told = [(run.in_spite_of, run.notes) for run in book.runs()]
+            both = "Room: nobody noted it. Mode: performance is on"
+            self.assertEqual(told[0], ((both,), "The lid was open.\nTwice."))
+            self.assertEqual(told[1:], [(("Supply: on battery",), ""), ((), "plain words")])
+            self.assertEqual([c.name for c in book.cards()], ["Units"])
+            self.assertEqual((book.report().title, len(book.readings(1))), ("Cabin test", 1))
+            self.assertEqual(len(book.plans()[0].sessions), 1)
+
     def test_drafts_are_kept_and_let_go(self) -> None:
         book = self.new_book()
         device = book.save(Device(name="A"))

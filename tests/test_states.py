@@ -281,14 +281,14 @@ class TestJob(unittest.TestCase):
         return heard
 
     def test_result_and_failure(self) -> None:
-        self.assertEqual(self.outcome(Job(lambda go_on: go_on(0.5))), [("finished", True)])
+        self.assertEqual(self.outcome(Job("Testing", lambda go_on: go_on(0.5))), [("finished", True)])
 
         def fails(_: object) -> None:
             raise PinchError("The disk is full.")
 
-        self.assertEqual(self.outcome(Job(fails)), [("failed", "The disk is full.")])
+        self.assertEqual(self.outcome(Job("Testing", fails)), [("failed", "The disk is full.")])
 
     def test_a_cancelled_job_says_nothing(self) -> None:
-        job = Job(lambda go_on: go_on(0.5))
+        job = Job("Testing", lambda go_on: go_on(0.5))
         job.cancel()
         self.assertEqual(self.outcome(job), [])
