@@ -172,7 +172,7 @@ class TestFaults(unittest.TestCase):
 
 
 class TestWindow(WindowCase):
-    demo = True
+    demo = expects_faults = True
 
     def setUp(self) -> None:
         super().setUp()

@@ -116,6 +116,7 @@ class TestLive(RigCase):
         self.assertEqual(device.shown, ("fan.1.speed", "cpu.temp"))
 
     def test_a_failing_chart_stops_no_run(self) -> None:
+        self.expects_faults = True
         self.choose("Limpet", "Stock", "Tile Render, all cores", None)
         recorded = self.start()
         self.wait_for(lambda: recorded.phase is Phase.LOAD)

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.book import Book, create_book, open_book
+from pinch.core.faults import Fault
 from pinch.rig.demo import make_demo_book
 from pinch.runs.whole_book import digest_book
 from pinch.ui.app import make_application
@@ -36,6 +37,8 @@ class WindowCase(unittest.TestCase):
     """A window on an empty book, or on a copy of the demo book."""
 
     demo = False
+    expects_faults = False
+    """Whether mistakes of the program are what a test is about; else one fails it at once."""
 
     def setUp(self) -> None:
         self.app: QApplication = make_application()
@@ -44,6 +47,8 @@ class WindowCase(unittest.TestCase):
         self.folder = Path(folder.name)
         self.session = Session(self.make_book())
         self.window = MainWindow(self.session)
+        self.faults: list[Fault] = []
+        self.window.faults.happened.connect(self.faults.append)
         going = mock.patch.object(
             self.window.page(RunPage), "go_on", return_value=True
         )  # the machine of a test is busy
@@ -69,7 +74,13 @@ class WindowCase(unittest.TestCase):
 
     def wait_for(self, condition: Callable[[], object]) -> None:
         """Let the window work until a condition holds; fails where it does not come."""
-        wait_until(condition, self.app.processEvents)
+
+        def come() -> object:
+            if self.faults and not self.expects_faults:
+                raise AssertionError("\n".join(fault.details("") for fault in self.faults))
+            return condition()
+
+        wait_until(come, self.app.processEvents)
 
     def choose(self, device: str, setting: str | None, workload: str, run: int | None = 0) -> None:
         """Choose a subject by names; `run` counts among the runs of the cell."""
