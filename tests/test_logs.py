@@ -101,6 +101,18 @@ class TestDialects(LogCase):
                 self.assertAlmostEqual(t[1] - t[0], expected)
                 self.assertEqual(found.questions, ())
 
+    def test_two_columns_that_tell_the_time_must_agree(self) -> None:
+        rows = [f"14:00:{i // 2:02d},{1000 + 500 * i},{40 + i}" for i in range(8)]
+        found = self.read("Clock time,Time [ms],CPU Power [W]\n" + "\n".join(rows) + "\n")
+        self.assertEqual(self.times(found, "cpu.power"), [1.0 + 0.5 * i for i in range(8)], "the finer one counts")
+        self.assertEqual((found.day_s, found.started), (14 * 3600.0, None), "the other one tells when it was")
+        dated = self.read("When,Time [s],CPU Power [W]\n2026-09-01T10:00:00,0,40\n2026-09-01T10:00:01,1,41\n")
+        self.assertEqual((dated.started, dated.day_s), (datetime(2026, 9, 1, 10), 36000.0))
+        near = self.read("Clock time,Time [s],CPU Power [W]\n14:00:00,0,40\n14:10:00,604,41\n")
+        self.assertEqual(len(near.log.series), 1, "two clocks may differ by 1 %")
+        with self.assertRaisesRegex(DataError, r"Clock time and Time \[s\] disagree: 600 s and 612 s in all"):
+            self.read("Clock time,Time [s],CPU Power [W]\n14:00:00,0,40\n14:10:00,612,41\n")
+
     def test_what_cannot_be_known_is_asked(self) -> None:
         over = self.read("Time,Power [W]\n03/04/2026 23:59:59,40\n04/04/2026 00:00:00,41\n")
         self.assertEqual((over.questions, over.started), ((), datetime(2026, 4, 3, 23, 59, 59)), "midnight tells")

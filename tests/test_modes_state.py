@@ -122,6 +122,7 @@ class TestBattery(unittest.TestCase):
         sheet = self.made()
         words = saying.battery_words(sheet, 15.0)
         self.assertIn("gives 20.0 W and lasts 3 h 00 min", words)
+        self.assertIn("3.00 min for each Wh", words)
         self.assertIn("95 % of its design", words)
         self.assertIn("outside what was measured on battery (10.0 to 25.0 W)", saying.battery_words(sheet, 30.0))
         self.assertEqual(saying.not_on_battery(sheet), "Not to be had on battery: mode Full.")

@@ -87,6 +87,13 @@ class TestStory(unittest.TestCase):
         )
         for words in stated:
             self.assertIn(words, limits)
+        self.assertRegex(limits, r"gaps in the log of Sandpiper 14, Even, run 4; nothing is filled in")
+        self.assertIn("Limpet, 28 W, run 1; Limpet, Stock, run 2; Limpet, 28 W, run 2", limits, "up to four by name")
+        self.assertRegex(limits, r"run 1; Sandpiper 14, Full, run 1 and 10 more\.")
+        power = " ".join(by_key["power"].paragraphs)
+        self.assertRegex(power, r"Sandpiper 14: 90\.0 ± \d %.* 48 points\. At rest 9\.7 W")
+        self.assertIn("At 20 W of the package the battery gives 24.5 W", power, "the middle of what was measured")
+        self.assertIn("50 W in a room of 25 °C and 43 W in a room of 35 °C", " ".join(by_key["heat"].paragraphs))
         self.assertIn("2 were bought, 2 were lent", by_key["devices"].paragraphs[0])
         self.assertTrue(by_key["devices"].paragraphs[1].startswith("Two of the units were lent"))
         self.assertIn("The room was held at 22 °C", " ".join(by_key["method"].paragraphs))

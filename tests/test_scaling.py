@@ -187,6 +187,8 @@ class TestSweetSpots(unittest.TestCase):
         s = scale(points([10, 20, 30], [99, 100, 100]))
         self.assertEqual((s.nearly_all.power_w, s.nearly_all.edge), (10, "lowest"))
         self.assertIn("flat", [w.code for w in s.warnings])
+        for lowest, flat in ((95.1, True), (94.9, False)):
+            self.assertEqual("flat" in [w.code for w in scale(points([10, 20, 30], [lowest, 99, 100])).warnings], flat)
 
     def test_repeats_are_found_by_their_power(self) -> None:
         self.assertEqual(cells_by_power([20.1, 10, 10.1, 20]), ["point 2", "point 1", "point 1", "point 2"])
