@@ -63,17 +63,6 @@ DARK = Theme(
 MARKERS = ("square", "circle", "diamond", "triangle", "plus", "cross")
 FILE_MARKERS = {"square": "s", "circle": "o", "diamond": "D", "triangle": "^", "plus": "P", "cross": "X"}
 """Markers as matplotlib writes them."""
-FILE_HATCHES = {
-    "dots": "..",
-    "level lines": "--",
-    "rising lines": "///",
-    "upright lines": "||",
-    "crossed lines": "xx",
-    "falling lines": "\\\\\\",
-    "crossed level lines": "++",
-    "none": "",
-}
-"""Hatches as matplotlib writes them."""
 
 TEXT_CONTRAST = 4.5
 """Of text with what it stands on: WCAG 2.2, success criterion 1.4.3."""
@@ -111,11 +100,11 @@ def block_look(kind: str, slot: int, theme: Theme) -> tuple[str, str, str]:
     it; waits are hatched."""
     device = theme.devices[slot % len(theme.devices)]
     return {
-        "run": (device, device, "none"),
-        "done": (theme.window, device, "none"),
-        "void": (theme.paper, theme.quiet, "crossed lines"),
-        "change": (theme.ink, theme.ink, "none"),
-        "cool": (*theme.causes[Cause.WAITING], "falling lines"),
-        "recharge": (*theme.causes[Cause.BURST_POWER], "upright lines"),
-        "read": (theme.margin, theme.ink, "dots"),
+        "run": (device, device, ""),
+        "done": (theme.window, device, ""),
+        "void": (theme.paper, theme.quiet, "xx"),
+        "change": (theme.ink, theme.ink, ""),
+        "cool": (*theme.causes[Cause.WAITING], "\\\\\\"),
+        "recharge": (*theme.causes[Cause.BURST_POWER], "||"),
+        "read": (theme.margin, theme.ink, ".."),
     }[kind]

@@ -16,8 +16,9 @@ _TEMP = ("cpu.temp", "soc.temp", "cpu.throttle.heat", "cpu.throttle.count")
 
 class Cause(StrEnum):
     """A cause. `label` names it beside its colour, `phrase` ends *it was held by …*, `hatch` tells it apart without
-    colour, `evidence` is filled in with the levels of a run, `needs` are groups of channels of which each must be there
-    in one form for the cause to be seen, `light` and `dark` are its tints in the two themes."""
+    colour: strokes out of `/`, a backslash, `|`, `-`, `x`, `+` and `.`, also together, the more the closer they lie.
+    `evidence` is filled in with the levels of a run, `needs` are groups of channels of which each must be there in one
+    form for the cause to be seen, `light` and `dark` are its tints in the two themes."""
 
     label: str
     phrase: str
@@ -31,7 +32,7 @@ class Cause(StrEnum):
         "burst-power",
         "burst power",
         "its burst power limit",
-        "dots",
+        "..",
         "power within 3 % of the burst level, {burst_w:.1f} W",
         (_POWER,),
         ("#D8C48C", "#5C4A12"),
@@ -41,7 +42,7 @@ class Cause(StrEnum):
         "sustained-power",
         "sustained power",
         "its sustained power limit",
-        "level lines",
+        "--",
         "power within 3 % of its steady level, {sustained_w:.1f} W",
         (_POWER,),
         ("#EFDFAE", "#85681B"),
@@ -51,7 +52,7 @@ class Cause(StrEnum):
         "heat",
         "heat",
         "heat",
-        "rising lines",
+        "///",
         "temperature within {temp_tolerance_k:.1f} K of the limit, {temp_limit_c:.1f} °C ({temp_source}), while power "
         "and clock are below theirs; or the machine said so",
         (_TEMP,),
@@ -62,7 +63,7 @@ class Cause(StrEnum):
         "clock-ceiling",
         "clock ceiling",
         "its clock ceiling",
-        "upright lines",
+        "||",
         "clock within 1 % of {ceiling_mhz:.0f} MHz ({ceiling_source}), power and temperature below their limits",
         (("cpu.clock",),),
         ("#B9CDE8", "#2559B0"),
@@ -72,7 +73,7 @@ class Cause(StrEnum):
         "frame-cap",
         "frame cap",
         "the frame cap",
-        "crossed lines",
+        "xx",
         "frame rate within 1.5 % of the cap, power below its limits",
         (("frame.rate",),),
         ("#B7DAD8", "#1F6A6E"),
@@ -82,7 +83,7 @@ class Cause(StrEnum):
         "graphics-bound",
         "graphics",
         "its graphics",
-        "crossed level lines",
+        "++",
         "graphics at least 95 % busy, no frame cap, power and temperature below their limits",
         (("gpu.load",),),
         ("#D6C6E2", "#5B3A82"),
@@ -92,7 +93,7 @@ class Cause(StrEnum):
         "waiting",
         "waiting",
         "the work itself, which left it waiting",
-        "falling lines",
+        "\\\\\\",
         "load below 90 %, or a pause, and nothing else binding",
         (("cpu.load",),),
         ("#E4DFD2", "#7A7464"),
@@ -102,7 +103,7 @@ class Cause(StrEnum):
         "unknown",
         "unknown",
         "nothing this log can show",
-        "none",
+        "",
         "nothing was logged here, or no channel of this log explains it",
         (),
         ("#F7F4EC", "#8A8577"),

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import write_words
 from pinch.charts.draw.lettering import DPI, LABEL, NOTE, width
-from pinch.charts.theme import FILE_HATCHES, FILE_MARKERS, MARKERS, Theme
+from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.causes import Cause
 
 if TYPE_CHECKING:
@@ -19,7 +19,7 @@ def draw_causes(figure: "Figure", causes: Sequence[Cause], right: float, middle:
     x = right - sum(SWATCH + 6 + width(c.label, NOTE) for c in causes) - GAP * (len(causes) - 1)
     for cause in causes:
         fill, line = theme.causes[cause]
-        _swatch(figure, x, middle, fill, line, FILE_HATCHES[cause.hatch])
+        _swatch(figure, x, middle, fill, line, cause.hatch)
         write_words(figure, cause.label, (x + SWATCH + 6, middle), NOTE, theme.quiet)
         x += SWATCH + 6 + width(cause.label, NOTE) + GAP
 

@@ -9,7 +9,7 @@ from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
-from pinch.charts.theme import FILE_HATCHES, FILE_MARKERS, MARKERS, Theme
+from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.runlog import FloatArray
 
 if TYPE_CHECKING:
@@ -91,9 +91,8 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
             if s.cause == cause
         ]
         fill, line = theme.causes[cause]
-        hatch = FILE_HATCHES[cause.hatch]
         whole = Path.make_compound_path(*boxes)  # one shape a cause: files with many stretches stay small
-        axis.add_patch(PathPatch(whole, facecolor=fill, edgecolor=line, hatch=hatch, linewidth=0.0))
+        axis.add_patch(PathPatch(whole, facecolor=fill, edgecolor=line, hatch=cause.hatch, linewidth=0.0))
     axis.set_ylim(0.0, 1.0)
     axis.set_yticks([])
     axis.tick_params(labelbottom=False)

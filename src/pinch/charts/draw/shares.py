@@ -7,7 +7,7 @@ from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height
 from pinch.charts.draw.rows import rows_in
 from pinch.charts.share_chart import ShareChart
-from pinch.charts.theme import FILE_HATCHES, Theme
+from pinch.charts.theme import Theme
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -31,7 +31,7 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
             fill, line = theme.causes[cause]
             axis.barh(
                 number, 100 * share, left=100 * start, height=0.62, facecolor=fill, edgecolor=line,
-                hatch=FILE_HATCHES[cause.hatch], linewidth=0.0,
+                hatch=cause.hatch, linewidth=0.0,
             )  # fmt: skip
             if share >= LEAST_NAMED:
                 box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}

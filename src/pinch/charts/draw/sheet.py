@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.lettering import LABEL, NOTE, width
 from pinch.charts.runsheet_chart import BLOCK_KINDS, SheetChart, clock
-from pinch.charts.theme import FILE_HATCHES, TEXT_FACE, Theme, block_look
+from pinch.charts.theme import TEXT_FACE, Theme, block_look
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -28,7 +28,7 @@ def draw_sheet(chart: SheetChart, figure: "Figure", area: Area, theme: Theme) ->
                 (place - 0.36, 0.72),
                 facecolor=face,
                 edgecolor=edge,
-                hatch=FILE_HATCHES[hatch],
+                hatch=hatch,
                 linewidth=0.6 if block.kind in ("run", "done", "void") else 0.0,
             )
     axis.set_xlim(chart.first_h, chart.last_h)
@@ -40,7 +40,7 @@ def draw_sheet(chart: SheetChart, figure: "Figure", area: Area, theme: Theme) ->
     axis.grid(axis="x", color=theme.hairline, linewidth=0.7)
     axis.set_axisbelow(True)
     looks = [(BLOCK_KINDS[k], block_look(k, chart.slot, theme)) for k in chart.kinds]
-    keys = [Patch(facecolor=f, edgecolor=e, hatch=FILE_HATCHES[h], linewidth=0.6, label=w) for w, (f, e, h) in looks]
+    keys = [Patch(facecolor=f, edgecolor=e, hatch=h, linewidth=0.6, label=w) for w, (f, e, h) in looks]
     axis.legend(
         handles=keys, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=7, frameon=False, fontsize=NOTE,
         labelcolor=theme.quiet, handlelength=1.2,

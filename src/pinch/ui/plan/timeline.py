@@ -1,13 +1,13 @@
 """The drawn run sheet: a row a day, blocks by kind along the clock."""
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from pinch.charts.runsheet_chart import BLOCK_KINDS, Block, SheetChart, clock
 from pinch.charts.theme import block_look
 from pinch.ui import look
-from pinch.ui.plots.strip_item import PATTERNS
+from pinch.ui.plots.strip_item import paint_hatch
 
 ROW = 26
 KEY, AXIS, LABEL = 20, 18, 74
@@ -103,8 +103,7 @@ class Timeline(QWidget):
         theme = look.theme()
         fill, line, hatch = block_look(kind, slot, theme)
         painter.fillRect(box, QColor(fill))
-        if hatch != "none":
-            painter.fillRect(box, QBrush(QColor(line), PATTERNS[hatch]))
+        paint_hatch(painter, box, line, hatch)
         if kind in ("done", "void", "run"):
             painter.setPen(QPen(QColor(theme.paper if kind == "run" else line), 1.0))
             painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5))

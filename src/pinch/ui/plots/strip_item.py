@@ -8,16 +8,16 @@ from pinch.charts.spec import CauseStretch
 from pinch.core.causes import Cause
 from pinch.ui import look
 
-PATTERNS = {
-    "dots": Qt.BrushStyle.Dense6Pattern,
-    "level lines": Qt.BrushStyle.HorPattern,
-    "rising lines": Qt.BrushStyle.BDiagPattern,
-    "upright lines": Qt.BrushStyle.VerPattern,
-    "crossed lines": Qt.BrushStyle.DiagCrossPattern,
-    "crossed level lines": Qt.BrushStyle.CrossPattern,
-    "falling lines": Qt.BrushStyle.FDiagPattern,
-    "none": Qt.BrushStyle.NoBrush,
+STROKES = {
+    ".": Qt.BrushStyle.Dense6Pattern,
+    "-": Qt.BrushStyle.HorPattern,
+    "/": Qt.BrushStyle.BDiagPattern,
+    "|": Qt.BrushStyle.VerPattern,
+    "x": Qt.BrushStyle.DiagCrossPattern,
+    "+": Qt.BrushStyle.CrossPattern,
+    "\\": Qt.BrushStyle.FDiagPattern,
 }
+"""The strokes of hatches; pictures in files take the same ones by their signs."""
 
 
 class StripItem(GraphicsObject):  # type: ignore[misc]
@@ -48,4 +48,10 @@ def paint_cause(painter: QPainter, rect: QRectF, cause: Cause) -> None:
     """Fill a rectangle with the colour and hatch of a cause."""
     fill, line = look.theme().causes[cause]
     painter.fillRect(rect, QColor(fill))
-    painter.fillRect(rect, QBrush(QColor(line), PATTERNS[cause.hatch]))
+    paint_hatch(painter, rect, line, cause.hatch)
+
+
+def paint_hatch(painter: QPainter, rect: QRectF, colour: str, hatch: str) -> None:
+    """Lay the strokes of a hatch over a rectangle."""
+    for stroke in dict.fromkeys(hatch):
+        painter.fillRect(rect, QBrush(QColor(colour), STROKES[stroke]))
