@@ -96,6 +96,17 @@ class TestLevels(unittest.TestCase):
     def test_a_limit_is_where_power_gave_way(self) -> None:
         self.assertAlmostEqual(self.limit_of(self.heating(30.0)), 95.0, delta=0.5)
 
+    def test_either_sign_of_giving_way_is_enough(self) -> None:
+        t = np.arange(600.0)
+        noise = 0.05 * RNG.standard_normal(600)
+        soon = signals(600, power=np.where(t < 15, 45.0, 30.0) + noise, temp=np.minimum(95.0, 80 + 3 * t), load=100.0)
+        self.assertAlmostEqual(
+            self.limit_of(soon), 95.0, delta=0.5, msg="hot at once, too soon to have drawn more cool"
+        )
+        temp = np.where(t < 60, 80.0, np.minimum(95.0, 80.0 + (t - 60)))
+        rest = signals(600, power=np.where(t < 60, 45.0, 30.0) + noise, temp=temp, load=100.0)
+        self.assertAlmostEqual(self.limit_of(rest), 95.0, delta=0.5, msg="it drew more while it was cooler")
+
     def test_a_temperature_that_merely_settles_is_no_limit(self) -> None:
         self.assertTrue(math.isnan(self.limit_of(self.heating(45.0))))
 
