@@ -251,6 +251,11 @@ class TestCrossings(unittest.TestCase):
         self.assertTrue(found.low_w <= at <= found.high_w)
         self.assertGreater(found.sure, 0.99)
 
+    def test_single_runs_cross_without_an_interval(self) -> None:
+        a = fit_ladder(points([10, 20, 30], [10, 20, 25]))
+        (found,) = pair_up("a", a, "b", fit_ladder(points([10, 20, 30], [14, 19, 22]))).crossings
+        self.assertTrue(15.0 < found.power_w < 20.0 and np.isnan([found.low_w, found.high_w, found.sure]).all())
+
     def test_no_crossing_and_no_shared_range(self) -> None:
         a = fit_ladder(points([10, 20, 30], [10, 20, 25]))
         over = fit_ladder(points([10, 20, 30], [12, 22, 27]))

@@ -164,8 +164,6 @@ def _turns(grid: FloatArray, lead: FloatArray) -> list[tuple[float, bool]]:
 
 def _turns_of_rows(grid: FloatArray, rows: FloatArray, near: float, rising: bool) -> FloatArray:
     """Of each row the turn of the same direction that is nearest to a place; rows without one are left out."""
-    if not len(rows):
-        return np.empty(0)
     before, after = rows[:, :-1], rows[:, 1:]
     turns = (before < 0) & (after >= 0) if rising else (before > 0) & (after <= 0)
     away = np.where(turns, np.abs(grid[:-1] - near), np.inf)
