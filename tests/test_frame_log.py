@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from pinch.core.alignment import first_frame_s
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME, frame_rate, with_frame_rate
 from pinch.core.runlog import RunLog, Series
@@ -141,8 +142,13 @@ class TestRate(unittest.TestCase):
         t = np.cumsum(ms) / 1000.0
         t[250:] += 7.3
         seconds, rate = frame_rate(t, ms)
-        np.testing.assert_allclose(rate, 50.0, rtol=0.02)
+        np.testing.assert_allclose(rate, 50.0, rtol=1e-6)
         self.assertNotIn(8.0, seconds.tolist(), "nothing is said of a second without frames")
+
+    def test_a_log_begins_with_the_first_of_all_its_channels(self) -> None:
+        late, early = np.arange(5.0, 9.0), np.arange(3.5, 9.0, 0.5)
+        log = RunLog({"a": Series("a", late, late), "b": Series("b", early, early), "c": Series("c", late, late)})
+        self.assertEqual(first_frame_s(log), 3.0, "the time that its first sample stands for is its own")
 
     def test_a_log_gets_its_rate_only_where_it_has_none(self) -> None:
         ms = np.full(300, 20.0)

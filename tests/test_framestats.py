@@ -8,6 +8,7 @@ from pinch.core.errors import DataError
 from pinch.core.framestats import frame_figures
 from pinch.core.selecting import FEW, median_of, upper_tail
 from pinch.core.stutters import find_stutters
+from pinch.core.tinybase import is_tiny_base
 from tests.in_folder import CommandCase, InFolder
 
 SLOW_ONES = np.concatenate([np.full(990, 10.0), np.full(10, 50.0)])
@@ -27,6 +28,14 @@ class TestFigures(InFolder):
         self.assertAlmostEqual(stall.average_fps, 60.0)
         self.assertEqual((stall.stutters, stall.intervals), (1, {}))
         self.assertEqual([n.code for n in stall.notes], ["few-frames-0.01", "few-frames-0.001", "short-frames"])
+
+    def test_percentages_of_very_little(self) -> None:
+        # Common practice, no source: below 15 fps, and for lows that differ by less than 5 fps.
+        for base, other, of_low, tiny in (
+            (14.9, 40, False, True), (15, 40, False, False), (60, 64.9, True, True), (60, 65, True, False),
+            (60, 55.1, True, True), (60, 61, False, False),
+        ):  # fmt: skip
+            self.assertEqual(is_tiny_base(base, other, of_low), tiny, (base, other, of_low))
 
     def test_percentiles_are_of_type_7(self) -> None:
         # Hyndman and Fan's type 7 by scipy's masked statistics (alphap = betap = 1) and by NumPy.

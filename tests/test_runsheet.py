@@ -95,6 +95,8 @@ class TestBetweenRuns(unittest.TestCase):
         every = (lay_out(order, change, [Window(0.0)])[0] for order in itertools.permutations(jobs))
         self.assertTrue(found.proved)
         self.assertAlmostEqual(found.continuous_s, min(max(s.end_s for s in steps) for steps in every))
+        self.assertEqual(found.gap, 0.0)
+        self.assertAlmostEqual(replace(found, continuous_s=1000.0, bound_s=800.0).gap, 0.2)
 
 
 class TestSessions(unittest.TestCase):

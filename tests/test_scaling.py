@@ -3,6 +3,7 @@
 import math
 import unittest
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import minimize
@@ -15,7 +16,7 @@ from pinch.core.ladder import FREE, LAW, RISE, Ladder, Point, Scatter, cells_by_
 from pinch.core.powerlaw import fit_power_laws
 from pinch.core.rises import exponential, fit_rises, hyperbolic
 from pinch.core.runlog import FloatArray
-from pinch.core.scaling import joules_per, scale
+from pinch.core.scaling import Scaling, joules_per, lows_of, scale
 from pinch.core.sweetspots import EFFICIENCY, KNEE, MARGINAL, NEARLY_ALL, marginal_gain, sweet_spots
 from pinch.core.targets import next_point, reach_target
 
@@ -182,6 +183,27 @@ class TestSweetSpots(unittest.TestCase):
         single = scale(points(LIMITS, [10 * w**0.5 for w in LIMITS]))
         self.assertTrue(math.isnan(single.nearly_all.low_w))
         self.assertIn("single-runs", [w.code for w in single.warnings])
+
+    def test_slower_with_more_watts_is_said_beyond_chance_alone(self) -> None:
+        def made(fall: float) -> Scaling:
+            tops = [10.0, 20.0, 20.0 * math.exp(-fall)]
+            repeats = [s * (1 + sign * 0.01) for s in tops for sign in (-1, 1, 1, -1)]
+            return scale(points([w for w in (10.0, 20.0, 30.0) for _ in range(4)], repeats))
+
+        # One-sided 95 % of the difference of two means of four runs each: 1.645 sd sqrt(1/4 + 1/4).
+        edge = 1.645 * made(0.0).ladder.scatter.sd * math.sqrt(0.5)
+        for fall, said in ((0.97 * edge, False), (1.03 * edge, True)):
+            self.assertEqual("falling" in [w.code for w in made(fall).warnings], said)
+
+    def test_a_setting_without_a_low_is_left_out_of_the_lows(self) -> None:
+        told = [
+            replace(p, low=low)
+            for p, low in zip(points([10, 20, 30, 40], [10, 20, 25, 28]), (8, 0, 20, 22), strict=True)
+        ]
+        lows = lows_of(told)
+        assert lows is not None
+        self.assertEqual(len(lows.rungs), 3)
+        self.assertIsNone(lows_of(told[:3]), "two are no curve")
 
     def test_a_flat_curve_says_so(self) -> None:
         s = scale(points([10, 20, 30], [99, 100, 100]))

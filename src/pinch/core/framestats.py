@@ -117,7 +117,7 @@ def frame_figures(frame_ms: FloatArray) -> FrameFigures:
 def _lows(tail: FloatArray, n: int, total: float, share: float) -> Lows:
     """Lows from the slowest frames, sorted upwards; the rest of the n frames is faster than all of them."""
     place = (1.0 - share) * (n - 1) - (n - len(tail))
-    below = min(int(max(place, 0.0)), len(tail) - 1)
+    below = int(max(place, 0.0))
     above = min(below + 1, len(tail) - 1)
     quantile = tail[below] + (max(place, 0.0) - below) * (tail[above] - tail[below])
     worst = tail[-max(1, math.ceil(share * n - 1e-9)) :]
