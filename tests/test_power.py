@@ -125,6 +125,7 @@ class TestRundown(unittest.TestCase):
         self.assertEqual({n.code for n in found.notes}, {"charging", "suspended"})
         self.assertAlmostEqual(found.draw_w.value, 9.6, delta=0.3)  # 20 % of 48 Wh an hour
         self.assertLess(found.hours, 1.2)
+        self.assertAlmostEqual(found.runtime_h.value, 5.0, delta=0.05, msg="what was left out takes no charge either")
 
     def test_without_capacity_there_are_no_watts_but_a_runtime(self) -> None:
         found = self.rundown(energy=None, full_wh=None, design_wh=None)
@@ -204,6 +205,9 @@ class TestTouch(unittest.TestCase):
         self.assertIn("colder than the room", judge_touch(20.0, room_c=24.0).question)
         chip = judge_touch((74 - 32) / 1.8, room_c=22.0, chip_c=95.0)
         self.assertIn("Was it °C?", chip.question)
+        self.assertEqual(
+            [bool(judge_touch(23.0, room_c=22.0, chip_c=chip).question) for chip in (70.0, 70.1)], [False, True]
+        )
         self.assertEqual(judge_touch(41.0, room_c=22.0, chip_c=95.0).question, "")
 
 

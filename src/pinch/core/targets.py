@@ -83,7 +83,7 @@ def _draws(ladder: Ladder, wanted: float) -> FloatArray:
 
 def _widest_gap(ladder: Ladder, tested: FloatArray) -> float:
     spot = float(first_reach(ladder.power, ladder.score[None, :], 0.95 * ladder.score[None, -1])[0])
-    after = min(max(int(np.searchsorted(tested, spot)), 1), len(tested) - 1)
+    after = max(int(np.searchsorted(tested, spot)), 1)
     around = range(max(after - 1, 1), min(after + 1, len(tested) - 1) + 1)
     widest = max(around, key=lambda i: tested[i] - tested[i - 1])
     return float((tested[widest - 1] + tested[widest]) / 2.0)
