@@ -223,6 +223,7 @@ class TestQuickSums(unittest.TestCase):
 
     def test_against_known_values(self) -> None:
         for name, numbers, wanted in (
+            ("Levels together", (1000.0, 1000.0), "1003.01 dB together, 1000.00 dB on average"),
             ("Percent change", (5401, 6933), "+28.37 % up, -22.1 % back"),
             ("Percent change", (100, 125), "+25 % up, -20 % back"),
             ("Less time, times as fast", (100, 54), "takes 46 % less time, 1.852 × as fast"),

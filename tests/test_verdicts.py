@@ -51,11 +51,12 @@ class TestCauses(unittest.TestCase):
         self.assertTrue(np.isnan(find_cap(free, np.full(N, np.nan), LOAD)), "steady, but no usual cap and not sharp")
         self.assertTrue(np.isnan(find_cap(rate, np.where(LOAD, 99.0, 1.0), LOAD)), "graphics have no time left")
         self.assertAlmostEqual(find_cap(rate, np.full(N, np.nan), LOAD), 60.0, delta=0.1)
-        odd = np.where(np.abs(rate - 60.0) < 3.0, rate * 0.75, 20.0)
-        free_there = np.where(np.abs(odd - 45.0) < 2.0, 60.0, 99.0)
-        self.assertAlmostEqual(
-            find_cap(odd, free_there, LOAD), 45.0, delta=0.1, msg="an unusual cap needs free graphics"
-        )
+        # Refresh rates of screens and their halves: common practice, no source.
+        for cap in (24.0, 30.0, 40.0, 60.0, 72.0, 90.0, 120.0, 144.0, 165.0, 240.0):
+            self.assertEqual(find_cap(np.full(N, cap), np.full(N, np.nan), LOAD), cap)
+        between = np.where(np.arange(N) % 2, 42.1, 41.9)
+        self.assertTrue(np.isnan(find_cap(between, np.full(N, np.nan), LOAD)), "42 is none of them")
+        self.assertAlmostEqual(find_cap(between, np.full(N, 60.0), LOAD), 42.0, delta=0.11, msg="unless graphics wait")
 
     def test_graphics_at_their_bound_or_at_the_power_limit(self) -> None:
         gpu, load = np.where(LOAD, 98.0, 1.0), np.where(LOAD, 45.0, 2.0)
