@@ -85,8 +85,10 @@ class Session:
     def choose_run(self, run_id: int) -> None:
         """Look at a run, with its own device, setting and workload."""
         run = self.book.get(Run, run_id)
-        self.subject = Subject(run.device_id, run.setting_id, run.workload_id, run_id)
-        self.subject_changed()
+        wanted = Subject(run.device_id, run.setting_id, run.workload_id, run_id)
+        if wanted != self.subject:
+            self.subject = wanted
+            self.subject_changed()
 
     def step_run(self, by: int) -> None:
         """The next (1) or the previous (−1) of the runs that the strip offers."""
