@@ -22,7 +22,7 @@ from pathlib import Path
 import psutil
 
 from pinch.bench import runlogs
-from pinch.bench.book import create_book, open_book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.core.runlog import runlog_from_columns
 from pinch.runs.devices import add_this_computer
@@ -33,7 +33,7 @@ CHILD = """
 import os, sys
 from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.runs.recording import begin_recording
 from pinch.runs.sourcing import RunRequest
 book = open_book(Path(sys.argv[1]))

@@ -26,8 +26,8 @@ from pinch.analysis.curves import ScaleChoice, scale_book
 from pinch.analysis.modes import modes_sheet
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench import runlogs
-from pinch.bench.book import create_book, open_book
 from pinch.bench.digests import Digest
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.charts.scale_chart import Second
 from pinch.core.framestats import frame_figures
@@ -192,7 +192,7 @@ STARTUP = """
 import os, time
 start = time.perf_counter()
 from pathlib import Path
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
@@ -249,7 +249,7 @@ def planning() -> None:
 OPENING = """
 import os, sys, time
 from pathlib import Path
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.ui.app import make_application
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow

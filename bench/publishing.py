@@ -11,7 +11,7 @@ from collections.abc import Callable
 from itertools import cycle, islice
 from pathlib import Path
 
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import LIGHT
 from pinch.narrative.reporting import story_of

@@ -23,7 +23,7 @@ FILES, CHANNELS = 60, 60
 import numpy as np
 import psutil
 
-from pinch.bench.book import create_book
+from pinch.bench.opening import create_book
 from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.recorder.child_rows import Sample
 from pinch.recorder.course import Course

@@ -4,7 +4,8 @@ from pathlib import Path
 
 import numpy as np
 
-from pinch.bench.book import Book, create_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
 from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
 

@@ -13,7 +13,8 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtWidgets import QFileDialog
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.plans import Plan
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames

@@ -11,7 +11,8 @@ from pathlib import Path
 import numpy as np
 
 from pinch.bench import chunks, runlogs, schema
-from pinch.bench.book import Book, BookError, create_book, open_book
+from pinch.bench.book import Book, BookError
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked
 from pinch.bench.undo import UndoStack
 from pinch.core.errors import DataError, PinchError
@@ -184,7 +185,7 @@ class TestUnusable(BookCase):
     def test_a_missing_table_is_damage(self) -> None:
         self.book.connection.execute("DROP TABLE mark")
         self.book.close()
-        self.refused(self.path, "table is missing")
+        self.refused(self.path, "missing or is not as Pinch makes it")
 
     def test_records_from_outside_are_checked(self) -> None:
         self.book.connection.execute('UPDATE device SET record = \'{"name": 5, "evil": 1}\'')
@@ -221,7 +222,7 @@ class TestUnusable(BookCase):
             self.assertEqual(len(book.devices()), 1)
             with self.assertRaisesRegex(BookError, "read-only"):
                 book.save(Device(name="Limpet"))
-            self.assertIsNone(UndoStack.undo_label.fget(_no_undo(book)))  # type: ignore[attr-defined]
+            self.assertIsNone(UndoStack.next_undo.fget(_no_undo(book)))  # type: ignore[attr-defined]
 
     @unittest.skipIf(os.geteuid() == 0, "the administrator may write everywhere")
     def test_read_only_file(self) -> None:
@@ -276,13 +277,13 @@ class TestUndo(BookCase):
         with self.undo.step("one"):
             self.book.save(Workload(name="one"))
         self.undo.undo()
-        self.assertEqual(self.undo.redo_label, "one")
+        self.assertEqual(self.undo.next_redo.label, "one")
         with self.undo.step("nothing"):
             pass
-        self.assertEqual(self.undo.redo_label, "one")
+        self.assertEqual(self.undo.next_redo.label, "one")
         with self.undo.step("two"):
             self.book.save(Workload(name="two"))
-        self.assertIsNone(self.undo.redo_label)
+        self.assertIsNone(self.undo.next_redo)
         self.assertIsNone(self.undo.redo())
 
     def test_a_change_that_fails_half_way_leaves_nothing(self) -> None:
@@ -292,7 +293,7 @@ class TestUndo(BookCase):
             self.book.save(Setting(device_id=device.id or 0, name="Stock"))
             raise BookError(self.path, "the disk is full")
         self.assertEqual(self.dump(), before)
-        self.assertIsNone(self.undo.undo_label)
+        self.assertIsNone(self.undo.next_undo)
 
     def test_another_connection_is_not_undone(self) -> None:
         with contextlib.closing(open_book(self.path)) as other:

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QFileDialog
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Acceptance, Device, Run, Setting, Workload, now
 from pinch.core.errors import PinchError

@@ -9,7 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from pinch.bench.book import create_book, open_book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus
 from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book

@@ -10,7 +10,8 @@ from unittest import mock
 
 from PyQt6.QtWidgets import QInputDialog
 
-from pinch.bench.book import Book, create_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book
 from pinch.bench.records import Device, ExitStatus, Runner, ScoreFrom, Setting, Workload, checked, scores_of
 from pinch.core.errors import PinchError
 from pinch.recorder.processes import CommandProcess, WorkProgress

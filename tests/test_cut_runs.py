@@ -9,7 +9,8 @@ from datetime import timedelta
 import numpy as np
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Workload, now
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge
@@ -87,7 +88,7 @@ class TestKilled(CutCase):
     CHILD = """
 import os, sys
 from pathlib import Path
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.runs.recording import begin_recording
 from pinch.runs.sourcing import RunRequest
 book = open_book(Path(sys.argv[1]))

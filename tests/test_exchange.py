@@ -10,8 +10,9 @@ import jsonschema
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench import schema
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
 from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, schema_text, write_exchange
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.parts import CoreKind
 from pinch.bench.plans import Outcome
 from pinch.bench.records import Came, Device, Form, Protocol, Runner, Setting, Status, free_name, standing

@@ -9,8 +9,8 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch.bench.book import create_book, open_book
 from pinch.bench.digests import Digest, keep_digest, read_digests
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
 from pinch.core.runlog import runlog_from_columns
 from pinch.intake.belonging import find_or_add, import_log

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.core.runlog import RunLog
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run

@@ -11,8 +11,8 @@ from pinch.analysis.curves import Axis, ScaleChoice, family_of, scale_book
 from pinch.analysis.modes import best_below, modes_sheet, quietest
 from pinch.analysis.points import AVERAGE, BookPoints, RunPoint
 from pinch.bench import runlogs
-from pinch.bench.book import create_book
 from pinch.bench.digests import Digest, RundownDigest
+from pinch.bench.opening import create_book
 from pinch.bench.parts import Battery, Build, Display, Memory, Offer
 from pinch.bench.readings import Instrument, Quantity, Reading
 from pinch.bench.records import (

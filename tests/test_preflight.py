@@ -7,7 +7,7 @@ import numpy as np
 from PyQt6.QtWidgets import QLabel
 
 from pinch.bench import runlogs
-from pinch.bench.book import create_book
+from pinch.bench.opening import create_book
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Protocol, Run, Setting, now
 from pinch.core.runlog import runlog_from_columns

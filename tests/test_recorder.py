@@ -15,7 +15,7 @@ from unittest import mock
 import numpy as np
 
 from pinch.bench import runlogs
-from pinch.bench.book import create_book, open_book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.core.judge import judge

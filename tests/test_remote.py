@@ -6,7 +6,8 @@ import time
 from unittest import mock
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, create_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book
 from pinch.bench.records import Device, ExitStatus, Run, Runner, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.runlog import gaps_of

@@ -17,8 +17,8 @@ import python_calamine
 from frictionless import Package, system
 from PIL import Image
 
-from pinch.bench.book import open_book
 from pinch.bench.cards import Private
+from pinch.bench.opening import open_book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
 from pinch.core.errors import DataError, PinchError

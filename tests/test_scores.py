@@ -14,7 +14,7 @@ from xlsxwriter import Workbook
 from pinch.analysis.curves import ScaleChoice, scale_book
 from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.points import points_of
-from pinch.bench.book import create_book, open_book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words
 from pinch.charts.scale_chart import Second

@@ -19,7 +19,7 @@ from unittest import mock
 import icalendar
 
 from pinch.analysis.plan_desk import PlanDesk
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.chart_files import bare_svg, write_chart
 from pinch.charts.runsheet_chart import SheetChart, clock, sheet_chart

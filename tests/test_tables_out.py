@@ -16,7 +16,8 @@ import python_calamine
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import now
 from pinch.core.errors import DataError

@@ -16,7 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
 from pinch.analysis.judging import judge_from_file
-from pinch.bench.book import create_book
+from pinch.bench.opening import create_book
 from pinch.bench.records import ExitStatus
 from pinch.intake.arrivals import Arrival
 from pinch.intake.filing import Filed

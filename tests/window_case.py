@@ -11,7 +11,8 @@ import scipy.optimize  # noqa: F401 - without it the first run of a process is j
 from PyQt6.QtCore import QEvent
 from PyQt6.QtWidgets import QApplication
 
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.core.faults import Fault
 from pinch.rig.demo import make_demo_book
 from pinch.runs.whole_book import digest_book

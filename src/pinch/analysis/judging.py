@@ -3,7 +3,8 @@
 from pathlib import Path
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_RATE, with_frame_rate
@@ -36,8 +37,8 @@ class JudgeDesk:
             raise PinchError(f"Run {run.repeat} is a score without a log, so there is nothing to judge.")
         number, state = run.id, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
-            log = with_frame_rate(runlogs.read_log(self._book, number))
             try:
+                log = with_frame_rate(runlogs.read_log(self._book, number))
                 self._kept[number] = state, log, judge(log, state[1])
             except DataError as error:
                 raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None

@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import open_book
 from pinch.bench.planning import DeviceHeat, PlannedSheet, make_plan, plan_bench
 from pinch.bench.plans import Plan
 from pinch.bench.records import ExitStatus, Run, WorkKind

@@ -9,17 +9,17 @@ import contextlib
 import json
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TypeVar
 
 from pydantic import ValidationError
 
-from pinch.bench import schema
 from pinch.bench.cards import Card, Report
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
+from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 
 R = TypeVar("R", bound=Record)
@@ -46,11 +46,34 @@ class BookError(PinchError):
         super().__init__(f"{path}: {reason}.")
 
 
-class Book:
-    """An open book. Use `create_book` or `open_book`."""
+class BookGoneError(BookError):
+    """The file of an open book was deleted or replaced by another program."""
 
-    def __init__(self, path: Path, connection: sqlite3.Connection, read_only: bool) -> None:
-        self.path, self.connection, self.read_only = path, connection, read_only
+
+class Book:
+    """An open book. Use `create_book` or `open_book`.
+
+    Parameters
+    ----------
+    read_again : for a book that is only read: makes a connection to its file. It is called anew when the file has
+        changed, since a file that nobody seemed to write may be written later.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        connection: sqlite3.Connection,
+        read_again: Callable[[Path], sqlite3.Connection] | None = None,
+    ) -> None:
+        self.path, self.connection, self.read_only = path, connection, read_again is not None
+        self.notes: tuple[str, ...] = ()
+        self._read_again, self._seen = read_again, _state_of(path)
+        self._file = _file_of(path)
+
+    @property
+    def in_place(self) -> bool:
+        """Whether the file at the path is still the one that was opened."""
+        return self._file == _file_of(self.path)
 
     def close(self) -> None:
         """Close it; what the journal still holds goes into the one file."""
@@ -61,14 +84,25 @@ class Book:
 
     @contextlib.contextmanager
     def change(self) -> Iterator[sqlite3.Connection]:
-        """One change: all of it is kept, or nothing.
+        """One change: all of it is kept, or nothing. A change inside another is a part of that one.
 
         Raises
         ------
+        BookGoneError : the file was deleted or replaced.
         BookError : the book is read-only, locked, damaged, or the disk is full.
         """
         if self.read_only:
             raise BookError(self.path, "is read-only, so nothing can be changed in it")
+        if self.connection.in_transaction:
+            try:
+                yield self.connection
+            except sqlite3.Error as error:
+                raise BookError(self.path, reason_of(error)) from error
+            return
+        if not self.in_place:
+            raise BookGoneError(
+                self.path, "was deleted or replaced by another program since it was opened; save a copy of what is open"
+            )
         try:
             self.connection.execute("BEGIN IMMEDIATE")
             yield self.connection
@@ -77,7 +111,7 @@ class Book:
             with contextlib.suppress(sqlite3.Error):
                 self.connection.execute("ROLLBACK")
             if isinstance(error, sqlite3.Error):
-                raise BookError(self.path, _reason(error)) from error
+                raise BookError(self.path, reason_of(error)) from error
             raise
 
     def query(self, sql: str, *values: object) -> list[tuple[object, ...]]:
@@ -88,9 +122,12 @@ class Book:
         BookError : the book is damaged or locked.
         """
         try:
+            if self._read_again is not None and (state := _state_of(self.path)) != self._seen:
+                self.connection.close()
+                self.connection, self._seen = self._read_again(self.path), state
             return self.connection.execute(sql, values).fetchall()
         except sqlite3.Error as error:
-            raise BookError(self.path, _reason(error)) from error
+            raise BookError(self.path, reason_of(error)) from error
 
     def save(self, record: R) -> R:
         """Keep a record: a new one where it has no id, else in place of the old. Returns it with its id."""
@@ -237,106 +274,44 @@ class Book:
         ------
         BookError : the copy cannot be written.
         """
-        if target.resolve() == self.path.resolve():
+        if self.in_place and target.resolve() == self.path.resolve():
             raise BookError(target, "is the open book itself; choose another name for the copy")
-        part = target.with_name(target.name + ".part")
         try:
-            with contextlib.closing(sqlite3.connect(part)) as copy:
+            with staged(target) as part, contextlib.closing(sqlite3.connect(part)) as copy:
                 self.connection.backup(copy)
                 copy.execute("PRAGMA journal_mode = DELETE")  # a copy is one file, with nothing beside it
-            os.replace(part, target)
         except (sqlite3.Error, OSError) as error:
-            raise BookError(target, f"cannot be written: {_reason(error)}") from error
-        finally:
-            part.unlink(missing_ok=True)
+            raise BookError(target, f"cannot be written: {reason_of(error)}") from error
 
     def _records(self, kind: type[R], where: str = "", *values: object) -> list[R]:
         table, _ = _COLUMNS[kind]
         rows = self.query(f"SELECT id, record FROM {table} {where or 'ORDER BY id'}", *values)
         try:
             return [kind(id=int(str(key)), **json.loads(str(text))) for key, text in rows]
-        except (ValidationError, ValueError, TypeError):
+        except (ValidationError, ValueError, TypeError, RecursionError):
             raise BookError(self.path, f"is damaged: a {table} in it cannot be read") from None
 
 
-def create_book(path: Path) -> Book:
-    """Make a new, empty book; never over an existing file.
-
-    Raises
-    ------
-    BookError : the file exists or cannot be written.
-    """
-    if path.exists():
-        raise BookError(path, "exists already; a new book never replaces a file")
+def _file_of(path: Path) -> tuple[int, int] | None:
+    """Which file stands at a path."""
     try:
-        connection = _connect(path, "rwc")
-        connection.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
-        connection.execute("PRAGMA journal_mode = WAL")
-    except sqlite3.Error as error:
-        raise BookError(path, f"cannot be made: {_reason(error)}") from error
-    book = Book(path, connection, read_only=False)
-    _migrate(book, 0)
-    return book
+        found = os.stat(path)
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino
 
 
-def open_book(path: Path) -> Book:
-    """Open a book, bringing an older one up to date; one that cannot be written is opened read-only.
-
-    Raises
-    ------
-    BookError : it is missing, not a book, newer than this Pinch, locked or damaged.
-    """
-    if not path.is_file():
-        raise BookError(path, "there is no such file" if not path.exists() else "is not a file")
-    read_only = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
-    try:
-        connection = _connect(path, "ro&immutable=1" if read_only else "rw")
-        version = int(connection.execute("PRAGMA user_version").fetchone()[0])
-        application = int(connection.execute("PRAGMA application_id").fetchone()[0])
-    except sqlite3.Error as error:
-        raise BookError(path, _reason(error)) from error
-    book = Book(path, connection, read_only)
-    try:
-        _check(book, version, application)
-    except BookError:
-        connection.close()
-        raise
-    return book
+def _state_of(path: Path) -> tuple[int, ...]:
+    """Changes whenever a file, or the log that its writer keeps beside it, comes, goes or is written."""
+    state: list[int] = []
+    for beside in (path, path.with_name(path.name + "-wal")):
+        with contextlib.suppress(OSError):
+            found = os.stat(beside)
+            state += [found.st_ino, found.st_size, found.st_mtime_ns]
+    return tuple(state)
 
 
-def _check(book: Book, version: int, application: int) -> None:
-    if application != schema.APPLICATION_ID:
-        raise BookError(book.path, "is a database, but not a book of Pinch")
-    if version > schema.VERSION:
-        raise BookError(book.path, f"was made by a newer Pinch (version {version}; this one knows {schema.VERSION})")
-    if version < schema.VERSION:
-        _migrate(book, version)
-    damage = book.query("PRAGMA quick_check(1)")[0][0]
-    if damage != "ok":
-        raise BookError(book.path, "is damaged; open a copy of it instead")
-    present = {row[0] for row in book.query("SELECT name FROM sqlite_master WHERE type = 'table'")}
-    if not present.issuperset((*schema.TABLES, *schema.DERIVED)):
-        raise BookError(book.path, "is damaged: a table is missing")
-
-
-def _connect(path: Path, mode: str) -> sqlite3.Connection:
-    uri = f"{path.absolute().as_uri()}?mode={mode}"
-    connection = sqlite3.connect(uri, uri=True, timeout=5.0, isolation_level=None)
-    connection.execute("PRAGMA trusted_schema = OFF")
-    connection.execute("PRAGMA foreign_keys = ON")
-    connection.execute("PRAGMA synchronous = NORMAL")
-    return connection
-
-
-def _migrate(book: Book, version: int) -> None:
-    for number in range(version, schema.VERSION):
-        with book.change() as connection:
-            for statement in schema.MIGRATIONS[number].split(";"):
-                connection.execute(statement)
-            connection.execute(f"PRAGMA user_version = {number + 1}")
-
-
-def _reason(error: Exception) -> str:
+def reason_of(error: Exception) -> str:
     """What went wrong, in the words of the person at the screen."""
     text = str(error).lower()
     for sign, reason in (
@@ -344,6 +319,7 @@ def _reason(error: Exception) -> str:
         ("malformed", "is damaged; open a copy of it instead"),
         ("locked", "is in use by another program; close it there and try again"),
         ("readonly", "is read-only, so nothing can be changed in it"),
+        ("no space", "the disk is full; nothing of this change was kept"),
         ("disk is full", "the disk is full; nothing of this change was kept"),
         ("disk i/o", "the disk does not answer; nothing of this change was kept"),
         ("foreign key", "cannot be made: a record speaks of another that is not there"),
@@ -352,4 +328,4 @@ def _reason(error: Exception) -> str:
     ):
         if sign in text:
             return reason
-    return str(error)
+    return (error.strerror or str(error)) if isinstance(error, OSError) else str(error)

@@ -17,6 +17,8 @@ from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
 
 VERSION = 1
+MOST_BYTES = 100_000_000
+"""An unpacked chunk holds no more; Pinch's own stay below a hundredth of it (3600 samples of sixty channels)."""
 _MOST_DIGITS = 6
 _DOUBLES = 255
 _WIDTHS: tuple[np.dtype[Any], ...] = (np.dtype("<i1"), np.dtype("<i2"), np.dtype("<i4"), np.dtype("<i8"))
@@ -37,10 +39,14 @@ def unpack(blob: bytes, place: str) -> tuple[FloatArray, list[FloatArray]]:
     DataError : the chunk is damaged or of another version.
     """
     try:
-        data = zlib.decompress(blob)
+        opened = zlib.decompressobj()
+        data = opened.decompress(blob, MOST_BYTES)
         version, n, count = struct.unpack_from("<BIH", data)
         if version != VERSION:
             raise DataError(place, f"samples are packed in version {version}, which this Pinch does not know")
+        # A time takes a byte at least and a channel six: nobody can claim more than is there.
+        if not opened.eof or 2 * n * (count + 1) > MOST_BYTES or n > len(data) or 6 * count > len(data):
+            raise DataError(place, "samples are damaged (they would grow beyond all measure)")
         position, columns = struct.calcsize("<BIH"), []
         for _ in range(count + 1):
             column, position = _unpack_column(data, position, n)

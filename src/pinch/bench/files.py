@@ -2,13 +2,14 @@
 
 import json
 import os
-import tempfile
+import stat
 from pathlib import Path
 from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
 from pinch.bench.records import problem_of
+from pinch.bench.staging import staged
 from pinch.core.errors import DataError
 
 M = TypeVar("M", bound=BaseModel)
@@ -21,15 +22,34 @@ def replace_file(path: Path, content: bytes) -> None:
     ------
     OSError : it cannot be written; then nothing has changed.
     """
-    handle, part = tempfile.mkstemp(dir=path.parent, prefix=path.name, suffix=".part")
+    with staged(path) as part:
+        part.write_bytes(content)
+
+
+def read_plain(path: Path, most_bytes: int) -> bytes:
+    """Everything in a plain file: a pipe or a device is not waited for, and nothing endless is read.
+
+    Raises
+    ------
+    DataError : it is missing, no plain file, unreadable, or too large.
+    """
     try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(content)
-        os.chmod(part, 0o644)
-        os.replace(part, path)
-    except OSError:
-        Path(part).unlink(missing_ok=True)
-        raise
+        descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+    except FileNotFoundError:
+        raise DataError(str(path), "there is no such file") from None
+    except (OSError, ValueError) as error:
+        raise DataError(str(path), f"it cannot be read ({getattr(error, 'strerror', error)})") from None
+    with os.fdopen(descriptor, "rb") as file:
+        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            raise DataError(str(path), "it is not a plain file")
+        try:
+            data = file.read(most_bytes + 1)
+        except OSError as error:
+            raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+    if len(data) > most_bytes:
+        most = f"{most_bytes / 1e9:g} GB" if most_bytes >= 1e9 else f"{most_bytes / 1e6:g} MB"
+        raise DataError(str(path), f"it is larger than {most}")
+    return data
 
 
 def read_model(path: Path, model: type[M], most_bytes: int) -> M:
@@ -40,11 +60,7 @@ def read_model(path: Path, model: type[M], most_bytes: int) -> M:
     DataError : it cannot be read, is too large, is no JSON, or a field makes no sense; the sentence names the place.
     """
     try:
-        if path.stat().st_size > most_bytes:
-            raise DataError(str(path), f"it is larger than {most_bytes / 1e6:g} MB")
-        document = json.loads(path.read_text(encoding="utf-8-sig"))
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read: {error.strerror}") from None
+        document = json.loads(read_plain(path, most_bytes).decode("utf-8-sig"))
     except UnicodeDecodeError:
         raise DataError(str(path), "it is not UTF-8 text") from None
     except json.JSONDecodeError as error:

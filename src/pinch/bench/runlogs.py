@@ -11,8 +11,9 @@ from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.core.channels import is_channel_name
 from pinch.core.runlog import FloatArray, Mark, RunLog, Series
 
+MOST_CHANNELS = 2000
 WHOLE_CHUNK = 3600
-"""Samples of a chunk once the run has stopped."""
+"""Most samples of a chunk, and how many it holds once the run has stopped."""
 
 
 def add_stream(book: Book, run_id: int, channels: Sequence[str]) -> int:
@@ -27,10 +28,12 @@ def add_stream(book: Book, run_id: int, channels: Sequence[str]) -> int:
 def append(book: Book, stream_id: int, t: FloatArray, columns: list[FloatArray]) -> None:
     """Append samples: (n,) times in s after all earlier ones, columns of (n,) values, NaN for none."""
     with book.change() as connection:
-        connection.execute(
-            "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)",
-            (stream_id, len(t), chunks.pack(t, columns)),
-        )
+        for i in range(0, len(t), WHOLE_CHUNK):
+            part = slice(i, i + WHOLE_CHUNK)
+            packed = chunks.pack(t[part], [c[part] for c in columns])
+            connection.execute(
+                "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)", (stream_id, len(t[part]), packed)
+            )
 
 
 def add_mark(book: Book, run_id: int, mark: Mark) -> None:
@@ -53,19 +56,25 @@ def channels_of(book: Book, run_id: int) -> list[str]:
 def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes: tuple[Pass, ...] = ()) -> Run:
     """Write the stop of a run: its small chunks become large ones, counts, passes and status are kept."""
     samples = 0
-    for stream_id, channels in _streams(book, run.id):
-        t, columns = _read_stream(book, run.id, stream_id, len(channels))
-        samples += int(sum(np.isfinite(c).sum() for c in columns))
-        with book.change() as connection:
+    with book.change() as connection:
+        for stream_id, channels in _streams(book, run.id):
+            t, columns = _read_stream(book, run.id, stream_id, len(channels))
+            samples += int(sum(np.isfinite(c).sum() for c in columns))
             connection.execute("DELETE FROM chunk WHERE stream_id = ?", (stream_id,))
-            for i in range(0, len(t), WHOLE_CHUNK):
-                part = slice(i, i + WHOLE_CHUNK)
-                packed = chunks.pack(t[part], [c[part] for c in columns])
-                connection.execute(
-                    "INSERT INTO chunk (stream_id, samples, data) VALUES (?, ?, ?)",
-                    (stream_id, len(t[part]), packed),
-                )
-    return book.save(run.model_copy(update={"status": status, "reason": reason, "samples": samples, "passes": passes}))
+            append(book, stream_id, t, columns)
+        fields = {"status": status, "reason": reason, "samples": samples, "passes": passes}
+        return book.save(run.model_copy(update=fields))
+
+
+def streams_of(book: Book, run_id: int) -> dict[int, list[str]]:
+    """The channels of each stream of a run, in the order they were begun."""
+    return dict(_streams(book, run_id))
+
+
+def end_of_stream(book: Book, run_id: int, stream_id: int) -> float:
+    """The time of the last sample of a stream, s; endlessly long ago where there is none."""
+    t, _ = _read_stream(book, run_id, stream_id, len(dict(_streams(book, run_id))[stream_id]))
+    return float(t[-1]) if len(t) else -np.inf
 
 
 def append_log(book: Book, run_id: int, log: RunLog) -> None:
@@ -76,10 +85,11 @@ def append_log(book: Book, run_id: int, log: RunLog) -> None:
 
 def add_log(book: Book, run: Run, log: RunLog) -> Run:
     """Keep a whole log under a run that has none yet; returns the stopped run."""
-    append_log(book, run.id, log)
-    for mark in log.marks:
-        add_mark(book, run.id, mark)
-    return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)
+    with book.change():
+        append_log(book, run.id, log)
+        for mark in log.marks:
+            add_mark(book, run.id, mark)
+        return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)
 
 
 def read_log(book: Book, run_id: int) -> RunLog:
@@ -114,8 +124,12 @@ def _streams(book: Book, run_id: int) -> list[tuple[int, list[str]]]:
     rows = book.query("SELECT id, channels FROM stream WHERE run_id = ? ORDER BY id", run_id)
     result = []
     for stream_id, text in rows:
-        channels = json.loads(str(text))
-        if not all(isinstance(name, str) and is_channel_name(name) for name in channels):
+        try:
+            channels = json.loads(str(text))
+        except (ValueError, RecursionError):
+            channels = None
+        proper = isinstance(channels, list) and len(channels) <= MOST_CHANNELS
+        if not proper or not all(isinstance(name, str) and is_channel_name(name) for name in channels):
             raise BookError(book.path, f"is damaged: run {run_id} has a channel without a proper name")
         result.append((int(str(stream_id)), channels))
     return result

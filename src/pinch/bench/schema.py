@@ -1,5 +1,9 @@
 """The tables of a book, and how older books are brought up to date."""
 
+import contextlib
+import sqlite3
+from functools import lru_cache
+
 APPLICATION_ID = 0x50494E43  # "PINC"
 
 MIGRATIONS: tuple[str, ...] = (
@@ -79,3 +83,22 @@ TABLES = (
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)
 """What is worked out again where it is missing."""
+HANGS_ON = {
+    "device": (("setting", "device_id"), ("run", "device_id")),
+    "setting": (("run", "setting_id"),),
+    "workload": (("run", "workload_id"),),
+    "run": (("stream", "run_id"), ("mark", "run_id"), ("reading", "run_id")),
+    "stream": (("chunk", "stream_id"),),
+}
+"""What goes with a row that is removed: tables, and their columns that name it."""
+
+
+@lru_cache
+def shape_of(version: int) -> frozenset[tuple[object, ...]]:
+    """What SQLite says of the tables and indexes of a book of a version: kind, name, table and the words that make it.
+    A book has these and nothing else."""
+    with contextlib.closing(sqlite3.connect(":memory:")) as empty:
+        for script in MIGRATIONS[:version]:
+            empty.executescript(script)
+        rows = empty.execute("SELECT type, name, tbl_name, sql FROM sqlite_master WHERE sql IS NOT NULL")
+        return frozenset(rows.fetchall())

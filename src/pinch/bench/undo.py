@@ -1,18 +1,42 @@
 """Undo for changes to the book.
 
 Triggers of one connection write, for every changed row, the statement that puts it back into a temporary table; the
-statements since the last step are one step. Running them backwards is itself recorded, which gives redo. What another
-connection writes (a growing run) is not the operator's change and is not undone.
+statements since the last step are one step. Running them backwards is itself recorded, which gives redo.
+
+What another connection wrote since (a recording) is not the operator's change, and is never taken away: a row is put
+back only while it stands as the step left it, and a row is removed only while nothing but the step's own rows hangs on
+it. Where that does not hold, nothing of the step is taken back, and the sentence says why.
 """
 
+import re
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
 from pinch.bench import schema
 from pinch.bench.book import Book
+from pinch.core.errors import PinchError
 
 MOST_STEPS = 100
+_CALLED = {
+    "run": ("run", "runs"),
+    "device": ("device", "devices"),
+    "setting": ("setting", "settings"),
+    "workload": ("workload", "workloads"),
+    "protocol": ("protocol", "protocols"),
+    "plan": ("plan", "plans"),
+    "instrument": ("instrument", "instruments"),
+    "reading": ("reading", "readings"),
+    "mark": ("mark", "marks"),
+    "card": ("card", "cards"),
+    "acceptance": ("accepted difference", "accepted differences"),
+}
+"""What is told of by name; the rest belongs to one of these."""
+
+
+class UndoRefusedError(PinchError):
+    """Taking a step back would take away or overwrite what was written since."""
 
 
 @dataclass(frozen=True)
@@ -21,6 +45,17 @@ class UndoStep:
 
     label: str
     statements: tuple[str, ...]
+
+    @property
+    def effect(self) -> str:
+        """What taking it back does to the book."""
+        verbs = (("DELETE FROM", "takes away"), ("INSERT INTO", "puts back"), ("UPDATE", "resets"))
+        return ", ".join(f"{words} {counted}" for verb, words in verbs if (counted := self._counted(rf"{verb} (\w+) ")))
+
+    def _counted(self, pattern: str) -> str:
+        found = (re.match(pattern, statement) for statement in self.statements)
+        counts = Counter(match[1] for match in found if match)
+        return " and ".join(f"{n} {_CALLED[table][n != 1]}" for table in _CALLED if (n := counts[table]))
 
 
 class UndoStack:
@@ -34,36 +69,42 @@ class UndoStack:
             self._watch()
 
     @property
-    def undo_label(self) -> str | None:
+    def next_undo(self) -> UndoStep | None:
         """What `undo` would take back, None where there is nothing."""
-        return self._done[-1].label if self._done else None
+        return self._done[-1] if self._done else None
 
     @property
-    def redo_label(self) -> str | None:
+    def next_redo(self) -> UndoStep | None:
         """What `redo` would do again, None where there is nothing."""
-        return self._undone[-1].label if self._undone else None
+        return self._undone[-1] if self._undone else None
 
     @contextmanager
     def step(self, label: str) -> Iterator[None]:
-        """All changes inside are one step with this label; where they fail, all of them are taken back."""
+        """All changes inside are one step with this label; where they fail, none of them is kept."""
         self._take()
-        try:
+        with self._book.change():
             yield
-        except BaseException:
-            self._run(self._take())
-            self._take()
-            raise
         statements = self._take()
         if statements:
             self._done = [*self._done[1 - MOST_STEPS :], UndoStep(label, statements)]
             self._undone.clear()
 
     def undo(self) -> str | None:
-        """Take the last change back; returns its label."""
+        """Take the last change back; returns its label.
+
+        Raises
+        ------
+        UndoRefusedError : something written since would be lost.
+        """
         return self._move(self._done, self._undone)
 
     def redo(self) -> str | None:
-        """Do the last undone change again; returns its label."""
+        """Do the last undone change again; returns its label.
+
+        Raises
+        ------
+        UndoRefusedError : something written since would be lost.
+        """
         return self._move(self._undone, self._done)
 
     def _move(self, source: list[UndoStep], target: list[UndoStep]) -> str | None:
@@ -71,16 +112,35 @@ class UndoStack:
             return None
         step = source[-1]
         self._take()
-        self._run(step.statements)
+        self._run(step)
         source.pop()
         target.append(UndoStep(step.label, self._take()))
         return step.label
 
-    def _run(self, statements: tuple[str, ...]) -> None:
+    def _run(self, step: UndoStep) -> None:
         with self._book.change() as connection:
             connection.execute("PRAGMA defer_foreign_keys = ON")
-            for statement in statements:
-                connection.execute(statement)
+            for statement in step.statements:
+                self._refuse_to_lose(step, statement)
+                if connection.execute(statement).rowcount != 1:
+                    raise UndoRefusedError(
+                        f"“{step.label}” cannot be taken back: what it changed was changed again since, by a recording "
+                        "or another window."
+                    )
+
+    def _refuse_to_lose(self, step: UndoStep, statement: str) -> None:
+        """Whoever removes a row removes what hangs on it; rows of the step itself are gone by now."""
+        removing = re.match(r"DELETE FROM (\w+) WHERE id=(\d+)", statement)
+        if not removing:
+            return
+        for table, column in schema.HANGS_ON.get(removing[1], ()):
+            count = int(str(self._book.query(f"SELECT COUNT(*) FROM {table} WHERE {column} = ?", removing[2])[0][0]))
+            if count:
+                what = f"{count} {_CALLED[table][count != 1]}" if table in _CALLED else "the log of a run"
+                raise UndoRefusedError(
+                    f"“{step.label}” cannot be taken back: {what} came since and would go with it. Remove on the Bench "
+                    "page what is to go."
+                )
 
     def _take(self) -> tuple[str, ...]:
         rows = self._book.query("SELECT statement FROM temp.undo_log ORDER BY id DESC")
@@ -94,10 +154,11 @@ class UndoStack:
             names = [str(row[1]) for row in self._book.query(f"PRAGMA table_info({table})")]
             values = "||','||".join(f"quote(old.{name})" for name in names)
             pairs = "||','||".join(f"'{name}='||quote(old.{name})" for name in names)
+            left = "||' AND '||".join(f"'{name} IS '||quote(new.{name})" for name in names if name != "data")
             back = f"'INSERT INTO {table} ({','.join(names)}) VALUES ('||{values}||')'"
             for event, statement in (
-                ("INSERT", f"'DELETE FROM {table} WHERE id='||new.id"),
-                ("UPDATE", f"'UPDATE {table} SET '||{pairs}||' WHERE id='||old.id"),
+                ("INSERT", f"'DELETE FROM {table} WHERE id='||new.id||' AND '||{left}"),
+                ("UPDATE", f"'UPDATE {table} SET '||{pairs}||' WHERE '||{left}"),
                 ("DELETE", back),
             ):
                 connection.execute(

@@ -1,10 +1,14 @@
 """What commands that work on a book share."""
 
-from collections.abc import Callable, Sequence
+import contextlib
+import sys
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import TypeVar
 
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, new_book, open_book
+from pinch.bench.waiting import take_in_waiting
 from pinch.core.errors import PinchError
 
 T = TypeVar("T")
@@ -12,7 +16,31 @@ T = TypeVar("T")
 
 def open_or_create(path: Path) -> Book:
     """The book at that path, a new one where there is none."""
-    return open_book(path) if path.exists() else create_book(path)
+    return open_for_work(path) if path.exists() else create_book(path)
+
+
+def open_for_work(path: Path) -> Book:
+    """The book at that path, with what an ended recording left beside it; what is to be known of it is said."""
+    book = open_book(path)
+    for note in (*book.notes, *take_in_waiting(book)):
+        print(note, file=sys.stderr)
+    return book
+
+
+@contextlib.contextmanager
+def changed_whole(path: Path) -> Iterator[Book]:
+    """The book at that path, a new one where there is none, to be changed in one piece: all of it is kept, or nothing
+    has changed, and no new book is left behind."""
+    if not path.exists():
+        with new_book(path) as book:
+            yield book
+        return
+    book = open_for_work(path)
+    try:
+        with book.change():
+            yield book
+    finally:
+        book.close()
 
 
 def named(things: Sequence[T], name: str, what: str, label: Callable[[T], str]) -> T:

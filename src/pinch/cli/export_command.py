@@ -7,8 +7,9 @@ from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
 from pinch.bench.licences import LICENCES
+from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError

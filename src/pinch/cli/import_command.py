@@ -7,9 +7,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from pinch.bench.book import Book
 from pinch.bench.summaries import Origin
-from pinch.cli.books import open_or_create
+from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.errors import PinchError
 from pinch.intake.arrivals import Batch, add_arrivals, arrivals_of, files_in, read_batch
@@ -75,13 +74,10 @@ def _add_tables(args: argparse.Namespace, paths: Sequence[Path]) -> list[str]:
         except PinchError as error:
             refused.append(str(error))
     if told:
-        book = open_or_create(args.book)
-        try:
-            for path, rows in told.items():
-                for added in add_told(book, rows, path.name):
-                    print(f"run {added.run.id}: {path.name}, {added.words}")
-        finally:
-            book.close()
+        with changed_whole(args.book) as book:
+            done = [(path, added) for path, rows in told.items() for added in add_told(book, rows, path.name)]
+        for path, added in done:
+            print(f"run {added.run.id}: {path.name}, {added.words}")
     return refused
 
 
@@ -99,25 +95,23 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path]) -> list[str]:
         batch = read_batch(files_in(paths), mapping)
         refused = list(batch.refused)
         if batch.read:
-            book = open_or_create(args.book)
-            try:
-                refused += _add(args, batch, book, pattern)
-            finally:
-                book.close()
+            refused += _add(args, batch, pattern)
     return refused
 
 
-def _add(args: argparse.Namespace, batch: Batch, book: Book, pattern: NamePattern) -> list[str]:
-    """Add what says where it belongs; returns a sentence for each log that does not."""
+def _add(args: argparse.Namespace, batch: Batch, pattern: NamePattern) -> list[str]:
+    """Add what says where it belongs, all of it or nothing; returns a sentence for each log that does not."""
     said = Filed(args.device, args.setting, args.workload)
-    arrivals = [
-        replace(a, filed=said.over(a.filed), claimed_w=args.watts) for a in arrivals_of(batch.read, book, pattern)
-    ]
-    placed = [a for a in arrivals if a.filed.whole]
-    for arrival in placed:
-        for found in (arrival.read, *([arrival.beside] if arrival.beside else [])):
-            tell(found)
-    for added in add_arrivals(book, placed):
+    with changed_whole(args.book) as book:
+        arrivals = [
+            replace(a, filed=said.over(a.filed), claimed_w=args.watts) for a in arrivals_of(batch.read, book, pattern)
+        ]
+        placed = [a for a in arrivals if a.filed.whole]
+        for arrival in placed:
+            for found in (arrival.read, *([arrival.beside] if arrival.beside else [])):
+                tell(found)
+        done = add_arrivals(book, placed)
+    for added in done:
         print(f"run {added.run.id}: {added.words}, {added.run.samples} values")
     return [
         f"{a.path}: {a.open[0]} Its name does not say; use --device, --setting, --workload or --names."

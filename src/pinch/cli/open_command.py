@@ -3,7 +3,7 @@
 import argparse
 from pathlib import Path
 
-from pinch.bench.book import open_book
+from pinch.bench.opening import open_book
 from pinch.cli.show_window import open_window
 
 

@@ -1,14 +1,13 @@
 """`pinch plan PLAN.json [--json]`: the run sheet of a plan."""
 
 import argparse
-import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from pinch.analysis.plan_desk import PlanDesk
-from pinch.bench.book import create_book
 from pinch.bench.exchange import add_exchange, read_exchange
+from pinch.bench.opening import scratch_book
 from pinch.bench.planning import PlannedSheet, begin_of
 from pinch.bench.plans import Cell, PlanSession
 from pinch.bench.records import checked
@@ -47,20 +46,18 @@ def plan_document(path: Path, at: str | None, hours: float | None) -> PlannedShe
     exchange = read_exchange(path)
     if len(exchange.plans) != 1:
         raise DataError(str(path), f"it holds {len(exchange.plans)} plans, and one is needed")
-    with tempfile.TemporaryDirectory() as folder:
-        book = create_book(Path(folder) / "plan.pinch")
-        try:
-            try:
-                plan = add_exchange(book, exchange)[0]
-            except DataError as error:
-                raise DataError(str(path), f"{error.place}: {error.reason}") from None
-            begin = _time(at) if at else begin_of(plan)
-            if hours is not None:
-                session = checked(PlanSession, "The session", start=begin, minutes=60.0 * hours)
-                plan = plan.model_copy(update={"sessions": (session,)})
-            return PlanDesk(book).plan(plan, begin)
-        finally:
-            book.close()
+    book = scratch_book()
+    try:
+        plan = add_exchange(book, exchange)[0]
+        begin = _time(at) if at else begin_of(plan)
+        if hours is not None:
+            session = checked(PlanSession, "The session", start=begin, minutes=60.0 * hours)
+            plan = plan.model_copy(update={"sessions": (session,)})
+        return PlanDesk(book).plan(plan, begin)
+    except DataError as error:
+        raise DataError(str(path), f"{error.place}: {error.reason}") from None
+    finally:
+        book.close()
 
 
 def sheet_json(planned: PlannedSheet) -> dict[str, Any]:

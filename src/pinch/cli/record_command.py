@@ -7,6 +7,7 @@ from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
+from pinch.bench.opening import open_book
 from pinch.bench.readings import UNITS, Instrument, Quantity
 from pinch.bench.records import (
     Device,
@@ -25,9 +26,10 @@ from pinch.cli.books import named, open_or_create
 from pinch.core.errors import PinchError
 from pinch.narrative.finding import finding
 from pinch.recorder.recorder import News
+from pinch.runs.consent import ConsentError, agree, refused, wishes_of_run
 from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
 from pinch.runs.recording import Recording, begin_recording
-from pinch.runs.sourcing import IDLE_S, RunRequest, command_line
+from pinch.runs.sourcing import IDLE_S, RunRequest, command_line, meters_of
 from pinch.sources.profiles import profile
 
 EVERY_S = 10.0
@@ -49,6 +51,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--meter", action="append", default=[], metavar="PROFILE@ADDRESS", help="a meter to read along")
     parser.add_argument("--frames", metavar="FILE", help="follow this frame log; the newest where it holds *")
     parser.add_argument("--reach", metavar="COMMAND", help="reach the device: 'ssh HOST python3 -'")
+    parser.add_argument(
+        "--agree", action="store_true", help="agree to the commands and addresses of this book, now and later"
+    )
     parser.add_argument("--continue", dest="resume", type=int, metavar="RUN", help="go on with this cut run")
     parser.add_argument("--time-scale", type=float, default=1.0, help="simulated seconds per real second, rig only")
 
@@ -57,12 +62,17 @@ def run(args: argparse.Namespace) -> int:
     book = open_or_create(args.book)
     try:
         request = _request(book, args)
+        _agree(book, request, args)
         recording = begin_recording(book, request, [ProgressLine()])
         _wait_or_stop(recording)
+        if recording.book_path != book.path:
+            book.close()
+            book = open_book(recording.book_path)
         done = book.get(Run, recording.run.id)
-        print(f"run {done.id}: {done.status}, {done.samples} values", file=sys.stderr)
-        if done.status is ExitStatus.FAILED:
-            raise PinchError(done.reason)
+        print(f"run {done.id}: {recording.status}, {done.samples} values", file=sys.stderr)
+        if recording.status is ExitStatus.FAILED:
+            print(f"pinch: {recording.reason}", file=sys.stderr)
+            return 1
         _, judged = JudgeDesk(book).judge(done)
         print(finding(judged, request.setting.sustained_w))
         if scores := scores_of(done):
@@ -70,6 +80,20 @@ def run(args: argparse.Namespace) -> int:
     finally:
         book.close()
     return 0
+
+
+def _agree(book: Book, request: RunRequest, args: argparse.Namespace) -> None:
+    """What was typed here is agreed to by typing it; of the rest of the book only where that is said.
+
+    Raises
+    ------
+    PinchError : the book wants something that nobody has agreed to; the sentence says all of it.
+    """
+    wishes = wishes_of_run(request, meters_of(book, request.device))
+    typed = {args.reach, args.command, args.frames, *(meter.partition("@")[2] for meter in args.meter)}
+    agree(book.path, [wish for wish in wishes if args.agree or wish.words in typed])
+    if left := refused(book.path, wishes):
+        raise PinchError(f"{ConsentError(book.path, left)} Where you trust all of it, add --agree.")
 
 
 def _wait_or_stop(recording: Recording) -> None:

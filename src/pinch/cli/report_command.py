@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from pinch.bench.book import open_book
 from pinch.bench.cards import Private, Report
 from pinch.bench.licences import LICENCES
+from pinch.bench.opening import open_book
 from pinch.charts.chart_files import KINDS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.cli.list_options import add_private, chosen_of, private_of
@@ -21,6 +21,7 @@ from pinch.publish.publication import TABLES, PublishChoice, private_in, write_d
 from pinch.publish.report import FORMS, ReportChoice
 from pinch.publish.reportpackage import PackageChoice
 from pinch.publish.reveal import write_reveal
+from pinch.runs.consent import check_consent, wishes_of
 from pinch.runs.whole_book import read_deck
 
 
@@ -77,6 +78,8 @@ def _as_the_report_has_it(
     choice: PublishChoice, args: argparse.Namespace, allowed: tuple[Private, ...], report: Report
 ) -> PublishChoice:
     """What is written, with what the report says where nothing was said here."""
+    if args.template is None:
+        check_consent(args.book, wishes_of(report))
     template = args.template or (Path(report.template) if report.template else None)
     data = PackageChoice(args.licence or report.licence, allowed or report.private)
     return replace(

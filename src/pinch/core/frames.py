@@ -7,7 +7,7 @@ rates.
 
 import numpy as np
 
-from pinch.core.runlog import FloatArray, RunLog, Series
+from pinch.core.runlog import FloatArray, RunLog, Series, check_span
 
 FRAME_TIME, FRAME_RATE = "frame.time", "frame.rate"
 PAUSE_S = 1.0
@@ -30,6 +30,7 @@ def frame_rate(t: FloatArray, frame_ms: FloatArray) -> tuple[FloatArray, FloatAr
     width = np.minimum(np.diff(t, prepend=-np.inf), PAUSE_S + frame_ms / 1000.0)
     width = np.where(width < PAUSE_S + frame_ms / 1000.0, width, frame_ms / 1000.0)
     starts = t - width
+    check_span(float(starts[0]), float(t[-1]))
     edges = np.arange(np.floor(starts[0]), np.floor(t[-1]) + 1.0)
     knots = np.column_stack([starts, t]).ravel()
     number = np.repeat(np.arange(len(t)), 2) + np.tile([0.0, 1.0], len(t))

@@ -15,7 +15,7 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.runlog import FloatArray
+from pinch.core.runlog import FloatArray, check_span
 from pinch.core.selecting import median_of, upper_tail
 from pinch.core.stutters import count_stutters
 
@@ -88,6 +88,7 @@ def frame_figures(frame_ms: FloatArray) -> FrameFigures:
         raise DataError("frames", "there are none")
     if not frame_ms.min() > 0.0 or not math.isfinite(total := float(frame_ms.sum())):
         raise DataError("frames", "a frame took no time, or no finite time")
+    check_span(0.0, float(frame_ms.sum()) / 1000.0)
     with ThreadPoolExecutor(1) as beside:  # NumPy leaves the lock alone: half of the work runs on another core
         added = beside.submit(np.cumsum, frame_ms)
         passes = beside.submit(lambda: (count_stutters(frame_ms, added.result()), _whole_seconds(added.result())))

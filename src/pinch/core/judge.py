@@ -53,6 +53,10 @@ METHOD = 1
 """Version of the methods: a change that moves figures of the same log raises it."""
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
+PART_FRAMES = "part-frames"
+"""Code of the note that frames tell only of a part of the load."""
+WHOLE_FRAMES = 0.95
+"""Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
 LEAST_HEAT = 0.02
 """Share of the load below which a temperature limit that was only read off this run held nothing back."""
 EARLY_S = 300.0
@@ -154,7 +158,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     edges = even.edges[load.first :]
     heat, no_heat = _heat(even, known, power, temp, levels, figures, causes)
     kinds = frame_kinds(log, start, end)
-    frames, no_frames = _frames(kinds, known)
+    frames, no_frames = _frames(kinds, known, float(load.active.sum()) * even.step_s)
     hot_core = find_hot_core(even, usable & (even.starts >= window.start_s) & (even.starts < window.end_s))
     collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
     return Judgement(
@@ -308,11 +312,18 @@ def _heat(
     return heat, heat.notes
 
 
-def _frames(kinds: FrameKinds | None, known: Known) -> tuple[FrameFigures | None, tuple[Note, ...]]:
-    """The figures of the drawn frames with their notes."""
+def _frames(kinds: FrameKinds | None, known: Known, load_s: float) -> tuple[FrameFigures | None, tuple[Note, ...]]:
+    """The figures of the drawn frames with their notes; `load_s` is how long there was work."""
     if kinds is None:
         return None, ()
     figures, notes = frame_figures(kinds.drawn_ms), []
+    if figures.duration_s < WHOLE_FRAMES * load_s:
+        first, last = float(kinds.ends_s[0] - kinds.drawn_ms[0] / 1000.0), float(kinds.ends_s[-1])
+        share = 100.0 * figures.duration_s / load_s
+        words = (
+            f"Frames were logged for {share:.0f} % of the load only, from {first:.0f} s to {last:.0f} s; all figures"
+        )
+        notes.append(Note(PART_FRAMES, f"{words} of frames speak of that part."))
     if kinds.generated is not None and kinds.generated.count:
         share = 100.0 * kinds.generated.value
         words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."

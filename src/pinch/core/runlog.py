@@ -39,6 +39,11 @@ class Gap:
     end_s: float
 
 
+MOST_BINS = 1_000_000
+"""Bins of an even grid: twelve days of seconds. A log with a longer time in it has seen its clock set, and a bin for
+every second between would take all memory there is."""
+
+
 @dataclass(frozen=True)
 class Mark:
     """A moment the operator marked."""
@@ -94,7 +99,7 @@ class RunLog:
 
         Raises
         ------
-        DataError : the log holds no samples.
+        DataError : the log holds no samples, or its time goes on for far longer than any run.
         """
         filled = {name: s for name, s in self.series.items() if len(s.t)}
         if not filled:
@@ -102,6 +107,8 @@ class RunLog:
         first = min(s.t[0] - period_of(s.t) for s in filled.values())
         last = max(s.t[-1] for s in filled.values())
         start = np.floor(first / step_s + 1e-6) * step_s
+        if (last - start) / step_s > MOST_BINS:
+            raise DataError("log", _too_long(filled.values(), first, last))
         bins = max(1, int(np.ceil((last - start) / step_s - 1e-6)))
         edges = start + step_s * np.arange(bins + 1)
         averaged = {name: _bin_average(s, edges) for name, s in filled.items()}
@@ -119,6 +126,30 @@ def runlog_from_columns(t: FloatArray, columns: Mapping[str, FloatArray], marks:
         have = np.isfinite(values)
         series[name] = Series(name, t[have], values[have])
     return RunLog(series, tuple(marks))
+
+
+def check_span(first_s: float, last_s: float) -> None:
+    """Go on only where seconds from first to last are so many that a table of them can be held.
+
+    Raises
+    ------
+    DataError : they are not.
+    """
+    if not last_s - first_s <= MOST_BINS:
+        raise DataError("log", _too_long((), first_s, last_s))
+
+
+def _too_long(series: Iterable[Series], first: float, last: float) -> str:
+    """Why a log cannot be laid out in bins, with the place where its time jumps."""
+    gaps = [
+        (float(s.t[i + 1] - s.t[i]), float(s.t[i])) for s in series if len(s.t) > 1 for i in [np.diff(s.t).argmax()]
+    ]
+    days = (last - first) / 86_400.0
+    jump_s, after_s = max(gaps, default=(0.0, 0.0))
+    if jump_s > 0.5 * (last - first):
+        return f"its time jumps by {jump_s / 86_400.0:,.0f} days after {after_s:g} s: a clock was set; cut it there"
+    most = f"{MOST_BINS / 86_400.0:.0f} days"
+    return f"its time goes on for {days:,.0f} days, and runs of up to {most} can be worked with"
 
 
 def period_of(t: FloatArray) -> float:

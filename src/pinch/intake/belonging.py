@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, BookError
+from pinch.bench.book import Book
 from pinch.bench.new_runs import new_run
 from pinch.bench.records import Device, Run, Setting, Workload, checked
 from pinch.core.runlog import RunLog
@@ -46,12 +46,8 @@ def import_log(
 ) -> Run:
     """Add a log as a run: all of it, or nothing. `started` is what its own clock said, in this computer's time zone;
     `notes` is what stood around its rows."""
-    run = new_run(book, device, setting, workload, source, notes="\n".join(notes)[:MOST_NOTES])
-    if started is not None:
-        run = book.save(run.model_copy(update={"started": started.astimezone(UTC).replace(microsecond=0)}))
-    try:
+    with book.change():
+        run = new_run(book, device, setting, workload, source, notes="\n".join(notes)[:MOST_NOTES])
+        if started is not None:
+            run = book.save(run.model_copy(update={"started": started.astimezone(UTC).replace(microsecond=0)}))
         return runlogs.add_log(book, run, log)
-    except BookError:
-        with book.change() as connection:
-            connection.execute("DELETE FROM run WHERE id = ?", (run.id,))
-        raise

@@ -10,9 +10,9 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from pinch.bench import runlogs
-from pinch.bench.book import create_book
 from pinch.bench.cards import Card, Report
 from pinch.bench.files import read_model
+from pinch.bench.opening import new_book
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
@@ -69,8 +69,7 @@ def read_book_folder(folder: Path, target: Path) -> int:
     PinchError : a file of the folder cannot be read, or the book exists or cannot be written.
     """
     index = read_model(folder / INDEX, BookIndex, MOST_BYTES)
-    book = create_book(target)
-    try:
+    with new_book(target) as book:
         for record in index.records:
             book.restore(record)
         for mark in index.marks:
@@ -79,12 +78,6 @@ def read_book_folder(folder: Path, target: Path) -> int:
             for path in (folder / LOGS / name for name in (samples_name(run.id), frames_name(run.id))):
                 if path.is_file():
                     runlogs.append_log(book, run.id, read_run_log(path))
-    except BaseException:
-        book.close()
-        for left in (target, target.with_name(f"{target.name}-wal"), target.with_name(f"{target.name}-shm")):
-            left.unlink(missing_ok=True)
-        raise
-    book.close()
     return len(index.runs)
 
 

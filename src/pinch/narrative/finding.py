@@ -4,7 +4,7 @@ import math
 
 from pinch.bench.summaries import Summary
 from pinch.core.causes import Cause
-from pinch.core.judge import Judgement
+from pinch.core.judge import PART_FRAMES, Judgement
 
 NAMED_SHARE = 0.1
 
@@ -65,7 +65,8 @@ def _temperature(j: Judgement) -> str:
 def _frames(j: Judgement) -> str:
     if j.frames is None:
         return ""
-    return f"{j.frames.average_fps:.1f} fps on average, 1 % low {j.frames.low_1.percentile:.1f}"
+    part = " where frames were logged" if any(note.code == PART_FRAMES for note in j.warnings) else ""
+    return f"{j.frames.average_fps:.1f} fps on average{part}, 1 % low {j.frames.low_1.percentile:.1f}"
 
 
 def _times(count: int) -> str:

@@ -13,7 +13,7 @@ from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.figures import SettledState
 from pinch.core.framekinds import Share
-from pinch.core.judge import Judgement
+from pinch.core.judge import PART_FRAMES, Judgement
 from pinch.core.runlog import RunLog
 from pinch.narrative.finding import finding
 
@@ -118,7 +118,9 @@ def frames_words(shown: RunStory) -> str:
         words.append(f"{_share_words(kinds.dropped)} dropped.")
     if kinds.generated is not None and kinds.generated.count:
         words.append(f"{_share_words(kinds.generated)} generated; shown {kinds.shown_fps:.1f} fps, drawn as above.")
-    words += [note.text for note in shown.judged.warnings if note.code in ("first-pass", "few-frames-0.01")]
+    words += [
+        note.text for note in shown.judged.warnings if note.code in (PART_FRAMES, "first-pass", "few-frames-0.01")
+    ]
     return " ".join(words)
 
 

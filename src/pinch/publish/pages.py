@@ -1,44 +1,117 @@
 """Pages of HTML from templates, and PDF of them. Nothing outside the package and the page itself is read."""
 
-from functools import lru_cache
+import base64
+import pickle
+import re
+from collections.abc import Container
+from functools import lru_cache, partial
+from html import unescape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
+from urllib.request import url2pathname
 
+from pinch.bench.files import read_plain
+from pinch.bench.scratch import scratch_folder
 from pinch.charts.theme import FONTS
 from pinch.core.errors import DataError
+from pinch.sources.contained import contained
 
 if TYPE_CHECKING:
     from jinja2 import Environment
     from weasyprint.urls import URLFetcherResponse
 
 TEMPLATE_ENDINGS = (".html", ".j2")
+PICTURES = {
+    ".png": "image/png",
+    ".jpg": "image/jpeg",
+    ".jpeg": "image/jpeg",
+    ".gif": "image/gif",
+    ".webp": "image/webp",
+    ".svg": "image/svg+xml",
+}
+MOST_BESIDE = 20_000_000
+_PICTURE = re.compile(r"""(<img\b[^>]*?\bsrc=["'])(?!data:)([^"']+)""")
+_STYLE = re.compile(r"""<link\b(?=[^>]*\brel=["']?stylesheet\b)[^>]*?\bhref=["'](?!data:)([^"']+)["'][^>]*>""")
+_PAGE, _PDF = "page.html", "page.pdf"
 TEMPLATES = Path(__file__).parent / "templates"
 
 
 def render(template: str, own: Path | None = None, **values: Any) -> str:
     """A page of a shipped template, or of the operator's `own` file, which may extend the shipped ones.
 
-    Templates run in a sandbox: they see the values and nothing else, and all text is escaped.
+    Templates see the values and nothing else, and all text is escaped. An own one is worked out in a process with
+    bounds, since it may go on for ever; pictures and styles that stand beside it become part of the page.
 
     Raises
     ------
     DataError : the operator's template cannot be read or has an error; the sentence names its line.
     """
+    if own is None:
+        return str(_environment(None).get_template(template).render(**values))
+    if own.suffix.lower() not in TEMPLATE_ENDINGS:  # a book from outside may name any file
+        raise DataError(str(own), f"a template ends with {' or '.join(TEMPLATE_ENDINGS)}")
+    with scratch_folder() as folder:
+        told = folder / "values"
+        told.write_bytes(pickle.dumps(values))
+        with contained("pinch.publish.pages:write_own_page", str(own), str(own.absolute()), str(told)) as made:
+            return (made / _PAGE).read_text(encoding="utf-8")
+
+
+def write_own_page(folder: Path, own_words: str, values_words: str) -> None:
+    """Write the page of the operator's template at the path `own_words` into `folder`; the values are what `render` has
+    put into a file.
+
+    Raises
+    ------
+    DataError : the template cannot be read or has an error.
+    """
     from jinja2 import TemplateError, TemplateSyntaxError
 
-    if own is not None and own.suffix.lower() not in TEMPLATE_ENDINGS:  # a book from outside may name any file
-        raise DataError(str(own), f"a template ends with {' or '.join(TEMPLATE_ENDINGS)}")
+    own, values = Path(own_words), pickle.loads(Path(values_words).read_bytes())
     try:
-        environment = _environment(None if own is None else own.parent)
-        name = template if own is None else f"own/{own.name}"
-        return environment.get_template(name).render(**values)
+        page = _environment(own.parent).get_template(f"own/{own.name}").render(**values)
     except TemplateSyntaxError as error:
         raise DataError(_place(own, error.name), str(error.message).rstrip("."), error.lineno) from None
     except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError, OSError) as error:
-        if own is None:
-            raise
         reason = str(error).rstrip(".") or type(error).__name__
         raise DataError(str(own), f"the template fails: {reason}", _line_of(error, own)) from None
+    (folder / _PAGE).write_text(with_what_is_beside(page, own.parent), encoding="utf-8")
+
+
+def with_what_is_beside(page: str, folder: Path) -> str:
+    """A page with the pictures and styles that it names in the folder set into it.
+
+    Raises
+    ------
+    DataError : one of them is not there, is not within the folder, or is too large.
+    """
+    page = _PICTURE.sub(lambda found: found[1] + _as_data(folder, unescape(found[2])), page)
+    return _STYLE.sub(lambda found: f"<style>\n{_style(folder, unescape(found[1]))}\n</style>", page)
+
+
+def _as_data(folder: Path, name: str) -> str:
+    path = _beside(folder, name, PICTURES)
+    content = base64.b64encode(read_plain(path, MOST_BESIDE)).decode("ascii")
+    return f"data:{PICTURES[path.suffix.lower()]};base64,{content}"
+
+
+def _style(folder: Path, name: str) -> str:
+    text = read_plain(_beside(folder, name, (".css",)), MOST_BESIDE).decode("utf-8", "replace")
+    return text.replace("</", "<\\/")  # it cannot end its own element
+
+
+def _beside(folder: Path, name: str, endings: Container[str]) -> Path:
+    """The file of that name within a folder; no link and no dots lead out of it."""
+    path = (folder / name).resolve()
+    if not _is_within(path, folder) or path.suffix.lower() not in endings:
+        raise DataError(name, "only pictures and styles that stand beside the template can be part of its page")
+    return path
+
+
+def _is_within(path: Path, folder: Path) -> bool:
+    inside = path.is_relative_to(folder.resolve())
+    return inside and not any(part.startswith(".") for part in path.relative_to(folder.resolve()).parts)
 
 
 def pdf_bytes(page: str) -> bytes:
@@ -50,17 +123,44 @@ def pdf_bytes(page: str) -> bytes:
     return bytes(content)
 
 
-@lru_cache(maxsize=4)
+def pdf_of_own(page: str, own: Path) -> bytes:
+    """The page of an operator's template as PDF, worked out in a process with bounds.
+
+    Raises
+    ------
+    DataError : it takes too much time or memory.
+    """
+    with scratch_folder() as folder:
+        (folder / _PAGE).write_text(page, encoding="utf-8")
+        with contained("pinch.publish.pages:write_own_pdf", str(own), str(folder / _PAGE)) as made:
+            return (made / _PDF).read_bytes()
+
+
+def write_own_pdf(folder: Path, words: str) -> None:
+    """Write the page in the file at the path `words` as PDF into `folder`."""
+    (folder / _PDF).write_bytes(pdf_bytes(Path(words).read_text(encoding="utf-8")))
+
+
+@lru_cache(maxsize=2)
 def _environment(folder: Path | None) -> "Environment":
-    from jinja2 import ChoiceLoader, FileSystemLoader, PrefixLoader, StrictUndefined
+    from jinja2 import ChoiceLoader, FileSystemLoader, FunctionLoader, PrefixLoader, StrictUndefined
     from jinja2.sandbox import ImmutableSandboxedEnvironment
 
     loaders: list[Any] = [FileSystemLoader(TEMPLATES)]
     if folder is not None:
-        loaders.insert(0, PrefixLoader({"own": FileSystemLoader(folder)}))
+        loaders.insert(0, PrefixLoader({"own": FunctionLoader(partial(_own_template, folder))}))
     return ImmutableSandboxedEnvironment(
         loader=ChoiceLoader(loaders), autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=StrictUndefined
     )
+
+
+def _own_template(folder: Path, name: str) -> tuple[str, str, None] | None:
+    path = (folder / name).resolve()
+    if not _is_within(path, folder) or path.suffix.lower() not in TEMPLATE_ENDINGS:
+        raise DataError(name, "a template reads only templates that stand beside it")
+    if not path.exists():
+        return None
+    return read_plain(path, MOST_BESIDE).decode("utf-8", "replace"), str(path), None
 
 
 def _place(own: Path | None, name: str | None) -> str:
@@ -80,6 +180,12 @@ def _line_of(error: Exception, own: Path) -> int | None:
 def _shipped_only(url: str, *_: object, **__: object) -> "URLFetcherResponse":
     from weasyprint.urls import URLFetcher
 
-    if url.startswith((FONTS.as_uri() + "/", "data:")):
+    if url.startswith("data:") or _is_font(url):
         return URLFetcher().fetch(url)
     raise ValueError(f"{url} is not part of Pinch")
+
+
+def _is_font(url: str) -> bool:
+    """Whether an address, with all dots in it followed, is a file in the folder of the shipped fonts."""
+    parts = urlsplit(url)
+    return parts.scheme == "file" and Path(url2pathname(parts.path)).resolve().is_relative_to(FONTS.resolve())

@@ -12,6 +12,7 @@ from pinch.charts.face import Face
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
+from pinch.publish.plain_markdown import escaped
 
 CAPTIONS = "captions.md"
 LONGEST_NAME = 60
@@ -89,10 +90,9 @@ def captions(pictures: Sequence[Picture]) -> str:
     parts = ["# Captions"]
     for p in pictures:
         if p.face is None:
-            parts.append(f"## {p.number}. {p.title}\n\nNot written: {p.problem}")
+            parts.append(f"## {p.number}. {escaped(p.title)}\n\nNot written: {escaped(p.problem)}")
         else:
-            notes = "\n".join(f"- {note}" for note in p.face.notes)
-            parts.append(
-                f"## {p.number}. {p.title}\n\n{p.face.finding}\n\n{notes}\n\nAlternative text: {p.face.alternative}"
-            )
+            notes = "\n".join(f"- {escaped(note)}" for note in p.face.notes)
+            words = escaped(p.face.finding), notes, f"Alternative text: {escaped(p.face.alternative)}"
+            parts.append("\n\n".join((f"## {p.number}. {escaped(p.title)}", *words)))
     return "\n\n".join(parts) + "\n"

@@ -1,17 +1,22 @@
 """What of a book may name people, places and machines: counted before anything leaves, left out unless asked for.
 
-This is the one door: records leave by `open_part`, marks by `open_marks`, tables by `open_table`. The whole book as
-open files is the operator's own copy and has everything.
+This is the one door: records leave by `open_part`, marks by `open_marks`, tables by `open_table`, charts by
+`open_chart`, documents of records by `open_exchange`. The whole book as open files is the operator's own copy and has
+everything.
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pinch.analysis.plain_tables import Table
 from pinch.bench.cards import Private
+from pinch.bench.exchange import Exchange
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Device, Protocol, Record, Run, Setting, Workload
+from pinch.charts.face import Drawn
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.spec import Chart
 from pinch.core.runlog import Mark
 
 _FIELDS: Mapping[Private, frozenset[str]] = {
@@ -66,10 +71,14 @@ class Behind:
 
 def private_counts(behind: Behind) -> list[PrivateCount]:
     """What private things stand behind a report, those that occur."""
+    return _counted(*(record.model_dump(mode="json") for record in behind.records), marks=behind.marks)
+
+
+def _counted(*records: Mapping[str, Any], marks: int = 0) -> list[PrivateCount]:
     found: dict[Private, list[str]] = {what: [] for what in Private}
-    for record in behind.records:
-        _collect(record.model_dump(mode="json"), found)
-    found[Private.MARKS] += ["a mark"] * behind.marks
+    for record in records:
+        _collect(record, found)
+    found[Private.MARKS] += ["a mark"] * marks
     return [PrivateCount(what, len(texts), texts[0][:80]) for what, texts in found.items() if texts]
 
 
@@ -91,6 +100,28 @@ def open_table(table: Table, allowed: Collection[Private]) -> Table:
     kept = [n for n, column in enumerate(table.columns) if n in coarse or column.name not in hidden]
     rows = tuple(tuple(bool(row[n]) if n in coarse else row[n] for n in kept) for row in table.rows)
     return Table(table.name, tuple(table.columns[n] for n in kept), rows)
+
+
+def open_chart(chart: Drawn, allowed: Collection[Private]) -> Drawn:
+    """A chart as it may leave: marks say what somebody did, and when."""
+    if Private.MARKS in allowed:
+        return chart
+    if isinstance(chart, Chart):
+        return replace(chart, marks=())
+    if isinstance(chart, GridChart):
+        return replace(chart, cells=tuple(replace(cell, marks=()) for cell in chart.cells))
+    return chart
+
+
+def open_exchange(exchange: Exchange, allowed: Collection[Private]) -> Exchange:
+    """A document of records without what is private and not allowed."""
+    hidden = set().union(*(_FIELDS[what] for what in Private if what not in allowed))
+    return Exchange.model_validate(_without(exchange.model_dump(mode="json", exclude_defaults=True), hidden))
+
+
+def exchange_counts(exchange: Exchange) -> list[PrivateCount]:
+    """What private things a document of records holds, those that occur."""
+    return _counted(exchange.model_dump(mode="json", exclude_defaults=True))
 
 
 def _without(data: dict[str, Any], hidden: Collection[str]) -> dict[str, Any]:

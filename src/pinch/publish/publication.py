@@ -1,6 +1,6 @@
 """Everything that leaves the bench with a report: its forms, the pictures of the deck, tables, and the open data."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
@@ -10,6 +10,7 @@ from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import RunPoint
 from pinch.bench import runlogs
 from pinch.bench.book import Book
+from pinch.bench.cards import Private
 from pinch.bench.records import Setting
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
@@ -18,7 +19,7 @@ from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import runs_behind, story_of
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
-from pinch.publish.private import Behind, PrivateCount, private_counts
+from pinch.publish.private import Behind, PrivateCount, open_chart, private_counts
 from pinch.publish.report import ReportChoice, write_report
 from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
 from pinch.publish.table_files import write_tables
@@ -55,6 +56,7 @@ def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, prog
     paths: list[Path] = []
     left_out: list[str] = []
     day = choice.day or f"{date.today():%Y-%m-%d}"
+    deck = _open_deck(deck, deck.report.private if choice.data is None else choice.data.private)
     if choice.report.forms:
         story = story_of(book, deck, day)
         paths += write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
@@ -69,6 +71,15 @@ def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, prog
         package = package_of(book, deck, day)
         paths.append(write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0)))
     return Written(tuple(paths), tuple(dict.fromkeys(left_out)))
+
+
+def _open_deck(deck: Deck, allowed: Collection[Private]) -> Deck:
+    """A deck with its charts as they may leave."""
+    contents = tuple(
+        c if c.face is None else replace(c, face=replace(c.face, chart=open_chart(c.face.chart, allowed)))
+        for c in deck.contents
+    )
+    return replace(deck, contents=contents)
 
 
 def _table_path(folder: Path, kind: str) -> Path:

@@ -1,8 +1,8 @@
 """A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from markupsafe import Markup
@@ -15,7 +15,8 @@ from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.story import Story
-from pinch.publish.pages import pdf_bytes, render
+from pinch.publish.pages import pdf_bytes, pdf_of_own, render
+from pinch.publish.plain_markdown import escaped
 
 WIDE = 900
 """Width of a chart in the report, px."""
@@ -52,7 +53,8 @@ def write_report(story: Story, folder: Path, choice: ReportChoice, progress: Pro
     if "html" in choice.forms:
         made.append((HTML, page.encode))
     if "pdf" in choice.forms:
-        made.append((PDF, lambda: pdf_bytes(page)))
+        own = choice.template
+        made.append((PDF, (lambda: pdf_bytes(page)) if own is None else partial(pdf_of_own, page, own)))
     if "markdown" in choice.forms:
         made.append((MARKDOWN, lambda: markdown(story).encode()))
     if "plain" in choice.forms:
@@ -101,18 +103,22 @@ def plain_html(story: Story) -> str:
 def markdown(story: Story) -> str:
     """The report as Markdown, with its charts as pictures beside it."""
     by_line = " · ".join(filter(None, (story.publication, story.author, f"edition {story.edition}", story.day)))
-    parts = [f"# {_md(story.title)}", _md(by_line), f"**{_md(story.standfirst)}**" if story.standfirst else ""]
+    parts = [
+        f"# {escaped(story.title)}",
+        escaped(by_line),
+        f"**{escaped(story.standfirst)}**" if story.standfirst else "",
+    ]
     for section in story.sections:
-        parts.append(f"## {_md(section.title)}")
-        parts += [_md(paragraph) for paragraph in section.paragraphs]
-        parts += ["\n".join(f"- {_md(point)}" for point in section.points)] if section.points else []
+        parts.append(f"## {escaped(section.title)}")
+        parts += [escaped(paragraph) for paragraph in section.paragraphs]
+        parts += ["\n".join(f"- {escaped(point)}" for point in section.points)] if section.points else []
         parts += [_md_table(table) for table in section.tables]
         for f in section.figures:
-            parts += [f"### {f.number}. {_md(f.title)}", _md(f.finding)]
+            parts += [f"### {f.number}. {escaped(f.title)}", escaped(f.finding)]
             shown = f.table
-            picture = f"![{_md(f.alternative)}]({picture_path(story, f.number)})"
+            picture = f"![{escaped(f.alternative)}]({picture_path(story, f.number)})"
             parts.append(picture if shown is None else _md_table(shown))
-            parts += ["\n".join(f"- {_md(note)}" for note in f.notes)] if f.notes else []
+            parts += ["\n".join(f"- {escaped(note)}" for note in f.notes)] if f.notes else []
     parts.append(f"Made with Pinch {story.version}; data {story.fingerprint}. {story.licence[0]}: {story.licence[1]}")
     return "\n\n".join(filter(None, parts)) + "\n"
 
@@ -130,15 +136,10 @@ def _pictures(story: Story) -> list[tuple[str, Callable[[], bytes]]]:
     ]
 
 
-def _md(text: str) -> str:
-    """Text in which Markdown sees no markup."""
-    return re.sub(r"([\\`*_\[\]<>#|])", r"\\\1", text.replace("\n", " "))
-
-
 def _md_table(table: TableChart) -> str:
     heads = [" ".join(filter(None, (h.name, f"({h.unit})" if h.unit else ""))) for h in table.headings]
     rules = ["---" if h.words or not n else "---:" for n, h in enumerate(table.headings)]
     rows: Sequence[Sequence[str]] = [heads, rules, *table.rows]
-    lines = [" | ".join(cell if row is rules else _md(cell) for cell in row) for row in rows]
-    caption = f"{_md(table.title)}\n\n" if table.title else ""
+    lines = [" | ".join(cell if row is rules else escaped(cell) for cell in row) for row in rows]
+    caption = f"{escaped(table.title)}\n\n" if table.title else ""
     return caption + "\n".join(f"| {line} |" for line in lines)

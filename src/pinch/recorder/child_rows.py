@@ -76,15 +76,30 @@ class RowReader:
         return Sample(numbers[0], tuple(numbers[1:]))
 
 
-def await_line(process: LineProcess, who: str, wanted: Callable[[str], bool]) -> tuple[str, list[str]]:
+class GivenUpError(PinchError):
+    """Nobody wants to wait for a child any longer."""
+
+
+def never() -> bool:
+    """Wait as long as it takes."""
+    return False
+
+
+def await_line(
+    process: LineProcess, who: str, wanted: Callable[[str], bool], given_up: Callable[[], bool] = never
+) -> tuple[str, list[str]]:
     """The first line of a child that is wanted, and those that came behind it; a greeting before it is passed over.
 
     Raises
     ------
+    GivenUpError : `given_up` became true.
     PinchError : it ended before, or says nothing of the kind for long.
     """
     deadline = time.monotonic() + START_WITHIN_S
     while time.monotonic() < deadline:
+        if given_up():
+            process.close()
+            raise GivenUpError(f"{who} was not waited for.")
         lines = process.lines(0.1)
         for number, line in enumerate(lines):
             if wanted(line):

@@ -15,7 +15,7 @@ FLUSH_S = 0.5
 
 
 class RunKeeper(Protocol):
-    """Where samples are kept; any failure ends the run."""
+    """Where samples are kept. What cannot be kept at once waits there; only the end may fail."""
 
     def begin(self, channels: Sequence[str]) -> int:
         """A new stream with these channels; returns its number."""
@@ -25,6 +25,9 @@ class RunKeeper(Protocol):
 
     def mark(self, mark: Mark) -> None:
         """Keep a mark."""
+
+    def notes(self) -> list[str]:
+        """What happened to the keeping since the last call."""
 
     def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         """Write the stop."""

@@ -7,14 +7,19 @@ import queue
 import signal
 import subprocess
 import threading
+import time
 from collections.abc import Sequence
 from typing import IO
 
 from pinch.core.errors import PinchError
 
-GRACE_S = 2.0
+GRACE_S = 1.0
 LONGEST_LINE = 1_000_000
 """Bytes; no child has so much to say at once."""
+MOST_WAITING = 64_000_000
+"""Bytes of lines that wait to be taken; what a child says beyond them is left out."""
+MOST_AT_ONCE = 5_000
+"""Lines that are handed on at once, so that whoever takes them can be stopped between."""
 MOST_NOTES = 500
 """Lines of standard error that are kept, the first ones."""
 log = logging.getLogger(__name__)
@@ -44,6 +49,7 @@ class LineProcess:
         except OSError as error:
             raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None
         self._lines: queue.SimpleQueue[str | None] = queue.SimpleQueue()
+        self._waiting, self._counting = 0, threading.Lock()
         self.notes: list[str] = []
         self.damage = ""
         self.ended = False
@@ -68,8 +74,13 @@ class LineProcess:
             line = self._lines.get(timeout=wait_s) if wait_s > 0 else self._lines.get_nowait()
             while line is not None:
                 found.append(line)
+                if len(found) == MOST_AT_ONCE:
+                    break
                 line = self._lines.get_nowait()
-            self.ended = True
+            else:
+                self.ended = True
+        with self._counting:
+            self._waiting -= sum(map(len, found))
         return found
 
     def tell(self, command: str) -> None:
@@ -85,7 +96,7 @@ class LineProcess:
             assert self._process.stdin is not None
             self._process.stdin.close()
         try:
-            self._process.wait(GRACE_S / 4)
+            self._process.wait(GRACE_S / 2)
         except subprocess.TimeoutExpired:
             self._signal(signal.SIGTERM)
             try:
@@ -93,8 +104,9 @@ class LineProcess:
             except subprocess.TimeoutExpired:
                 self._signal(signal.SIGKILL)
                 self._process.wait()
+        until = time.monotonic() + GRACE_S / 2
         for reader in self._readers:
-            reader.join(GRACE_S)
+            reader.join(max(0.0, until - time.monotonic()))
         for stream in (self._process.stdout, self._process.stderr):
             if stream is not None:
                 stream.close()
@@ -132,10 +144,20 @@ class LineProcess:
             elif too_long:
                 too_long = False  # the rest of a line that was too long
             else:
-                try:
-                    self._lines.put(piece.decode("utf-8").rstrip("\r\n"))
-                except UnicodeDecodeError:
-                    self._damaged("a line is not UTF-8 text")
+                self._hand_on(piece)
+
+    def _hand_on(self, piece: bytes) -> None:
+        try:
+            line = piece.decode("utf-8").rstrip("\r\n")
+        except UnicodeDecodeError:
+            self._damaged("a line is not UTF-8 text")
+            return
+        with self._counting:
+            if self._waiting + len(line) > MOST_WAITING:
+                self._damaged("it says more than can be taken in")
+                return
+            self._waiting += len(line)
+        self._lines.put(line)
 
     def _damaged(self, reason: str) -> None:
         self.damage = self.damage or reason

@@ -1,13 +1,13 @@
 """What the recorder needs of a source of samples and of a source of work, and those that are processes."""
 
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from pinch.core.errors import PinchError
-from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header
+from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
 from pinch.recorder.lines import LineProcess
 
 READY = "ready"
@@ -40,8 +40,8 @@ class WorkProgress:
 class SampleSource(Protocol):
     """Samples all the time."""
 
-    def open(self) -> tuple[str, ...]:
-        """Begin; returns the channels."""
+    def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
+        """Begin; returns the channels. Where `given_up` becomes true before it has begun, GivenUpError is raised."""
 
     def read(self, wait_s: float) -> list[Sample]:
         """New samples; an ended source raises PinchError."""
@@ -56,8 +56,8 @@ class SampleSource(Protocol):
 class WorkSource(Protocol):
     """Puts the device to work on command and reports the rate of work."""
 
-    def open(self) -> None:
-        """Get ready, without any load yet."""
+    def open(self, given_up: Callable[[], bool] = never) -> None:
+        """Get ready, without any load yet; `given_up` as above."""
 
     def start(self) -> None:
         """Begin the load."""
@@ -90,9 +90,9 @@ class ProbeProcess:
         self._process: LineProcess | None = None
         self._rows, self._waiting = RowReader("The probe"), list[str]()
 
-    def open(self) -> tuple[str, ...]:
+    def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
         self._process = LineProcess(self._command)
-        header, self._waiting = await_line(self._process, "The probe", is_header)
+        header, self._waiting = await_line(self._process, "The probe", is_header, given_up)
         channels = channels_of(header)
         self._rows.width = len(channels)
         return channels
@@ -126,10 +126,10 @@ class WorkProcess:
         self._told: list[str] = []
         self._failed, self._closed = "", False
 
-    def open(self) -> None:
+    def open(self, given_up: Callable[[], bool] = never) -> None:
         self._process = LineProcess(self._command)
         if self._ready_line:
-            await_line(self._process, "The simulated device", lambda line: line == READY)
+            await_line(self._process, "The simulated device", lambda line: line == READY, given_up)
 
     def start(self) -> None:
         self.tell("start")
@@ -178,7 +178,7 @@ class CommandProcess:
         self._told: list[str] = []
         self._begun, self._over, self._failed = 0, False, ""
 
-    def open(self) -> None:
+    def open(self, given_up: Callable[[], bool] = never) -> None:
         self._process = LineProcess(self._command)
 
     def start(self) -> None:
@@ -241,7 +241,7 @@ class CommandProcess:
 class HandWork:
     """Work that the operator starts and ends: nothing is started here."""
 
-    def open(self) -> None:
+    def open(self, given_up: Callable[[], bool] = never) -> None:
         """Nothing to get ready."""
 
     def start(self) -> None:

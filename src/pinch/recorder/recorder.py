@@ -1,7 +1,7 @@
 """The recorder: idle, load, stop, with every sample kept as it comes.
 
-Keeping is essential: where it fails, the run ends. Showing is cosmetic: a listener that fails is dropped, and the run
-goes on. The load and the probe end on every way out.
+Keeping is essential: what the keeper cannot keep now waits there. Showing is cosmetic: a listener that fails is
+dropped, and the run goes on. The load and the probe end on every way out.
 """
 
 import contextlib
@@ -9,6 +9,7 @@ import logging
 import math
 import queue
 import threading
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -20,7 +21,7 @@ from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import Mark
 from pinch.core.running import Running
 from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
-from pinch.recorder.child_rows import Sample
+from pinch.recorder.child_rows import GivenUpError, Sample
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
 from pinch.recorder.course import Course
 from pinch.recorder.keeping import RunKeeper, StreamBuffer
@@ -30,6 +31,8 @@ from pinch.recorder.side import SideSample, SideSource
 log = logging.getLogger(__name__)
 NEXT_S = 1e-4
 """Samples of a side follow each other by this at least, so that none is lost where two clocks are joined anew."""
+ENDED_WITHIN_S = 1.5
+"""What does not end within this goes on ending beside us."""
 SILENT_S = 5.0
 """Without samples for so long the course goes on by what the device's clock must be by now."""
 
@@ -114,6 +117,7 @@ class Recorder:
         self._noted = (0, 0)
         self._epoch: float | None = None
         self._streams: dict[str, StreamBuffer] = {}
+        self.reason = ""
 
     @property
     def phase(self) -> Phase:
@@ -152,6 +156,8 @@ class Recorder:
                 if self._finish.is_set():
                     break
                 self._take()
+        except GivenUpError:
+            status = ExitStatus.STOPPED
         except PinchError as error:
             status, reason = ExitStatus.FAILED, str(error)
             alarm = reason if isinstance(error, AlarmError) else ""
@@ -159,21 +165,28 @@ class Recorder:
             status, reason = ExitStatus.FAILED, _mistake(error, "Recording")
         finally:
             self._go(Phase.CLOSING)
-            # The load ends first, whatever else takes its time; what fails to end keeps nothing else from ending.
-            for end in (self._work.stop, *(side.close for side in self._sides), self._work.close, self._samples.close):
-                try:
-                    end()
-                except Exception as error:  # noqa: BLE001 - the others must end all the same
-                    _mistake(error, "Ending a recording")
+            self._let_go()
         status, reason = self._end(status, reason)
+        self.reason = reason
         self._go(Phase.ENDED)
         notes = (*self._new_notes(), *(told for side in self._sides for told in side.notes()))
         self._tell(News(self._phase, self._t, {}, notes, status, reason, alarm=alarm))
         return status
 
+    def _let_go(self) -> None:
+        """End the load, then all that was opened, at once: what takes its time keeps nothing else from ending."""
+        _end(self._work.stop)
+        ends = (self._work.close, self._samples.close, *(side.close for side in self._sides))
+        threads = [threading.Thread(target=_end, args=(end,)) for end in ends]
+        for thread in threads:
+            thread.start()
+        until = time.monotonic() + ENDED_WITHIN_S
+        for thread in threads:
+            thread.join(max(0.0, until - time.monotonic()))
+
     def _open(self) -> None:
-        self._work.open()
-        channels = self._samples.open()
+        self._work.open(self._stop.is_set)
+        channels = self._samples.open(self._stop.is_set)
         self._streams["samples"] = StreamBuffer(self._keeper, channels, self._pace)
         for side in self._sides:
             side.open()
@@ -181,11 +194,11 @@ class Recorder:
         self._tell(News(self._phase, self._t, {}, self._new_notes()))
 
     def _new_notes(self) -> tuple[str, ...]:
-        """What the probe and the work had to say since the last call."""
+        """What the probe, the work and the keeper had to say since the last call."""
         told = (self._samples.notes(), self._work.notes())
         new = tuple(note for notes, seen in zip(told, self._noted, strict=True) for note in notes[seen:])
         self._noted = (len(told[0]), len(told[1]))
-        return new
+        return (*new, *self._keeper.notes())
 
     def _take(self) -> None:
         samples = self._samples.read(0.1)
@@ -361,6 +374,14 @@ class Recorder:
                 log.error("Showing a recording", exc_info=error)
                 with contextlib.suppress(ValueError):
                     self._listeners.remove(listener)
+
+
+def _end(end: Callable[[], None]) -> None:
+    """End something; what fails to end keeps nothing else from ending."""
+    try:
+        end()
+    except Exception as error:  # noqa: BLE001 - the others must end all the same
+        _mistake(error, "Ending a recording")
 
 
 def _mistake(error: Exception, doing: str) -> str:

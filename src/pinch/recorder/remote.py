@@ -3,9 +3,10 @@
 import math
 import shlex
 import time
+from collections.abc import Callable
 
 from pinch.core.errors import PinchError
-from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header
+from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.processes import PROBE
 
@@ -35,9 +36,9 @@ class RemoteProbe:
         self._wait_s = RETRY_S
         self._last_clock = -math.inf
 
-    def open(self) -> tuple[str, ...]:
+    def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
         self._process = LineProcess(self._words, self._program)
-        header, self._waiting = await_line(self._process, "The probe on the device", is_header)
+        header, self._waiting = await_line(self._process, "The probe on the device", is_header, given_up)
         self._channels = channels_of(header)
         self._meet(self._channels)
         self._listen()

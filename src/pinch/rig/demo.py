@@ -4,7 +4,7 @@
 speed in a warm cabin on a small power budget: 31 °C below deck, 22 °C ashore; mains ashore, battery at anchor.
 """
 
-from collections.abc import Callable
+import contextlib
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -12,9 +12,11 @@ from pathlib import Path
 import numpy as np
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, BookError, create_book
+from pinch.bench.book import Book
+from pinch.bench.opening import new_book
 from pinch.bench.records import ExitStatus, Run
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
+from pinch.core.progress import CancelledError, Progress, tell, unheard
 from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
@@ -81,9 +83,7 @@ def demo_runs() -> list[DemoRun]:
     return runs
 
 
-def make_demo_book(
-    path: Path, progress: Callable[[float], bool] = lambda share: True, today: date = date(2026, 9, 21)
-) -> None:
+def make_demo_book(path: Path, progress: Progress = unheard, today: date = date(2026, 9, 21)) -> None:
     """Write the demo book: the same data at every making on a day; only the plans speak of `today`. `progress` hears
     shares from 0 to 1; where it answers False, nothing is left behind.
 
@@ -91,25 +91,13 @@ def make_demo_book(
     ------
     BookError : there is a file of that name, or it cannot be written.
     """
-    if path.exists():
-        raise BookError(path, "exists already; the demo book never replaces a file")
-    part = path.with_name(path.name + ".part")
-    part.unlink(missing_ok=True)
-    book = create_book(part)
-    try:
-        whole = _fill(book, progress)
-        if whole:
-            add_plans(book, today)
-            add_deck(book)
-    finally:
-        book.close()
-    if whole:
-        part.rename(path)
-    else:
-        part.unlink()
+    with contextlib.suppress(CancelledError), new_book(path) as book:
+        _fill(book, progress)
+        add_plans(book, today)
+        add_deck(book)
 
 
-def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
+def _fill(book: Book, progress: Progress) -> None:
     devices = {d.key: book.save(device_record(d)) for d in catalogue.DEVICES}
     settings = {
         (d.key, s.name): book.save(setting_record(devices[d.key].id, s)) for d in catalogue.DEVICES for s in d.settings
@@ -139,9 +127,7 @@ def _fill(book: Book, progress: Callable[[float], bool]) -> bool:
         runlogs.add_log(book, run, log)
         add_readings(book, run, demo.device, log)
         started = _next_start(started, demo.load_s)
-        if not progress((number + 1) / len(runs)):
-            return False
-    return True
+        tell(progress, (number + 1) / len(runs))
 
 
 def _log_of(demo: DemoRun, seed: int) -> RunLog:

@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import open_book
 from pinch.bench.planning import DeviceHeat
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Device, ExitStatus, Run
@@ -18,6 +19,7 @@ from pinch.core.errors import PinchError
 from pinch.recorder.preflight import Evidence, MeterLook
 from pinch.recorder.processes import ProbeProcess, SampleSource
 from pinch.recorder.remote import RemoteProbe
+from pinch.runs.consent import refused, wishes_of
 from pinch.runs.sourcing import accuracy_of, meter_at, meters_of
 from pinch.sources.machine import Present, read_present
 
@@ -29,7 +31,7 @@ _CLOCKS = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME)
 
 def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evidence:
     """What can be told before a run of a device, with a connection to the book and a thread of its own. Of a simulated
-    device that is the clock and the disk: it starts with the run.
+    device that is the clock and the disk: it starts with the run. Nothing is run or asked that nobody has agreed to.
 
     Raises
     ------
@@ -40,7 +42,9 @@ def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evid
         free = float(shutil.disk_usage(path.parent).free)
         step = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME) - _CLOCKS
         evidence = Evidence(clock_step_s=step, free_bytes=free)
-        return evidence if device.rig else _look(book, device, evidence, heat)
+        if device.rig or refused(path, wishes_of(device)):
+            return evidence
+        return _look(book, device, evidence, heat)
     finally:
         book.close()
 
@@ -51,7 +55,7 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
     before = set(runlogs.channels_of(book, runs[-1].id)) if runs else set()
     missing = sorted(c for c in before - set(channels) if not _told_beside(c))
     instruments = meters_of(book, device)
-    looks = tuple(_look_at(i) for i in instruments)
+    looks = tuple(_look_at(i) if not refused(book.path, wishes_of(i)) else _unasked(i) for i in instruments)
     rooms = [look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM]
     present = _told_by(values) if device.reach else read_present()
     return replace(
@@ -83,6 +87,11 @@ def _told_beside(channel: str) -> bool:
     """Whether no sensor of the computer tells a channel."""
     component = component_of(channel)
     return component is not None and component.told_beside
+
+
+def _unasked(instrument: Instrument) -> MeterLook:
+    """Of an address that nobody has agreed to."""
+    return MeterLook(instrument.name, None, instrument.unit, problem="it is asked once you have agreed to its address")
 
 
 def _look_at(instrument: Instrument) -> MeterLook:

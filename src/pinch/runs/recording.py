@@ -3,20 +3,22 @@
 import contextlib
 import math
 import threading
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from pinch.bench import runlogs
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
 from pinch.bench.new_runs import new_run
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload, now
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
-from pinch.core.runlog import FloatArray, Mark
+from pinch.core.runlog import Mark
 from pinch.recorder.alarms import Alarm
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import Listener, Recorder
 from pinch.rig import catalogue
+from pinch.runs.consent import check_consent, wishes_of_run
+from pinch.runs.patient_keeper import PatientKeeper
 from pinch.runs.sourcing import RunRequest, command_line, meters_of, sources_of
 
 LEAST_CUT_S = 10.0
@@ -28,13 +30,23 @@ class Recording:
     """A recording in its own thread, with its own connection to the book."""
 
     def __init__(
-        self, book_path: Path, run: Run, course: Course, recorder: Recorder, clean_up: Callable[[], None]
+        self, keeper: PatientKeeper, run: Run, course: Course, recorder: Recorder, clean_up: Callable[[], None]
     ) -> None:
-        self.book_path, self.run, self.course = book_path, run, course
-        self._recorder = recorder
+        self.run, self.course = run, course
+        self._keeper, self._recorder = keeper, recorder
         self._clean_up = clean_up
         self._thread = threading.Thread(target=self._work, name="recorder")
         self.status: ExitStatus | None = None
+
+    @property
+    def book_path(self) -> Path:
+        """The book that it is kept in: another one than at first where that was deleted or replaced."""
+        return self._keeper.path
+
+    @property
+    def reason(self) -> str:
+        """Why it failed, once it has ended so."""
+        return self._recorder.reason
 
     def start(self) -> None:
         """Begin."""
@@ -68,54 +80,25 @@ class Recording:
             self._clean_up()
 
 
-class BookKeeper:
-    """Keeps a run in a book. It opens its own connection at the first use, in the recorder's thread."""
-
-    def __init__(self, path: Path, run: Run) -> None:
-        self._path, self._run = path, run
-        self._book: Book | None = None
-
-    def begin(self, channels: Sequence[str]) -> int:
-        return runlogs.add_stream(self._open(), self._run.id, channels)
-
-    def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
-        runlogs.append(self._open(), stream, t, columns)
-
-    def mark(self, mark: Mark) -> None:
-        runlogs.add_mark(self._open(), self._run.id, mark)
-
-    def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
-        book = self._open()
-        try:
-            current = book.get(Run, self._run.id)  # the operator may have written notes meanwhile
-            runlogs.stop_run(book, current, status, reason, (*current.passes, *passes))
-        finally:
-            book.close()
-            self._book = None
-
-    def _open(self) -> Book:
-        if self._book is None:
-            self._book = open_book(self._path)
-            self._book.connection.execute("PRAGMA synchronous = FULL")  # what is kept outlives a power cut, too
-        return self._book
-
-
 def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listener] = ()) -> Recording:
     """Add the run to the book and start recording it.
 
     Raises
     ------
+    ConsentError : the book wants a command or an address that nobody has agreed to on this computer.
     PinchError : the request makes no sense, or the book cannot be written.
     """
     _check(request)
     meters = meters_of(book, request.device)
+    check_consent(book.path, wishes_of_run(request, meters))
     run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
     probe, work, sides, clean_up = sources_of(request, meters, run.id)
     course = course_of(request, from_s)
+    keeper = PatientKeeper(book.path, run.id)
     recorder = Recorder(
         probe,
         work,
-        BookKeeper(book.path, run),
+        keeper,
         request.workload.rate_channel,
         course,
         alarms_of(request.device),
@@ -124,7 +107,7 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     )
     for listener in listeners:
         recorder.listen(listener)
-    recording = Recording(book.path, run, course, recorder, clean_up)
+    recording = Recording(keeper, run, course, recorder, clean_up)
     recording.start()
     return recording
 

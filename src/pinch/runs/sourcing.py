@@ -3,7 +3,6 @@
 import shlex
 import shutil
 import sys
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -12,6 +11,7 @@ from pathlib import Path
 from pinch.bench.book import Book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Runner, ScoreFrom, Setting, Workload, live
+from pinch.bench.scratch import make_scratch_folder
 from pinch.core.accuracy import Accuracy
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
@@ -80,7 +80,7 @@ def sources_of(
             RemoteProbe(device.reach, request.interval_s) if device.reach else ProbeProcess(None, request.interval_s)
         )
         return probe, work_here(workload), sides, _nothing
-    folder = Path(tempfile.mkdtemp(prefix="pinch-rig-"))
+    folder = make_scratch_folder()
     sides = [_meter(i, partial(_rig_meter, i, folder), request.time_scale) for i in meters]
     if workload.rate_channel == FRAME_RATE:
         sides.append(FrameSource(str(folder / serve.FRAMES), "", request.time_scale))

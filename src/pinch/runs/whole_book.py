@@ -1,16 +1,19 @@
 """All of a book at once, with a connection of its own: every run judged, its points, its deck."""
 
 import hashlib
+import logging
 from dataclasses import dataclass
 from pathlib import Path
 
 from pinch.analysis.digesting import Moved, digest_of, moved_words, told_digest, unjudged_digest
 from pinch.analysis.judging import JudgeDesk, known_of
 from pinch.analysis.points import BookPoints, points_of
-from pinch.bench.book import Book, open_book
+from pinch.bench.book import Book
 from pinch.bench.digests import Digest, keep_digest, log_hash, read_digests
+from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
 from pinch.core.errors import PinchError
+from pinch.core.faults import fault_of
 from pinch.core.judge import METHOD
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.narrative.cards.deck import Deck, make_cards
@@ -33,6 +36,7 @@ def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
         book.close()
 
 
+log = logging.getLogger(__name__)
 FORM = 4
 """Part of a digest's key: raised when a digest holds more than before."""
 
@@ -83,11 +87,14 @@ def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
     if run.summary is not None:
         return told_digest(run.summary).model_copy(update={"finding": told_finding(run.summary)})
     try:
-        log, judged = JudgeDesk(book).judge(run)
+        samples, judged = JudgeDesk(book).judge(run)
     except PinchError as error:
         return unjudged_digest(run, str(error))
+    except Exception as error:
+        log.error("Judging a run", exc_info=error)  # one run that cannot be judged keeps no other from it
+        return unjudged_digest(run, fault_of(error, f"Judging run {run.id}").sentence)
     words = finding(judged, records.setting(run).sustained_w)
-    return digest_of(run, log, judged, records.device(run)).model_copy(update={"finding": words})
+    return digest_of(run, samples, judged, records.device(run)).model_copy(update={"finding": words})
 
 
 class _Records:

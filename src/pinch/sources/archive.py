@@ -3,13 +3,13 @@
 import contextlib
 import shutil
 import stat
-import tempfile
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
 from pathlib import Path, PurePosixPath
 
 from pinch.core.errors import DataError
+from pinch.sources.contained import contained
 
 MOST_BYTES, MOST_MEMBERS = 2_000_000_000, 10_000
 MOST_RATIO, RATIO_FROM = 200, 10_000_000
@@ -25,7 +25,12 @@ def opened(paths: Sequence[Path]) -> Iterator[list[Path]]:
     DataError : an archive is broken, has a member that would leave its folder or is too large.
     """
     with contextlib.ExitStack() as stack:
-        yield [_unpacked(path, stack) if is_archive(path) else path for path in paths]
+        yield [
+            stack.enter_context(contained("pinch.sources.archive:unpack", str(path), str(path))) / _folder_name(path)
+            if is_archive(path)
+            else path
+            for path in paths
+        ]
 
 
 def is_archive(path: Path) -> bool:
@@ -56,6 +61,8 @@ def check_archive(path: Path) -> list[zipfile.ZipInfo]:
 
 def _check(path: Path, member: zipfile.ZipInfo) -> None:
     name = PurePosixPath(member.filename.replace("\\", "/"))
+    if not name.parts:
+        raise DataError(str(path), "it has a member without a name")
     if name.is_absolute() or ".." in name.parts or ":" in member.filename or "\0" in member.filename:
         raise DataError(str(path), f"its member {member.filename!r} would leave the folder it is unpacked into")
     if stat.S_ISLNK(member.external_attr >> 16):
@@ -66,18 +73,26 @@ def _check(path: Path, member: zipfile.ZipInfo) -> None:
         raise DataError(str(path), f"its member {member.filename!r} would grow to {member.file_size / 1e6:.0f} MB")
 
 
-def _unpacked(path: Path, stack: contextlib.ExitStack) -> Path:
+def unpack(folder: Path, words: str) -> None:
+    """Unpack the archive at the path `words` into a folder of its name within `folder`.
+
+    Raises
+    ------
+    DataError : as `check_archive`, or a member is broken.
+    """
+    path = Path(words)
     members = check_archive(path)
-    folder = (
-        Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="pinch-", ignore_cleanup_errors=True))) / path.stem
-    )
     try:
         with zipfile.ZipFile(path) as archive:
             for member in members:
-                target = folder / member.filename.replace("\\", "/")
+                target = folder / _folder_name(path) / member.filename.replace("\\", "/")
                 target.parent.mkdir(parents=True, exist_ok=True)
-                with archive.open(member) as source, target.open("wb") as file:
+                with archive.open(member) as source, target.open("xb") as file:
                     shutil.copyfileobj(source, file)  # which gives no more than its header says
-    except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError) as error:
+    except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
         raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
-    return folder
+
+
+def _folder_name(path: Path) -> str:
+    """The archive's name without its ending, in which logs look for what they belong to; dots alone name no folder."""
+    return path.stem if path.stem.strip(".") else "archive"

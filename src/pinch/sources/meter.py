@@ -10,7 +10,7 @@ from typing import Any
 
 from pinch.core.errors import PinchError
 from pinch.sources.profiles import Profile
-from pinch.sources.scpi import read_numbers
+from pinch.sources.scpi import read_numbers, short
 
 SIMULATED = Path(__file__).parent.parent / "rig" / "instruments.yaml"
 _SIGN = "sim:"
@@ -50,7 +50,7 @@ class Meter:
             raise PinchError(f"{self._address} does not answer: {_reason(error)}.") from None
         if self._profile.answers and self._profile.answers.casefold() not in name.casefold():
             self.close()
-            raise PinchError(f"{self._address} is another instrument than its profile says: {name!r}.")
+            raise PinchError(f"{self._address} is another instrument than its profile says: {short(name)}.")
         return name
 
     def read(self) -> float:

@@ -1,6 +1,7 @@
 """A run log as Parquet: a column `t_s` and one a channel, a null is no sample. The same table as Pinch's CSV."""
 
 import io
+import json
 from pathlib import Path
 
 import numpy as np
@@ -8,10 +9,12 @@ import numpy as np
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import DataError
 from pinch.core.runlog import RunLog, runlog_from_columns
+from pinch.sources.contained import contained
 from pinch.sources.runlog_csv import TIME, check_time, rows_of
 
 ENDING = ".parquet"
 MOST_BYTES = 2_000_000_000
+_NAMES = "names.json"
 
 
 def is_parquet(path: Path) -> bool:
@@ -40,10 +43,32 @@ def read_parquet_log(path: Path) -> RunLog:
     ------
     DataError : it cannot be read, lacks `t_s`, or a column is no channel or no number.
     """
+    place = str(path)
+    with contained("pinch.sources.parquet_log:write_columns", place, place) as folder:
+        names = json.loads((folder / _NAMES).read_text(encoding="utf-8"))
+        columns = {name: np.load(folder / f"{n}.npy", allow_pickle=False) for n, name in enumerate(names)}
+    t = columns.pop(TIME)
+    if not np.isfinite(t).all():
+        raise DataError(place, f"row {int(np.flatnonzero(~np.isfinite(t))[0]) + 1} has no time")
+    check_time(t, place)
+    log = runlog_from_columns(t, columns)
+    filled = {name: series for name, series in log.series.items() if len(series.t)}
+    if not filled:
+        raise DataError(place, "it has rows but not one sample")
+    return RunLog(filled)
+
+
+def write_columns(folder: Path, words: str) -> None:
+    """Write the columns of the Parquet file at the path `words` into files of `folder`, and their names as JSON.
+
+    Raises
+    ------
+    DataError : as `read_parquet_log`.
+    """
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    place = str(path)
+    path, place = Path(words), words
     try:
         if not path.is_file():
             raise DataError(place, "there is no such file" if not path.exists() else "it is not a plain file")
@@ -56,22 +81,13 @@ def read_parquet_log(path: Path) -> RunLog:
         raise DataError(place, f"its first column is not {TIME!r}")
     if not table.num_rows:
         raise DataError(place, "it has columns but no samples")
-    columns = {}
-    for name in table.column_names:
+    for n, name in enumerate(table.column_names):
         if name != TIME and not is_channel_name(name):
             raise DataError(place, f"its column {name!r} is not a channel name such as cpu.power")
-        if name in columns or not _is_number(table.column(name).type):
+        if name in table.column_names[:n] or not _is_number(table.column(name).type):
             raise DataError(place, f"its column {name!r} stands there twice or holds no numbers")
-        columns[name] = table.column(name).cast(pa.float64()).to_numpy()
-    t = columns.pop(TIME)
-    if not np.isfinite(t).all():
-        raise DataError(place, f"row {int(np.flatnonzero(~np.isfinite(t))[0]) + 1} has no time")
-    check_time(t, place)
-    log = runlog_from_columns(t, columns)
-    filled = {name: series for name, series in log.series.items() if len(series.t)}
-    if not filled:
-        raise DataError(place, "it has rows but not one sample")
-    return RunLog(filled)
+        np.save(folder / f"{n}.npy", table.column(name).cast(pa.float64()).to_numpy())
+    (folder / _NAMES).write_text(json.dumps(table.column_names), encoding="utf-8")
 
 
 def _size_of(file: object, group: int) -> int:

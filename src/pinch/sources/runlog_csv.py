@@ -7,11 +7,13 @@ from pathlib import Path
 
 import numpy as np
 
+from pinch.bench.files import read_plain
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
 
 TIME = "t_s"
+MOST_BYTES = 2_000_000_000
 
 
 def read_text(path: Path) -> str:
@@ -21,12 +23,7 @@ def read_text(path: Path) -> str:
     ------
     DataError : it is missing, unreadable, empty or not text.
     """
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        raise DataError(str(path), "there is no such file") from None
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+    data = read_plain(path, MOST_BYTES)
     if not data.strip():
         raise DataError(str(path), "it is empty")
     if b"\0" in data:

@@ -29,13 +29,13 @@ def _number(part: str, response: str) -> float:
     if part[:1] == "#" and part[1:2].upper() in _BASES:
         try:
             return float(int(part[2:], _BASES[part[1].upper()]))
-        except ValueError:
-            raise PinchError(f"The instrument answered {_short(response)}, which is not a number.") from None
+        except (ValueError, OverflowError):
+            raise PinchError(f"The instrument answered {short(response)}, which is not a number.") from None
     if not _DECIMAL.fullmatch(part):
-        raise PinchError(f"The instrument answered {_short(response)}, which is not a number.")
+        raise PinchError(f"The instrument answered {short(response)}, which is not a number.")
     value = float(re.sub(r"\s", "", part))
     return math.nan if abs(value) >= INFINITE else value
 
 
-def _short(response: str) -> str:
+def short(response: str) -> str:
     return repr(response if len(response) <= 40 else response[:40] + "…")

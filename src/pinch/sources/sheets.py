@@ -1,11 +1,12 @@
 """Small tables of text from a file or the clipboard: CSV and its relatives, XLSX, ODS.
 
-A spreadsheet is read by a package that runs nothing and expands no entities; how large it may become, and that it holds
-no macros, is checked before.
+A spreadsheet is read by a package that runs nothing and expands no entities, in a process with bounds: one cell at the
+far corner of a sheet may ask for more memory than there is. That it holds no macros is checked before.
 """
 
 import csv
 import io
+import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,11 +15,13 @@ from pathlib import Path
 
 from pinch.core.errors import DataError
 from pinch.sources.archive import check_archive
+from pinch.sources.contained import contained
 from pinch.sources.logs.decode import read_text_of
 
 SPREADSHEETS = (".xlsx", ".ods")
 WITH_MACROS = (".xlsm", ".xlsb", ".xls")
 MOST_ROWS, MOST_COLUMNS, MOST_BYTES, MOST_CELL = 100_000, 1_000, 200_000_000, 10_000
+_CELLS = "cells.json"
 DELIMITERS = "\t;,|"
 
 
@@ -78,8 +81,21 @@ def _decimal_of(text: str) -> str:
 
 
 def _cells_of_spreadsheet(path: Path) -> list[list[str]]:
+    with contained("pinch.sources.sheets:write_cells", str(path), str(path)) as folder:
+        rows: list[list[str]] = json.loads((folder / _CELLS).read_text(encoding="utf-8"))
+        return rows
+
+
+def write_cells(folder: Path, words: str) -> None:
+    """Write the cells of the first sheet of the spreadsheet at the path `words` into a file of `folder`, as JSON.
+
+    Raises
+    ------
+    DataError : it is no spreadsheet, holds macros, or is too large.
+    """
     import python_calamine
 
+    path = Path(words)
     members = check_archive(path)
     if any("vbaproject" in m.filename.casefold() or m.filename.startswith("Basic/") for m in members):
         raise DataError(str(path), "it holds macros; save it without them")
@@ -92,7 +108,8 @@ def _cells_of_spreadsheet(path: Path) -> list[list[str]]:
         rows = sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 1)
     except (python_calamine.CalamineError, OSError, ValueError, IndexError) as error:
         raise DataError(str(path), f"it is no spreadsheet that can be read ({error})") from None
-    return [[_text(cell) for cell in row] for row in rows]
+    cells = [[_text(cell)[: MOST_CELL + 1] for cell in row] for row in rows]
+    (folder / _CELLS).write_text(json.dumps(cells), encoding="utf-8")
 
 
 def _text(cell: object) -> str:

@@ -8,12 +8,13 @@ import platformdirs
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QProgressDialog
 
-from pinch.bench.book import create_book, open_book
+from pinch.bench.opening import create_book, open_book
 from pinch.core.errors import PinchError
 from pinch.runs.devices import demo_book_path, make_demo
 from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.boundary import catch_everything
+from pinch.ui.plain_style import PlainStyle
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 
@@ -26,7 +27,7 @@ def make_application(theme: str = "light") -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("Pinch")
     app.setDesktopFileName("org.pinch.Pinch")
-    app.setStyle("Fusion")
+    app.setStyle(PlainStyle())
     look.load_fonts()
     look.apply(app, theme)
     return app

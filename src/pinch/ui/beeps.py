@@ -1,7 +1,8 @@
 """Short tones for an operator who looks elsewhere: made here, played by Qt, else the display's own bell."""
 
+import atexit
 import io
-import tempfile
+import shutil
 import wave
 from functools import lru_cache
 from pathlib import Path
@@ -10,6 +11,8 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QUrl
 from PyQt6.QtWidgets import QApplication
+
+from pinch.bench.scratch import make_scratch_folder
 
 RATE = 22050
 SETTLED = ((660.0, 0.12), (880.0, 0.2))
@@ -49,11 +52,13 @@ def wave_of(tones: tuple[tuple[float, float], ...]) -> bytes:
 @lru_cache(maxsize=4)
 def _file(tones: tuple[tuple[float, float], ...]) -> Path:
     """Where the tones lie, for as long as the application runs."""
-    path = Path(_folder().name) / f"{abs(hash(tones))}.wav"
+    path = _folder() / f"{abs(hash(tones))}.wav"
     path.write_bytes(wave_of(tones))
     return path
 
 
 @lru_cache(maxsize=1)
-def _folder() -> "tempfile.TemporaryDirectory[str]":
-    return tempfile.TemporaryDirectory(prefix="pinch-sound-")
+def _folder() -> Path:
+    folder = make_scratch_folder()
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder

@@ -4,13 +4,17 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
+from pinch.bench.opening import UnfinishedBookError
+from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
 from pinch.intake.book_folder import is_book_folder
+from pinch.publish.private import exchange_counts, open_exchange
 from pinch.ui.dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
+from pinch.ui.private_dialog import ask_private
 
 BOOKS = "Books of Pinch (*.pinch)"
 RECORDS = "Records of Pinch (*.json)"
@@ -42,7 +46,7 @@ class BookActions(WindowPart):
         if len(paths) != 1:
             return False
         if paths[0].suffix == ".pinch":
-            self._shell.session.open(paths[0])
+            self.open_or_offer(paths[0])
             return True
         if is_book_folder(paths[0]):
             self.book_from_files_in(paths[0])
@@ -59,7 +63,18 @@ class BookActions(WindowPart):
         """Another book."""
         name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Open book", "", BOOKS)
         if name:
-            self._shell.session.open(Path(name))
+            self.open_or_offer(Path(name))
+
+    def open_or_offer(self, path: Path) -> None:
+        """Another book; one that was never finished may be removed instead."""
+        try:
+            self._shell.session.open(path)
+        except UnfinishedBookError as error:
+            yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
+            asked = f"{error}\n\nRemove it?"
+            if QMessageBox.question(self._shell.dialog_parent, "An unfinished book", asked, yes | no, no) == yes:
+                remove_with_beside(path)
+                self._shell.notices.done(f"{path.name} is removed.")
 
     def copy_book(self) -> None:
         """A copy of this book."""
@@ -109,8 +124,11 @@ class BookActions(WindowPart):
 
         path = self._save_name("Write the records", "bench.json", RECORDS)
         if path:
-            write_exchange(exchange_of(self._shell.session.book), path)
-            self._shell.notices.done(f"{path} is written.")
+            exchange = exchange_of(self._shell.session.book)
+            allowed = ask_private(self._shell.dialog_parent, "Write the records", exchange_counts(exchange))
+            if allowed is not None:
+                write_exchange(open_exchange(exchange, allowed), path)
+                self._shell.notices.done(f"{path} is written.")
 
     def add_records(self) -> None:
         """Records from a JSON file; nothing is added where something in it is wrong."""

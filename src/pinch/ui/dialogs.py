@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QInputDialog,
     QLineEdit,
+    QPlainTextEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -19,6 +20,7 @@ from pinch.bench.limit_ladder import rungs
 from pinch.bench.records import Device
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
+from pinch.runs.consent import ConsentError, agree, lines_of
 from pinch.ui.shell.words import label
 
 VOID_WORDS = ("Make this run void", "Why does it not count?")
@@ -34,6 +36,42 @@ def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None
     """Where a file is to be written; None for nowhere."""
     chosen, _ = QFileDialog.getSaveFileName(parent, title, name, kinds)
     return Path(chosen) if chosen else None
+
+
+def ask_consent(parent: QWidget, wanted: ConsentError) -> bool:
+    """Whether a book may do what it wants of this computer, shown in full; what is agreed to is kept."""
+    dialog = ConsentDialog(wanted, parent)
+    if not dialog.exec():
+        return False
+    agree(wanted.book, wanted.wishes)
+    return True
+
+
+class ConsentDialog(QDialog):
+    """What a book wants of this computer, in its very words."""
+
+    def __init__(self, wanted: ConsentError, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("May this book do that?")
+        self.setMinimumWidth(560)
+        self.text = QPlainTextEdit("\n\n".join(lines_of(wanted.wishes)))
+        self.text.setReadOnly(True)
+        self.text.setAccessibleName("What the book wants")
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Cancel)
+        agreed = buttons.addButton("Agree", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert agreed is not None
+        agreed.setAutoDefault(False)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column = QVBoxLayout(self)
+        words = (
+            f"{wanted.book.name} asks for what nobody has agreed to on this computer. It is done with your rights. "
+            "Agree only where you know who made the book and what this does; where the words change, it is asked again."
+        )
+        column.addWidget(label(words, wrap=True))
+        column.addWidget(self.text)
+        column.addWidget(buttons)
 
 
 class FormDialog(QDialog):

@@ -5,9 +5,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
-from pinch.bench.book import Book, create_book, open_book
+from pinch.bench.book import Book
+from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.bench.undo import UndoStack
+from pinch.bench.waiting import take_in_waiting
 from pinch.core.errors import PinchError
 from pinch.runs.recording import Recording
 
@@ -49,6 +51,8 @@ class Session:
         self.cards_changed = Event()
         self.subject = Subject()
         self.recording: Recording | None = None
+        self.told: tuple[str, ...] = ()
+        """What is to be known of the book since it was opened."""
         self._adopt(book)
 
     def open(self, path: Path) -> None:
@@ -182,6 +186,7 @@ class Session:
 
     def _adopt(self, book: Book) -> None:
         self.book = book
+        self.told = (*book.notes, *take_in_waiting(book))
         self.undo_stack = UndoStack(book)
         self.desk = JudgeDesk(book)
         runs = book.runs()

@@ -40,6 +40,7 @@ from pinch.ui.writing import Writing
 log = logging.getLogger(__name__)
 ICON = look.ART / "pinch.svg"
 ICONS_MS, JUDGE_ALL_MS = 300, 2_000
+LOOK_MS = 2_000
 NARROW_MARGIN = 212
 
 P = TypeVar("P", bound=Page[Any])
@@ -79,6 +80,9 @@ class MainWindow(QMainWindow):
         self._turn_to(self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id)))
         self._records_changed()
         QTimer.singleShot(ICONS_MS, load_icons)
+        self._watch = QTimer(self)
+        self._watch.timeout.connect(self._look_for_book)
+        self._watch.start(LOOK_MS)
         self._before_long = QTimer(self)
         self._before_long.setSingleShot(True)
         self._before_long.timeout.connect(self.points.wanted)  # for pages of many runs, while nobody waits for it
@@ -238,12 +242,26 @@ class MainWindow(QMainWindow):
             part.forget()
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
+        self._gone_told = False
+        if self.session.told:
+            self.notices.error("\n".join(self.session.told))
         cut = self.session.book.cut_runs()
         if cut and not self.session.recording_now:
             self.notices.error(
                 f"Run {cut[-1].id} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
                 "kept; the Run page offers to keep it as it is, to make it void, or to continue it."
             )
+
+    def _look_for_book(self) -> None:
+        """Say it once where another program has deleted or replaced the file of the book."""
+        book = self.session.book
+        if book.in_place or self._gone_told or self.session.recording_now:
+            return
+        self._gone_told = True
+        self.notices.error(
+            f"{book.path.name} was deleted or replaced by another program since it was opened. Nothing more can be "
+            "kept in it. Save a copy keeps all that is open here; Open book opens what stands there now."
+        )
 
     def _records_changed(self) -> None:
         self.points.forget()
@@ -260,9 +278,9 @@ class MainWindow(QMainWindow):
 
     def _name_undo(self) -> None:
         stack = self.session.undo_stack
-        for word, name in (("Undo", stack.undo_label), ("Redo", stack.redo_label)):
-            self._actions[word].setEnabled(name is not None)
-            self._actions[word].setText(f"{word}: {name}" if name else word)
+        for word, step in (("Undo", stack.next_undo), ("Redo", stack.next_redo)):
+            self._actions[word].setEnabled(step is not None)
+            self._actions[word].setText(f"{word}: {step.label} ({step.effect})" if step else word)
 
     # Actions of the window itself
 

@@ -6,7 +6,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.judging import JudgeDesk
-from pinch.bench.book import open_book
+from pinch.bench.cards import Private
+from pinch.bench.opening import open_book
 from pinch.bench.planning import PlannedSheet
 from pinch.charts.chart_files import write_chart, write_face
 from pinch.charts.face import Drawn, Face
@@ -41,10 +42,11 @@ class Writing(QObject):
         """A card as a picture."""
         self._start(lambda: write_face(face, path, theme, size), path)
 
-    def log(self, shown: JudgedRun, folder: Path) -> None:
-        """A run's log as a data package."""
+    def log(self, shown: JudgedRun, folder: Path, allowed: tuple[Private, ...]) -> None:
+        """A run's log as a data package, with what of the private may leave."""
         records = (shown.device, shown.setting, shown.workload, shown.run, shown.readings)
-        self._start(lambda: write_run_package(shown.log, folder, f"run-{shown.run.id}", *records), folder)
+        name = f"run-{shown.run.id}"
+        self._start(lambda: write_run_package(shown.log, folder, name, *records, allowed=allowed), folder)
 
     def parquet(self, shown: JudgedRun, path: Path) -> None:
         """A run's log as Parquet."""

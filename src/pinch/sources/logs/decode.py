@@ -1,11 +1,10 @@
 """The bytes of a log file as text: which encoding, and whether it is text at all."""
 
 import codecs
-import os
-import stat
 from dataclasses import dataclass
 from pathlib import Path
 
+from pinch.bench.files import read_plain
 from pinch.core.errors import DataError
 
 MOST_BYTES = 2_000_000_000
@@ -54,21 +53,8 @@ def read_text_of(path: Path) -> Text:
 
 
 def _bytes_of(path: Path) -> bytes:
-    """Everything in a plain file; a pipe or a device is not waited for."""
-    try:
-        descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
-    except FileNotFoundError:
-        raise DataError(str(path), "there is no such file") from None
-    except OSError as error:
-        raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
-    status = os.fstat(descriptor)
-    if not stat.S_ISREG(status.st_mode):
-        os.close(descriptor)
-        raise DataError(str(path), "it is not a plain file")
-    with os.fdopen(descriptor, "rb") as file:
-        if status.st_size > MOST_BYTES:
-            raise DataError(str(path), f"it is larger than {MOST_BYTES // 1_000_000_000} GB")
-        data = file.read()
+    """Everything in a plain file that holds something."""
+    data = read_plain(path, MOST_BYTES)
     if not data[:HEAD].strip(b" \t\r\n\0") and not data.strip(b" \t\r\n\0"):
         raise DataError(str(path), "it is empty")
     return data

@@ -11,6 +11,7 @@ from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
+from pinch.runs.consent import agree, wishes_of
 from pinch.ui.bench import entering, state
 from pinch.ui.bench.field_widgets import field_at
 from pinch.ui.bench.view import BenchView
@@ -130,6 +131,7 @@ class BenchControl(QObject):
                 book.set_draft(record, taken, None)
             book.save(settled.record)
 
+        agree(book.path, [wish for wish in wishes_of(settled.record) if wish.words == text.strip()])  # by typing it
         self._session.change(f"change {caption} of {record.name}", work)
 
     def add_row(self, path: str) -> None:

@@ -13,6 +13,7 @@ from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
 from pinch.narrative.told_words import told_headline, told_lines
+from pinch.publish.private import Behind, private_counts
 from pinch.ui.dialogs import VOID_WORDS, ask_text, save_name
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.list_control import DigestControl
@@ -21,6 +22,7 @@ from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME, JudgeView
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell, Target
+from pinch.ui.private_dialog import ask_private
 
 
 class JudgePage(Page[JudgeView]):
@@ -179,7 +181,19 @@ class JudgePage(Page[JudgeView]):
         shown = self._run_shown()
         name = QFileDialog.getExistingDirectory(self.shell.dialog_parent, "Folder for the log and datapackage.json")
         if name:
-            self.shell.writing.log(shown, Path(name))
+            behind = Behind(
+                [shown.device],
+                [shown.setting],
+                [shown.workload],
+                (),
+                (),
+                [shown.run],
+                shown.readings,
+                len(shown.log.marks),
+            )
+            allowed = ask_private(self.shell.dialog_parent, "Write the log of this run", private_counts(behind))
+            if allowed is not None:
+                self.shell.writing.log(shown, Path(name), allowed)
 
     def write_parquet(self) -> None:
         """The log as Parquet."""

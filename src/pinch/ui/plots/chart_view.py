@@ -1,6 +1,7 @@
 """Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
 
 from dataclasses import dataclass
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
@@ -153,7 +154,7 @@ class ChartView(QWidget):
             self._new_plot(chart, panel.title, panel.unit)
         last = self.plots[-1]
         last.getAxis("bottom").setStyle(showValues=True)
-        last.setLabel("bottom", ", ".join(filter(None, (chart.x_title, chart.x_unit))), color=look.theme().ink)
+        last.setLabel("bottom", escape(", ".join(filter(None, (chart.x_title, chart.x_unit)))), color=look.theme().ink)
         last.getAxis("bottom").setTicks([list(chart.ticks)] if chart.ticks else None)
 
     def _empty(self) -> None:

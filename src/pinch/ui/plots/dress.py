@@ -1,5 +1,7 @@
 """How every plot is dressed: axes, grid, title, in the theme's colours."""
 
+from html import escape
+
 import pyqtgraph as pg
 
 from pinch.ui import look
@@ -16,8 +18,8 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "") -> None:
     plot.hideButtons()
     plot.showGrid(y=True, alpha=GRID_ALPHA)
     if title:
-        quiet_unit = f"<span style='color:{theme.quiet}'>{unit}</span>"
-        plot.setTitle(f"<b>{title}</b> {quiet_unit}", color=theme.ink, size="9.5pt", justify="left")
+        quiet_unit = f"<span style='color:{theme.quiet}'>{escape(unit)}</span>"
+        plot.setTitle(f"<b>{escape(title)}</b> {quiet_unit}", color=theme.ink, size="9.5pt", justify="left")
         plot.titleLabel.setAttr("justify", "left")
     for side in ("left", "bottom", "right"):
         axis = plot.getAxis(side)

@@ -7,8 +7,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.analysis.points import BookPoints
-from pinch.bench.book import open_book
 from pinch.bench.cards import Card, CardKind, Query, Report
+from pinch.bench.opening import open_book
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import Theme
 from pinch.core.errors import PinchError

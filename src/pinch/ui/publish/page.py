@@ -8,6 +8,7 @@ from PyQt6.QtCore import QByteArray, QMimeData
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
+from pinch.bench.cards import Report
 from pinch.bench.records import Device
 from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
@@ -16,6 +17,8 @@ from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
 from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
+from pinch.runs.consent import ConsentError, agree, check_consent, wishes_of
+from pinch.ui.dialogs import ask_consent
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordsTarget, RunTarget, Sent, Shell
 from pinch.ui.publish.control import PublishControl, ShownDeck
@@ -186,6 +189,12 @@ class PublishPage(Page[PublishView]):
         """All that is ticked on the Report tab, into a folder."""
         view = self._shown_view()
         view.report.leave()
+        book = self.session.book
+        try:
+            check_consent(book.path, wishes_of(book.report()))
+        except ConsentError as wanted:
+            if not ask_consent(self.shell.dialog_parent, wanted):
+                return
         self._write("Empty folder for the report", view.report.choice(view.deck.theme))
 
     def write_deck(self) -> None:
@@ -226,6 +235,7 @@ class PublishPage(Page[PublishView]):
             self.shell.dialog_parent, "Template of the report", "", "Templates (*.html *.j2)"
         )
         if name:
+            agree(self.session.book.path, wishes_of(Report(template=name)))
             self.control.change_report(template=name)
 
     def _write(self, title: str, choice: PublishChoice) -> None:

@@ -12,9 +12,10 @@ from pinch.bench.records import ExitStatus, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
 from pinch.recorder.preflight import Check
+from pinch.runs.consent import ConsentError
 from pinch.runs.sourcing import RunRequest
 from pinch.ui import beeps
-from pinch.ui.dialogs import ask_text
+from pinch.ui.dialogs import ask_consent, ask_text
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordingTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.run.beside import BesideControl
@@ -158,7 +159,11 @@ class RunPage(Page[RunView]):
             continues=continues,
             protocol_id=plan.protocol_id if plan is not None and wanted else None,
         )
-        self.recording.start(asked, heat.fit if heat else None)
+        try:
+            self.recording.start(asked, heat.fit if heat else None)
+        except ConsentError as wanted:
+            if ask_consent(self.shell.dialog_parent, wanted):
+                self.recording.start(asked, heat.fit if heat else None)
 
     def continue_run(self, run: Run) -> None:
         """Another pass of a cut run; the gap stays a gap."""
@@ -217,6 +222,13 @@ class RunPage(Page[RunView]):
         if live is None or recording is None:
             return
         run_id = recording.run.id
+        if recording.book_path != self.session.book.path:
+            lost = self.session.book.path.name
+            self.session.open(recording.book_path)
+            notices.error(
+                f"{lost} was deleted or replaced by another program while the run was recorded. The run is in "
+                f"{recording.book_path.name}, with all that the book held; it is open now."
+            )
         self.session.choose_run(run_id)
         self.session.refresh()
         if live.by_hand and live.status is ExitStatus.COMPLETE:

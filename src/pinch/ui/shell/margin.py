@@ -108,6 +108,7 @@ class Margin(QWidget):
             for caution in e.cautions:
                 self._say(label(caution, wrap=True))
         method = QLabel(link_of(e.method))
+        method.setTextFormat(Qt.TextFormat.RichText)
         method.setTextInteractionFlags(
             Qt.TextInteractionFlag.LinksAccessibleByMouse | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )

@@ -2,12 +2,15 @@
 
 from collections.abc import Callable
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 
 def label(text: str = "", role: str = "", wrap: bool = False) -> QLabel:
     """A label in one of the style sheet's roles: quiet, heading, headline."""
-    made = QLabel(text)
+    made = QLabel()
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setText(text)
     made.setProperty("role", role)
     made.setWordWrap(wrap)
     return made
