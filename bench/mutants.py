@@ -78,15 +78,19 @@ def mutants_of(path: Path) -> Iterator[Mutant]:
     text = path.read_text(encoding="utf-8")
     lines = text.splitlines()
     tree = ast.parse(text)
-    annotations = {
+    without_effect = {
         id(inner)
         for node in ast.walk(tree)
-        for outer in (getattr(node, "annotation", None), getattr(node, "returns", None))
+        for outer in (
+            getattr(node, "annotation", None),
+            getattr(node, "returns", None),
+            *getattr(node, "decorator_list", ()),  # a record that may be written to is read just so
+        )
         if outer is not None
         for inner in ast.walk(outer)
     }
     for node in ast.walk(tree):
-        if id(node) in annotations:
+        if id(node) in without_effect:
             continue
         for undo in _changed(node):
             source = ast.unparse(ast.fix_missing_locations(tree))

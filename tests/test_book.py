@@ -218,7 +218,7 @@ class TestUnusable(BookCase):
         self.book.close()
         connection = sqlite3.connect(f"file:{self.path}?mode=ro&immutable=1", uri=True, isolation_level=None)
         with contextlib.closing(connection):
-            book = Book(self.path, connection, read_only=True)
+            book = Book(self.path, connection, lambda path: connection)
             self.assertEqual(len(book.devices()), 1)
             with self.assertRaisesRegex(BookError, "read-only"):
                 book.save(Device(name="Limpet"))

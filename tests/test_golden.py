@@ -1,10 +1,12 @@
 """No judged figure moves unless the version of the methods does."""
 
+import gzip
 import json
 import unittest
 
 from pinch.core.judge import METHOD
 from tests.golden import FIGURES, figures_of, golden_logs, moved
+from tests.pinned import ARITHMETIC, CASES, figures_of_case
 
 
 class TestGoldenFile(unittest.TestCase):
@@ -19,6 +21,14 @@ class TestGoldenFile(unittest.TestCase):
                 self.assertEqual(moved(kept["figures"][golden.name], figures_of(golden)), [], how)
         self.assertEqual(seen, set(kept["figures"]))
         self.assertEqual(len(seen), 60)
+
+    def test_the_arithmetic_gives_what_it_gave(self) -> None:
+        kept = json.loads(gzip.decompress(ARITHMETIC.read_bytes()))
+        how = "if that is meant, raise METHOD in core/judge.py and run scripts/golden"
+        self.assertEqual((kept["method"], set(kept["figures"])), (METHOD, set(CASES)))
+        for name in CASES:
+            with self.subTest(case=name):
+                self.assertEqual(moved(kept["figures"][name], figures_of_case(name))[:9], [], how)
 
     def test_a_figure_that_moves_is_named(self) -> None:
         before = {"limits.sustained_W": 45.0, "settled.state": "settled", "sawtooth": None}

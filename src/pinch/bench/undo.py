@@ -39,6 +39,10 @@ class UndoRefusedError(PinchError):
     """Taking a step back would take away or overwrite what was written since."""
 
 
+class _LostError(Exception):
+    """What would be lost, in words."""
+
+
 @dataclass(frozen=True)
 class UndoStep:
     """One undoable change: what it was, and the statements that take it back, last first."""
@@ -96,7 +100,7 @@ class UndoStack:
         ------
         UndoRefusedError : something written since would be lost.
         """
-        return self._move(self._done, self._undone)
+        return self._move(self._done, self._undone, "taken back")
 
     def redo(self) -> str | None:
         """Do the last undone change again; returns its label.
@@ -105,14 +109,17 @@ class UndoStack:
         ------
         UndoRefusedError : something written since would be lost.
         """
-        return self._move(self._undone, self._done)
+        return self._move(self._undone, self._done, "done again")
 
-    def _move(self, source: list[UndoStep], target: list[UndoStep]) -> str | None:
+    def _move(self, source: list[UndoStep], target: list[UndoStep], how: str) -> str | None:
         if not source:
             return None
         step = source[-1]
         self._take()
-        self._run(step)
+        try:
+            self._run(step)
+        except _LostError as lost:
+            raise UndoRefusedError(f"“{step.label}” cannot be {how}: {lost}.") from None
         source.pop()
         target.append(UndoStep(step.label, self._take()))
         return step.label
@@ -121,14 +128,11 @@ class UndoStack:
         with self._book.change() as connection:
             connection.execute("PRAGMA defer_foreign_keys = ON")
             for statement in step.statements:
-                self._refuse_to_lose(step, statement)
+                self._refuse_to_lose(statement)
                 if connection.execute(statement).rowcount != 1:
-                    raise UndoRefusedError(
-                        f"“{step.label}” cannot be taken back: what it changed was changed again since, by a recording "
-                        "or another window."
-                    )
+                    raise _LostError("what it changed was changed again since, by a recording or another window")
 
-    def _refuse_to_lose(self, step: UndoStep, statement: str) -> None:
+    def _refuse_to_lose(self, statement: str) -> None:
         """Whoever removes a row removes what hangs on it; rows of the step itself are gone by now."""
         removing = re.match(r"DELETE FROM (\w+) WHERE id=(\d+)", statement)
         if not removing:
@@ -137,10 +141,7 @@ class UndoStack:
             count = int(str(self._book.query(f"SELECT COUNT(*) FROM {table} WHERE {column} = ?", removing[2])[0][0]))
             if count:
                 what = f"{count} {_CALLED[table][count != 1]}" if table in _CALLED else "the log of a run"
-                raise UndoRefusedError(
-                    f"“{step.label}” cannot be taken back: {what} came since and would go with it. Remove on the Bench "
-                    "page what is to go."
-                )
+                raise _LostError(f"{what} came since and would go with it; remove on the Bench page what is to go")
 
     def _take(self) -> tuple[str, ...]:
         rows = self._book.query("SELECT statement FROM temp.undo_log ORDER BY id DESC")

@@ -202,19 +202,19 @@ def _left_beside(book: Path) -> list[tuple[Path, re.Match[str]]]:
 
 
 def _take_in(book: Book, path: Path, run_id: int) -> str:
-    samples = 0
     try:
         if book.get(Run, run_id).status is not None:
             return f"{path.name} is left alone: run {run_id} of {book.path.name} has ended already."
+        _, before = runlogs.log_size(book, run_id)
         with book.change():
             writer = RunWriter(book, run_id, joins=True)
             for operation in _operations(path):
                 writer.apply(operation)
-                samples += isinstance(operation, Samples)
         path.unlink()
     except (PinchError, OSError) as error:
         return f"{path.name} is left alone: {str(error).rstrip('.')}."
-    return f"What waited beside {book.path.name} is in it now: {samples} batches of samples of run {run_id}."
+    rows = runlogs.log_size(book, run_id)[1] - before
+    return f"What waited beside {book.path.name} is in it now: {rows} rows of samples of run {run_id}."
 
 
 def _operations(path: Path) -> Iterator[Operation]:

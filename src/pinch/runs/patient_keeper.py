@@ -34,7 +34,7 @@ class PatientKeeper:
         self._run_id = run_id
         self._book: Book | None = None
         self._streams: dict[int, int] = {}
-        self._begun = 0
+        self._begun: list[Begin] = []
         self._ops: deque[Operation] = deque()
         self._on_disk = 0
         self._waiting = WaitingFile.beside(path, run_id)
@@ -43,9 +43,10 @@ class PatientKeeper:
         self._notes: list[str] = []
 
     def begin(self, channels: Sequence[str]) -> int:
-        self._begun += 1
-        self._do(Begin(stream=self._begun, channels=tuple(channels)))
-        return self._begun
+        begin = Begin(stream=len(self._begun), channels=tuple(channels))
+        self._begun.append(begin)
+        self._do(begin)
+        return begin.stream
 
     def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
         self._do(Samples.of(stream, t, columns))
@@ -97,8 +98,8 @@ class PatientKeeper:
             with book.change():
                 for operation in self._ops:
                     writer.apply(operation)
-        except BookGoneError as error:
-            self._rescue(error)
+        except BookGoneError:
+            self._rescue()
         except PinchError as error:
             self._wait(error)
         else:
@@ -125,8 +126,9 @@ class PatientKeeper:
     def _put_by(self) -> None:
         """Write what waits to the disk as well; where that has no room, it waits in memory alone."""
         new = list(self._ops)[self._on_disk :]
+        before = () if self._on_disk else [b for b in self._begun if b not in new]  # whoever takes it in needs them
         try:
-            self._waiting.add(new)
+            self._waiting.add((*before, *new))
             self._on_disk += len(new)
         except OSError:
             if not self._on_disk:
@@ -141,7 +143,7 @@ class PatientKeeper:
         self._waiting.remove()
         self._on_disk = 0
 
-    def _rescue(self, error: BookGoneError) -> None:
+    def _rescue(self) -> None:
         """Go on in a copy of the book as it was open: it is still there for whoever holds it open."""
         assert self._book is not None
         lost, target = self._book, free_path(self.path.with_name(f"{self.path.stem} (rescued){self.path.suffix}"))
@@ -155,7 +157,7 @@ class PatientKeeper:
             f"{self.path.name} was deleted or replaced by another program while this run was recorded. The run goes on "
             f"in {target.name} beside it, with all that the book held."
         )
-        log.warning("a book was deleted or replaced; its recording goes on in another file", exc_info=error)
+        log.warning("a book was deleted or replaced; its recording goes on in another file")
         self.path, self._book = target, None
         self._write()
 
