@@ -6,8 +6,9 @@ Inputs are drawn with a seed and lie on coarse grids, so that they meet the edge
 
 import dataclasses
 import math
+import tempfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from enum import Enum
 from itertools import pairwise
 from pathlib import Path
@@ -54,6 +55,7 @@ from pinch.core.errors import DataError
 from pinch.core.figures import Estimate
 from pinch.core.ladder import Ladder, Point, fit_ladder
 from pinch.core.runlog import FloatArray, RunLog, Series, runlog_from_columns
+from pinch.sources.logs.read import read_log_file
 from tests.golden import Figure
 
 ARITHMETIC = Path(__file__).parent / "data" / "golden" / "arithmetic.json.gz"
@@ -69,23 +71,23 @@ def figures_of_case(name: str) -> dict[str, Figure]:
             value = CASES[name](np.random.default_rng([seed, *name.encode()]))
         except DataError as error:
             value = error.reason
-        found |= dict(_flat(value, str(seed)))
+        found |= dict(flat(value, str(seed)))
     return found
 
 
-def _flat(value: object, path: str) -> Iterator[tuple[str, Figure]]:
+def flat(value: object, path: str) -> Iterator[tuple[str, Figure]]:
     """Figures of anything: fields of results, items of lists, and of arrays what a change of any element moves."""
     if isinstance(value, np.ndarray):
         yield from _of_array(value.astype(float), path)
     elif dataclasses.is_dataclass(value) and not isinstance(value, type):
         for field in dataclasses.fields(value):
-            yield from _flat(getattr(value, field.name), f"{path}.{field.name}")
+            yield from flat(getattr(value, field.name), f"{path}.{field.name}")
     elif isinstance(value, Mapping):
         for key, inner in value.items():
-            yield from _flat(inner, f"{path}.{key}")
+            yield from flat(inner, f"{path}.{key}")
     elif isinstance(value, Sequence) and not isinstance(value, str):
         for number, inner in enumerate(value):
-            yield from _flat(inner, f"{path}[{number}]")
+            yield from flat(inner, f"{path}[{number}]")
     elif isinstance(value, bool) or value is None:
         yield path, value
     elif isinstance(value, int | float | np.number):
@@ -372,6 +374,38 @@ def _deal(rng: Rng) -> money.Deal:
     return money.Deal(float(_grid(rng, 500, 1500, 100, 1)[0]), "EUR", float(_grid(rng, 0.5, 2, 0.1, 1)[0]))
 
 
+def _text_log(rng: Rng) -> object:
+    """A log of another program, in one of the many ways in which they write."""
+
+    def pick(*of: str) -> str:
+        return of[int(rng.integers(0, len(of)))]
+
+    delimiter, decimal = pick(",.", ";,", "\t.", ";.", "\t,")
+    stamp = pick("%Y-%m-%d %H:%M:%S", "%d.%m.%Y %H:%M:%S", "%m/%d/%Y %H:%M:%S", "%H:%M:%S", "s", "ms")
+    heads = [pick("Time", "Zeit [s]", "timestamp"), pick("CPU Package Power [W]", "Leistung (W)", "cpu power mW")]
+    heads += [pick("CPU Temp [°C]", "temperature (F)", "Tctl"), pick("CPU clock MHz", "Takt [GHz]", "Fan 1 [rpm]")]
+    rows, t = [], datetime(2026, int(rng.integers(1, 13)), int(rng.integers(1, 28)), 23, 59, 20)
+    for n in range(60):
+        seconds = n * float(rng.choice([1.0, 1.0, 1.0, 2.0]))
+        when = t + timedelta(seconds=seconds)
+        first = f"{seconds:g}" if stamp == "s" else f"{1000 * seconds:.0f}" if stamp == "ms" else when.strftime(stamp)
+        values = (f"{v:.2f}".replace(".", decimal) for v in _grid(rng, 10, 60, 0.25, 3))
+        rows.append([first, *values])
+    if rng.random() < 0.5:
+        rows[int(rng.integers(1, 60))][1] = pick("", "N/A", "-")
+    preamble = pick("", "Bench notes\n", "Bench;notes\nsecond\n")
+    text = preamble + "\n".join(delimiter.join(row) for row in (heads, *rows)) + "\n"
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "log.csv"
+        path.write_text(text, encoding=pick("utf-8", "utf-8-sig", "cp1252"))
+        try:
+            read = read_log_file(path)
+        except DataError as error:
+            return error.reason
+    series = {name: (s.t - s.t[0], s.values) for name, s in read.log.series.items() if len(s.t)}
+    return series, read.notes, read.questions, [use.channel for use in read.mapping.columns]
+
+
 CASES: dict[str, Callable[[Rng], object]] = {
     "alignment": lambda rng: [alignment.load_start_s(log) for log in (_log(rng), _log(rng))],
     "balance": lambda rng: [
@@ -390,6 +424,7 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "index": lambda rng: index.index_of(_verdicts(rng)),
     "judge": lambda rng: [judge.judge(_log(rng), _known(rng)) for _ in range(6)],
     "limits": _limits,
+    "text log": lambda rng: [_text_log(rng) for _ in range(8)],
     "line": lambda rng: line.fit_line(np.sort(_grid(rng, 0, 50, 1, 9)), _grid(rng, 0, 90, 1, 9)),
     "money": lambda rng: money.money_pair(*(_deal(rng) for _ in "ab")),
     "order": _order,

@@ -16,6 +16,7 @@ from pinch.bench.records import Device, ExitStatus, Runner, ScoreFrom, Setting, 
 from pinch.core.errors import PinchError
 from pinch.recorder.processes import CommandProcess, WorkProgress
 from pinch.runs import recording
+from pinch.runs.consent import agree, wishes_of
 from pinch.runs.devices import add_this_computer
 from pinch.runs.recording import begin_recording
 from pinch.runs.sourcing import RunRequest
@@ -136,6 +137,7 @@ class TestRecorded(InFolder):
         workload = book.save(
             work(busy, score_from=ScoreFrom.PATTERN, score_pattern=pattern, passes=2, warm_up_pass=True)
         )
+        agree(book.path, wishes_of(workload))
         recording = begin_recording(book, RunRequest(device, setting, workload, 300.0, 1.0))
         self.assertTrue(recording.wait(PATIENCE_S))
         run = book.runs()[0]

@@ -12,6 +12,7 @@ from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Protocol, Run, Setting, now
 from pinch.core.runlog import runlog_from_columns
 from pinch.recorder.preflight import CheckVerdict, Evidence, MeterLook, preflight, wait_s
+from pinch.runs.consent import agree, wishes_of
 from pinch.runs.devices import add_this_computer
 from pinch.runs.evidence import gather_evidence
 from pinch.sources.machine import POWER_ZONE, read_present
@@ -138,7 +139,10 @@ class TestEvidence(InFolder):
             run = Run.model_validate({**ids, "started": now(), "status": ExitStatus.COMPLETE})
             runlogs.add_log(book, book.save(run), log)
         book.save(Instrument(name="Air", measures=Quantity.ROOM, profile="thermometer", address="sim:ASRL2::INSTR"))
-        book.save(Instrument(name="Wall", profile="ac-power", address="TCPIP::127.0.0.1::1::SOCKET"))
+        wall = book.save(Instrument(name="Wall", profile="ac-power", address="TCPIP::127.0.0.1::1::SOCKET"))
+        before = gather_evidence(book.path, device, None)
+        self.assertIn("once you have agreed", before.meters[1].problem)
+        agree(book.path, wishes_of(wall))
         evidence = gather_evidence(book.path, device, None)
         self.assertEqual(evidence.room_c, 41.5, "measured by the simulated thermometer")
         self.assertEqual([(m.name, m.value) for m in evidence.meters], [("Air", 41.5), ("Wall", None)])

@@ -14,6 +14,7 @@ from pinch.core.runlog import gaps_of
 from pinch.recorder import remote
 from pinch.recorder.child_rows import Sample
 from pinch.recorder.remote import RemoteProbe
+from pinch.runs.consent import ConsentError, agree, wishes_of
 from pinch.runs.devices import ALL_CORES
 from pinch.runs.recording import Recording, begin_recording
 from pinch.runs.sourcing import RunRequest
@@ -100,6 +101,10 @@ class TestRun(CommandCase):
         setting = book.save(Setting(device_id=device.id or 0, name="Default"))
         work = book.save(Workload(name="By hand", runner=Runner.HAND))
         request = RunRequest(device, setting, work, 60.0, 0.5, interval_s=0.1)
+        with self.assertRaisesRegex(ConsentError, "reach Bench box with the command: sh -c"):
+            begin_recording(book, request)
+        self.assertEqual(book.runs(), [], "what was not agreed to is not begun")
+        agree(book.path, wishes_of(device))
         with mock.patch.object(remote, "RETRY_S", 1.0):
             recording = begin_recording(book, request)
             self.addCleanup(recording.wait, PATIENCE_S)

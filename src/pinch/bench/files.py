@@ -39,9 +39,10 @@ def read_plain(path: Path, most_bytes: int) -> bytes:
         raise DataError(str(path), "there is no such file") from None
     except (OSError, ValueError) as error:
         raise DataError(str(path), f"it cannot be read ({getattr(error, 'strerror', error)})") from None
+    if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+        os.close(descriptor)
+        raise DataError(str(path), "it is not a plain file")
     with os.fdopen(descriptor, "rb") as file:
-        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-            raise DataError(str(path), "it is not a plain file")
         try:
             data = file.read(most_bytes + 1)
         except OSError as error:

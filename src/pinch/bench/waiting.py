@@ -165,6 +165,8 @@ class WaitingFile:
                 os.fsync(handle)
             except OSError:
                 file.truncate(whole)
+                if not whole:
+                    self.remove()
                 raise
 
     def remove(self) -> None:

@@ -18,6 +18,7 @@ from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Record, Runner, Workload
 from pinch.core.errors import PinchError
 from pinch.runs.sourcing import RIG_ADDRESS, RunRequest
+from pinch.sources.meter import is_simulated
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ def wishes_of(record: Record) -> tuple[Wish, ...]:
             return (Wish(f"reach {name} with the command", reach),)
         case Workload(name=name):
             return _wishes_of_workload(name, record)
-        case Instrument(address=address, name=name) if address and address != RIG_ADDRESS:
+        case Instrument(address=address, name=name) if address and address != RIG_ADDRESS and not is_simulated(address):
             return (Wish(f"read {name} at the address", address),)
         case Report(template=template) if template:
             return (Wish("write the report with the template", template),)

@@ -42,8 +42,11 @@ def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evid
         free = float(shutil.disk_usage(path.parent).free)
         step = time.time() - time.clock_gettime(time.CLOCK_BOOTTIME) - _CLOCKS
         evidence = Evidence(clock_step_s=step, free_bytes=free)
-        if device.rig or refused(path, wishes_of(device)):
+        if device.rig:
             return evidence
+        if refused(path, wishes_of(device)):
+            unasked = MeterLook(device.name, None, "", problem="It is reached once you have agreed to its command.")
+            return replace(evidence, meters=(unasked,))
         return _look(book, device, evidence, heat)
     finally:
         book.close()
@@ -91,7 +94,7 @@ def _told_beside(channel: str) -> bool:
 
 def _unasked(instrument: Instrument) -> MeterLook:
     """Of an address that nobody has agreed to."""
-    return MeterLook(instrument.name, None, instrument.unit, problem="it is asked once you have agreed to its address")
+    return MeterLook(instrument.name, None, instrument.unit, problem="It is asked once you have agreed to its address.")
 
 
 def _look_at(instrument: Instrument) -> MeterLook:

@@ -8,8 +8,11 @@ from PyQt6.QtCore import QObject
 from pinch.bench.planning import DeviceHeat
 from pinch.bench.records import Device, Protocol
 from pinch.recorder.preflight import Check, CheckVerdict, Evidence, preflight
+from pinch.runs.consent import ConsentError, refused, wishes_of
 from pinch.runs.evidence import gather_evidence
+from pinch.runs.sourcing import meters_of
 from pinch.ui.background import Job
+from pinch.ui.dialogs import ask_consent
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.run.view import RunView
 from pinch.ui.session import Session
@@ -24,7 +27,7 @@ class PreflightControl(QObject):
         self._job: Job | None = None
         self._looked_for: tuple[object, ...] = ()
         self._evidence: Evidence | None = None
-        view.preflight.again_wanted.connect(self.look)
+        view.preflight.again_wanted.connect(self.look_again)
         view.room.valueChanged.connect(lambda _: self._say())
 
     @property
@@ -52,6 +55,15 @@ class PreflightControl(QObject):
             self.look()
         else:
             self._say()
+
+    def look_again(self) -> None:
+        """The operator wants to know: what the book wants for it is asked first."""
+        device, path = self._session.device, self._session.book.path
+        records = [] if device is None or device.rig else [device, *meters_of(self._session.book, device)]
+        wishes = refused(path, (wish for record in records for wish in wishes_of(record)))
+        if wishes:
+            ask_consent(self._view, ConsentError(path, wishes))
+        self.look()
 
     def look(self) -> None:
         """Gather the evidence in the background."""
