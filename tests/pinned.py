@@ -385,8 +385,7 @@ def _text_log(rng: Rng) -> object:
     heads = [pick("Time", "Zeit [s]", "timestamp"), pick("CPU Package Power [W]", "Leistung (W)", "cpu power mW")]
     heads += [pick("CPU Temp [°C]", "temperature (F)", "Tctl"), pick("CPU clock MHz", "Takt [GHz]", "Fan 1 [rpm]")]
     rows, t = [], datetime(2026, int(rng.integers(1, 13)), int(rng.integers(1, 28)), 23, 59, 20)
-    for n in range(60):
-        seconds = n * float(rng.choice([1.0, 1.0, 1.0, 2.0]))
+    for seconds in np.cumsum(rng.choice([1.0, 1.0, 1.0, 2.0], 60)).tolist():
         when = t + timedelta(seconds=seconds)
         first = f"{seconds:g}" if stamp == "s" else f"{1000 * seconds:.0f}" if stamp == "ms" else when.strftime(stamp)
         values = (f"{v:.2f}".replace(".", decimal) for v in _grid(rng, 10, 60, 0.25, 3))
