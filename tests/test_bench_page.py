@@ -16,6 +16,7 @@ from pinch.ui.book_actions import BookActions
 from pinch.ui.dialogs import LadderDialog
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.page_protocol import RecordsTarget
+from pinch.ui.private_dialog import PrivateDialog
 from tests.window_case import WindowCase
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -241,7 +242,11 @@ class TestOnTheDemo(BenchCase):
     def test_records_go_out_and_come_in(self) -> None:
         path = self.folder / "bench.json"
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
-            self.window.part(BookActions).write_records()
+            with mock.patch.object(PrivateDialog, "exec", lambda dialog: 0):
+                self.window.part(BookActions).write_records()
+            self.assertFalse(path.exists(), "whoever thinks better of it writes nothing")
+            with mock.patch.object(PrivateDialog, "exec", lambda dialog: 1):
+                self.window.part(BookActions).write_records()
         self.assertEqual(len(json.loads(path.read_text())["devices"]), 4)
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
             self.window.part(BookActions).add_records()

@@ -101,7 +101,7 @@ class TestExchange(BooksCase):
         path.write_bytes(b"\xff\xfe\x00")
         with self.assertRaisesRegex(PinchError, "UTF-8"):
             read_exchange(path)
-        with self.assertRaisesRegex(PinchError, "cannot be read"):
+        with self.assertRaisesRegex(PinchError, "not a plain file"):
             read_exchange(self.folder)
 
 

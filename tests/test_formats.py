@@ -63,7 +63,7 @@ class TestRunLogCsv(InFolder):
                 self.assertNotIn("\n", str(caught.exception))
         with self.assertRaisesRegex(DataError, "no such file"):
             read_run_log(self.folder / "none.csv")
-        with self.assertRaisesRegex(DataError, "cannot be read"):
+        with self.assertRaisesRegex(DataError, "not a plain file"):
             read_run_log(self.folder)
 
     def test_round_trip_is_lossless(self) -> None:

@@ -8,7 +8,7 @@ import tempfile
 import threading
 import time
 import unittest
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from unittest import mock
 
@@ -21,7 +21,7 @@ from pinch.core.errors import PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import FloatArray, Mark
 from pinch.recorder.alarms import Alarm
-from pinch.recorder.child_rows import Sample
+from pinch.recorder.child_rows import Sample, never
 from pinch.recorder.clock import ClockWatch, SharedClock
 from pinch.recorder.course import Course
 from pinch.recorder.processes import ProbeProcess, WorkPass, WorkProgress
@@ -42,7 +42,7 @@ class Script:
         self.told: list[str] = []
         self.closed = 0
 
-    def open(self) -> tuple[str, ...]:
+    def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
         return ("cpu.power", "probe.load")
 
     def read(self, wait_s: float = 0.0) -> list[Sample]:
@@ -89,6 +89,9 @@ class Shelf:
 
     def mark(self, mark: Mark) -> None:
         self.marks.append(mark)
+
+    def notes(self) -> list[str]:
+        return []
 
     def end(self, status: ExitStatus, reason: str, passes: tuple[Pass, ...]) -> None:
         self.ends.append((status, reason))

@@ -196,7 +196,7 @@ class TestCommands(CommandCase):
 
     def test_wrong_input_is_one_line(self) -> None:
         for words, reason in (
-            (["plan", str(self.folder / "none.json")], "none.json: it cannot be read"),
+            (["plan", str(self.folder / "none.json")], "none.json: there is no such file"),
             (["plan", str(self.path), "--at", "tonight"], "'tonight' is not a time"),
             (["plan", str(self.path), "--hours", "-3"], "above 0"),
             (["plan", str(self.path), "--write", str(self.folder / "a.doc")], "not as .doc"),

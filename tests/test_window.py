@@ -28,6 +28,7 @@ from pinch.ui.bench.page import BenchPage
 from pinch.ui.book_actions import BookActions
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.logs.actions import LogActions
+from pinch.ui.private_dialog import PrivateDialog
 from pinch.ui.run.page import RunPage
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.session import Session
@@ -87,7 +88,10 @@ class TestFromNothing(WindowCase):
             self.wait_for(path.exists)
             self.assertGreater(path.stat().st_size, 10_000)
         target = self.folder / "package"
-        with mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)):
+        with (
+            mock.patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)),
+            mock.patch.object(PrivateDialog, "exec", lambda dialog: 1),
+        ):
             window.page(JudgePage).write_log()
         self.wait_for((target / "datapackage.json").exists)
         shown = window.page(JudgePage).view.shown
