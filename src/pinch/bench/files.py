@@ -1,10 +1,12 @@
 """Files that are written whole or not at all, and records that are written to and read from them."""
 
+import contextlib
 import json
 import os
 import stat
+from collections.abc import Iterator
 from pathlib import Path
-from typing import TypeVar
+from typing import IO, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -26,12 +28,13 @@ def replace_file(path: Path, content: bytes) -> None:
         part.write_bytes(content)
 
 
-def read_plain(path: Path, most_bytes: int) -> bytes:
-    """Everything in a plain file: a pipe or a device is not waited for, and nothing endless is read.
+@contextlib.contextmanager
+def open_plain(path: Path) -> Iterator[IO[bytes]]:
+    """A plain file, open for reading: a pipe or a device is not waited for.
 
     Raises
     ------
-    DataError : it is missing, no plain file, unreadable, or too large.
+    DataError : it is missing, no plain file, or unreadable.
     """
     try:
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
@@ -44,9 +47,20 @@ def read_plain(path: Path, most_bytes: int) -> bytes:
         raise DataError(str(path), "it is not a plain file")
     with os.fdopen(descriptor, "rb") as file:
         try:
-            data = file.read(most_bytes + 1)
+            yield file
         except OSError as error:
             raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+
+
+def read_plain(path: Path, most_bytes: int) -> bytes:
+    """Everything in a plain file; nothing endless is read.
+
+    Raises
+    ------
+    DataError : as `open_plain`, or it is too large.
+    """
+    with open_plain(path) as file:
+        data = file.read(most_bytes + 1)
     if len(data) > most_bytes:
         most = f"{most_bytes / 1e9:g} GB" if most_bytes >= 1e9 else f"{most_bytes / 1e6:g} MB"
         raise DataError(str(path), f"it is larger than {most}")

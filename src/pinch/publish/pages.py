@@ -8,8 +8,6 @@ from functools import lru_cache, partial
 from html import unescape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
-from urllib.parse import urlsplit
-from urllib.request import url2pathname
 
 from pinch.bench.files import read_plain
 from pinch.bench.scratch import scratch_folder
@@ -19,7 +17,6 @@ from pinch.sources.contained import contained
 
 if TYPE_CHECKING:
     from jinja2 import Environment
-    from weasyprint.urls import URLFetcherResponse
 
 TEMPLATE_ENDINGS = (".html", ".j2")
 PICTURES = {
@@ -118,7 +115,9 @@ def pdf_bytes(page: str) -> bytes:
     """A page as PDF, with real text."""
     from weasyprint import HTML
 
-    content = HTML(string=page, base_url=FONTS.as_uri() + "/", url_fetcher=_shipped_only).write_pdf()
+    from pinch.publish.shipped_fetcher import ShippedFetcher
+
+    content = HTML(string=page, base_url=FONTS.as_uri() + "/", url_fetcher=ShippedFetcher()).write_pdf()
     assert content is not None
     return bytes(content)
 
@@ -175,17 +174,3 @@ def _line_of(error: Exception, own: Path) -> int | None:
             line = trace.tb_lineno
         trace = trace.tb_next
     return line
-
-
-def _shipped_only(url: str, *_: object, **__: object) -> "URLFetcherResponse":
-    from weasyprint.urls import URLFetcher
-
-    if url.startswith("data:") or _is_font(url):
-        return URLFetcher().fetch(url)
-    raise ValueError(f"{url} is not part of Pinch")
-
-
-def _is_font(url: str) -> bool:
-    """Whether an address, with all dots in it followed, is a file in the folder of the shipped fonts."""
-    parts = urlsplit(url)
-    return parts.scheme == "file" and Path(url2pathname(parts.path)).resolve().is_relative_to(FONTS.resolve())

@@ -82,10 +82,12 @@ def unpack(folder: Path, words: str) -> None:
     """
     path = Path(words)
     members = check_archive(path)
+    inside = folder / _folder_name(path)
+    inside.mkdir()
     try:
         with zipfile.ZipFile(path) as archive:
             for member in members:
-                target = folder / _folder_name(path) / member.filename.replace("\\", "/")
+                target = inside / member.filename.replace("\\", "/")
                 target.parent.mkdir(parents=True, exist_ok=True)
                 with archive.open(member) as source, target.open("xb") as file:
                     shutil.copyfileobj(source, file)  # which gives no more than its header says

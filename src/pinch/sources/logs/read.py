@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from pinch.bench.files import open_plain
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
@@ -85,9 +86,9 @@ def read_log_file(path: Path, mapping: ColumnMapping | None = None, progress: Pr
 def _is_own(path: Path) -> bool:
     """Whether a file begins as Pinch's own do: all names of its header are those of channels."""
     try:
-        with path.open("rb") as file:
+        with open_plain(path) as file:
             names = file.readline(HEAD).decode("utf-8-sig", "replace").strip().split(",")
-    except OSError:
+    except DataError:
         return False
     return names[0] == TIME and len(names) > 1 and all(is_channel_name(name) for name in names[1:])
 
