@@ -100,7 +100,9 @@ class TestInTheWindow(WindowCase):
         page = self.window.page(RunPage)
         self.window.show_page(page)
         self.wait_for(lambda: page.view.preflight.checks)
-        self.assertIn("once you have agreed", " ".join(c.evidence for c in page.view.preflight.checks))
+        self.assertIn(
+            "nobody has agreed here to what the book wants", " ".join(c.evidence for c in page.view.preflight.checks)
+        )
         self.assertFalse(self.sign.exists())
 
     def test_checking_again_asks_and_a_no_runs_nothing(self) -> None:

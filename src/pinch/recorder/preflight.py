@@ -50,7 +50,7 @@ class Evidence:
 
     `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the
     wall clock has jumped since Pinch began, `missing` the channels that only the run before had (None: there was none),
-    `odd` those whose values cannot be.
+    `odd` those whose values cannot be, `unagreed` what was not asked, since nobody has agreed to its command or address.
     """
 
     temp_c: float | None = None
@@ -63,6 +63,7 @@ class Evidence:
     profile: str = ""
     governor: str = ""
     meters: tuple[MeterLook, ...] = ()
+    unagreed: tuple[str, ...] = ()
     odd: tuple[str, ...] = ()
     sustained_w: float | None = None
     clock_step_s: float = 0.0
@@ -85,6 +86,7 @@ def preflight(e: Evidence, setting: Setting, protocol: Protocol) -> list[Check]:
         _clock(e),
         _channels(e),
         *(_meter(look) for look in e.meters),
+        _consent(e),
         _disk(e),
     ]
     return [check for check in made if check is not None]
@@ -110,6 +112,13 @@ def _temperature(e: Evidence, within_k: float) -> Check | None:
     wait = wait_s(e, within_k)
     patience = "" if wait is None else f"; about {max(1.0, wait / 60.0):.0f} min to wait"
     return Check("Temperature", CheckVerdict.WARNING, f"{words}{patience}.")
+
+
+def _consent(e: Evidence) -> Check | None:
+    if not e.unagreed:
+        return None
+    words = "nobody has agreed here to what the book wants for it. Check again shows it and asks."
+    return Check("Consent", CheckVerdict.WARNING, f"{', '.join(e.unagreed)}: {words}")
 
 
 def _room(e: Evidence, protocol: Protocol) -> Check:

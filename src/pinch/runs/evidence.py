@@ -45,8 +45,7 @@ def gather_evidence(path: Path, device: Device, heat: DeviceHeat | None) -> Evid
         if device.rig:
             return evidence
         if refused(path, wishes_of(device)):
-            unasked = MeterLook(device.name, None, "", problem="It is reached once you have agreed to its command.")
-            return replace(evidence, meters=(unasked,))
+            return replace(evidence, unagreed=(device.name,))
         return _look(book, device, evidence, heat)
     finally:
         book.close()
@@ -58,13 +57,16 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
     before = set(runlogs.channels_of(book, runs[-1].id)) if runs else set()
     missing = sorted(c for c in before - set(channels) if not _told_beside(c))
     instruments = meters_of(book, device)
-    looks = tuple(_look_at(i) if not refused(book.path, wishes_of(i)) else _unasked(i) for i in instruments)
+    unagreed = tuple(i.name for i in instruments if refused(book.path, wishes_of(i)))
+    instruments = [i for i in instruments if i.name not in unagreed]
+    looks = tuple(_look_at(i) for i in instruments)
     rooms = [look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM]
     present = _told_by(values) if device.reach else read_present()
     return replace(
         e,
         governor=present.governor,
         meters=looks,
+        unagreed=unagreed,
         room_c=next((r for r in rooms if r is not None and math.isfinite(r)), None),
         odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not is_plausible(name, value, value)),
         temp_c=values.get("cpu.temp"),
@@ -90,11 +92,6 @@ def _told_beside(channel: str) -> bool:
     """Whether no sensor of the computer tells a channel."""
     component = component_of(channel)
     return component is not None and component.told_beside
-
-
-def _unasked(instrument: Instrument) -> MeterLook:
-    """Of an address that nobody has agreed to."""
-    return MeterLook(instrument.name, None, instrument.unit, problem="It is asked once you have agreed to its address.")
 
 
 def _look_at(instrument: Instrument) -> MeterLook:

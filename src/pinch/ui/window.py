@@ -258,6 +258,7 @@ class MainWindow(QMainWindow):
         if book.in_place or self._gone_told or self.session.recording_now:
             return
         self._gone_told = True
+        self.footer.show_gone(book.path.name)
         self.notices.error(
             f"{book.path.name} was deleted or replaced by another program since it was opened. Nothing more can be "
             "kept in it. Save a copy keeps all that is open here; Open book opens what stands there now."

@@ -59,3 +59,7 @@ class Footer(QWidget):
     def show_book(self, name: str, read_only: bool) -> None:
         """The open book; every change is kept at once."""
         self.book.setText(f"{name} · {'read-only' if read_only else 'saved'}")
+
+    def show_gone(self, name: str) -> None:
+        """The file of the open book is there no more."""
+        self.book.setText(f"{name} · not there any more")
