@@ -50,7 +50,7 @@ class Evidence:
 
     `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the
     wall clock has jumped since Pinch began, `missing` the channels that only the run before had (None: there was none),
-    `odd` those whose values cannot be, `unagreed` what was not asked, since nobody has agreed to its command or address.
+    `odd` those whose values cannot be, `unagreed` what was not asked, as nobody has agreed to its command or address.
     """
 
     temp_c: float | None = None
