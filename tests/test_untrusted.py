@@ -24,11 +24,11 @@ from pinch.recorder.child_rows import GivenUpError
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.remote import RemoteProbe
 from pinch.sources import contained as bounds
-from pinch.sources.archive import opened
+from pinch.sources.archive import check_archive, opened
 from pinch.sources.contained import contained
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.parquet_log import parquet_bytes, read_parquet_log
-from pinch.sources.runlog_csv import read_run_log
+from pinch.sources.runlog_csv import read_run_log, read_run_log_text
 from pinch.sources.sheets import read_sheet
 from tests import made
 from tests.in_folder import InFolder
@@ -137,6 +137,25 @@ class TestFiles(InFolder):
         log = RunLog({"cpu.power": Series("cpu.power", t, np.full(320, 30.0))})
         with self.assertRaisesRegex(DataError, r"jumps by 20,486 days after 19 s: a clock was set"):
             judge(log)
+
+
+class TestFound(InFolder):
+    """Inputs that bench/fuzz.py has found."""
+
+    def test_an_empty_text_is_no_log(self) -> None:
+        with self.assertRaisesRegex(DataError, "here"):
+            read_run_log_text("", "here")
+
+    def test_a_member_with_an_empty_name(self) -> None:
+        path = self.folder / "a.zip"
+        with zipfile.ZipFile(path, "w") as packed:
+            packed.writestr("a/b.csv", "1")
+        whole = bytearray(path.read_bytes())
+        place = whole.rfind(b"PK\x01\x02")
+        whole[place + 28 : place + 30] = b"\0\0"  # the length of the name in the central directory (APPNOTE 4.3.12)
+        path.write_bytes(whole)
+        with self.assertRaisesRegex(DataError, "a.zip: it"):
+            check_archive(path)
 
 
 class TestTemplates(InFolder):

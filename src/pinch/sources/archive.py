@@ -3,6 +3,7 @@
 import contextlib
 import shutil
 import stat
+import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
@@ -47,8 +48,8 @@ def check_archive(path: Path) -> list[zipfile.ZipInfo]:
     """
     try:
         with zipfile.ZipFile(path) as archive:
-            members = [m for m in archive.infolist() if not m.is_dir()]
-    except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError) as error:
+            members = [m for m in archive.infolist() if not m.filename or not m.is_dir()]
+    except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError, LookupError, struct.error) as error:
         raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
     if len(members) > MOST_MEMBERS:
         raise DataError(str(path), f"it holds {len(members)} files, more than {MOST_MEMBERS}")

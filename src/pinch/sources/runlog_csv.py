@@ -48,7 +48,7 @@ def read_run_log_text(text: str, place: str) -> RunLog:
     """As `read_run_log`, of text that is there already; `place` names it in what goes wrong."""
     rows = csv.reader(io.StringIO(text), strict=True)
     try:
-        channels = _channels(next(rows), place)
+        channels = _channels(next(rows, []), place)
         table = [_numbers(row, len(channels) + 1, place, rows.line_num) for row in rows if row]
     except csv.Error as error:
         raise DataError(place, f"the table is broken ({error})", rows.line_num) from None
@@ -84,7 +84,7 @@ def rows_of(log: RunLog) -> tuple[FloatArray, dict[str, FloatArray]]:
 
 def _channels(header: list[str], place: str) -> list[str]:
     names = [name.strip() for name in header]
-    if names[0] != TIME:
+    if names[:1] != [TIME]:
         raise DataError(place, f"the first column is {names[0]!r}, a Pinch log begins with {TIME!r}", 1)
     if len(names) < 2:
         raise DataError(place, "it has a time column and nothing else", 1)

@@ -1,0 +1,199 @@
+#!/usr/bin/env python3
+"""Feeds broken input to every reader, led by which lines it reaches: .venv/bin/python bench/fuzz.py [READER…] [OPTIONS]
+
+    --seconds S   for each reader (60)
+    --corpus DIR  where inputs that reach something new are kept (in the cache folder)
+
+A reader may refuse its input with a sentence, and nothing else: any other exception, five seconds over one input, or a
+gigabyte of memory ends the reader's turn, and the input is kept as DIR/READER/found-*. Needs `atheris`, which is not
+among the packages of Pinch: .venv/bin/pip install atheris. Readers are each a process of their own.
+"""
+
+import argparse
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import platformdirs
+
+MOST_INPUT, MOST_S, MOST_MB = 4096, 5, 1024
+FOLDER = Path(tempfile.gettempdir())
+
+
+def _as_file(read: Callable[[Path], object], ending: str) -> Callable[[bytes], object]:
+    folder = Path(tempfile.mkdtemp(prefix="fuzz-", dir="/dev/shm" if Path("/dev/shm").is_dir() else FOLDER))
+    path = folder / f"input{ending}"
+
+    def feed(data: bytes) -> object:
+        path.write_bytes(data)
+        return read(path)
+
+    return feed
+
+
+def _book(path: Path) -> None:
+    from pinch.bench import runlogs
+    from pinch.bench.opening import open_book
+
+    book = open_book(path)
+    try:
+        for run in book.runs():
+            runlogs.read_log(book, run.id)
+    finally:
+        book.close()
+
+
+def _sheet_text(data: bytes) -> object:
+    from pinch.intake.score_tables import guess_roles, told_scores
+    from pinch.sources.sheets import sheet_of_text
+
+    sheet = sheet_of_text(data.decode("utf-8", "replace"), "fuzz")
+    return told_scores(sheet, guess_roles(sheet), {})
+
+
+def _rows(data: bytes) -> object:
+    from pinch.recorder.child_rows import RowReader
+
+    reader = RowReader("fuzz")
+    reader.width = 2
+    return reader.samples(data.decode("utf-8", "replace").splitlines())
+
+
+def _frame_log(path: Path) -> object:
+    from pinch.sources.frame_log import FrameLog
+
+    log = FrameLog(str(path), "", lambda: 0.0)
+    log._take_up(str(path), at_end=False)
+    try:
+        return log.read()
+    finally:
+        log.close()
+
+
+def reader_of(name: str) -> Callable[[bytes], object]:
+    """What takes an input, by the name of a reader."""
+    from pinch.bench import chunks
+    from pinch.bench.exchange import read_exchange
+    from pinch.bench.files import read_model
+    from pinch.bench.waiting import _operations
+    from pinch.intake.book_folder import BookIndex
+    from pinch.sources.archive import check_archive
+    from pinch.sources.logs.read import read_any_log
+    from pinch.sources.runlog_csv import read_run_log_text
+    from pinch.sources.scpi import read_numbers
+
+    return {
+        "chunk": lambda data: chunks.unpack(data, "fuzz"),
+        "run-log": lambda data: read_run_log_text(data.decode("utf-8", "replace"), "fuzz"),
+        "any-log": _as_file(read_any_log, ".csv"),
+        "sheet-text": _sheet_text,
+        "exchange": _as_file(read_exchange, ".json"),
+        "book-folder": _as_file(lambda path: read_model(path, BookIndex, 10_000_000), ".json"),
+        "book": _as_file(_book, ".pinch"),
+        "waiting": _as_file(lambda path: list(_operations(path)), ".waiting"),
+        "archive": _as_file(check_archive, ".zip"),
+        "rows": _rows,
+        "frame-log": _as_file(_frame_log, ".csv"),
+        "numbers": lambda data: read_numbers(data.decode("utf-8", "replace")),
+    }[name]
+
+
+NAMES = ("chunk", "run-log", "any-log", "sheet-text", "exchange", "book-folder", "book", "waiting", "archive", "rows")
+NAMES = (*NAMES, "frame-log", "numbers")
+
+
+def seeds(name: str, folder: Path) -> None:
+    """Something honest to begin with."""
+    folder.mkdir(parents=True, exist_ok=True)
+    log = b"t_s,cpu.power,cpu.temp\n1,35.5,60\n2,36,61\n3,,62\n"
+    other = b"Time;Power [W];Temp (C)\n2026-01-02 10:00:00;35,5;60\n2026-01-02 10:00:01;36,1;61\n" * 3
+    words = {
+        "run-log": [log],
+        "any-log": [log, other, other.decode().encode("utf-16")],
+        "sheet-text": [b"Device;Test;Run 1;Run 2\nA;B;1,5;2\n", b"Device,Score\nA,7\n"],
+        "exchange": [b'{"pinch": "exchange", "version": 1, "devices": [{"name": "A", "settings": [{"name": "S"}]}]}'],
+        "book-folder": [b'{"pinch": "book", "version": 1, "devices": [{"id": 1, "name": "A"}], "marks": []}'],
+        "waiting": [b'{"kind":"begin","stream":0,"channels":["cpu.power"]}\n{"kind":"mark","t_s":1.0,"text":"x"}\n'],
+        "rows": [b"1.0,2.0,3\n2,,\n"],
+        "frame-log": [b"t_s,frame_ms\n1,16.6\n2,17\n", b"frame_ms\n16\n17\n"],
+        "numbers": [b"+1.5E+3;#HFF,9.91E37\n"],
+    }.get(name, [])
+    if name == "chunk":
+        import numpy as np
+
+        from pinch.bench import chunks
+
+        words = [chunks.pack(np.arange(5.0), [np.array([1.0, np.nan, 2.5, 1e300, 0.1])])]
+    if name == "book":
+        from pinch.bench.opening import create_book
+
+        with tempfile.TemporaryDirectory() as made:
+            create_book(Path(made) / "a.pinch").close()
+            words = [(Path(made) / "a.pinch").read_bytes()]
+    if name == "archive":
+        import io
+        import zipfile
+
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            archive.writestr("a/b.csv", log)
+        words = [packed.getvalue()]
+    for number, seed in enumerate(words):
+        (folder / f"seed-{number}").write_bytes(seed)
+
+
+def feed(name: str, options: list[str]) -> None:
+    """In a process of its own: feed one reader until its time is over or something is found."""
+    import atheris
+
+    with atheris.instrument_imports(include=["pinch"]):
+        read = reader_of(name)
+    from pinch.core.errors import PinchError
+
+    def one(data: bytes) -> None:
+        try:
+            read(data)
+        except PinchError as error:
+            assert "\n" not in str(error)[:-1] and str(error), "not one sentence"
+
+    atheris.Setup([sys.argv[0], *options], one)
+    atheris.Fuzz()
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("readers", nargs="*", metavar="READER", help=", ".join(NAMES))
+    parser.add_argument("--seconds", type=int, default=60)
+    parser.add_argument("--corpus", type=Path, default=platformdirs.user_cache_path("pinch") / "fuzz")
+    parser.add_argument("--feed", nargs=argparse.REMAINDER, help=argparse.SUPPRESS)
+    args = parser.parse_args()
+    if args.feed:
+        feed(args.feed[0], args.feed[1:])
+        return 0
+    failed = 0
+    for name in args.readers or NAMES:
+        kept = args.corpus / name
+        seeds(name, kept)
+        limits = (
+            f"-timeout={MOST_S}",
+            f"-rss_limit_mb={MOST_MB}",
+            f"-max_len={65536 if name == 'book' else MOST_INPUT}",
+        )
+        ended = (f"-max_total_time={args.seconds}", f"-artifact_prefix={kept}/found-", "-print_final_stats=1")
+        command = [sys.executable, __file__, "--feed", name, str(kept), *limits, *ended]
+        done = subprocess.run(command, capture_output=True, text=True)
+        told = done.stderr.splitlines()
+        runs = next((line.split()[-1] for line in told if "number_of_executed_units" in line), "0")
+        memory = next((line.split()[-1] for line in told if "peak_rss_mb" in line), "?")
+        print(
+            f"{name}: {int(runs):,} inputs, at most {memory} MB, {'nothing found' if not done.returncode else 'FOUND'}"
+        )
+        if done.returncode:
+            failed += 1
+            print("\n".join(line for line in (*done.stdout.splitlines(), *told) if line)[-1500:])
+    return 1 if failed else 0
+
+
+sys.exit(main())
