@@ -85,7 +85,7 @@ def rows_of(log: RunLog) -> tuple[FloatArray, dict[str, FloatArray]]:
 def _channels(header: list[str], place: str) -> list[str]:
     names = [name.strip() for name in header]
     if names[:1] != [TIME]:
-        raise DataError(place, f"the first column is {names[0]!r}, a Pinch log begins with {TIME!r}", 1)
+        raise DataError(place, f"the first column is {''.join(names[:1])!r}, a Pinch log begins with {TIME!r}", 1)
     if len(names) < 2:
         raise DataError(place, "it has a time column and nothing else", 1)
     for name in names[1:]:
