@@ -94,6 +94,21 @@ class TestLink(InFolder):
 
 
 class TestRun(CommandCase):
+    def test_stop_ends_it_within_two_seconds_also_while_the_link_opens(self) -> None:
+        book = create_book(self.folder / "a.pinch")
+        self.addCleanup(book.close)
+        device = book.save(Device(name="Bench box", reach="sh -c 'echo Welcome; trap \"\" TERM; exec sleep 60'"))
+        setting = book.save(Setting(device_id=device.id, name="Default"))
+        work = book.save(Workload(name="By hand", runner=Runner.HAND))
+        agree(book.path, wishes_of(device))
+        recording = begin_recording(book, RunRequest(device, setting, work, 60.0, 0.5))
+        self.assertFalse(recording.wait(1.0))
+        begun = time.monotonic()
+        recording.stop()
+        self.assertTrue(recording.wait(PATIENCE_S))
+        self.assertLess(time.monotonic() - begun, 2.0)
+        self.assertEqual(recording.status, ExitStatus.STOPPED)
+
     def test_a_run_over_a_link_that_breaks_has_a_gap(self) -> None:
         book = create_book(self.folder / "a.pinch")
         self.addCleanup(book.close)

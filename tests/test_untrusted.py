@@ -11,18 +11,27 @@ import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QLabel, QMessageBox, QToolTip, QWidget
 
-from pinch.bench.exchange import read_exchange
+from pinch.analysis.judging import JudgeDesk
+from pinch.bench.cards import Private
+from pinch.bench.exchange import Exchange, FileWorkload, read_exchange
+from pinch.bench.records import Run
+from pinch.charts.multiples_chart import GridChart
+from pinch.charts.spec import Chart, Rule
 from pinch.core.errors import DataError, PinchError
-from pinch.core.judge import judge
+from pinch.core.frames import with_frame_rate
+from pinch.core.judge import PART_FRAMES, judge
 from pinch.core.runlog import RunLog, Series
 from pinch.intake.arrivals import files_in, read_batch
+from pinch.narrative.finding import finding
 from pinch.publish.harmless import harmless
 from pinch.publish.pages import pdf_bytes, pdf_of_own, render
 from pinch.publish.pictures import Picture, captions
+from pinch.publish.private import exchange_counts, open_chart, open_exchange
 from pinch.recorder import lines
 from pinch.recorder.child_rows import GivenUpError
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.remote import RemoteProbe
+from pinch.runs.whole_book import digest_book
 from pinch.sources import contained as bounds
 from pinch.sources.archive import check_archive, opened
 from pinch.sources.contained import contained
@@ -32,6 +41,7 @@ from pinch.sources.runlog_csv import read_run_log, read_run_log_text
 from pinch.sources.sheets import read_sheet
 from tests import made
 from tests.in_folder import InFolder
+from tests.test_book import BookCase
 from tests.waiting import PATIENCE_S
 from tests.window_case import WindowCase
 
@@ -158,6 +168,40 @@ class TestFound(InFolder):
             check_archive(path)
 
 
+class TestOneBadRun(BookCase):
+    def test_it_is_marked_with_its_reason_and_the_rest_goes_on(self) -> None:
+        t = np.append(np.arange(20.0), 1.77e9 + np.arange(300.0))
+        bad = self.add(RunLog({"cpu.power": Series("cpu.power", t, np.full(320, 30.0))}))
+        odd, good = self.add(made.two_level()), self.add(made.two_level())
+        real = JudgeDesk.judge
+
+        def judge_or_break(desk: JudgeDesk, run: Run) -> object:
+            if run.id == odd.id:
+                raise MemoryError
+            return real(desk, run)
+
+        with mock.patch.object(JudgeDesk, "judge", judge_or_break), self.assertLogs("pinch", "ERROR"):
+            digests = digest_book(self.path).digests
+        self.assertIn("a clock was set", digests[bad.id].problem)
+        self.assertIn("MemoryError", digests[odd.id].problem)
+        self.assertIn("Held 35.0 W", digests[good.id].finding)
+
+
+class TestFramesOfAPart(InFolder):
+    def test_they_say_of_which_part_they_speak(self) -> None:
+        log = made.two_level(idle=20, burst=0, rest=400)
+        ends = 100.0 + np.arange(1, 6001) / 60.0  # 100 s of 400 s of load
+        frames = Series("frame.time", ends, np.full(6000, 1000.0 / 60.0))
+        judged = judge(with_frame_rate(RunLog({**log.series, "frame.time": frames})))
+        told = [note.text for note in judged.warnings if note.code == PART_FRAMES]
+        self.assertEqual(len(told), 1)
+        self.assertIn("25 % of the load only, from 100 s to 200 s", told[0])
+        self.assertIn("fps on average where frames were logged", finding(judged))
+        whole = Series("frame.time", 20.0 + np.arange(1, 24001) / 60.0, np.full(24000, 1000.0 / 60.0))
+        judged = judge(with_frame_rate(RunLog({**log.series, "frame.time": whole})))
+        self.assertNotIn(PART_FRAMES, [note.code for note in judged.warnings])
+
+
 class TestTemplates(InFolder):
     def template(self, text: str) -> Path:
         path = self.folder / "own" / "mine.html"
@@ -242,6 +286,23 @@ class TestText(WindowCase):
         for unseen in ("", " ", "\u00a0", "\u200b", "\ufeff", "\u2060", "\x00", "\u3000"):
             self.assertEqual(harmless(f"{unseen}=1+1"), f"'{unseen}=1+1")
         self.assertEqual(harmless("5 = 5"), "5 = 5")
+
+
+class TestPrivate(InFolder):
+    def test_marks_leave_with_no_picture_unless_they_may(self) -> None:
+        chart = Chart("T", (), "Time", "s", marks=(Rule(5.0, "moved to 12 Elm Street", upright=True),))
+        grid = GridChart("G", (chart,), ())
+        for allowed, count in (((), 0), ((Private.MARKS,), 1)):
+            one, many = open_chart(chart, allowed), open_chart(grid, allowed)
+            assert isinstance(one, Chart) and isinstance(many, GridChart)
+            self.assertEqual((len(one.marks), len(many.cells[0].marks)), (count, count))
+
+    def test_a_document_of_records_says_what_is_private_and_leaves_it_out(self) -> None:
+        workload = FileWorkload(name="W", command="/home/somebody/run", notes="for a friend")
+        exchange = Exchange(workloads=(workload,))
+        self.assertEqual({c.what for c in exchange_counts(exchange)}, {Private.NOTES, Private.HOSTS})
+        self.assertEqual(open_exchange(exchange, ()).workloads, (FileWorkload(name="W"),))
+        self.assertEqual(open_exchange(exchange, tuple(Private)), exchange)
 
 
 class TestChildren(InFolder):
