@@ -4,8 +4,8 @@
     --seconds S   for each reader (60)
     --corpus DIR  where inputs that reach something new are kept (in the cache folder)
 
-A reader may refuse its input with a sentence, and nothing else: any other exception, five seconds over one input, or a
-gigabyte of memory ends the reader's turn, and the input is kept as DIR/READER/found-*. Needs `atheris`, which is not
+A reader may refuse its input with a sentence, and nothing else: any other exception, five seconds over one input, or
+1 GB of memory ends the reader's turn, and the input is kept as DIR/READER/found-*. Needs `atheris`, which is not
 among the packages of Pinch: .venv/bin/pip install atheris. Readers are each a process of their own.
 """
 

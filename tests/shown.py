@@ -21,7 +21,7 @@ from pinch.ui.bench.page import BenchPage
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS
 from pinch.ui.judge.page import JudgePage
-from pinch.ui.judge.view import FRAMES, HEAT, TIME
+from pinch.ui.judge.view import FRAMES, HEAT, TIME, JudgeView
 from pinch.ui.modes.page import ModesPage
 from pinch.ui.publish.page import PublishPage
 from pinch.ui.scale.page import ScalePage
@@ -150,20 +150,21 @@ class DemoShown(WindowCase):
         page.view.cards[1].click()
 
     def heat(self) -> None:
-        page = self.window.page(JudgePage)
-        self.window.show_page(page)
-        self.choose("Limpet", "45 W", TILE)
-        self.wait_for(lambda: page.view.shown is not None and page.view.shown.device.name == "Limpet")
-        page.view.tabs.setCurrentIndex(HEAT)
-        page.view.heat.table.selectRow(0)
+        view = self.run_of("Limpet", "45 W", TILE)
+        view.tabs.setCurrentIndex(HEAT)
+        view.heat.table.selectRow(0)
 
     def frames(self) -> None:
-        page = self.window.page(JudgePage)
-        self.window.show_page(page)
-        self.choose("Gannet", "20 W", FRAMED)
-        self.wait_for(lambda: page.view.shown is not None and page.view.shown.device.name == "Gannet")
-        page.view.tabs.setCurrentIndex(FRAMES)
-        page.view.frames.table.selectRow(0)
+        view = self.run_of("Gannet", "20 W", FRAMED)
+        view.tabs.setCurrentIndex(FRAMES)
+        view.frames.table.selectRow(0)
+
+    def run_of(self, device: str, setting: str, workload: str) -> JudgeView:
+        view = self.window.page(JudgePage).view
+        self.window.show_page(self.window.page(JudgePage))
+        self.choose(device, setting, workload)
+        self.wait_for(lambda: view.shown is not None and view.shown.device.name == device)
+        return view
 
     def runs(self) -> None:
         page = self.window.page(JudgePage)

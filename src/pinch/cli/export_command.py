@@ -9,8 +9,8 @@ from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.licences import LICENCES
-from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload
+from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.book_tables import book_tables
@@ -37,7 +37,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    book = open_book(args.book)
+    book = open_for_work(args.book)
     try:
         for line in _written(book, args):
             print(line)

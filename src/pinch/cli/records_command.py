@@ -5,8 +5,7 @@ import sys
 from pathlib import Path
 
 from pinch.bench.exchange import add_exchange, exchange_of, read_exchange, write_exchange
-from pinch.bench.opening import open_book
-from pinch.cli.books import changed_whole
+from pinch.cli.books import changed_whole, open_for_work
 from pinch.cli.list_options import add_private, private_of
 from pinch.publish.private import exchange_counts, open_exchange
 
@@ -21,7 +20,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     if args.out:
-        book = open_book(args.book)
+        book = open_for_work(args.book)
         try:
             exchange, allowed = exchange_of(book), private_of(args)
             for found in exchange_counts(exchange):

@@ -9,9 +9,9 @@ from pathlib import Path
 
 from pinch.bench.cards import Private, Report
 from pinch.bench.licences import LICENCES
-from pinch.bench.opening import open_book
 from pinch.charts.chart_files import KINDS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
+from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, chosen_of, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.concerns import Concern, concerns
@@ -61,7 +61,7 @@ def run(args: argparse.Namespace) -> int:
     if args.check:
         _tell(args.json, [], [], found, [])
         return 0
-    book = open_book(args.book)
+    book = open_for_work(args.book)
     try:
         if args.sequence is not None:
             _tell(args.json, _sequence(deck, args), [], [], [])
