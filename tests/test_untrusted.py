@@ -115,6 +115,10 @@ class TestFiles(InFolder):
                 with self.assertRaisesRegex(DataError, "not a plain file"):
                     read(path)
                 self.assertLess(time.monotonic() - begun, 5.0)
+        sheet = pipe.rename(self.folder / "scores.xlsx")
+        with self.assertRaisesRegex(DataError, "not a plain file"):
+            read_sheet(sheet)
+        sheet.rename(pipe)
         batch = read_batch(files_in([self.folder]))
         self.assertEqual((len(batch.read), len(batch.refused)), (0, 1))
 

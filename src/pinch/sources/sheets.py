@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import Path
 
+from pinch.bench.files import open_plain
 from pinch.core.errors import DataError
 from pinch.sources.archive import check_archive
 from pinch.sources.contained import contained
@@ -53,6 +54,8 @@ def read_sheet(path: Path) -> Sheet:
     if kind in WITH_MACROS:
         raise DataError(str(path), f"{kind} can hold macros; save it as .xlsx, .ods or .csv")
     if kind in SPREADSHEETS:
+        with open_plain(path):  # the other process would wait for a pipe
+            pass
         return _table(str(path), _cells_of_spreadsheet(path), ".")
     return sheet_of_text(read_text_of(path).data.decode(), str(path))
 
