@@ -52,6 +52,7 @@ def at_home(home: Path) -> None:
 def work(wanted: "Queue[str]", outcomes: "Queue[Outcome]", home: Path) -> None:
     """Run modules until there are no more."""
     at_home(home)
+    os.environ["PINCH_TESTS"] = str(home.parent)  # what is made once for all processes
     while name := wanted.get():
         try:
             outcomes.put(run_module(name))

@@ -250,15 +250,18 @@ class TestGone(BookCase):
     def test_nothing_is_written_into_a_deleted_or_replaced_book(self) -> None:
         copy = self.folder / "copy.pinch"
         self.book.copy_to(copy)
+        self.book.save(Device(name="Gannet"))  # stands in the log beside the book
         copy.replace(self.path)
         with self.assertRaisesRegex(BookGoneError, "deleted or replaced"):
             self.book.save(Device(name="Limpet"))
+        with contextlib.closing(open_book(self.path)) as other:
+            self.assertEqual([d.name for d in other.devices()], ["Sandpiper 14"], "nothing of ours comes into it")
         self.path.unlink()
         with self.assertRaises(BookGoneError):
             self.book.save(Device(name="Limpet"))
         self.book.copy_to(self.path)  # what is open can be kept, also in its own place
         with contextlib.closing(open_book(self.path)) as again:
-            self.assertEqual([d.name for d in again.devices()], ["Sandpiper 14"])
+            self.assertEqual([d.name for d in again.devices()], ["Sandpiper 14", "Gannet"])
 
 
 class TestOneChange(BookCase):

@@ -1,9 +1,12 @@
 """What the tests of the window share: one application, a session on a book of its own, and waiting without sleeping."""
 
 import contextlib
+import fcntl
+import os
 import tempfile
 import unittest
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 from unittest import mock
 
@@ -22,16 +25,18 @@ from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 from tests.waiting import wait_until
 
-_demo: list[Path] = []
 
-
+@lru_cache(maxsize=1)
 def demo_book() -> Path:
-    """The demo book, made once for all tests."""
-    if not _demo:
-        _demo.append(Path(tempfile.mkdtemp(prefix="pinch-demo-")) / "cabin-test.pinch")
-        make_demo_book(_demo[0])
-        digest_book(_demo[0])  # once for all copies
-    return _demo[0]
+    """The demo book, made once for all tests of all processes."""
+    folder = Path(os.environ.get("PINCH_TESTS") or tempfile.mkdtemp(prefix="pinch-demo-"))
+    path = folder / "cabin-test.pinch"
+    with (folder / "demo-lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)  # whoever comes second waits for the first
+        if not path.exists():
+            make_demo_book(path)
+            digest_book(path)  # once for all copies
+    return path
 
 
 class WindowCase(unittest.TestCase):

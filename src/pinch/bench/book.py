@@ -69,6 +69,7 @@ class Book:
         self.notes: tuple[str, ...] = ()
         self._read_again, self._seen = read_again, _state_of(path)
         self._file = _file_of(path)
+        self._log: tuple[int, int] | None = None
 
     @property
     def in_place(self) -> bool:
@@ -100,6 +101,7 @@ class Book:
                 raise BookError(self.path, reason_of(error)) from error
             return
         if not self.in_place:
+            self._take_log_away()
             raise BookGoneError(
                 self.path, "was deleted or replaced by another program since it was opened; save a copy of what is open"
             )
@@ -107,6 +109,7 @@ class Book:
             self.connection.execute("BEGIN IMMEDIATE")
             yield self.connection
             self.connection.execute("COMMIT")
+            self._log = _file_of(_log_of(self.path))
         except BaseException as error:
             with contextlib.suppress(sqlite3.Error):
                 self.connection.execute("ROLLBACK")
@@ -274,6 +277,8 @@ class Book:
         ------
         BookError : the copy cannot be written.
         """
+        if not self.in_place:
+            self._take_log_away()
         if self.in_place and target.resolve() == self.path.resolve():
             raise BookError(target, "is the open book itself; choose another name for the copy")
         try:
@@ -283,6 +288,13 @@ class Book:
         except (sqlite3.Error, OSError) as error:
             raise BookError(target, f"cannot be written: {reason_of(error)}") from error
 
+    def _take_log_away(self) -> None:
+        """Another file stands where the book stood: SQLite would write what the book's log still holds into that one.
+        Who has the log open goes on reading it."""
+        if self._log is not None and self._log == _file_of(_log_of(self.path)):
+            for ending in ("-wal", "-shm"):
+                self.path.with_name(self.path.name + ending).unlink(missing_ok=True)
+
     def _records(self, kind: type[R], where: str = "", *values: object) -> list[R]:
         table, _ = _COLUMNS[kind]
         rows = self.query(f"SELECT id, record FROM {table} {where or 'ORDER BY id'}", *values)
@@ -290,6 +302,11 @@ class Book:
             return [kind(id=int(str(key)), **json.loads(str(text))) for key, text in rows]
         except (ValidationError, ValueError, TypeError, RecursionError):
             raise BookError(self.path, f"is damaged: a {table} in it cannot be read") from None
+
+
+def _log_of(path: Path) -> Path:
+    """Where SQLite keeps what is not folded into a book yet."""
+    return path.with_name(f"{path.name}-wal")
 
 
 def _file_of(path: Path) -> tuple[int, int] | None:
@@ -304,7 +321,7 @@ def _file_of(path: Path) -> tuple[int, int] | None:
 def _state_of(path: Path) -> tuple[int, ...]:
     """Changes whenever a file, or the log that its writer keeps beside it, comes, goes or is written."""
     state: list[int] = []
-    for beside in (path, path.with_name(path.name + "-wal")):
+    for beside in (path, _log_of(path)):
         with contextlib.suppress(OSError):
             found = os.stat(beside)
             state += [found.st_ino, found.st_size, found.st_mtime_ns]
