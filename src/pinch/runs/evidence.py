@@ -3,6 +3,7 @@
 import math
 import shutil
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -57,17 +58,15 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
     before = set(runlogs.channels_of(book, runs[-1].id)) if runs else set()
     missing = sorted(c for c in before - set(channels) if not _told_beside(c))
     instruments = meters_of(book, device)
-    unagreed = tuple(i.name for i in instruments if refused(book.path, wishes_of(i)))
-    instruments = [i for i in instruments if i.name not in unagreed]
-    looks = tuple(_look_at(i) for i in instruments)
-    rooms = [look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM]
+    agreed = [i for i in instruments if not refused(book.path, wishes_of(i))]
+    looks = tuple(_look_at(i) for i in agreed)
     present = _told_by(values) if device.reach else read_present()
     return replace(
         e,
         governor=present.governor,
         meters=looks,
-        unagreed=unagreed,
-        room_c=next((r for r in rooms if r is not None and math.isfinite(r)), None),
+        unagreed=tuple(i.name for i in instruments if i not in agreed),
+        room_c=_room_of(agreed, looks),
         odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not is_plausible(name, value, value)),
         temp_c=values.get("cpu.temp"),
         rest_c=_rest_of(book, runs),
@@ -80,6 +79,12 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
         channels=channels,
         missing=tuple(missing) if runs else None,
     )
+
+
+def _room_of(instruments: Sequence[Instrument], looks: Sequence[MeterLook]) -> float | None:
+    """The room, °C, as the first instrument that tells it does."""
+    rooms = (look.value for i, look in zip(instruments, looks, strict=True) if i.measures is Quantity.ROOM)
+    return next((r for r in rooms if r is not None and math.isfinite(r)), None)
 
 
 def _told_by(values: dict[str, float]) -> Present:
