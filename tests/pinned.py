@@ -124,7 +124,7 @@ def _steps(rng: Rng, n: int, low: float, high: float, step: float, noise: float 
 
 def _log(rng: Rng) -> RunLog:
     """A run: rest, a burst, a level, and now and then heat, a swing, a pause, a gap or frames."""
-    rest, burst, n = int(rng.integers(6, 25)), int(rng.integers(0, 40)), int(rng.integers(150, 500))
+    rest, burst, n = int(rng.integers(6, 25)), int(rng.integers(0, 40)), int(rng.choice([30, 60, 90, 150, 300, 480]))
     p1, p2 = float(_grid(rng, 12, 40, 0.5, 1)[0]), float(_grid(rng, 44, 64, 0.5, 1)[0])
     power = np.concatenate([np.full(rest, 4.0), np.full(burst, p2), np.full(n, p1)])
     total, kind = len(power), int(rng.integers(0, 6))
@@ -134,7 +134,8 @@ def _log(rng: Rng) -> RunLog:
     if kind == 2:
         power[rest + burst + n // 2 :] *= 0.8
     if kind == 3:
-        power[rest + burst + 60 : rest + burst + 80] = 4.0
+        begin = rest + burst + int(rng.integers(5, n - 5))
+        power[begin : begin + 20] = 4.0
     power = np.round(power + 0.1 * rng.standard_normal(total), 1)
     clock = np.round(1800.0 * (power / 10.0) ** 0.4 / 25.0) * 25.0
     temp = np.round(30.0 + np.convolve(power, np.exp(-np.arange(200) / 60.0) / 60.0)[:total] * 1.3)
@@ -296,9 +297,11 @@ def _rundown(rng: Rng) -> object:
     power = np.round(12.0 + _steps(rng, n, 0, 6, 1, 0.2), 2)
     left = full - np.cumsum(power) * 10.0 / 3600.0
     keep = left > 3.0
+    if rng.random() < 0.5:
+        keep[n // 4 : n // 4 + 90] = False
     charge = Series("battery.charge", t[keep], np.floor(100.0 * left[keep] / full))
     kept = Series("battery.energy", t[keep], np.round(left[keep], 2))
-    drawn = Series("battery.power", t[keep], power[keep] * float(rng.choice([1.0, 1.04, 1.08])))
+    drawn = Series("battery.power", t[keep], power[keep] * float(rng.choice([1.0, 1.04, 1.06, 1.08])))
     rate = Series("score.rate", t[keep], np.round(100.0 - 0.01 * np.arange(int(keep.sum())), 1))
     some = (None, kept)[int(rng.integers(0, 2))], (None, drawn)[int(rng.integers(0, 2))]
     return rundown.judge_rundown(charge, *some, rate, full, 66.0, bool(rng.random() < 0.3))
@@ -306,7 +309,7 @@ def _rundown(rng: Rng) -> object:
 
 def _heat(rng: Rng) -> object:
     n = int(rng.integers(200, 600))
-    power = _steps(rng, n, 5, 45, 5)
+    power = _steps(rng, n, 5, 45, 5) if rng.random() < 0.6 else 20.0 + 0.1 * rng.integers(-3, 4, n)
     rise = 1.1 * np.convolve(power, np.exp(-np.arange(n) / 90.0) / 90.0)[:n]
     temp = np.round(24.0 + rise + 0.1 * rng.standard_normal(n), 1)
     fit = cooling.fit_heat(np.arange(n) * 1.0, power, temp, None if rng.random() < 0.5 else 22.0)
@@ -341,8 +344,9 @@ def _limits(rng: Rng) -> object:
 
 
 def _cap(rng: Rng) -> object:
-    most = float(rng.choice([48.0, 60.0, 75.0]))
-    rate = np.round(np.minimum(rng.normal(70, 8, 200), most) + rng.normal(0, 0.2, 200), 1)
+    most = float(rng.choice([48.0, 59.0, 60.0, 61.0, 75.0, 144.0]))
+    wide, noise = float(rng.choice([2.0, 8.0])), float(rng.choice([0.1, 0.3, 0.6, 1.0]))
+    rate = np.round(np.minimum(rng.normal(most + 2.0, wide, 200), most) + rng.normal(0, noise, 200), 1)
     return framecap.find_cap(rate, np.full(200, float(rng.choice([60.0, 99.0]))), np.ones(200, bool))
 
 
@@ -397,12 +401,21 @@ def _text_log(rng: Rng) -> object:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "log.csv"
         path.write_text(text, encoding=pick("utf-8", "utf-8-sig", "cp1252"))
-        try:
-            read = read_log_file(path)
-        except DataError as error:
-            return error.reason
+        read = read_log_file(path)
     series = {name: (s.t - s.t[0], s.values) for name, s in read.log.series.items() if len(s.t)}
     return series, read.notes, read.questions, [use.channel for use in read.mapping.columns]
+
+
+def _many(case: Callable[[Rng], object], count: int) -> Callable[[Rng], object]:
+    """A case several times over; one that refuses its input keeps the others."""
+
+    def one(rng: Rng) -> object:
+        try:
+            return case(rng)
+        except DataError as error:
+            return error.reason
+
+    return lambda rng: [one(rng) for _ in range(count)]
 
 
 CASES: dict[str, Callable[[Rng], object]] = {
@@ -411,7 +424,7 @@ CASES: dict[str, Callable[[Rng], object]] = {
         (rounds, balance.imbalance(rounds))
         for rounds in [balance.balanced_rounds(rng.integers(1, 5, 4).tolist(), int(rng.integers(0, 99)))]
     ],
-    "cap": _cap,
+    "cap": _many(_cap, 60),
     "concave": _concave,
     "crossing": lambda rng: [crossing.all_pairs(x) + crossing.envelopes(x) for x in [_ladders(rng)]],
     "at watts": lambda rng: crossing.at_watts(_ladders(rng), float(_grid(rng, 12, 40, 2, 1)[0])),
@@ -419,11 +432,11 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "fairness": lambda rng: [fairness.differences(_conditions(rng, "a"), _conditions(rng, "b")) for _ in range(12)],
     "frame rate": lambda rng: [frames.frame_rate(ms.cumsum() / 1000.0 + 0.5, ms) for ms in [_frame_ms(rng)]],
     "frames": lambda rng: framestats.frame_figures(_frame_ms(rng)),
-    "heat": _heat,
+    "heat": _many(_heat, 3),
     "index": lambda rng: index.index_of(_verdicts(rng)),
-    "judge": lambda rng: [judge.judge(_log(rng), _known(rng)) for _ in range(6)],
+    "judge": _many(lambda rng: judge.judge(_log(rng), _known(rng)), 9),
     "limits": _limits,
-    "text log": lambda rng: [_text_log(rng) for _ in range(8)],
+    "text log": _many(_text_log, 8),
     "line": lambda rng: line.fit_line(np.sort(_grid(rng, 0, 50, 1, 9)), _grid(rng, 0, 90, 1, 9)),
     "money": lambda rng: money.money_pair(*(_deal(rng) for _ in "ab")),
     "order": _order,
@@ -433,8 +446,8 @@ CASES: dict[str, Callable[[Rng], object]] = {
         np.array([10.0, 15.0, 20.0, 30.0, 45.0]), np.log(_grid(rng, 40, 90, 5, 15).reshape(3, 5)), np.ones(5)
     ),
     "robust": _robust,
-    "rundown": _rundown,
-    "scaling": lambda rng: scaling.scale(_points(rng), float(_grid(rng, 200, 500, 20, 1)[0]), 0.6),
+    "rundown": _many(_rundown, 5),
+    "scaling": _many(lambda rng: scaling.scale(_points(rng), float(_grid(rng, 200, 500, 20, 1)[0]), 0.6), 3),
     "selecting": lambda rng: [
         (selecting.median_of(values), np.sort(values[selecting.upper_tail(values, len(values) // 9)]))
         for values in [np.round(rng.gamma(20.0, 1.0, int(rng.integers(5, 60_000))), 1)]
