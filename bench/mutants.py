@@ -32,6 +32,8 @@ PROCESSES = os.cpu_count() or 1
 PATIENCE_S = 400.0
 ENOUGH_S = 60.0
 """A change that nothing notices would take every test that comes by it, up to nine minutes."""
+DEMO_OF = {"core", "rig", "bench"}
+"""What is changed in these makes another demo book, which is then made anew; else all tests take one that is there."""
 RELATIONS: tuple[type[ast.cmpop], ...] = (ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.Eq, ast.NotEq)
 """A comparison becomes any other of these: where numbers are measured, `<` and `<=` alone hardly ever differ."""
 SWAPPED: dict[type[ast.AST], type[ast.AST]] = {
@@ -135,8 +137,15 @@ def measured_reach() -> list[Reach]:
     folder = Path(platformdirs.user_cache_dir("pinch")) / "mutants" / stamp.hexdigest()[:16]
     folder.mkdir(parents=True, exist_ok=True)
     modules = sorted(path.stem for path in (ROOT / "tests").glob("test_*.py"))
+    make_demo(folder)
     with ThreadPoolExecutor(PROCESSES) as pool:
         return list(pool.map(lambda module: _reach_of(module, folder), modules))
+
+
+def make_demo(folder: Path) -> None:
+    """Make the demo book of the tests in a folder, where all of them find it."""
+    code = "from tests.window_case import demo_book; demo_book()"
+    subprocess.run([sys.executable, "-c", code], cwd=ROOT, env={**os.environ, "PINCH_TESTS": str(folder)}, check=True)
 
 
 def _reach_of(module: str, folder: Path) -> Reach:
@@ -144,7 +153,7 @@ def _reach_of(module: str, folder: Path) -> Reach:
     if not took.exists():
         begun = time.monotonic()
         command = [sys.executable, "-m", "coverage", "run", f"--source={SOURCES}", "-m", "tests", module]
-        environment = {**os.environ, "COVERAGE_FILE": str(data)}
+        environment = {**os.environ, "COVERAGE_FILE": str(data), "PINCH_TESTS": str(folder)}
         if all(subprocess.run(command, cwd=ROOT, env=environment, capture_output=True).returncode for _ in range(2)):
             raise SystemExit(f"{module} fails as it is, and would seem to notice everything.")
         took.write_text(f"{time.monotonic() - begun:.1f}")
@@ -162,6 +171,8 @@ def is_noticed_in(copy: Path, mutant: Mutant, reach: list[Reach]) -> bool:
     kept = target.read_text(encoding="utf-8")
     target.write_text(mutant.source, encoding="utf-8")
     environment = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    if not DEMO_OF & set(mutant.path.parts):
+        environment["PINCH_TESTS"] = str(copy.parent)
     begun = time.monotonic()
     try:
         for r in sorted(coming_by, key=lambda r: (mutant.path.stem not in r.module, r.seconds)):
@@ -201,6 +212,7 @@ def main() -> None:
             for path in ROOT.glob("*.*"):
                 if path.is_file():
                     shutil.copy(path, copy)
+        make_demo(Path(folder))
         free = list(copies)
 
         def is_noticed(mutant: Mutant) -> bool:
