@@ -213,7 +213,7 @@ def main() -> None:
                 if path.is_file():
                     shutil.copy(path, copy)
         make_demo(Path(folder))
-        free = list(copies)
+        free, tried = list(copies), list[bool]()
 
         def is_noticed(mutant: Mutant) -> bool:
             copy = free.pop()
@@ -223,6 +223,8 @@ def main() -> None:
                 free.append(copy)
             if not noticed:
                 print(mutant.words, flush=True)
+            tried.append(noticed)
+            print(f"\r{sum(tried)} of {len(tried)} noticed", end="", file=sys.stderr, flush=True)
             return noticed
 
         with ThreadPoolExecutor(PROCESSES) as pool:
