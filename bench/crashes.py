@@ -35,7 +35,7 @@ INTERVAL_S = 0.1
 RECORDING = ("recorder", "window", "probe", "load")
 WORKING = ("logs", "folder", "migration", "undo", "report")
 VICTIMS = (*RECORDING, *WORKING)
-LOGS, MOST_WAIT_S = 12, 2.5
+LOGS, MOST_WAIT_S = 12, 1.2
 CHILD = """
 import os, sys
 from pathlib import Path
