@@ -109,7 +109,7 @@ class Book:
             self.connection.execute("BEGIN IMMEDIATE")
             yield self.connection
             self.connection.execute("COMMIT")
-            self._log = _file_of(_log_of(self.path))
+            self._log = _file_of(log_of(self.path))
         except BaseException as error:
             with contextlib.suppress(sqlite3.Error):
                 self.connection.execute("ROLLBACK")
@@ -291,7 +291,7 @@ class Book:
     def _take_log_away(self) -> None:
         """Another file stands where the book stood: SQLite would write what the book's log still holds into that one.
         Who has the log open goes on reading it."""
-        if self._log is not None and self._log == _file_of(_log_of(self.path)):
+        if self._log is not None and self._log == _file_of(log_of(self.path)):
             for ending in ("-wal", "-shm"):
                 self.path.with_name(self.path.name + ending).unlink(missing_ok=True)
 
@@ -304,7 +304,7 @@ class Book:
             raise BookError(self.path, f"is damaged: a {table} in it cannot be read") from None
 
 
-def _log_of(path: Path) -> Path:
+def log_of(path: Path) -> Path:
     """Where SQLite keeps what is not folded into a book yet."""
     return path.with_name(f"{path.name}-wal")
 
@@ -321,7 +321,7 @@ def _file_of(path: Path) -> tuple[int, int] | None:
 def _state_of(path: Path) -> tuple[int, ...]:
     """Changes whenever a file, or the log that its writer keeps beside it, comes, goes or is written."""
     state: list[int] = []
-    for beside in (path, _log_of(path)):
+    for beside in (path, log_of(path)):
         with contextlib.suppress(OSError):
             found = os.stat(beside)
             state += [found.st_ino, found.st_size, found.st_mtime_ns]

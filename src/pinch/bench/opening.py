@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from pinch.bench import schema
-from pinch.bench.book import Book, BookError, reason_of
+from pinch.bench.book import Book, BookError, log_of, reason_of
 from pinch.bench.staging import staged
 
 MOST_TEXT = 4_000_000
@@ -23,6 +23,9 @@ _LEFT_ALONE = ("table", "sqlite_stat1", "sqlite_stat1", "CREATE TABLE sqlite_sta
 
 class UnfinishedBookError(BookError):
     """A file that was to become a book and never did: nothing is in it."""
+
+    def __init__(self, path: Path) -> None:
+        super().__init__(path, "is empty: it was begun and never finished, so it can be removed")
 
 
 @contextlib.contextmanager
@@ -82,7 +85,7 @@ def open_book(path: Path, wait_s: float = WAIT_S) -> Book:
     if not path.is_file():
         raise BookError(path, "there is no such file" if not path.exists() else "is not a file")
     if not path.stat().st_size:
-        raise UnfinishedBookError(path, "is empty: it was begun and never finished, so it can be removed")
+        raise UnfinishedBookError(path)
     try:
         return _opened(path, wait_s)
     except (sqlite3.Error, OSError) as error:
@@ -105,7 +108,7 @@ def _opened(path: Path, wait_s: float) -> Book:
 
 def _connect_reading(path: Path) -> sqlite3.Connection:
     """A connection that writes nothing. While somebody writes, their log stands beside the book and is read too."""
-    log = path.with_name(path.name + "-wal")
+    log = log_of(path)
     written = log.exists() and log.stat().st_size > 0
     return _connect(path, "ro" if written else "ro&immutable=1")
 
@@ -134,7 +137,7 @@ def _checked_version(book: Book) -> int:
         shape = frozenset(book.query("SELECT type, name, tbl_name, sql FROM sqlite_master WHERE sql IS NOT NULL"))
     if application != schema.APPLICATION_ID:
         if not shape and not application:
-            raise UnfinishedBookError(book.path, "is empty: it was begun and never finished, so it can be removed")
+            raise UnfinishedBookError(book.path)
         raise BookError(book.path, "is a database, but not a book of Pinch")
     version = int(str(version))
     if version > schema.VERSION:

@@ -9,6 +9,7 @@ import os
 import re
 import time
 from collections.abc import Iterator
+from functools import lru_cache
 from itertools import count
 from pathlib import Path
 
@@ -106,6 +107,7 @@ def _runs(pid: int) -> bool:
     return True
 
 
+@lru_cache(maxsize=1)
 def _boot() -> str:
     return _BOOT.read_text(encoding="ascii")[:8]
 

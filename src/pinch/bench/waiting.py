@@ -66,6 +66,20 @@ class Samples(Operation):
         return chunks.unpack(base64.b64decode(self.packed), place)
 
 
+@dataclass(frozen=True)
+class FreshSamples:
+    """Samples of a stream as they came: packed only where they have to wait on the disk."""
+
+    stream: int
+    t: FloatArray
+    columns: list[FloatArray]
+
+    @property
+    def operation(self) -> Samples:
+        """The same for a waiting file."""
+        return Samples.of(self.stream, self.t, self.columns)
+
+
 class Marked(Operation):
     """A mark."""
 
@@ -96,7 +110,7 @@ class RunWriter:
         self._book, self._run_id, self._joins = book, run_id, joins
         self.streams = dict(streams or {})
 
-    def apply(self, operation: Operation) -> None:
+    def apply(self, operation: Operation | FreshSamples) -> None:
         """Do one of them.
 
         Raises
@@ -106,9 +120,10 @@ class RunWriter:
         match operation:
             case Begin(stream=number, channels=channels):
                 self.streams[number] = self._stream(channels)
-            case Samples(stream=number):
-                t, columns = operation.unpacked("a waiting file")
+            case FreshSamples(stream=number, t=t, columns=columns):
                 self._append(number, t, columns)
+            case Samples(stream=number):
+                self._append(number, *operation.unpacked("a waiting file"))
             case Marked(t_s=t_s, text=text):
                 runlogs.add_mark(self._book, self._run_id, Mark(t_s, text))
             case Ended(status=status, reason=reason, passes=passes):

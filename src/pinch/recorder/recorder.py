@@ -175,9 +175,9 @@ class Recorder:
 
     def _let_go(self) -> None:
         """End the load, then all that was opened, at once: what takes its time keeps nothing else from ending."""
-        _end(self._work.stop)
+        _let_end(self._work.stop)
         ends = (self._work.close, self._samples.close, *(side.close for side in self._sides))
-        threads = [threading.Thread(target=_end, args=(end,)) for end in ends]
+        threads = [threading.Thread(target=_let_end, args=(end,)) for end in ends]
         for thread in threads:
             thread.start()
         until = time.monotonic() + ENDED_WITHIN_S
@@ -376,7 +376,7 @@ class Recorder:
                     self._listeners.remove(listener)
 
 
-def _end(end: Callable[[], None]) -> None:
+def _let_end(end: Callable[[], None]) -> None:
     """End something; what fails to end keeps nothing else from ending."""
     try:
         end()

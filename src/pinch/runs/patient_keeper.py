@@ -9,12 +9,13 @@ import logging
 import time
 from collections import deque
 from collections.abc import Sequence
+from itertools import islice
 from pathlib import Path
 
 from pinch.bench.book import Book, BookError, BookGoneError
 from pinch.bench.opening import open_book
 from pinch.bench.records import ExitStatus, Pass
-from pinch.bench.waiting import Begin, Ended, Marked, Operation, RunWriter, Samples, WaitingFile
+from pinch.bench.waiting import Begin, Ended, FreshSamples, Marked, Operation, RunWriter, WaitingFile
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
 
@@ -35,7 +36,7 @@ class PatientKeeper:
         self._book: Book | None = None
         self._streams: dict[int, int] = {}
         self._begun: list[Begin] = []
-        self._ops: deque[Operation] = deque()
+        self._ops: deque[Operation | FreshSamples] = deque()
         self._on_disk = 0
         self._waiting = WaitingFile.beside(path, run_id)
         self._fault = ""
@@ -49,7 +50,7 @@ class PatientKeeper:
         return begin.stream
 
     def keep(self, stream: int, t: FloatArray, columns: list[FloatArray]) -> None:
-        self._do(Samples.of(stream, t, columns))
+        self._do(FreshSamples(stream, t, columns))
 
     def mark(self, mark: Mark) -> None:
         self._do(Marked(t_s=mark.t_s, text=mark.text))
@@ -83,7 +84,7 @@ class PatientKeeper:
             return f"What is missing waits in {self._waiting.path} and is taken in when the book is opened again"
         return "There was no room for it elsewhere either, so it is lost when Pinch ends"
 
-    def _do(self, operation: Operation) -> None:
+    def _do(self, operation: Operation | FreshSamples) -> None:
         self._ops.append(operation)
         if time.monotonic() >= self._again_at:
             self._write()
@@ -125,7 +126,7 @@ class PatientKeeper:
 
     def _put_by(self) -> None:
         """Write what waits to the disk as well; where that has no room, it waits in memory alone."""
-        new = list(self._ops)[self._on_disk :]
+        new = [op.operation if isinstance(op, FreshSamples) else op for op in islice(self._ops, self._on_disk, None)]
         before = () if self._on_disk else [b for b in self._begun if b not in new]  # whoever takes it in needs them
         try:
             self._waiting.add((*before, *new))

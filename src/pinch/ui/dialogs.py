@@ -1,5 +1,6 @@
 """Small dialogs: a line of text, a file to write, a form with an error line, a ladder of limits."""
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
@@ -20,7 +21,7 @@ from pinch.bench.limit_ladder import rungs
 from pinch.bench.records import Device
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
-from pinch.runs.consent import ConsentError, agree, lines_of
+from pinch.runs.consent import ConsentError, Wish, agree, lines_of, refused
 from pinch.ui.shell.words import label
 
 VOID_WORDS = ("Make this run void", "Why does it not count?")
@@ -45,6 +46,12 @@ def ask_consent(parent: QWidget, wanted: ConsentError) -> bool:
         return False
     agree(wanted.book, wanted.wishes)
     return True
+
+
+def agreed(parent: QWidget, book: Path, wishes: Iterable[Wish]) -> bool:
+    """Whether all of it was agreed to before, or is now."""
+    left = refused(book, wishes)
+    return not left or ask_consent(parent, ConsentError(book, left))
 
 
 class ConsentDialog(QDialog):

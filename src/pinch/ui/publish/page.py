@@ -17,8 +17,8 @@ from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
 from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
-from pinch.runs.consent import ConsentError, agree, check_consent, wishes_of
-from pinch.ui.dialogs import ask_consent
+from pinch.runs.consent import agree, wishes_of
+from pinch.ui.dialogs import agreed
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordsTarget, RunTarget, Sent, Shell
 from pinch.ui.publish.control import PublishControl, ShownDeck
@@ -190,12 +190,8 @@ class PublishPage(Page[PublishView]):
         view = self._shown_view()
         view.report.leave()
         book = self.session.book
-        try:
-            check_consent(book.path, wishes_of(book.report()))
-        except ConsentError as wanted:
-            if not ask_consent(self.shell.dialog_parent, wanted):
-                return
-        self._write("Empty folder for the report", view.report.choice(view.deck.theme))
+        if agreed(self.shell.dialog_parent, book.path, wishes_of(book.report())):
+            self._write("Empty folder for the report", view.report.choice(view.deck.theme))
 
     def write_deck(self) -> None:
         """All cards as pictures."""

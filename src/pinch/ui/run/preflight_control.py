@@ -8,11 +8,11 @@ from PyQt6.QtCore import QObject
 from pinch.bench.planning import DeviceHeat
 from pinch.bench.records import Device, Protocol
 from pinch.recorder.preflight import Check, CheckVerdict, Evidence, preflight
-from pinch.runs.consent import ConsentError, refused, wishes_of
+from pinch.runs.consent import wishes_of
 from pinch.runs.evidence import gather_evidence
 from pinch.runs.sourcing import meters_of
 from pinch.ui.background import Job
-from pinch.ui.dialogs import ask_consent
+from pinch.ui.dialogs import agreed
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.run.view import RunView
 from pinch.ui.session import Session
@@ -60,9 +60,7 @@ class PreflightControl(QObject):
         """The operator wants to know: what the book wants for it is asked first."""
         device, path = self._session.device, self._session.book.path
         records = [] if device is None or device.rig else [device, *meters_of(self._session.book, device)]
-        wishes = refused(path, (wish for record in records for wish in wishes_of(record)))
-        if wishes:
-            ask_consent(self._view, ConsentError(path, wishes))
+        agreed(self._view, path, (wish for record in records for wish in wishes_of(record)))
         self.look()
 
     def look(self) -> None:
