@@ -35,7 +35,7 @@ INTERVAL_S = 0.1
 RECORDING = ("recorder", "window", "probe", "load")
 WORKING = ("logs", "folder", "migration", "undo", "report")
 VICTIMS = (*RECORDING, *WORKING)
-LOGS, MOST_WAIT_S = 12, 1.2
+LOGS, MOST_WAIT_S, AT_ONCE = 12, 1.2, 2 * (os.cpu_count() or 1)
 CHILD = """
 import os, sys
 from pathlib import Path
@@ -204,7 +204,7 @@ def prepare(folder: Path, path: Path, victim: str) -> list[str]:
     make_book(path)
     if victim == "migration":
         with contextlib.closing(sqlite3.connect(path)) as old:
-            old.executescript("DROP TABLE card; DROP TABLE report; PRAGMA user_version = 6")
+            old.executescript("DROP TABLE card; DROP TABLE report; DROP TABLE result; PRAGMA user_version = 6")
         return [sys.executable, "-c", MIGRATE, str(path)]
     if victim == "undo":
         return [sys.executable, "-c", UNDO, str(path)]
@@ -272,8 +272,11 @@ def look(path: Path, victim: str, before: str, heard: list[float]) -> Found:
 
 def main() -> None:
     kills = int(sys.argv[1]) if len(sys.argv) > 1 else 200
-    with ThreadPoolExecutor(2) as pool:
-        results = list(pool.map(kill_one, range(kills)))
+    results: list[Found] = []
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        for found in pool.map(kill_one, range(kills)):
+            results.append(found)
+            print(f"\r{len(results)} of {kills}", end="", file=sys.stderr, flush=True)
     for victim in VICTIMS:
         own = [r for r in results if r.victim == victim]
         damaged = [r.damaged for r in own if r.damaged]

@@ -1,30 +1,33 @@
 #!/usr/bin/env python3
 """Feeds broken input to every reader, led by which lines it reaches: .venv/bin/python bench/fuzz.py [READER…] [OPTIONS]
 
-    --seconds S   for each reader (60)
-    --corpus DIR  where inputs that reach something new are kept (in the cache folder)
+    --seconds S   for each reader (60); two readers at a time, each a process of its own
+    --found DIR   where an input goes that a reader did not bear, as READER-crash-… (fuzz/ in the cache folder)
+    --keep        put the inputs that reach something new into the corpus
 
-A reader may refuse its input with a sentence, and nothing else: any other exception, five seconds over one input, or
-1 GB of memory ends the reader's turn, and the input is kept as DIR/READER/found-*. Needs `atheris`, which is not
-among the packages of Pinch: .venv/bin/pip install atheris. Readers are each a process of their own.
+Begins with the corpus that is kept in bench/corpus.zip. A reader may refuse its input with a sentence, and nothing
+else: any other exception, five seconds over one input, or 1 GB of memory ends the reader's turn.
 """
 
 import argparse
+import os
 import subprocess
 import sys
 import tempfile
+import zipfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import platformdirs
 
 MOST_INPUT, MOST_S, MOST_MB = 4096, 5, 1024
-FOLDER = Path(tempfile.gettempdir())
+MEMORY = Path("/dev/shm")
+CORPUS = Path(__file__).with_name("corpus.zip")
 
 
 def _as_file(read: Callable[[Path], object], ending: str) -> Callable[[bytes], object]:
-    folder = Path(tempfile.mkdtemp(prefix="fuzz-", dir="/dev/shm" if Path("/dev/shm").is_dir() else FOLDER))
-    path = folder / f"input{ending}"
+    path = Path(tempfile.mkdtemp()) / f"input{ending}"
 
     def feed(data: bytes) -> object:
         path.write_bytes(data)
@@ -134,7 +137,6 @@ def seeds(name: str, folder: Path) -> None:
             words = [(Path(made) / "a.pinch").read_bytes()]
     if name == "archive":
         import io
-        import zipfile
 
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w") as archive:
@@ -162,38 +164,58 @@ def feed(name: str, options: list[str]) -> None:
     atheris.Fuzz()
 
 
+def _limits(name: str) -> list[str]:
+    return [f"-timeout={MOST_S}", f"-rss_limit_mb={MOST_MB}", f"-max_len={65536 if name == 'book' else MOST_INPUT}"]
+
+
+def _fed(name: str, folder: Path, *options: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, __file__, "--feed", name, str(folder), *map(str, options), *_limits(name)]
+    return subprocess.run(command, capture_output=True, text=True, env={**os.environ, "TMPDIR": str(folder.parent)})
+
+
+def fuzz(name: str, folder: Path, seconds: int, found: Path) -> bool:
+    """Feed one reader, beginning with what lies in its folder; whether it bore everything."""
+    done = _fed(name, folder, f"-max_total_time={seconds}", f"-artifact_prefix={found}/{name}-", "-print_final_stats=1")
+    told = done.stderr.splitlines()
+    runs = next((line.split()[-1] for line in told if "number_of_executed_units" in line), "0")
+    memory = next((line.split()[-1] for line in told if "peak_rss_mb" in line), "?")
+    print(f"{name}: {int(runs):,} inputs, at most {memory} MB, {'FOUND' if done.returncode else 'nothing found'}")
+    if done.returncode:
+        print("\n".join(line for line in (*done.stdout.splitlines(), *told) if line)[-1500:])
+    return done.returncode == 0
+
+
+def keep(folder: Path) -> None:
+    """Pack all inputs that once reached something new; the same inputs make the same bytes."""
+    with zipfile.ZipFile(CORPUS, "w") as packed:
+        for path in sorted(p for name in NAMES for p in (folder / name).iterdir() if p.is_file()):
+            packed.writestr(zipfile.ZipInfo(f"{path.parent.name}/{path.name}"), path.read_bytes(), zipfile.ZIP_DEFLATED)
+
+
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("readers", nargs="*", metavar="READER", help=", ".join(NAMES))
     parser.add_argument("--seconds", type=int, default=60)
-    parser.add_argument("--corpus", type=Path, default=platformdirs.user_cache_path("pinch") / "fuzz")
+    parser.add_argument("--found", type=Path, default=platformdirs.user_cache_path("pinch") / "fuzz")
+    parser.add_argument("--keep", action="store_true")
     parser.add_argument("--feed", nargs=argparse.REMAINDER, help=argparse.SUPPRESS)
     args = parser.parse_args()
     if args.feed:
         feed(args.feed[0], args.feed[1:])
         return 0
-    failed = 0
-    for name in args.readers or NAMES:
-        kept = args.corpus / name
-        seeds(name, kept)
-        limits = (
-            f"-timeout={MOST_S}",
-            f"-rss_limit_mb={MOST_MB}",
-            f"-max_len={65536 if name == 'book' else MOST_INPUT}",
-        )
-        ended = (f"-max_total_time={args.seconds}", f"-artifact_prefix={kept}/found-", "-print_final_stats=1")
-        command = [sys.executable, __file__, "--feed", name, str(kept), *limits, *ended]
-        done = subprocess.run(command, capture_output=True, text=True)
-        told = done.stderr.splitlines()
-        runs = next((line.split()[-1] for line in told if "number_of_executed_units" in line), "0")
-        memory = next((line.split()[-1] for line in told if "peak_rss_mb" in line), "?")
-        print(
-            f"{name}: {int(runs):,} inputs, at most {memory} MB, {'nothing found' if not done.returncode else 'FOUND'}"
-        )
-        if done.returncode:
-            failed += 1
-            print("\n".join(line for line in (*done.stdout.splitlines(), *told) if line)[-1500:])
-    return 1 if failed else 0
+    args.found.mkdir(parents=True, exist_ok=True)
+    shared = MEMORY if MEMORY.is_dir() else None
+    with tempfile.TemporaryDirectory(prefix="fuzz-", dir=shared) as made, ThreadPoolExecutor(2) as pool:
+        folder = Path(made)
+        if CORPUS.exists():
+            zipfile.ZipFile(CORPUS).extractall(folder)
+        for name in NAMES:
+            seeds(name, folder / name)
+        chosen = args.readers or NAMES
+        borne = list(pool.map(lambda name: fuzz(name, folder / name, args.seconds, args.found), chosen))
+        if args.keep:
+            keep(folder)
+    return 0 if all(borne) else 1
 
 
 sys.exit(main())
