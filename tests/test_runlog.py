@@ -93,6 +93,11 @@ class TestPhases(unittest.TestCase):
         load = find_load(self.even([4.0] * 10 + [30.0, 30.0] + [4.0] * 10 + [44.0] * 60), "cpu.power")
         self.assertEqual(load.first, 22)
 
+    def test_a_rise_counts_once_it_is_held_for_three_seconds_whatever_the_bins(self) -> None:
+        power = [4.0] * 20 + [30.0] * 4 + [4.0] * 20 + [44.0] * 120  # a blip of two seconds, in bins of half a second
+        log = runlog_from_columns(np.arange(1.0, len(power) + 1.0) / 2.0, {"cpu.power": np.array(power)}).even(0.5)
+        self.assertAlmostEqual(float(log.starts[find_load(log, "cpu.power").first]), 22.0)
+
     def test_cooling_down_is_not_part_of_it(self) -> None:
         load = find_load(self.even([4.0] * 10 + [44.0] * 60 + [4.0] * 30), "cpu.power")
         self.assertEqual((load.first, load.last), (10, 70))

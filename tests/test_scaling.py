@@ -221,6 +221,18 @@ class TestSweetSpots(unittest.TestCase):
                 scale([*points([10, 20, 30], [1, 2, 3]), Point("x", power, score)])
 
 
+class TestCells(unittest.TestCase):
+    def test_watts_that_agree_to_a_millionth_are_one_limit(self) -> None:
+        points = [
+            Point("a", 10.0, 50.0),
+            Point("b", 10.0 + 4e-7, 51.0),
+            *(Point(f"{w}", w, 5.0 * w) for w in (20.0, 30.0)),
+        ]
+        self.assertEqual([r.runs for r in fit_ladder(points).rungs], [2, 1, 1])
+        apart = [replace(p, power_w=p.power_w + (4e-6 if p.cell == "b" else 0.0)) for p in points]
+        self.assertEqual([r.runs for r in fit_ladder(apart).rungs], [1, 1, 1, 1])
+
+
 class TestTargets(unittest.TestCase):
     def test_least_watts_of_a_known_law(self) -> None:
         # 10 (P − 3)^0.45 = 40 at P = 3 + 4^(1 / 0.45).

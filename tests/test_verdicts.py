@@ -7,8 +7,8 @@ from scipy.stats import binomtest
 
 from pinch.core.errors import DataError
 from pinch.core.framecap import find_cap
-from pinch.core.framekinds import DROPPED, GENERATED, frame_kinds, wilson
-from pinch.core.frames import FRAME_TIME
+from pinch.core.framekinds import DROPPED, frame_kinds, wilson
+from pinch.core.frames import FRAME_TIME, GENERATED
 from pinch.core.judge import Judgement, Known, judge
 from pinch.core.plateaus import find_plateaus
 from pinch.core.runlog import FloatArray, RunLog, Series, runlog_from_columns
@@ -54,6 +54,9 @@ class TestCauses(unittest.TestCase):
         # Refresh rates of screens and their halves: common practice, no source.
         for cap in (24.0, 30.0, 40.0, 60.0, 72.0, 90.0, 120.0, 144.0, 165.0, 240.0):
             self.assertEqual(find_cap(np.full(N, cap), np.full(N, np.nan), LOAD), cap)
+        short = np.arange(N) < 20  # just the least that is looked at
+        self.assertEqual(find_cap(np.where(short, 60.0, np.nan), np.full(N, np.nan), short), 60.0)
+        self.assertTrue(np.isnan(find_cap(np.where(short, 60.0, np.nan), np.full(N, np.nan), np.arange(N) < 19)))
         between = np.where(np.arange(N) % 2, 42.1, 41.9)
         self.assertTrue(np.isnan(find_cap(between, np.full(N, np.nan), LOAD)), "42 is none of them")
         self.assertAlmostEqual(find_cap(between, np.full(N, 60.0), LOAD), 42.0, delta=0.11, msg="unless graphics wait")

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.analysis.log_figures import figures_of
 from pinch.bench.digests import Digest, RundownDigest
 from pinch.bench.records import Device, Run, scores_of
 from pinch.bench.summaries import Summary
@@ -12,6 +13,8 @@ from pinch.core.causes import Cause
 from pinch.core.errors import DataError
 from pinch.core.figures import SettledState, finite
 from pinch.core.judge import Judgement
+from pinch.core.metrics import AVERAGE, SCORE
+from pinch.core.printing import plain
 from pinch.core.rundown import Rundown, judge_rundown
 from pinch.core.runlog import RunLog
 from pinch.core.sound import level_mean
@@ -40,7 +43,7 @@ class Moved:
 
 def told_digest(summary: Summary) -> Digest:
     """The digest of a score without a log."""
-    return Digest(rate=summary.score, flags=("told",))
+    return Digest(rate=summary.score, metric=SCORE, flags=("told",))
 
 
 def unjudged_digest(run: Run, reason: str) -> Digest:
@@ -50,7 +53,7 @@ def unjudged_digest(run: Run, reason: str) -> Digest:
 
 def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
     """The digest of one judged run, without its finding."""
-    scores = scores_of(run)
+    scores, rundown = scores_of(run), _rundown(log, device, j.rate)
     rate = sum(scores) / len(scores) if scores else _value(j, j.rate)
     return Digest(
         state=j.settled.state,
@@ -58,6 +61,9 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         clock_mhz=_value(j, j.clock),
         temp_c=_value(j, j.temp),
         rate=rate,
+        whole_rate=None if scores or j.rate is None else finite(j.after_burst[j.rate]),
+        whole_power_w=None if j.power is None else finite(j.after_burst[j.power]),
+        seconds=j.settled.length_s * j.settled.active_share,
         burst_w=finite(j.limits.burst.value),
         hold=finite(j.figures[j.clock].hold) if j.clock else None,
         headroom_k=_headroom(j),
@@ -71,8 +77,10 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         noise_db=_noise(log, j),
         fan_rpm=_logged(j, FAN),
         surfaces=_surfaces(j),
-        rundown=_rundown(log, device, j.rate),
+        rundown=rundown,
         lows=_lows(j),
+        metric=AVERAGE if all(p.of_rate for p in run.passes if p.score is not None) else SCORE,
+        figures=figures_of(log, j) | _lasting(rundown, device),
         shares={str(cause): share for cause, share in j.limiter_share.items()},
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),
@@ -131,6 +139,14 @@ def _rundown(log: RunLog, device: Device, rate: str | None) -> RundownDigest | N
     return rundown_digest(found)
 
 
+def _lasting(rundown: RundownDigest | None, device: Device) -> dict[str, float]:
+    """Minutes of a full battery, and minutes for each Wh that it holds, by the keys of core/metrics."""
+    if rundown is None or rundown.runtime_h is None:
+        return {}
+    minutes, holds = 60.0 * rundown.runtime_h, device.battery.usable_wh
+    return {"minutes": minutes} | ({"minutes_wh": minutes / holds} if holds else {})
+
+
 def rundown_digest(found: Rundown) -> RundownDigest:
     """What a list keeps of a rundown."""
     low, high = found.runtime_interval
@@ -167,7 +183,7 @@ def moved_words(old: Digest, new: Digest) -> Sequence[str]:
 
 
 def _number(value: float | None, unit: str) -> str:
-    return "none" if value is None else f"{value:.5g} {unit}".rstrip()
+    return "none" if value is None else f"{plain(value, 5)} {unit}".rstrip()
 
 
 def _value(j: Judgement, channel: str | None) -> float | None:

@@ -16,7 +16,17 @@ def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> 
     """What the records say about a run that its log does not."""
     first = run.repeat == 1 and not workload.warm_up_pass and workload.rate_channel == FRAME_RATE
     window = (run.window.start_s, run.window.end_s) if run.window else None
-    return Known(device.temp_limit_c, setting.clock_ceiling_mhz, run.ambient_c, workload.frame_cap_fps, first, window)
+    return Known(
+        device.temp_limit_c,
+        setting.clock_ceiling_mhz,
+        run.ambient_c,
+        workload.frame_cap_fps,
+        first,
+        window,
+        workload.extent,
+        tuple((p.start_s, p.end_s) for p in run.passes if not p.warm_up),
+        waits=workload.all_passes > 1 or workload.pause_s > 0.0,
+    )
 
 
 class JudgeDesk:

@@ -1,15 +1,18 @@
 """All runs of a book as points for the Scale and Compare pages: what each came to, and why one does not count."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Acceptance, Device, Protocol, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Result, Run, Setting, Workload
 from pinch.core.figures import SettledState
+from pinch.core.metrics import AVERAGE, MAIN
 
-AVERAGE = "average"
+HELD = (SettledState.SETTLED, SettledState.DRIFTING)
+OFF_SHARE = 0.02
+"""From this difference on the settled part does not speak for all of the load. Common practice, no source."""
 SAME_ROOM_K = 2.0
 """Rooms of runs that are no further apart count as one."""
 
@@ -17,7 +20,7 @@ SAME_ROOM_K = 2.0
 @dataclass(frozen=True)
 class RunPoint:
     """A run with its records and what its log came to. `room_c` is the middle of the rooms it is counted with, None
-    where nobody noted it."""
+    where nobody noted it; `beside_settled`: it is too short to settle, and others of its cell are not."""
 
     run: Run
     device: Device
@@ -25,6 +28,12 @@ class RunPoint:
     workload: Workload
     digest: Digest
     room_c: float | None
+    beside_settled: bool = False
+
+    @property
+    def metric(self) -> str:
+        """What its rate is of: the average of what was logged, or a score; the operator may say that they are one."""
+        return AVERAGE if self.workload.score_is_rate else self.digest.metric
 
     @property
     def name(self) -> str:
@@ -32,22 +41,55 @@ class RunPoint:
         return f"{self.setting.name}, run {self.run.repeat}"
 
     @property
-    def why_not(self) -> str:
-        """Why it does not count; empty where it does."""
+    def why_unusable(self) -> str:
+        """Why none of its figures count; empty where they do."""
         if self.run.void:
             return f"void: {self.run.void}"
         if self.run.cut_off:
             return "still recording, or cut off."
-        if self.digest.problem:
-            return self.digest.problem
-        if self.digest.rate is None:
-            return "no rate of work and no score was logged."
-        return "too short to settle." if self.digest.state == SettledState.TOO_SHORT else ""
+        if self.beside_settled:
+            return "too short to settle, beside runs of its cell that did."
+        return self.digest.problem
+
+    @property
+    def why_not(self) -> str:
+        """Why it has no result; empty where it has one."""
+        if self.why_unusable or self.digest.rate is not None:
+            return self.why_unusable
+        return "no rate of work and no score was logged."
+
+    @property
+    def off_share(self) -> float:
+        """How far the rate over all of the load, but its burst, is from that of the settled part, as a share; 0 where
+        it is near enough for the settled part to speak for the run."""
+        settled, whole = self.digest.rate, self.digest.whole_rate
+        is_whole = self.digest.state in (SettledState.SCENE, SettledState.TOO_SHORT)
+        if not settled or whole is None or is_whole or "by hand" in self.digest.flags:
+            return 0.0
+        off = whole / settled - 1.0
+        return off if abs(off) >= OFF_SHARE else 0.0
+
+    @property
+    def rate(self) -> float | None:
+        """What its result is: of a run that collapsed or fell, the rate over all of the load, so that a fault cannot
+        win; else what was held, or the score."""
+        return self.digest.whole_rate if self.off_share else self.digest.rate
+
+    @property
+    def power_w(self) -> float | None:
+        """The package watts that belong to its result."""
+        return self.digest.whole_power_w if self.off_share else self.digest.power_w
+
+    def value_of(self, metric: str) -> float | None:
+        """Its value of a metric by its key, None where it has none."""
+        if metric in MAIN:
+            return self.rate if metric == self.metric else None
+        return self.digest.lows.get(metric, self.digest.figures.get(metric))
 
 
 @dataclass(frozen=True)
 class BookPoints:
-    """The points of a book, oldest first, and what else comparisons look at."""
+    """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices."""
 
     points: tuple[RunPoint, ...]
     devices: tuple[Device, ...]
@@ -55,7 +97,9 @@ class BookPoints:
     protocols: Mapping[int, Protocol]
     acceptances: tuple[Acceptance, ...]
     readings: Mapping[int, tuple[Reading, ...]] = field(default_factory=dict)
+    results: tuple[Result, ...] = ()
     instruments: tuple[Instrument, ...] = ()
+    settings: tuple[tuple[Device, Setting], ...] = ()
 
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
@@ -82,6 +126,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
         )
         for run in runs
     )
+    points = _apart(points)
     protocols = {p.id: p for p in book.protocols()}
     return BookPoints(
         points,
@@ -90,7 +135,23 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
         protocols,
         tuple(book.acceptances()),
         book.readings_by_run(),
+        tuple(book.results()),
         tuple(book.instruments()),
+        tuple((devices[s.device_id], s) for s in settings.values()),
+    )
+
+
+def _apart(points: Sequence[RunPoint]) -> tuple[RunPoint, ...]:
+    """The points, those that are too short to settle marked where others of their cell settled: what all of a load
+    gives and what is held are not one quantity."""
+
+    def cell(p: RunPoint) -> tuple[object, ...]:
+        return p.run.setting_id, p.run.workload_id, p.room_c, p.run.builds
+
+    held = {cell(p) for p in points if not p.why_not and p.digest.state in HELD}
+    return tuple(
+        replace(p, beside_settled=True) if p.digest.state == SettledState.TOO_SHORT and cell(p) in held else p
+        for p in points
     )
 
 
@@ -107,7 +168,7 @@ def _rooms(temperatures: set[float]) -> dict[float, float]:
 
 def score_of(point: RunPoint, measure: str) -> float | None:
     """The score of a run, higher being better: of a task that takes so long, how often it is done in an hour."""
-    value = point.digest.rate if measure == AVERAGE else point.digest.lows.get(measure)
+    value = point.rate if measure == AVERAGE else point.value_of(measure)
     if value is None or value <= 0:
         return None
     return value if point.workload.higher_is_better else 3600.0 / value

@@ -8,6 +8,7 @@ from pydantic import Field, ValidationError
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Part
+from pinch.core.metrics import AVERAGE
 
 
 class RundownDigest(Part):
@@ -29,8 +30,10 @@ class RundownDigest(Part):
 class Digest(Part):
     """The figures of a run in a list: state of its window, what it held, and what speaks against it. None where a
     figure could not be had; `problem` says why there is no judgement at all. `lows` are rates of frames by low and
-    school (`low_1.percentile`), `shares` those of the load by what held it, `hold`
-    the sustained share of the burst clock, `surfaces` °C by place."""
+    school (`low_1.percentile`), `shares` those of the load by what held it, `whole_rate` and `whole_power_w`
+    are those over all of the load after its burst, `seconds` how much of the run its figures are of, `hold`
+    the sustained share of the burst clock, `surfaces` °C by place. `metric` is what `rate` is of: the average of what
+    was logged, or a score; `figures` holds all else by the keys of core/metrics."""
 
     finding: str = ""
     state: str = ""
@@ -38,7 +41,9 @@ class Digest(Part):
     clock_mhz: float | None = None
     temp_c: float | None = None
     rate: float | None = None
-    rate_unit: str = ""
+    whole_rate: float | None = None
+    whole_power_w: float | None = None
+    seconds: float | None = None
     burst_w: float | None = None
     hold: float | None = None
     headroom_k: float | None = None
@@ -54,6 +59,8 @@ class Digest(Part):
     surfaces: dict[str, float] = Field(default_factory=dict)
     rundown: RundownDigest | None = None
     lows: dict[str, float] = Field(default_factory=dict)
+    metric: str = AVERAGE
+    figures: dict[str, float] = Field(default_factory=dict)
     shares: dict[str, float] = Field(default_factory=dict)
     r_th: float | None = None
     flags: tuple[str, ...] = ()

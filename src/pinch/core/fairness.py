@@ -37,7 +37,8 @@ BOTH = ""
 @dataclass(frozen=True)
 class Conditions:
     """What a result came about under; None or empty where nobody noted it. `device` is the unit, `graphical` whether
-    frames are made, `game` texts by aspect (resolution, preset …), `builds` version and date by what it is of."""
+    frames are made, `work` texts by aspect (preset, upscaling …), `builds` version and date by what it is of; `extent`
+    is what of the runs counts, and `off`, how far all of the load is from what was held, as a share (0: it is not)."""
 
     name: str
     device: str
@@ -64,6 +65,10 @@ class Conditions:
     runs: int = 1
     origin: str = "own test"
     unsettled: str = ""
+    graphics_chip: str = ""
+    claimed_w: float | None = None
+    extent: str = ""
+    off: float = 0.0
     undervolt_mv: float | None = None
     clock_lock_mhz: float | None = None
 
@@ -92,6 +97,7 @@ def differences(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         *_builds(a, b),
         *_frames(a, b),
         *_memory(a, b),
+        *_graphics_chip(a, b),
         *_tuning(a, b),
         *_circumstances(a, b),
     ]
@@ -105,6 +111,8 @@ def _of(
 
 
 def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    if a.power_w is None and b.power_w is None:
+        return _claims(a, b)
     if a.power_w is None or b.power_w is None:
         if (a.power_w is None) != (b.power_w is None):
             words = "Of one of them no watts were measured."
@@ -125,6 +133,18 @@ def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     more = "a" if less == "b" else "b"
     words = f"{_name(a, b, more)} drew {100 * apart:.0f} % more watts."
     return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), grade, words, less)
+
+
+def _claims(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    """Limits as they are set, where no watts were measured."""
+    if a.claimed_w is None or b.claimed_w is None or a.claimed_w == b.claimed_w:
+        return []
+    apart = max(a.claimed_w, b.claimed_w) / min(a.claimed_w, b.claimed_w) - 1
+    more = "a" if a.claimed_w > b.claimed_w else "b"
+    grade = FairnessGrade.HOLDS_BACK if apart > WATTS_BACK else FairnessGrade.NOTE
+    words = f"{_name(a, b, more)} was set to {100 * apart:.0f} % more watts; none were measured."
+    both = (f"{a.claimed_w:g} W", f"{b.claimed_w:g} W")
+    return _of("claimed-limit", "limit as set", *both, grade, words, "b" if more == "a" else "a")
 
 
 def _ambient(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -265,6 +285,16 @@ def _memory(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     return found
 
 
+def _graphics_chip(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    one, other = a.graphics_chip, b.graphics_chip
+    if not one or not other or one == other or not a.graphical:
+        return []
+    same_unit = a.device == b.device
+    grade = FairnessGrade.NOTE if same_unit else FairnessGrade.HARMLESS
+    words = "Other graphics drew the frames" + ("." if same_unit else ", as they are sold.")
+    return _of("graphics-chip", "graphics chip", one, other, grade, words)
+
+
 def _tuning(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     found: list[ConditionDifference] = []
     if a.clock_lock_mhz != b.clock_lock_mhz:
@@ -308,6 +338,10 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         found += _of(
             "runs", "runs", f"{a.runs}", f"{b.runs}", FairnessGrade.NOTE if single else FairnessGrade.HARMLESS, words
         )
+    if a.extent and b.extent and a.extent != b.extent:
+        words = "Of one all of a scene counts, of the other what was held."
+        found += _of("extent", "what counts", a.extent, b.extent, FairnessGrade.NOTE, words)
+    found += _faults(a, b)
     for side, c in (("a", a), ("b", b)):
         if c.unsettled:
             words = f"{c.name} had not settled ({c.unsettled}): a longer run may give less."
@@ -319,6 +353,21 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
                 FairnessGrade.NOTE,
                 words,
             )
+    return found
+
+
+def _faults(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    """Runs that collapsed, stood still or fell, so that all of their load is compared."""
+    found: list[ConditionDifference] = []
+    for side, c in (("a", a), ("b", b)):
+        if c.off:
+            below = "below" if c.off < 0 else "above"
+            words = (
+                f"{c.name} did not hold: over all of its load it is {100 * abs(c.off):.0f} % {below} its settled part,"
+            )
+            one, other = (f"{100 * x.off:+.0f} %".replace("-", "−") if x.off else "held" for x in (a, b))
+            words += " so all of it is compared."
+            found += _of(f"fault {side}", "what was held", one, other, FairnessGrade.NOTE, words)
     return found
 
 

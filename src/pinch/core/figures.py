@@ -79,14 +79,15 @@ class EarlyLate:
 
 
 class SettledState(StrEnum):
-    """Whether a run settled; `phrase` says so of its window, `ending` ends a finding ('' where nothing speaks against
-    it)."""
+    """Whether a run settled, where it had to; `phrase` says so of its window, `ending` ends a finding ('' where nothing
+    speaks against it)."""
 
     phrase: str
     ending: str
 
     SETTLED = "settled", "settled", ""
     DRIFTING = "drifting", "not settled: drifting", "It had not settled."
+    SCENE = "scene", "a scene: all of it counts", ""
     TOO_SHORT = "too-short", "too short to settle", "The run is too short to settle."
 
     def __new__(cls, value: str, phrase: str, ending: str) -> "SettledState":
@@ -94,6 +95,11 @@ class SettledState(StrEnum):
         member._value_ = value
         member.phrase, member.ending = phrase, ending
         return member
+
+
+UNSETTLED = (SettledState.DRIFTING, SettledState.TOO_SHORT)
+"""States of which a longer run may give less."""
+ALL_OF_IT = "all of it"
 
 
 @dataclass(frozen=True)
@@ -112,6 +118,11 @@ class Settled:
     slopes: Mapping[str, float] = field(default_factory=dict)
     drifting: tuple[str, ...] = ()
     active_share: float = 1.0
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether it is all of the load, so that nothing of it is called held."""
+        return self.decided_by == ALL_OF_IT
 
     @property
     def length_s(self) -> float:

@@ -7,13 +7,11 @@ The time of a drawn frame then runs from the drawn frame before it, whatever was
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from pinch.core import robust
-from pinch.core.frames import FRAME_TIME
-from pinch.core.runlog import BoolArray, FloatArray, RunLog, Series
+from pinch.core.frames import FRAME_TIME, GENERATED, drawn_frames, flags_at
+from pinch.core.runlog import BoolArray, FloatArray, RunLog
 
-GENERATED, DROPPED = "frame.generated", "frame.dropped"
+DROPPED = "frame.dropped"
 
 
 @dataclass(frozen=True)
@@ -53,13 +51,11 @@ def frame_kinds(log: RunLog, start_s: float, end_s: float) -> FrameKinds | None:
     t, ms = series.t[inside], series.values[inside]
     if not len(t):
         return None
-    generated, dropped = (_flags(log.series.get(name), t) for name in (GENERATED, DROPPED))
+    generated, dropped = (flags_at(log.series.get(name), t) for name in (GENERATED, DROPPED))
     if generated is None or not generated.any() or generated.all():
         return FrameKinds(ms, t, math.nan, _share(dropped), _share(generated))
-    drawn = np.flatnonzero(~generated)
-    total = np.cumsum(ms)
-    drawn_ms = np.diff(np.append(0.0, total[drawn]))
-    return FrameKinds(drawn_ms, t[drawn], 1000.0 * len(ms) / float(total[-1]), _share(dropped), _share(generated))
+    ends_s, drawn_ms = drawn_frames(t, ms, generated)
+    return FrameKinds(drawn_ms, ends_s, 1000.0 * len(ms) / float(ms.sum()), _share(dropped), _share(generated))
 
 
 def wilson(count: float, of: float) -> tuple[float, float]:
@@ -69,14 +65,6 @@ def wilson(count: float, of: float) -> tuple[float, float]:
     middle = (share + z2 / (2 * of)) / (1 + z2 / of)
     half = robust.Z975 * math.sqrt(share * (1 - share) / of + z2 / (4 * of * of)) / (1 + z2 / of)
     return max(0.0, middle - half), min(1.0, middle + half)
-
-
-def _flags(series: Series | None, t: FloatArray) -> BoolArray | None:
-    """The flags of frames at (n,) times; a frame without one has none."""
-    if series is None or not len(series.t):
-        return None
-    place = np.minimum(np.searchsorted(series.t, t), len(series.t) - 1)
-    return np.asarray((series.t[place] == t) & (series.values[place] > 0.5))
 
 
 def _share(flags: BoolArray | None) -> Share | None:

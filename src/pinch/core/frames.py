@@ -7,9 +7,10 @@ rates.
 
 import numpy as np
 
-from pinch.core.runlog import FloatArray, RunLog, Series, check_span
+from pinch.core.runlog import BoolArray, FloatArray, RunLog, Series, check_span
 
 FRAME_TIME, FRAME_RATE = "frame.time", "frame.rate"
+GENERATED = "frame.generated"
 PAUSE_S = 1.0
 """Longer than its own time plus this since the frame before: nothing was drawn or nothing was logged."""
 
@@ -41,6 +42,23 @@ def frame_rate(t: FloatArray, frame_ms: FloatArray) -> tuple[FloatArray, FloatAr
     return edges[1:][enough], frames[enough] / seconds[enough]
 
 
+def drawn_frames(t: FloatArray, frame_ms: FloatArray, generated: BoolArray) -> tuple[FloatArray, FloatArray]:
+    """Ends and times of the drawn ones of (n,) frames: each runs from the drawn frame before it, whatever was made up
+    in between. All of them, where none or every one is called generated."""
+    if not generated.any() or generated.all():
+        return t, frame_ms
+    drawn = np.flatnonzero(~generated)
+    return t[drawn], np.diff(np.append(0.0, np.cumsum(frame_ms)[drawn]))
+
+
+def flags_at(series: Series | None, t: FloatArray) -> BoolArray | None:
+    """The flags of frames at (n,) times, None where there are none at all; a frame without one has none."""
+    if series is None or not len(series.t):
+        return None
+    place = np.minimum(np.searchsorted(series.t, t), len(series.t) - 1)
+    return np.asarray((series.t[place] == t) & (series.values[place] > 0.5))
+
+
 def part_frames(log: RunLog) -> tuple[RunLog, RunLog]:
     """A log without its single frames, and one of them alone: their times are nobody else's, so that each is a table of
     its own."""
@@ -50,11 +68,13 @@ def part_frames(log: RunLog) -> tuple[RunLog, RunLog]:
 
 
 def with_frame_rate(log: RunLog) -> RunLog:
-    """The log with the rate of its frames, where it has frame times and no rate of its own."""
+    """The log with the rate of its drawn frames, where it has frame times and no rate of its own."""
     series = log.series.get(FRAME_TIME)
     if series is None or FRAME_RATE in log.series or len(series.t) < 2:
         return log
-    t, rate = frame_rate(series.t, series.values)
+    generated = flags_at(log.series.get(GENERATED), series.t)
+    drawn = (series.t, series.values) if generated is None else drawn_frames(series.t, series.values, generated)
+    t, rate = frame_rate(*drawn)
     if len(t) == 0:
         return log
     return RunLog({**log.series, FRAME_RATE: Series(FRAME_RATE, t, rate)}, log.marks)

@@ -1,14 +1,22 @@
 """One number over many workloads: the geometric mean of ratios, which does not depend on the base (P. J. Fleming and J.
-J. Wallace, Commun. ACM 29, 1986). Each workload is named, and one that stands apart is flagged, never dropped."""
+J. Wallace, Commun. ACM 29, 1986). Each workload is named, and one that stands apart is flagged, never dropped.
+
+Its interval is that of a random effect: workloads are a sample of all that could have been chosen, so that how far they
+are apart counts, not only how well each is known. All weigh the same, since a weighted mean would depend on the base;
+the variance between them is then that of their moments (L. V. Hedges and I. Olkin, Statistical Methods for
+Meta-Analysis, 1985, ch. 9), the interval Student's with one degree of freedom less than workloads.
+"""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from pinch.core.errors import DataError
-from pinch.core.verdict import Verdict
+from pinch.core.robust import Z975
+from pinch.core.runlog import FloatArray
+from pinch.core.verdict import Verdict, t_factor
 
 FAR = 3.5
 """Modified z-score (Iglewicz and Hoaglin, How to Detect and Handle Outliers, 1993)."""
@@ -18,33 +26,55 @@ LEAST_FOR_OUTLIERS = 4
 
 @dataclass(frozen=True)
 class Index:
-    """Geometric mean of the ratios over `workloads`, with its 95 % interval from those of the ratios (NaN: one has
-    none), and the workloads that stand apart."""
+    """Geometric mean of the ratios over `workloads`, with its 95 % interval (NaN: a single workload without one), the
+    standard deviation of ln ratio between workloads (NaN: a single one), the workloads that stand apart, and those that
+    are `not_shared`, so that they are none of it."""
 
     ratio: float
     low: float
     high: float
+    between: float
     workloads: tuple[str, ...]
     outliers: tuple[str, ...]
+    not_shared: tuple[str, ...] = ()
 
 
-def index_of(verdicts: Mapping[str, Verdict]) -> Index:
+def index_of(verdicts: Mapping[str, Verdict], not_shared: Sequence[str] = ()) -> Index:
     """The index over the verdicts of one pair by workload.
 
     Raises
     ------
-    DataError : there are none.
+    DataError : there are none, or of one no ratio can be made.
     """
     if not verdicts:
         raise DataError("index", "there is no workload that both were tested with")
     logs = np.log([v.ratio for v in verdicts.values()])
-    reach = math.nan
-    if all(v.has_interval for v in verdicts.values()):
-        halves = [math.log(v.high / v.low) / 2.0 for v in verdicts.values()]
-        reach = math.sqrt(sum(h * h for h in halves)) / len(halves)
-    middle = float(logs.mean())
-    ratio, low, high = (math.exp(x) for x in (middle, middle - reach, middle + reach))
-    return Index(ratio, low, high, tuple(verdicts), _outliers(list(verdicts), logs))
+    if not np.isfinite(logs).all():
+        raise DataError("index", "of one workload no ratio can be made")
+    middle, between = float(logs.mean()), math.nan
+    if len(logs) == 1:
+        (only,) = verdicts.values()
+        low, high = only.low, only.high
+    else:
+        within = [_variance(v) for v in verdicts.values()]
+        between = math.sqrt(between_variance(logs, within))
+        known = float(np.mean(within)) if np.isfinite(within).all() else 0.0
+        reach = t_factor(0.95, len(logs) - 1.0) * math.sqrt(max(float(logs.var(ddof=1)), known) / len(logs))
+        low, high = math.exp(middle - reach), math.exp(middle + reach)
+    outliers = _outliers(list(verdicts), logs)
+    return Index(math.exp(middle), low, high, between, tuple(verdicts), outliers, tuple(not_shared))
+
+
+def between_variance(effects: FloatArray, within: Sequence[float]) -> float:
+    """The variance between (k ≥ 2,) effects: how far they are apart beyond their own (k,) variances; where one of those
+    is not known (NaN), all of it."""
+    apart = float(np.var(effects, ddof=1))
+    return max(0.0, apart - float(np.mean(within))) if np.isfinite(within).all() else apart
+
+
+def _variance(v: Verdict) -> float:
+    """The variance of ln ratio that an interval stands for; NaN without one."""
+    return (math.log(v.high / v.low) / (2.0 * Z975)) ** 2 if v.has_interval else math.nan
 
 
 def _outliers(names: list[str], logs: np.ndarray) -> tuple[str, ...]:

@@ -21,6 +21,7 @@ from pinch.core.channels import (
 )
 from pinch.core.collapse import find_collapse, runs_of
 from pinch.core.errors import DataError
+from pinch.core.extent import Extent, frames_inside, scene_figures, scene_load, whole_window, with_standstills
 from pinch.core.figures import (
     ChannelFigures,
     EarlyLate,
@@ -41,6 +42,7 @@ from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
 from pinch.core.hotcore import HIDDEN_K, HotCore, find_hot_core
 from pinch.core.plateaus import Plateau, find_plateaus
+from pinch.core.printing import plain
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
@@ -49,7 +51,7 @@ JUDGED = (
     *("cpu.throttle.heat", "cpu.throttle.power", "cpu.throttle.count"),
 )
 """The channels that what holds a run back is judged by; a judgement of these alone names the same causes."""
-METHOD = 1
+METHOD = 2
 """Version of the methods: a change that moves figures of the same log raises it."""
 SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
 """In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
@@ -57,6 +59,10 @@ PART_FRAMES = "part-frames"
 """Code of the note that frames tell only of a part of the load."""
 WHOLE_FRAMES = 0.95
 """Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
+LONGEST_BURST_S = 180.0
+"""A first level that lasts longer is no burst: what comes after it has fallen. Common practice, no source."""
+SCENE_ENDS = 5
+"""Seconds at either end of a scene that tell how warm it began and ended."""
 LEAST_HEAT = 0.02
 """Share of the load below which a temperature limit that was only read off this run held nothing back."""
 EARLY_S = 300.0
@@ -69,8 +75,9 @@ MOST_OWN_COST = 1.0
 
 @dataclass(frozen=True)
 class Known:
-    """What the operator knows about the device; None where nobody said. `first_pass`: this work has not run before on
-    this device; `window_s` is a settled window that the operator chose, from and to in s of the log."""
+    """What the operator knows about the run; None where nobody said. `first_pass`: this work has not run before on this
+    device; `window_s` is a settled window that the operator chose, from and to in s of the log. `extent` is what of the
+    run counts, `passes_s` are the passes that do, and `waits` says that the work pauses between its passes."""
 
     temp_limit_c: float | None = None
     clock_ceiling_mhz: float | None = None
@@ -78,12 +85,26 @@ class Known:
     frame_cap_fps: float | None = None
     first_pass: bool = False
     window_s: tuple[float, float] | None = None
+    extent: Extent = Extent.SOAK
+    passes_s: tuple[tuple[float, float], ...] = ()
+    waits: bool = False
+
+    @property
+    def is_scene(self) -> bool:
+        """Whether all of the run counts; a window that the operator chose counts before that."""
+        return self.extent is Extent.SCENE and self.window_s is None
+
+    @property
+    def has_pauses(self) -> bool:
+        """Whether seconds without work are pauses between passes; else it stood still in them."""
+        return self.is_scene or self.waits
 
 
 @dataclass(frozen=True)
 class Judgement:
-    """Everything Pinch says about one run. Times are those of the log, s. `whole_load` are means over all of the load,
-    with the faults that the figures leave out."""
+    """Everything Pinch says about one run. Times are those of the log, s. `figures` are those of what counts: all of a
+    scene and of a run too short to settle, else the settled window. `whole_load` are means over all of the load, with
+    the faults and standstills that settled figures leave out, and `after_burst` those of what follows the burst."""
 
     load_start_s: float
     load_end_s: float
@@ -109,6 +130,7 @@ class Judgement:
     hot_core: HotCore | None
     early_late: Mapping[str, EarlyLate]
     whole_load: Mapping[str, float]
+    after_burst: Mapping[str, float]
     warnings: tuple[Note, ...]
 
     @property
@@ -127,39 +149,37 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     known = known or Known()
     even = log.even(1.0)
     power, clock, temp, rate = _main_channels(even)
-    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate)
-    if deciding is None:
-        raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
+    deciding = _deciding(even, power, clock, rate)
     load = phases.find_load(even, deciding)
+    is_scene = known.is_scene
+    if is_scene:
+        load, log = scene_load(even, load, rate, known.passes_s), frames_inside(log, known.passes_s)
     signals = _signals(even, load, power, clock, temp, known.frame_cap_fps)
     burst_bins = phases.find_burst(signals.power[: _first_pause(signals)]) if power else None
 
     levels = limiter.find_levels(signals, burst_bins or 0, known.temp_limit_c, known.clock_ceiling_mhz)
     fault = _faults(signals, levels, burst_bins or 0, even.step_s)
-    usable = load.active.copy()
-    usable[load.first : load.last] &= ~fault
+    usable = _usable(load, fault, is_scene)
     must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
     swinging = signals.clock if clock else signals.power
     tooth = find_sawtooth(swinging[_longest_pass(signals)], even.step_s)
-    window = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth, known.window_s)
-    figures = _figures(even, load, window, usable, burst_bins)
+    settled = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth, known.window_s)
+    held = _figures(even, load, settled, usable, burst_bins)
+    kinds = frame_kinds(log, -np.inf, np.inf) if is_scene else frame_kinds(log, *_span(even, load))
+    window, figures = _counted(even, load, (settled, held), usable, burst_bins, kinds, known, is_scene)
 
-    causes = limiter.smooth(limiter.classify(signals, levels))
-    if not levels.temp_given and causes.count(Cause.HEAT) < LEAST_HEAT * len(causes):
-        levels = replace(levels, temp_limit_c=float("nan"))  # a limit that holds nothing back is none that was seen
-        causes = limiter.smooth(limiter.classify(signals, levels))
+    levels, causes = _causes(signals, levels)
     found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels, signals)
     share = limiter.shares(found)
     gaps = _joined(
         _gaps(log, (power, clock, temp, deciding)) + [g for g in _gaps(log, (rate,)) if _at_work(g, even, load)]
     )
-    start, end = float(even.edges[load.first]), float(even.edges[load.last])
-    start += (1.0 - load.onset) * even.step_s
+    start, end = _span(even, load)
     edges = even.edges[load.first :]
-    heat, no_heat = _heat(even, known, power, temp, levels, figures, causes)
-    kinds = frame_kinds(log, start, end)
+    heat, no_heat = _heat(even, known, power, temp, levels, held, causes)
     frames, no_frames = _frames(kinds, known, float(load.active.sum()) * even.step_s)
     hot_core = find_hot_core(even, usable & (even.starts >= window.start_s) & (even.starts < window.end_s))
+    seen = load.active if known.has_pauses else with_standstills(load)
     collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
     return Judgement(
         start,
@@ -170,7 +190,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         clock,
         temp,
         rate,
-        _limits(signals, levels, figures, power, load, burst_bins, window, causes, even.step_s),
+        _limits(signals, levels, held, power, load, burst_bins, settled, causes, even.step_s),
         tooth,
         tuple(found),
         share,
@@ -182,14 +202,14 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         heat,
         frames,
         kinds,
-        find_plateaus(np.where(signals.active, signals.power, np.nan), even.starts[load.first : load.last], even.step_s)
-        if power and tooth is None
-        else (),
+        _plateaus(signals, even, load) if power and tooth is None else (),
         hot_core,
         _early_late(even, load, usable, (power, clock, rate)),
-        _whole_load(even, load, (power, clock, rate)),
+        _means(even, seen, (power, clock, rate)),
+        _means(even, seen & (even.starts >= _after_burst_s(even, load, burst_bins)), (power, clock, rate)),
         (
-            *_warnings(even, load, power, temp, window, heat, collapses, gaps, share),
+            *_warnings(even, load, power, temp, settled, heat, collapses, gaps, share, is_scene),
+            *(_scene_words(even, load, temp, burst_bins) if is_scene else ()),
             *_unseen(even, clock, rate, hot_core),
             *_implausible(even, load, (power, clock, temp)),
             *_silent_meters(log),
@@ -199,6 +219,59 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     )
 
 
+def _usable(load: phases.Load, fault: BoolArray, is_scene: bool) -> BoolArray:
+    """The bins that may enter a figure: at work, and outside faults; those of a scene are a part of it."""
+    usable = load.active.copy()
+    if not is_scene:
+        usable[load.first : load.last] &= ~fault
+    return usable
+
+
+def _causes(signals: limiter.Signals, levels: limiter.Levels) -> tuple[limiter.Levels, list[Cause]]:
+    """What held each second, and the levels by which: a temperature limit that was only read off this run and holds
+    nothing back is none that was seen."""
+    causes = limiter.smooth(limiter.classify(signals, levels))
+    if levels.temp_given or causes.count(Cause.HEAT) >= LEAST_HEAT * len(causes):
+        return levels, causes
+    levels = replace(levels, temp_limit_c=float("nan"))
+    return levels, limiter.smooth(limiter.classify(signals, levels))
+
+
+def _plateaus(signals: limiter.Signals, even: EvenLog, load: phases.Load) -> tuple[Plateau, ...]:
+    power = np.where(signals.active, signals.power, np.nan)
+    return find_plateaus(power, even.starts[load.first : load.last], even.step_s)
+
+
+def _counted(
+    even: EvenLog,
+    load: phases.Load,
+    held: tuple[Settled, Mapping[str, ChannelFigures]],
+    usable: BoolArray,
+    burst_bins: int | None,
+    kinds: FrameKinds | None,
+    known: Known,
+    is_scene: bool,
+) -> tuple[Settled, Mapping[str, ChannelFigures]]:
+    """The window that counts with its figures: all of a scene and of a run too short to settle, else what was held."""
+    settled, _ = held
+    if not is_scene and (settled.state is not SettledState.TOO_SHORT or known.window_s is not None):
+        return held
+    window = whole_window(even, load, SettledState.SCENE if is_scene else SettledState.TOO_SHORT)
+    figures = _figures(even, load, window, usable, burst_bins)
+    return window, scene_figures(figures, kinds if is_scene else None)
+
+
+def _span(even: EvenLog, load: phases.Load) -> tuple[float, float]:
+    """From and to of a load, s."""
+    return float(even.edges[load.first]) + (1.0 - load.onset) * even.step_s, float(even.edges[load.last])
+
+
+def _after_burst_s(even: EvenLog, load: phases.Load, burst_bins: int | None) -> float:
+    """When the burst is over, s; the start of the load where there was none."""
+    is_burst = burst_bins is not None and burst_bins * even.step_s <= LONGEST_BURST_S
+    return float(even.starts[load.first + (burst_bins if burst_bins and is_burst else 0)])
+
+
 def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, str | None]:
     columns = even.columns
 
@@ -206,6 +279,14 @@ def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, s
         return next((name for name in names if name in columns), None)
 
     return power_channel(columns), one("cpu.clock"), temp_channel(columns), rate_channel(columns)
+
+
+def _deciding(even: EvenLog, power: str | None, clock: str | None, rate: str | None) -> str:
+    """The channel that says when there is load."""
+    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate)
+    if deciding is None:
+        raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
+    return deciding
 
 
 def _signals(
@@ -351,12 +432,12 @@ def _early_late(
     return found
 
 
-def _whole_load(even: EvenLog, load: phases.Load, channels: tuple[str | None, ...]) -> Mapping[str, float]:
-    """Means over all seconds under load, faults and bursts with them; pauses are none of it."""
+def _means(even: EvenLog, bins: BoolArray, channels: tuple[str | None, ...]) -> Mapping[str, float]:
+    """Means over these seconds, NaN where none of them was logged."""
     found = {}
     for name in channels:
         if name is not None:
-            values = even.columns[name][load.active]
+            values = even.columns[name][bins]
             known = values[np.isfinite(values)]
             found[name] = float(known.mean()) if len(known) else float("nan")
     return found
@@ -370,8 +451,8 @@ def _implausible(even: EvenLog, load: phases.Load, channels: tuple[str | None, .
             continue
         low, high = float(np.nanmin(even.columns[name])), float(np.nanmax(even.columns[name]))
         if not is_plausible(name, low, high):
-            words = f"{name} shows {low:.4g} to {high:.4g} {unit_of(name)}: is it in another unit, or a broken sensor?"
-            found.append(Note("implausible", words))
+            words = f"{name} shows {plain(low)} to {plain(high)} {unit_of(name)}"
+            found.append(Note("implausible", f"{words}: is it in another unit, or a broken sensor?"))
     busy = even.columns.get("cpu.load")
     if not np.isfinite(load.idle) and busy is not None and float(np.nanmedian(busy)) < IDLE_LOAD:
         found.append(Note("all-idle", "The processor had nothing to do in all of this log: there is no load to judge."))
@@ -390,6 +471,39 @@ def _unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCor
         words = f"Core {hot_core.number} is {hot_core.above_k:.0f} K above the mean of {hot_core.cores} cores."
         found.append(Note("hot-core", words))
     return found
+
+
+def _scene_words(even: EvenLog, load: phases.Load, temp: str | None, burst_bins: int | None) -> list[Note]:
+    """How long a scene was, how much of it was burst, and how warm it began."""
+    seconds = float(load.active.sum()) * even.step_s
+    words = f"All {seconds:.0f} s of the scene count"
+    if burst_bins:
+        words += f", {100.0 * burst_bins * even.step_s / seconds:.0f} % of it burst"
+    values = even.columns[temp][load.active] if temp else np.empty(0)
+    values = values[np.isfinite(values)]
+    if len(values) >= 2 * SCENE_ENDS:
+        early, late = float(values[:SCENE_ENDS].mean()), float(values[-SCENE_ENDS:].mean())
+        if late - early > settle.DRIFT_K:
+            words += f"; it began at {early:.0f} °C and ended at {late:.0f} °C"
+    return [Note("scene", f"{words}. What is sustained it does not tell.")]
+
+
+def _window_words(window: Settled, temp: str | None, heat: Heat | None) -> list[Note]:
+    """What is to be known of a settled window."""
+    result = []
+    if window.decided_by == settle.BY_HAND:
+        result.append(Note("window-by-hand", "The settled window was chosen by hand."))
+    if window.state is SettledState.TOO_SHORT:
+        words = f"Only {window.length_s:.0f} s are left to settle in"
+        whole = "" if window.decided_by == settle.BY_HAND else ": the figures are of all of the load"
+        result.append(Note("too-short", f"{words}{whole}. Run longer for what is sustained."))
+    if window.state is SettledState.DRIFTING:
+        what = ", ".join(window.drifting)
+        leads = ""
+        if temp in window.drifting and heat is not None and heat.more_s > 0.0:
+            leads = f" It leads to {heat.end_c:.1f} °C; needs {max(1, round(heat.more_s / 60.0))} more minutes."
+        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
+    return result
 
 
 def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
@@ -459,24 +573,17 @@ def _warnings(
     collapses: tuple[Span, ...],
     gaps: tuple[Gap, ...],
     share: Mapping[Cause, float],
+    is_scene: bool,
 ) -> list[Note]:
     result = []
-    if window.decided_by == settle.BY_HAND:
-        result.append(Note("window-by-hand", "The settled window was chosen by hand."))
     if power is None:
         result.append(Note("no-power", "No package power was logged: limits by power cannot be seen."))
     if temp is None:
         result.append(Note("no-temp", "No temperature was logged: limits by heat cannot be seen."))
     if not np.isfinite(load.idle):
         result.append(Note("no-idle", "The log begins under load: the burst window cannot be worked out."))
-    if window.state is SettledState.TOO_SHORT:
-        result.append(Note("too-short", f"Only {window.length_s:.0f} s are left to settle in; run longer."))
-    if window.state is SettledState.DRIFTING:
-        what = ", ".join(window.drifting)
-        leads = ""
-        if temp in window.drifting and heat is not None and heat.more_s > 0.0:
-            leads = f" It leads to {heat.end_c:.1f} °C; needs {max(1, round(heat.more_s / 60.0))} more minutes."
-        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
+    if not is_scene:
+        result += _window_words(window, temp, heat)
     result += [
         Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
     ]
@@ -484,7 +591,7 @@ def _warnings(
         lost = sum(c.end_s - c.start_s for c in collapses)
         times = "once" if len(collapses) == 1 else f"{len(collapses)} times"
         where = f"Power collapsed {times}, first at {collapses[0].start_s:.0f} s, for {lost:.0f} s in all"
-        result.append(Note("collapse", f"{where}: a fault, left out of the figures."))
+        result.append(Note("collapse", f"{where}: a fault, {'in' if is_scene else 'left out of'} the figures."))
     cost = even.columns.get("probe.load")
     if cost is not None and np.isfinite(cost).any() and (mean := float(np.nanmean(cost))) > MOST_OWN_COST:
         words = f"Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it."

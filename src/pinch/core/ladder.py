@@ -17,6 +17,7 @@ import numpy as np
 from pinch.core.concave import fit_concave_rows
 from pinch.core.errors import DataError
 from pinch.core.powerlaw import PARAMETERS, PowerLaws, fit_power_laws
+from pinch.core.printing import in_percent, plain
 from pinch.core.rises import exponential, fit_rises, hyperbolic
 from pinch.core.robust import Z975
 from pinch.core.runlog import FloatArray
@@ -243,12 +244,12 @@ def _test(misfit: float, scatter: Scatter, count: int, runs: FloatArray) -> tupl
 
     if not scatter.known:
         rms = float(np.sqrt(misfit / runs.sum()))
-        return rms < UNTESTED_RMS, f"no repeats to test it with; it misses the settings by {100 * rms:.2g} %"
+        return rms < UNTESTED_RMS, f"no repeats to test it with; it misses the settings by {in_percent(rms)}"
     exact = scatter.sd <= EXACT
     spare = count - PARAMETERS
     chance = float(misfit < EXACT**2) if exact else float(fdtrc(spare, scatter.df, misfit / spare / scatter.sd**2))
     stands = chance >= REJECTED_AT
-    return stands, f"lack of fit, p = {chance:.2g}: it {'stands' if stands else 'is rejected'}"
+    return stands, f"lack of fit, p = {plain(chance, 2)}: it {'stands' if stands else 'is rejected'}"
 
 
 def _drawn(log_score: FloatArray, runs: FloatArray, pool: FloatArray, scatter: Scatter) -> FloatArray:

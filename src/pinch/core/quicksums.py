@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from pinch.core.errors import DataError
 from pinch.core.framekinds import wilson
+from pinch.core.printing import in_percent, plain, signed
 from pinch.core.sound import level_mean, level_sum, without_room
 
 MOST_NUMBERS = 50
@@ -54,8 +55,12 @@ def _change(n: Sequence[float]) -> Worked:
     _above_zero("percent change", a, b)
     there, back = 100 * (b / a - 1), 100 * (a / b - 1)
     return Worked(
-        f"{there:+.4g} % up, {back:+.4g} % back",
-        (f"{b:g} / {a:g} − 1 = {there:+.4g} %", f"{a:g} / {b:g} − 1 = {back:+.4g} %", f"{b / a:.4g} × as much"),
+        f"{signed(there)} % up, {signed(back)} % back",
+        (
+            f"{b:g} / {a:g} − 1 = {signed(there)} %",
+            f"{a:g} / {b:g} − 1 = {signed(back)} %",
+            f"{plain(b / a)} × as much",
+        ),
     )
 
 
@@ -64,21 +69,23 @@ def _less_time(n: Sequence[float]) -> Worked:
     _above_zero("times", before, after)
     less, fast = 100 * (1 - after / before), before / after
     return Worked(
-        f"takes {less:.4g} % less time, {fast:.4g} × as fast",
-        (f"1 − {after:g} / {before:g} = {less:.4g} %", f"{before:g} / {after:g} = {fast:.4g}"),
+        f"takes {plain(less)} % less time, {plain(fast)} × as fast",
+        (f"1 − {after:g} / {before:g} = {plain(less)} %", f"{before:g} / {after:g} = {plain(fast)}"),
     )
 
 
 def _fps_to_ms(n: Sequence[float]) -> Worked:
     _above_zero("frame rate", n[0])
-    return Worked(f"{1000 / n[0]:.4g}", (f"1000 / {n[0]:g} = {1000 / n[0]:.4g}", "the same both ways: fps ↔ ms"))
+    return Worked(f"{plain(1000 / n[0])}", (f"1000 / {n[0]:g} = {plain(1000 / n[0])}", "the same both ways: fps ↔ ms"))
 
 
 def _ratios(n: Sequence[float]) -> Worked:
     _above_zero("ratios", *n)
     mean = math.exp(sum(map(math.log, n)) / len(n))
     product = " × ".join(f"{x:g}" for x in n)
-    return Worked(f"{mean:.4g}", (f"({product})^(1/{len(n)}) = {mean:.4g}", "geometric: the base does not matter"))
+    return Worked(
+        f"{plain(mean)}", (f"({product})^(1/{len(n)}) = {plain(mean)}", "geometric: the base does not matter")
+    )
 
 
 def _minutes(n: Sequence[float]) -> Worked:
@@ -86,8 +93,8 @@ def _minutes(n: Sequence[float]) -> Worked:
     _above_zero("battery", wh, watts)
     m = 60 * wh / watts
     return Worked(
-        f"{m:.4g} min ({int(m) // 60} h {m % 60:.0f} min)",
-        (f"60 × {wh:g} Wh / {watts:g} W = {m:.4g} min", f"{m / wh:.3g} min a Wh"),
+        f"{plain(m)} min ({int(m) // 60} h {m % 60:.0f} min)",
+        (f"60 × {wh:g} Wh / {watts:g} W = {plain(m)} min", f"{plain(m / wh, 3)} min a Wh"),
     )
 
 
@@ -95,19 +102,19 @@ def _draw(n: Sequence[float]) -> Worked:
     wh, minutes = n
     _above_zero("battery", wh, minutes)
     w = 60 * wh / minutes
-    return Worked(f"{w:.4g} W", (f"60 × {wh:g} Wh / {minutes:g} min = {w:.4g} W",))
+    return Worked(f"{plain(w)} W", (f"60 × {wh:g} Wh / {minutes:g} min = {plain(w)} W",))
 
 
 def _to_fahrenheit(n: Sequence[float]) -> Worked:
     f = 1.8 * n[0] + 32
     return Worked(
-        f"{f:.4g} °F", (f"1.8 × {n[0]:g} + 32 = {f:.4g} °F", f"a difference of {n[0]:g} K is {1.8 * n[0]:g} °F")
+        f"{plain(f)} °F", (f"1.8 × {n[0]:g} + 32 = {plain(f)} °F", f"a difference of {n[0]:g} K is {1.8 * n[0]:g} °F")
     )
 
 
 def _to_celsius(n: Sequence[float]) -> Worked:
     c = (n[0] - 32) / 1.8
-    return Worked(f"{c:.4g} °C", (f"({n[0]:g} − 32) / 1.8 = {c:.4g} °C",))
+    return Worked(f"{plain(c)} °C", (f"({n[0]:g} − 32) / 1.8 = {plain(c)} °C",))
 
 
 def _levels(n: Sequence[float]) -> Worked:
@@ -132,7 +139,7 @@ def _background(n: Sequence[float]) -> Worked:
 def _per(n: Sequence[float]) -> Worked:
     score, amount = n
     _above_zero("score and amount", score, amount)
-    return Worked(f"{score / amount:.4g}", (f"{score:g} / {amount:g} = {score / amount:.4g}",))
+    return Worked(f"{plain(score / amount)}", (f"{score:g} / {amount:g} = {plain(score / amount)}",))
 
 
 def _dropped(n: Sequence[float]) -> Worked:
@@ -142,10 +149,10 @@ def _dropped(n: Sequence[float]) -> Worked:
     share = dropped / frames
     low, high = wilson(dropped, frames)
     return Worked(
-        f"{100 * share:.3g} %",
+        f"{in_percent(share, 3)}",
         (
-            f"{dropped:g} / {frames:g} = {100 * share:.3g} %",
-            f"95 % (Wilson): {100 * low:.3g} to {100 * high:.3g} %",
+            f"{dropped:g} / {frames:g} = {in_percent(share, 3)}",
+            f"95 % (Wilson): {plain(100 * low, 3)} to {in_percent(high, 3)}",
         ),
     )
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.core.ladder import Ladder
+from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray
 from pinch.core.sweetspots import first_reach, spot_draws
 
@@ -71,9 +72,9 @@ def next_point(ladder: Ladder) -> float:
 def _least(ladder: Ladder, wanted: float, what: str) -> tuple[float, str]:
     if wanted > ladder.score.max():
         best = ladder.score.max()
-        return float("nan"), f"Not within what was measured: the {what} reaches {best:.4g} at most."
+        return float("nan"), f"Not within what was measured: the {what} reaches {plain(best)} at most."
     if wanted <= ladder.score[0]:
-        return float(ladder.power[0]), f"The least power measured already gives {what} {ladder.score[0]:.4g}."
+        return float(ladder.power[0]), f"The least power measured already gives {what} {plain(ladder.score[0])}."
     return float(first_reach(ladder.power, ladder.score[None, :], np.array([wanted]))[0]), ""
 
 

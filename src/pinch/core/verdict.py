@@ -43,7 +43,8 @@ MOST_MORE = 999
 @dataclass(frozen=True)
 class CellScore:
     """Scores of a cell: mean of ln score and its standard deviation with its degrees of freedom (NaN and 0 for one
-    run). `borrowed`: the scatter is that of other cells."""
+    run); the logarithms are NaN where a score is not above zero. `borrowed`: the scatter is that of other cells;
+    `told`: somebody told it, so that it can borrow none."""
 
     runs: int
     mean: float
@@ -51,12 +52,13 @@ class CellScore:
     log_sd: float
     df: float
     borrowed: bool = False
+    told: bool = False
 
     def interval(self, level: float = 0.95) -> tuple[float, float]:
         """Of the mean, by Student's t; NaN without scatter."""
         if not self.df or not math.isfinite(self.log_sd):
             return math.nan, math.nan
-        reach = _t(level, self.df) * self.log_sd / math.sqrt(self.runs)
+        reach = t_factor(level, self.df) * self.log_sd / math.sqrt(self.runs)
         return self.mean * math.exp(-reach), self.mean * math.exp(reach)
 
 
@@ -70,7 +72,8 @@ class PooledScatter:
 
 @dataclass(frozen=True)
 class Verdict:
-    """How cell a does against cell b: `ratio` above 1 is better, whatever the direction of the score; its 95 % interval
+    """How cell a does against cell b: `ratio` above 1 is better, whatever the direction of the score (NaN: none can be
+    made); its 95 % interval
     `low` to `high` (NaN: none can be claimed); `more_runs` of each until it can be told, None where it can or nobody
     knows the scatter; `words` qualifies."""
 
@@ -92,23 +95,59 @@ def cell_score(scores: Sequence[float] | FloatArray) -> CellScore:
 
     Raises
     ------
-    DataError : there are none, or one is not finite and above zero.
+    DataError : there are none, or one is not finite.
     """
     values = np.asarray(scores, dtype=float)
     if len(values) == 0:
         raise DataError("scores", "there are none")
-    if not (np.isfinite(values).all() and (values > 0.0).all()):
-        raise DataError("scores", "a score is not a number above zero, so no ratio can be made of it")
+    if not np.isfinite(values).all():
+        raise DataError("scores", "a score is not a number")
+    if not (values > 0.0).all():
+        return CellScore(len(values), float(values.mean()), math.nan, math.nan, 0.0)
     logs = np.log(values)
     sd = float(logs.std(ddof=1)) if len(values) > 1 else math.nan
     return CellScore(len(values), float(values.mean()), float(logs.mean()), sd, float(len(values) - 1))
 
 
-def told_score(mean: float, spread: float | None, repeats: int) -> CellScore:
-    """A cell of which only mean, standard deviation and number of runs are told."""
-    if spread is None or repeats < 2:
-        return CellScore(repeats, mean, math.log(mean), math.nan, 0.0)
-    return CellScore(repeats, mean, math.log(mean), spread / mean, repeats - 1.0)
+def told_score(mean: float, spread: float | None, n: int) -> CellScore:
+    """A cell of which only the mean and the standard deviation of n are told: runs of one unit, or units."""
+    if mean <= 0.0:
+        return CellScore(n, mean, math.nan, math.nan, 0.0, told=True)
+    if spread is None or n < 2:
+        return CellScore(n, mean, math.log(mean), math.nan, 0.0, told=True)
+    return CellScore(n, mean, math.log(mean), spread / mean, n - 1.0, told=True)
+
+
+@dataclass(frozen=True)
+class ScoreGroup:
+    """The mean of n scores with their standard deviation (None: nobody said, or n is 1)."""
+
+    mean: float
+    sd: float | None = None
+    n: int = 1
+
+
+def grouped_score(groups: Sequence[ScoreGroup], told: bool = False) -> CellScore:
+    """A cell of single scores and of means of several, taken together as if each single one were there: the scatter
+    within the groups and between them (analysis of variance in one way). A mean of several whose scatter nobody said
+    counts as one score.
+
+    Raises
+    ------
+    DataError : there are none, or one is not finite.
+    """
+    if len(groups) == 1:
+        (only,) = groups
+        return told_score(only.mean, only.sd, only.n) if told or only.n > 1 else cell_score([only.mean])
+    if all(g.n == 1 for g in groups) or not all(g.mean > 0.0 for g in groups):
+        return replace(cell_score([g.mean for g in groups]), told=told)
+    sizes = np.array([g.n if g.sd is not None else 1 for g in groups], dtype=float)
+    means = np.array([g.mean for g in groups])
+    logs = np.log(means)
+    within = sum((n - 1.0) * ((g.sd or 0.0) / g.mean) ** 2 for g, n in zip(groups, sizes, strict=True))
+    total, middle = float(sizes.sum()), float(sizes @ logs / sizes.sum())
+    scatter = math.sqrt((within + float(sizes @ (logs - middle) ** 2)) / (total - 1.0))
+    return CellScore(int(total), float(sizes @ means / total), middle, scatter, total - 1.0, told=told)
 
 
 def pooled_scatter(cells: Sequence[CellScore]) -> PooledScatter:
@@ -122,7 +161,7 @@ def pooled_scatter(cells: Sequence[CellScore]) -> PooledScatter:
 
 def with_scatter(cell: CellScore, pooled: PooledScatter) -> CellScore:
     """The cell, with the scatter of the others where it has none of its own."""
-    if cell.df > 0 or pooled.df == 0:
+    if cell.df > 0 or pooled.df == 0 or cell.told or not math.isfinite(cell.log_mean):
         return cell
     return replace(cell, log_sd=pooled.sd, df=float(pooled.df), borrowed=True)
 
@@ -141,13 +180,11 @@ def judge_pair(
         a, b = with_scatter(a, pooled), with_scatter(b, pooled)
     gain = (b.log_mean - a.log_mean) if lower_is_better else (a.log_mean - b.log_mean)
     if not (a.df and b.df):
-        return Verdict(
-            math.exp(gain), math.nan, math.nan, Answer.CANNOT_TELL, None, "single runs: no interval can be claimed"
-        )
+        return Verdict(math.exp(gain), math.nan, math.nan, Answer.CANNOT_TELL, None, _why_no_interval(a, b))
     va, vb = a.log_sd**2 / a.runs, b.log_sd**2 / b.runs
     error = math.sqrt(va + vb)
     df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df) if error > 0.0 else a.df + b.df
-    told = answer(gain, _t(0.95, df) * error, _t(0.90, df) * error, delta)
+    told = answer(gain, t_factor(0.95, df) * error, t_factor(0.90, df) * error, delta)
     words = ["scatter borrowed from repeated cells"] if a.borrowed or b.borrowed else []
     if told.answer is Answer.TIE and not told.low <= 1.0 <= told.high:
         words.append(f"a difference of {100 * abs(told.ratio - 1):.1f} % can be measured, but is below what matters")
@@ -156,6 +193,14 @@ def judge_pair(
         sd = math.sqrt((a.df * a.log_sd**2 + b.df * b.log_sd**2) / (a.df + b.df))
         more = more_runs(sd, delta, min(a.runs, b.runs))
     return replace(told, more_runs=more, words="; ".join(words))
+
+
+def _why_no_interval(a: CellScore, b: CellScore) -> str:
+    if not (math.isfinite(a.log_mean) and math.isfinite(b.log_mean)):
+        return "no ratio can be made of a score that is not above zero"
+    if any(c.told and not c.df for c in (a, b)):
+        return "how repeatable it is nobody said"
+    return "single runs: no interval can be claimed"
 
 
 def answer(gain: float, reach95: float, reach90: float, delta: float) -> Verdict:
@@ -181,8 +226,8 @@ def more_runs(sd: float, delta: float, have: int) -> int:
     return min(MOST_MORE, max(1, needed - have))
 
 
-def _t(level: float, df: float) -> float:
-    """Two-sided coverage factor."""
+def t_factor(level: float, df: float) -> float:
+    """Two-sided coverage factor of Student's t."""
     from scipy.special import stdtrit
 
     return float(stdtrit(df, 0.5 + level / 2.0))

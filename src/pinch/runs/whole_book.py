@@ -37,7 +37,7 @@ def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
 
 
 log = logging.getLogger(__name__)
-FORM = 4
+FORM = 5
 """Part of a digest's key: raised when a digest holds more than before."""
 
 

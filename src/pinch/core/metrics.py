@@ -1,0 +1,79 @@
+"""What a result is of: quantities with a name, a unit, and which way is better."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from pinch.core.channels import unit_of
+from pinch.core.errors import DataError
+
+AVERAGE, SCORE = "average", "score"
+MAIN = (AVERAGE, SCORE)
+"""What a workload is about: the average of its logged rate, and its score as typed, told or printed by a command."""
+LOW_NAMES = {
+    "low_1.percentile": "1 % low, percentile",
+    "low_1.mean_of_worst": "1 % low, mean of worst",
+    "low_1.time_share": "1 % low, time share",
+    "low_0_1.percentile": "0.1 % low, percentile",
+    "low_0_1.mean_of_worst": "0.1 % low, mean of worst",
+    "low_0_1.time_share": "0.1 % low, time share",
+}
+STATISTICS = {
+    "settled": "settled",
+    "idle_mean": "mean at rest",
+    "idle_min": "lowest at rest",
+    "idle_max": "highest at rest",
+    "load_mean": "mean under load",
+    "load_min": "lowest under load",
+    "load_max": "highest under load",
+}
+"""What a channel comes to over a phase of a run, by the last part of a metric's key."""
+
+
+class Better(StrEnum):
+    """Which way a metric is better."""
+
+    MORE = "more"
+    LESS = "less"
+    NEITHER = "neither"
+
+
+@dataclass(frozen=True)
+class Metric:
+    """A quantity that results are of. `key` tells it from all others below its workload."""
+
+    key: str
+    name: str
+    unit: str
+    better: Better
+
+
+_NAMED = {
+    "lowest_1s": ("lowest second", "fps", Better.MORE),
+    "highest_1s": ("highest second", "fps", Better.MORE),
+    "shown_fps": ("shown with generated frames", "fps", Better.MORE),
+    "consistency": ("1 % low over average", "", Better.MORE),
+    "stutters": ("stutters", "", Better.LESS),
+    "dropped": ("dropped", "%", Better.LESS),
+    "minutes": ("minutes on battery", "min", Better.MORE),
+    "minutes_wh": ("minutes for each Wh of the battery", "min", Better.MORE),
+    "energy_task": ("energy a task", "Wh", Better.LESS),
+}
+_BETTER = {"power": Better.LESS, "temp": Better.LESS, "level": Better.LESS, "clock": Better.MORE, "rate": Better.MORE}
+
+
+def built_in(key: str) -> Metric:
+    """The metric of a key.
+
+    Raises
+    ------
+    DataError : there is none.
+    """
+    if key in LOW_NAMES:
+        return Metric(key, LOW_NAMES[key], "fps", Better.MORE)
+    if key in _NAMED:
+        return Metric(key, *_NAMED[key])
+    channel, _, statistic = key.rpartition(".")
+    if channel and statistic in STATISTICS and (unit := unit_of(channel)):
+        better = _BETTER.get(channel.rpartition(".")[2], Better.NEITHER)
+        return Metric(key, f"{channel}, {STATISTICS[statistic]}", unit, better)
+    raise DataError("metric", f"there is none of the name {key!r}")

@@ -1,0 +1,79 @@
+"""How numbers are printed, in every layer: whole digits are never dropped, thousands are grouped, nothing has an
+exponent, and numbers that stand beside each other have the same decimals."""
+
+import math
+from collections.abc import Sequence
+
+LEAST_DIGITS = 4
+MOST_DECIMALS = 12
+UNKNOWN = "–"
+
+
+def plain(value: float, digits: int = LEAST_DIGITS) -> str:
+    """A number with so many significant digits, and all of its whole ones; zeros at its end say nothing and are left
+    out. One that is not finite is a dash."""
+    if not math.isfinite(value):
+        return UNKNOWN
+    text = with_decimals(value, decimals_of(value, digits))
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def signed(value: float, digits: int = LEAST_DIGITS) -> str:
+    """The same with its sign before it, a plus or a minus."""
+    return f"+{plain(value, digits)}" if value > 0 else plain(value, digits)
+
+
+def with_decimals(value: float, decimals: int) -> str:
+    """A number with so many decimals, grouped, with a true minus sign; never minus zero."""
+    text = f"{value:,.{decimals}f}"
+    if text.startswith("-"):
+        text = text[1:] if not text.strip("-0.,") else "−" + text[1:]
+    return text
+
+
+def alike(values: Sequence[float], digits: int = LEAST_DIGITS) -> list[str]:
+    """Numbers that stand beside each other, all with the decimals that the largest needs for so many digits; fewer,
+    where none of them has so many."""
+    known = [v for v in values if math.isfinite(v)]
+    decimals = 0
+    if any(v != round(v) for v in known):
+        decimals = decimals_of(max(known, key=abs), digits)
+    while decimals and all(with_decimals(v, decimals).endswith("0") for v in known):
+        decimals -= 1  # the source had no more
+    return [with_decimals(v, decimals) if math.isfinite(v) else UNKNOWN for v in values]
+
+
+def decimals_of(value: float, digits: int) -> int:
+    """The decimals that a number has with so many significant digits."""
+    if value == 0.0 or not math.isfinite(value):
+        return 0
+    # Rounding may make a digit more: 9.996 with three digits is 10.0.
+    exponent = math.floor(math.log10(abs(float(f"{value:.{digits - 1}e}"))))
+    return min(MOST_DECIMALS, max(0, digits - 1 - exponent))
+
+
+def in_percent(share: float, digits: int = 2) -> str:
+    """A share in percent with its sign %."""
+    return f"{plain(100.0 * share, digits)} %"
+
+
+_NUMBERS = ("none", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve")
+_ORDINALS = ("", "first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
+
+
+def number_word(count: int) -> str:
+    """A count as it stands in a sentence."""
+    return _NUMBERS[count] if count < len(_NUMBERS) else f"{count:,}"
+
+
+def ordinal(place: int) -> str:
+    """A place as it stands in a sentence."""
+    if place < len(_ORDINALS):
+        return _ORDINALS[place]
+    ending = "th" if place % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(place % 10, "th")
+    return f"{place:,}{ending}"
+
+
+def counted(count: int, noun: str, many: str = "") -> str:
+    """A count with its noun: 1 run, 2 runs; `many` where the plural is not an s."""
+    return f"{count:,} {noun if count == 1 else many or noun + 's'}"
