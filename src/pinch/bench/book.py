@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from pinch.bench.cards import Card, Report
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 
@@ -31,6 +31,7 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Plan: ("plan", ()),
     Instrument: ("instrument", ()),
     Reading: ("reading", ("run_id",)),
+    Result: ("result", ("device_id", "setting_id", "workload_id", "run_id")),
     Acceptance: ("acceptance", ()),
     Card: ("card", ()),
     Report: ("report", ()),
@@ -142,10 +143,10 @@ class Book:
             if record.kept_id is None:
                 marks = ", ".join("?" * len(fields))
                 cursor = connection.execute(f"INSERT INTO {table} ({', '.join(fields)}) VALUES ({marks})", values)
-                return record.model_copy(update={"kept_id": cursor.lastrowid})
+                return self._whole(record.model_copy(update={"kept_id": cursor.lastrowid}))
             pairs = ", ".join(f"{name} = ?" for name in fields)
             connection.execute(f"UPDATE {table} SET {pairs} WHERE id = ?", [*values, record.id])
-        return record
+        return self._whole(record)
 
     def delete(self, record: Record) -> None:
         """Take a record out of the book, with what belongs to it."""
@@ -177,7 +178,7 @@ class Book:
         found = self._records(kind, "WHERE id = ?", record_id)
         if not found:
             raise BookError(self.path, f"has no {_COLUMNS[kind][0]} number {record_id}")
-        return found[0]
+        return self._whole(found[0])
 
     def devices(self) -> list[Device]:
         """All devices in the order they were added."""
@@ -188,8 +189,16 @@ class Book:
         return self._records(Setting, "WHERE device_id = ?", device_id)
 
     def workloads(self) -> list[Workload]:
-        """All workloads in the order they were added."""
-        return self._records(Workload)
+        """All workloads in the order they were added, each followed by its variants."""
+        found = self._records(Workload)
+        by_id = {w.id: w for w in found}
+        whole = [w.below(by_id[w.variant_of]) if w.variant_of in by_id else w for w in found]
+        order = {w.id: place for place, w in enumerate(found)}
+        return sorted(whole, key=lambda w: (order.get(w.root_id, order[w.id]), w.variant_of is not None, order[w.id]))
+
+    def results(self) -> list[Result]:
+        """All results that were typed or told, in the order of their entry."""
+        return self._records(Result)
 
     def protocols(self) -> list[Protocol]:
         """All protocols in the order they were added."""
@@ -294,6 +303,13 @@ class Book:
         if self._log is not None and self._log == _file_of(log_of(self.path)):
             for ending in ("-wal", "-shm"):
                 self.path.with_name(self.path.name + ending).unlink(missing_ok=True)
+
+    def _whole(self, record: R) -> R:
+        """A record as it is; a variant with what it has from its workload, where that one is there."""
+        if not isinstance(record, Workload) or record.variant_of is None:
+            return record
+        found = self._records(Workload, "WHERE id = ?", record.variant_of)
+        return record.below(found[0]) if found else record  # type: ignore[return-value]
 
     def _records(self, kind: type[R], where: str = "", *values: object) -> list[R]:
         table, _ = _COLUMNS[kind]

@@ -67,10 +67,12 @@ class CellQuery(Part):
     room_c: float | None = None
     builds: tuple[Build, ...] = ()
     origin: str = "own test"
+    variant_id: int | None = None
 
 
 class CellsQuery(Part):
-    """Cells set against the first of them."""
+    """Cells set against the first of them; with `grid` that one's device over a grid by variants or settings, and the
+    share of a wanted rate that the low has to reach."""
 
     of: Literal["cells"] = "cells"
     cells: tuple[CellQuery, ...]
@@ -80,6 +82,8 @@ class CellsQuery(Part):
     by_score: bool = True
     absolute: bool = False
     subject: int | None = None
+    grid: str = ""
+    low_share: float = 0.0
 
 
 class ModesQuery(Part):

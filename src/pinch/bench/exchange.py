@@ -42,9 +42,11 @@ class FileDevice(Device):
 
 
 class FileWorkload(Workload):
-    """A workload."""
+    """A workload; of a variant, `workload` names the one that it is of."""
 
     kept_id: Hidden = Field(default=None, exclude=True)
+    variant_of: Hidden = Field(default=None, exclude=True)
+    workload: str = ""
 
 
 class FileInstrument(Instrument):
@@ -120,7 +122,7 @@ def exchange_of(book: Book) -> Exchange:
     devices = live(book.devices())
     settings = {d.id: live(book.settings(d.id)) for d in devices}
     named = {s.id: (d.name, s.name) for d in devices for s in settings[d.id]}
-    workloads = {w.id: w.name for w in book.workloads()}
+    workloads: dict[int | None, str] = {w.id: w.name for w in book.workloads()}
     protocols = {p.id: p.name for p in book.protocols()}
     plans = [_plan_out(p, named, workloads, protocols) for p in live(book.plans())]
     hidden = {"kept_id", "rig", "local", "untold", "reach"}
@@ -132,7 +134,10 @@ def exchange_of(book: Book) -> Exchange:
             for d in devices
             for own in [settings[d.id]]
         ),
-        workloads=tuple(FileWorkload(**_fields(w, {"kept_id"})) for w in live(book.workloads())),
+        workloads=tuple(
+            FileWorkload(**_fields(w, {"variant_of"}), workload=workloads.get(w.variant_of, ""))
+            for w in live(book.workloads())
+        ),
         protocols=tuple(FileProtocol(**_fields(p, {"kept_id"})) for p in live(book.protocols())),
         instruments=tuple(FileInstrument(**_fields(i, {"kept_id", "address"})) for i in live(book.instruments())),
         plans=tuple(plans),
@@ -181,7 +186,10 @@ def add_exchange(book: Book, exchange: Exchange) -> list[Plan]:
             settings[device.name, setting.name] = book.save(Setting(**fields)).id
     for workload in exchange.workloads:
         name = free_name(workload.name, [w.name for w in book.workloads()])
-        workloads[workload.name] = book.save(Workload(**_fields(workload) | {"name": name})).id
+        fields = _fields(workload, {"workload"}) | {"name": name}
+        if workload.workload:
+            fields["variant_of"] = workloads.get(workload.workload)
+        workloads[workload.name] = book.save(Workload(**fields)).id
     for protocol in exchange.protocols:
         name = free_name(protocol.name, [p.name for p in book.protocols()])
         protocols[protocol.name] = book.save(Protocol(**_fields(protocol) | {"name": name})).id
@@ -197,7 +205,7 @@ def _fields(record: Listed, without: set[str] | None = None) -> dict[str, Any]:
 
 
 def _plan_out(
-    plan: Plan, settings: dict[int, tuple[str, str]], workloads: dict[int, str], protocols: dict[Any, str]
+    plan: Plan, settings: dict[int, tuple[str, str]], workloads: dict[int | None, str], protocols: dict[Any, str]
 ) -> FilePlan:
     def place(x: Cell | PlanEntry) -> dict[str, str]:
         device, setting = settings[x.setting_id]

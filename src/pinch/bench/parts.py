@@ -20,6 +20,7 @@ from pinch.bench.fields import (
     WattHours,
     Watts,
 )
+from pinch.core.metrics import Better
 
 
 class CoreKind(StrEnum):
@@ -28,6 +29,14 @@ class CoreKind(StrEnum):
     PERFORMANCE = "performance"
     EFFICIENCY = "efficiency"
     LOW_POWER = "low-power"
+
+
+class OwnMetric(Part):
+    """A metric of the operator's own below a workload."""
+
+    name: Name
+    unit: str = Field(default="", max_length=20)
+    better: Better = Better.MORE
 
 
 class Need(StrEnum):

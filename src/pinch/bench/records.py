@@ -42,9 +42,11 @@ from pinch.bench.parts import (
     Graphics,
     Memory,
     Offer,
+    OwnMetric,
 )
-from pinch.bench.summaries import Summary
+from pinch.bench.summaries import Origin, Summary
 from pinch.core.errors import NotKeptError, PinchError
+from pinch.core.extent import Extent
 
 
 class Form(StrEnum):
@@ -85,6 +87,14 @@ class WorkKind(StrEnum):
     IDLE = "idle"
     RUNDOWN = "rundown"
     OTHER = "other"
+
+
+class Counts(StrEnum):
+    """What of a run counts."""
+
+    BY_KIND = "as is usual for its kind"
+    SCENE = "all of the run"
+    SOAK = "the settled window"
 
 
 class Runner(StrEnum):
@@ -140,6 +150,9 @@ class ExitStatus(StrEnum):
     COMPLETE = "complete"
     STOPPED = "stopped by the operator"
     FAILED = "failed"
+
+
+MOST_NAME = 120
 
 
 class Record(Part):
@@ -245,7 +258,11 @@ class Setting(Listed):
 
 
 class Workload(Listed):
-    """What is run. `rate_channel` carries the work done each second; `length_s` is one pass."""
+    """What is run. `rate_channel` carries the work done each second; `length_s` is one pass; `score_is_rate`: a score
+    that is typed or told is the same quantity as the rate that is logged.
+
+    A variant of a workload (`variant_of` is that one's number, `variant` its own name) is the same work set otherwise:
+    it has what is set of its own (OF_VARIANT), and all else from its workload."""
 
     kind: WorkKind = WorkKind.OTHER
     rate_channel: str = Field(default="score.rate", title="Rate channel")
@@ -255,12 +272,18 @@ class Workload(Listed):
     passes: Count = 1
     warm_up_pass: bool = Field(default=False, title="Warm-up pass first")
     repeatable: Repeatable = Field(default=Repeatable.UNKNOWN, title="How repeatable")
+    counts: Counts = Field(default=Counts.BY_KIND, title="What counts")
+    score_is_rate: bool = Field(default=False, title="A typed score is its logged rate")
+    metrics: tuple[OwnMetric, ...] = ()
+    variant_of: int | None = None
+    variant: Annotated[str, Field(max_length=120)] = Field(default="", title="Variant")
     resolution: Pixels = ""
     preset: str = ""
     upscaling: str = ""
     inner_resolution: Pixels = Field(default="", title="Inner resolution")
     frame_generation: str = Field(default="", title="Frame generation")
     frame_cap_fps: FramesPerSecond | None = Field(default=None, title="Frame cap")
+    path: str = Field(default="", max_length=120, title="Path, such as graphics encoder")
     one_core: bool = False
     runner: Runner = Field(default=Runner.HAND, title="Started")
     command: str = Field(default="", max_length=4000, title="Command with its arguments")
@@ -288,6 +311,26 @@ class Workload(Listed):
         return pattern
 
     @property
+    def root_id(self) -> int:
+        """The number of the workload that it is a variant of, or its own."""
+        return self.variant_of or self.id
+
+    def below(self, workload: "Workload") -> "Workload":
+        """This variant with everything else as its workload has it."""
+        own = {name: getattr(self, name) for name in OF_VARIANT}
+        name = f"{workload.name}, {self.variant}" if self.variant else self.name
+        return workload.model_copy(update={**own, "name": name[:MOST_NAME], "kept_id": self.kept_id})
+
+    @property
+    def extent(self) -> Extent:
+        """What of a run counts: all of what has an end of its own, as a game's scene, a timed task, or a command with a
+        score; the settled window of what goes on until it is stopped."""
+        if self.counts is Counts.BY_KIND:
+            ends = self.kind in (WorkKind.GAME, WorkKind.TASK) or self.score_from is not ScoreFrom.NONE
+            return Extent.SCENE if ends else Extent.SOAK
+        return Extent.SCENE if self.counts is Counts.SCENE else Extent.SOAK
+
+    @property
     def all_passes(self) -> int:
         """Passes of one run with the warm-up pass."""
         return self.passes + int(self.warm_up_pass)
@@ -296,6 +339,13 @@ class Workload(Listed):
     def run_s(self) -> float:
         """Time of one run: every pass, with the warm-up pass where there is one, and the waits between them, s."""
         return self.length_s * self.all_passes + self.pause_s * (self.all_passes - 1)
+
+
+OF_VARIANT = (
+    *("variant_of", "variant", "resolution", "preset", "upscaling", "inner_resolution", "frame_generation"),
+    *("frame_cap_fps", "path", "length_s", "notes", "archived"),
+)
+"""What a variant has of its own."""
 
 
 class Acceptance(Record):
@@ -338,12 +388,14 @@ class Protocol(Listed):
 
 
 class Pass(Part):
-    """One pass of a run: from and to in the run's time, s; its score, and how a command ended."""
+    """One pass of a run: from and to in the run's time, s; its score (`of_rate`: the mean of the logged rate of work),
+    and how a command ended."""
 
     start_s: float
     end_s: float
     warm_up: bool = False
     score: float | None = None
+    of_rate: bool = False
     exit_status: int | None = None
 
 
@@ -359,6 +411,44 @@ class WindowByHand(Part):
         if self.end_s - self.start_s < 5.0:
             raise ValueError("a window has at least five seconds")
         return self
+
+
+class Result(Record):
+    """One value of one metric at one cell that nobody's log gives: typed by the operator or told by somebody.
+
+    `metric` is the name of one of the workload's own or the key of one that is built in; a range that was read has
+    `low` and `high` instead of a `value`. `n` runs stand behind it on each of `units` machines, `spread` is their
+    standard deviation: that of the units where there are several. `run_id` is the run that it belongs to."""
+
+    device_id: int
+    setting_id: int
+    workload_id: int
+    run_id: int | None = None
+    metric: Name
+    value: float | None = None
+    low: float | None = None
+    high: float | None = None
+    n: Count = 1
+    spread: Annotated[float, Field(ge=0)] | None = None
+    units: Count = 1
+    origin: Origin = Origin.OWN
+    told_by: Annotated[str, Field(max_length=200)] = ""
+    day: Day = ""
+    note: Annotated[str, Field(max_length=2000)] = ""
+
+    @model_validator(mode="after")
+    def _has_a_value(self) -> "Result":
+        ranged = self.low is not None and self.high is not None
+        if (self.value is None) != ranged or (self.low is None) != (self.high is None):
+            raise ValueError("a result has either a value, or both ends of a range")
+        if ranged and self.low > self.high:  # type: ignore[operator]
+            raise ValueError("the range ends below where it begins")
+        return self
+
+    @property
+    def middle(self) -> float:
+        """The value, or the middle of the range."""
+        return self.value if self.value is not None else (self.low + self.high) / 2.0  # type: ignore[operator]
 
 
 class Run(Record):

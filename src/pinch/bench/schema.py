@@ -72,22 +72,32 @@ MIGRATIONS: tuple[str, ...] = (
         substr(json_extract(record, '$.notes'), instr(json_extract(record, '$.notes') || char(10), char(10)) + 1))
         WHERE json_extract(record, '$.notes') LIKE 'Started in spite of: %';
     """,
+    """
+    CREATE TABLE result (
+        id INTEGER PRIMARY KEY,
+        device_id INTEGER NOT NULL REFERENCES device ON DELETE CASCADE,
+        setting_id INTEGER NOT NULL REFERENCES setting ON DELETE CASCADE,
+        workload_id INTEGER NOT NULL REFERENCES workload ON DELETE CASCADE,
+        run_id INTEGER REFERENCES run ON DELETE CASCADE, record TEXT NOT NULL);
+    CREATE INDEX result_cell ON result (device_id, setting_id, workload_id);
+    CREATE INDEX result_run ON result (run_id);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    *("reading", "acceptance", "card", "report"),
+    *("reading", "acceptance", "card", "report", "result"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)
 """What is worked out again where it is missing."""
 HANGS_ON = {
-    "device": (("setting", "device_id"), ("run", "device_id")),
-    "setting": (("run", "setting_id"),),
-    "workload": (("run", "workload_id"),),
-    "run": (("stream", "run_id"), ("mark", "run_id"), ("reading", "run_id")),
+    "device": (("setting", "device_id"), ("run", "device_id"), ("result", "device_id")),
+    "setting": (("run", "setting_id"), ("result", "setting_id")),
+    "workload": (("run", "workload_id"), ("result", "workload_id")),
+    "run": (("stream", "run_id"), ("mark", "run_id"), ("reading", "run_id"), ("result", "run_id")),
     "stream": (("chunk", "stream_id"),),
 }
 """What goes with a row that is removed: tables, and their columns that name it."""

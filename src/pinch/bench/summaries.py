@@ -1,7 +1,7 @@
 """Figures of a run that has no log: a score as somebody tells it, who that is, when, and how much stands behind it."""
 
 from enum import StrEnum
-from typing import Annotated
+from typing import Annotated, Protocol
 
 from pydantic import Field
 
@@ -14,6 +14,17 @@ class Origin(StrEnum):
     OWN = "own test"
     MAKER = "maker's figure"
     THIRD = "third party"
+    ARCHIVE = "archive mean"
+
+
+class ToldResult(Protocol):
+    """A result that no log gives."""
+
+    origin: Origin
+    units: int
+    n: int
+    told_by: str
+    day: str
 
 
 class Summary(Part):
@@ -32,9 +43,19 @@ class Summary(Part):
 
 def origin_words(summary: Summary) -> str:
     """Whose figure it is, of how many units and runs, by whom and of when."""
-    words = [str(summary.origin)]
-    if summary.units > 1:
-        words.append(f"mean of {summary.units} units")
-    if summary.repeats > 1 or summary.units == 1:
-        words.append("1 run" if summary.repeats == 1 else f"{summary.repeats} runs")
-    return ", ".join([*words, *filter(None, (summary.told_by, summary.dated))])
+    behind = _behind(summary.units, summary.repeats)
+    return ", ".join([str(summary.origin), *behind, *filter(None, (summary.told_by, summary.dated))])
+
+
+def result_words(result: ToldResult) -> str:
+    """The same of a typed result."""
+    own = "typed by hand" if result.origin is Origin.OWN else str(result.origin)
+    return ", ".join([own, *_behind(result.units, result.n), *filter(None, (result.told_by, result.day))])
+
+
+def _behind(units: int, runs: int) -> list[str]:
+    """How much stands behind a figure."""
+    words = [f"mean of {units} units"] if units > 1 else []
+    if runs > 1 or units == 1:
+        words.append("1 run" if runs == 1 else f"{runs} runs")
+    return words

@@ -12,6 +12,7 @@ from pinch.core.alignment import joined
 from pinch.core.channels import rate_channel
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import with_frame_rate
+from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.core.runlog import RunLog
 from pinch.intake.belonging import find_or_add, import_log
@@ -86,7 +87,7 @@ class Added:
         """What went where."""
         filed, files = self.arrival.filed, " with ".join(p.name for p in self.arrival.files)
         pair = self.arrival.pair
-        shift = f" (shifted by {pair.offset_s:.6g} s, {pair.how})" if pair else ""
+        shift = f" (shifted by {plain(pair.offset_s, 6)} s, {pair.how})" if pair else ""
         planned = f", done in the plan {self.plan.name}" if self.plan else ""
         where = f"{filed.device}, {filed.setting}, {filed.workload}, run {self.run.repeat}"
         return f"{files}{shift} → {where}{planned}"
@@ -216,7 +217,9 @@ def _add(book: Book, arrival: Arrival, log: RunLog) -> Added:
     source = " + ".join(path.name for path in arrival.files)
     notes = [*read.notes, *(arrival.beside.notes if arrival.beside else ())]
     if arrival.pair is not None:
-        notes.append(f"{arrival.pair.frames.name} is shifted by {arrival.pair.offset_s:.6g} s, {arrival.pair.how}.")
+        notes.append(
+            f"{arrival.pair.frames.name} is shifted by {plain(arrival.pair.offset_s, 6)} s, {arrival.pair.how}."
+        )
     run = import_log(book, log, *records, source, read.started, notes)
     return Added(run, arrival, _done_in_plan(book, run, log))
 

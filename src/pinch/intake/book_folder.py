@@ -15,7 +15,7 @@ from pinch.bench.files import read_model
 from pinch.bench.opening import new_book
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Acceptance, Device, Protocol, Record, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload
 from pinch.core.runlog import Mark
 from pinch.sources.runlog_csv import read_run_log
 
@@ -49,6 +49,7 @@ class BookIndex(BaseModel):
     runs: tuple[Run, ...] = ()
     marks: tuple[FileMark, ...] = ()
     readings: tuple[Reading, ...] = ()
+    results: tuple[Result, ...] = ()
     acceptances: tuple[Acceptance, ...] = ()
     cards: tuple[Card, ...] = ()
     report: Report | None = None
@@ -58,7 +59,7 @@ class BookIndex(BaseModel):
         """All records, those that others refer to first."""
         first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
         last = (self.report,) if self.report is not None else ()
-        return (*first, *self.plans, *self.runs, *self.readings, *self.acceptances, *self.cards, *last)
+        return (*first, *self.plans, *self.runs, *self.readings, *self.results, *self.acceptances, *self.cards, *last)
 
 
 def read_book_folder(folder: Path, target: Path) -> int:

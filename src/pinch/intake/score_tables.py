@@ -29,7 +29,11 @@ class Role(StrEnum):
     DEVICE = "device"
     SETTING = "setting"
     WORKLOAD = "workload"
+    VARIANT = "variant"
+    METRIC = "metric"
     SCORE = "score"
+    LOW_1 = "1 % low"
+    LOW_01 = "0.1 % low"
     SPREAD = "standard deviation"
     REPEATS = "number of runs"
     UNITS = "number of units"
@@ -46,6 +50,8 @@ _WORDS = {
     Role.DEVICE: "device machine laptop unit model gerät appareil equipo system",
     Role.SETTING: "setting mode profile modus profil einstellung réglage ajuste",
     Role.WORKLOAD: "workload test task scene game last szene prueba tâche",
+    Role.VARIANT: "variant preset quality resolution voreinstellung qualität qualité préréglage calidad",
+    Role.METRIC: "metric part subscore measure kennzahl",
     Role.SCORE: "score result points punkte ergebnis puntos résultat fps run pass repeat average mean mittel",
     Role.SPREAD: "deviation sd stdev spread streuung σ",
     Role.REPEATS: "repeats runs passes n durchläufe wiederholungen répétitions",
@@ -59,7 +65,7 @@ _WORDS = {
 }
 _ORDER = (
     *(Role.SPREAD, Role.DATED, Role.NOTE, Role.LIMIT, Role.POWER, Role.UNITS, Role.REPEATS, Role.ORIGIN, Role.BY),
-    *(Role.SCORE, Role.WORKLOAD, Role.SETTING, Role.DEVICE),
+    *(Role.VARIANT, Role.METRIC, Role.SCORE, Role.WORKLOAD, Role.SETTING, Role.DEVICE),
 )
 _NUMBERED = re.compile(r"(?:run|pass|repeat|score|lauf|durchlauf|essai|prueba|#)\s*\d+|#?\d+")
 _ORIGINS = {
@@ -67,7 +73,13 @@ _ORIGINS = {
     Origin.THIRD: ("third", "other", "somebody", "press review", "published"),
     Origin.OWN: ("own", "self", "here", "mine", "eigen"),
 }
-_NUMERIC = {Role.SCORE, Role.SPREAD, Role.REPEATS, Role.UNITS, Role.POWER, Role.LIMIT}
+_LOWS = (
+    (Role.LOW_01, re.compile(r"(?:^|[^\d.,])(?:0?[.,]1\s*%|p\s*0?[.,]1\b|99[.,]9)", re.IGNORECASE)),
+    (Role.LOW_1, re.compile(r"(?:^|[^\d.,])(?:1\s*%|p\s*1\b|99(?![.,]))|^lows?$", re.IGNORECASE)),
+)
+"""Names of columns of lows; the 99th percentile of frame times is the 1 % low."""
+LOW_KEYS = {Role.LOW_1: "low_1.percentile", Role.LOW_01: "low_0_1.percentile"}
+_NUMERIC = {Role.LOW_1, Role.LOW_01, Role.SCORE, Role.SPREAD, Role.REPEATS, Role.UNITS, Role.POWER, Role.LIMIT}
 _EITHER = {Role.DATED, Role.SETTING, Role.DEVICE}
 _UNIT = re.compile(r"[\[(]([^\[\]()]{1,20})[\])]\s*$")
 MOST_MAPPING = 1_000_000
@@ -94,8 +106,9 @@ class RoleMapping(Part):
 
 @dataclass(frozen=True)
 class Told:
-    """A row: names of device, setting and workload, watts the setting claims, its score with what is told of it (that
-    of several cells their mean), the unit, the note, and where it stands in the table."""
+    """A row: names of device, setting, workload and variant, watts the setting claims, its score with what is told of
+    it (that of several cells their mean) and the metric that it is of (empty: the score), lows by key, the unit, the
+    note, and where it stands in the table."""
 
     device: str
     setting: str
@@ -105,6 +118,9 @@ class Told:
     unit: str
     note: str
     line: int
+    variant: str = ""
+    metric: str = ""
+    lows: tuple[tuple[str, float], ...] = ()
 
 
 def guess_roles(sheet: Sheet) -> RoleMapping:
@@ -170,6 +186,9 @@ def told_scores(sheet: Sheet, mapping: RoleMapping, common: Mapping[Role, str]) 
 def _guess(name: str, numbers: bool, taken: set[Role]) -> RoleUse:
     plain = name.casefold().strip()
     words = set(re.findall(r"[^\W\d_]+", plain)) | {plain}
+    for role, form in _LOWS:
+        if numbers and role not in taken and form.search(plain):
+            return RoleUse(column=name, role=role, score=0.9)
     if numbers and _NUMBERED.fullmatch(plain):
         return RoleUse(column=name, role=Role.SCORE, score=0.8)
     for role in _ORDER:
@@ -250,7 +269,10 @@ class _Row:
             raise PinchError(": ".join(problem_of(error))) from None
         note = " ".join(self.cells.get(Role.NOTE, ()))
         claimed = self._optional(Role.LIMIT, "W")
-        return Told(device, setting, workload, claimed, summary, self.unit, note, self.line)
+        lows = tuple((key, low) for role, key in LOW_KEYS.items() if (low := self._optional(role)) is not None)
+        unit = self.unit or ("fps" if lows else "")
+        found = (self._one(Role.VARIANT), self._one(Role.METRIC), lows)
+        return Told(device, setting, workload, claimed, summary, unit, note, self.line, *found)
 
     def _one(self, role: Role) -> str:
         return self.cells[role][0] if role in self.cells else self.common.get(role, "").strip()

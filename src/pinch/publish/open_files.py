@@ -60,6 +60,7 @@ def index_of(book: Book) -> BookIndex:
         runs=tuple(runs),
         marks=tuple(marks),
         readings=tuple(r for run in runs for r in book.readings(run.id)),
+        results=tuple(r for r in book.results() if r.run_id is None or any(r.run_id == run.id for run in runs)),
         acceptances=tuple(book.acceptances()),
         cards=tuple(book.cards()),
         report=report if report.kept_id is not None else None,

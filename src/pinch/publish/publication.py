@@ -8,13 +8,14 @@ from pathlib import Path
 from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import RunPoint
+from pinch.analysis.results import BookResult, results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.cards import Private
 from pinch.bench.records import Setting
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
-from pinch.narrative.book_tables import book_tables
+from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import runs_behind, story_of
 from pinch.narrative.tabled_runs import tabled_runs
@@ -134,6 +135,10 @@ def behind(book: Book, points: Sequence[RunPoint]) -> Behind:
     )
 
 
+def _cell(result: BookResult) -> tuple[int, int]:
+    return result.device.id, result.workload.id
+
+
 def package_of(book: Book, deck: Deck, day: str) -> Package:
     """The open data of a report.
 
@@ -147,7 +152,10 @@ def package_of(book: Book, deck: Deck, day: str) -> Package:
     ids = {p.run.id for p in points}
     tabled = tabled_runs(book, JudgeDesk(book), only=ids)
     cards = report_tables(deck)
-    tables = (*book_tables(tabled), *(replace(t, name=f"card-{t.name}" if n else "cards") for n, t in enumerate(cards)))
+    shown = {(p.device.id, p.workload.id) for p in points}
+    results = [r for r in results_of(deck.points) if r.run_id in ids or (r.run_id is None and _cell(r) in shown)]
+    named = (replace(t, name=f"card-{t.name}" if n else "cards") for n, t in enumerate(cards))
+    tables = (*book_tables(tabled), results_table(results), *named)
     return Package(
         deck.report.title or book.path.stem,
         deck.report.standfirst,

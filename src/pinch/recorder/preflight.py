@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from pinch.bench.records import Protocol, Setting
+from pinch.core.printing import plain
 
 SETTLED_LOAD = 5.0
 """Background load in % above which something else is at work. Common practice, no source."""
@@ -189,8 +190,8 @@ def _meter(look: MeterLook) -> Check:
         return Check(
             look.name, CheckVerdict.WARNING, "It answers that it has no value: out of its range, or nothing on it."
         )
-    accuracy = f", standard uncertainty {look.u:.2g} {look.unit}" if look.u else ""
-    return Check(look.name, CheckVerdict.GOOD, f"{look.value:.4g} {look.unit}{accuracy}.")
+    accuracy = f", standard uncertainty {plain(look.u, 2)} {look.unit}" if look.u else ""
+    return Check(look.name, CheckVerdict.GOOD, f"{plain(look.value)} {look.unit}{accuracy}.")
 
 
 def _limit(e: Evidence, setting: Setting) -> Check | None:

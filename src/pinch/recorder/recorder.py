@@ -303,13 +303,15 @@ class Recorder:
         """One of several timed passes is over: its score is the mean rate of work in it."""
         if self._course.passes > 1 or self._course.from_s > 0.0:
             score = self._rates.mean if self._rates.count else None
-            self._passes.append(self._pass(score, None))
+            self._passes.append(self._pass(score, None, of_rate=score is not None))
 
-    def _pass(self, score: float | None, exit_status: int | None) -> Pass:
+    def _pass(self, score: float | None, exit_status: int | None, of_rate: bool = False) -> Pass:
         number = len(self._passes)
         warm_up = self._course.warm_up_pass and number == 0
         begun = self._begun[number]
-        return Pass(start_s=begun, end_s=self._t, warm_up=warm_up, score=score, exit_status=exit_status)
+        return Pass(
+            start_s=begun, end_s=self._t, warm_up=warm_up, score=score, of_rate=of_rate, exit_status=exit_status
+        )
 
     def _note_what_happened(self) -> None:
         for told in self._watch_clocks.news():

@@ -15,6 +15,7 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.opening import new_book
 from pinch.bench.records import ExitStatus, Run
+from pinch.bench.variants import join_as_variants
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.progress import CancelledError, Progress, tell, unheard
 from pinch.core.runlog import Mark, RunLog, Series
@@ -23,11 +24,12 @@ from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
 from pinch.rig.demo_deck import add_deck
 from pinch.rig.demo_power import add_readings, with_supply
+from pinch.rig.demo_results import add_results
 from pinch.rig.device import simulate_run
 from pinch.rig.frame_maker import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 15
+VERSION = 16
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -94,6 +96,7 @@ def make_demo_book(path: Path, progress: Progress = unheard, today: date = date(
     with contextlib.suppress(CancelledError), new_book(path) as book:
         _fill(book, progress)
         add_plans(book, today)
+        add_results(book)
         add_deck(book)
 
 
@@ -105,6 +108,8 @@ def _fill(book: Book, progress: Progress) -> None:
     runs = demo_runs()
     workloads = {w.name: book.save(workload_record(w)) for w in catalogue.WORK if any(r.work is w for r in runs)}
     add_more_records(book)
+    capped, skerry = workloads[catalogue.SKERRY_CAPPED.name], workloads[catalogue.SKERRY.name]
+    (workloads[capped.name],) = join_as_variants(book, skerry, [capped])
     started = FIRST_DAY
     for number, demo in enumerate(runs):
         log = _log_of(demo, seed=number + 1)
