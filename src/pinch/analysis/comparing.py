@@ -1,81 +1,55 @@
 """Cells of a book set against each other: which runs make a cell, the verdicts by workload, and what is unfair."""
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date
 
+from pinch.analysis.axes import CompareAxis, on_axis
+from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
-from pinch.analysis.points import AVERAGE, BookPoints, RunPoint
-from pinch.bench.parts import Build, Offer
-from pinch.bench.records import Acceptance, Device, Setting, Workload
-from pinch.bench.summaries import Origin, origin_words
+from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.work_metrics import keys_of, metric_of
+from pinch.bench.parts import Offer
+from pinch.bench.records import Acceptance, Device, Result, Setting, Workload
+from pinch.bench.summaries import origin_words, result_words
 from pinch.core.causes import Cause
-from pinch.core.errors import DataError
 from pinch.core.fairness import ConditionDifference, Conditions, FairnessGrade, differences
-from pinch.core.figures import Note, SettledState
+from pinch.core.figures import UNSETTLED
 from pinch.core.frames import FRAME_RATE
 from pinch.core.index import Index, index_of
+from pinch.core.metrics import AVERAGE, SCORE, Better, Metric
+from pinch.core.printing import alike
 from pinch.core.verdict import (
     DELTA,
+    Answer,
     CellScore,
     PooledScatter,
+    ScoreGroup,
     Verdict,
     cell_score,
+    grouped_score,
     judge_pair,
     pooled_scatter,
-    told_score,
 )
-
-OWN = str(Origin.OWN)
-
-
-@dataclass(frozen=True)
-class CellKey:
-    """What the runs of a cell share: the setting, the room, the builds of the device, and whose figure it is."""
-
-    setting_id: int
-    room_c: float | None
-    builds: tuple[Build, ...]
-    origin: str
-
-
-@dataclass(frozen=True, eq=False)
-class BenchCell:
-    """A setting of a device as it was tested: its runs by workload number. The name tells it from the other cells."""
-
-    key: CellKey
-    name: str
-    device: Device
-    setting: Setting
-    points: Mapping[int, tuple[RunPoint, ...]]
-    left_out: tuple[Note, ...]
-
-    def power_w(self, workload_id: int | None = None) -> float:
-        """Mean measured watts of its runs, of one workload where given; NaN where none were measured."""
-        runs = [p for number, own in self.points.items() if workload_id in (None, number) for p in own]
-        watts = [p.digest.power_w for p in runs if p.digest.power_w is not None]
-        return sum(watts) / len(watts) if watts else float("nan")
-
-    def days(self) -> tuple[date, ...]:
-        """The days it was tested on, in their order."""
-        return tuple(sorted({p.run.started.date() for runs in self.points.values() for p in runs}))
 
 
 @dataclass(frozen=True)
 class CompareChoice:
-    """What is compared: cells (the first is the baseline) and workloads by number, what of the score, and the smallest
-    difference that matters."""
+    """What is compared: cells (the first is the baseline) and workloads by number, by which metrics, the smallest
+    difference that matters, and the axis that the comparison runs along (None: cells as somebody chose them)."""
 
     cells: tuple[BenchCell, ...]
     workload_ids: tuple[int, ...]
     measure: str = AVERAGE
     delta: float = DELTA
+    along: CompareAxis | None = None
 
 
 @dataclass(frozen=True)
 class Compared:
-    """A cell under a workload: what its runs come to, and its verdict against the baseline (None: it is the baseline,
-    or one of them has no such run). `told` says whose figure it is where it is not our own test."""
+    """A cell under a workload by a metric: what it comes to, and its verdict against the baseline (None: it is the
+    baseline, one of them has no such result, or neither way is better). `told` says whose figure it is where no log of
+    our own gives it."""
 
     cell: BenchCell
     score: CellScore
@@ -87,11 +61,33 @@ class Compared:
 
 @dataclass(frozen=True)
 class WorkRow:
-    """A workload with all cells that have runs of it, and the scatter that single runs borrow."""
+    """A workload by one metric with all cells that have it, and the scatter that single runs borrow."""
 
     workload: Workload
+    metric: Metric
     cells: tuple[Compared, ...]
     pooled: PooledScatter
+
+    @property
+    def less_is_better(self) -> bool:
+        """Whether less of the metric is better."""
+        return self.metric.better is Better.LESS
+
+    @property
+    def ranked(self) -> tuple[Compared, ...]:
+        """The cells, the best first."""
+        return tuple(sorted(self.cells, key=lambda c: c.score.mean if self.less_is_better else -c.score.mean))
+
+    def rank(self, of: Compared) -> int:
+        """The place of a cell, 1 for the best; cells of one value share theirs."""
+        best = [c.score.mean for c in self.ranked]
+        return best.index(of.score.mean) + 1
+
+    @property
+    def printed(self) -> Mapping[str, str]:
+        """The score of each cell by its name, as they are written beside each other."""
+        texts = alike([c.score.mean for c in self.cells])
+        return {c.cell.name: text for c, text in zip(self.cells, texts, strict=True)}
 
 
 @dataclass(frozen=True)
@@ -112,12 +108,13 @@ class Unfair:
 
 @dataclass(frozen=True)
 class CompareResult:
-    """A comparison: rows by workload, the index of each cell over all workloads that it shares with the baseline, and
-    what is unfair, the worst first."""
+    """A comparison: rows by workload and metric, by metric the index of each cell over the workloads that all cells
+    share, and what is unfair, the worst first."""
 
     choice: CompareChoice
     rows: tuple[WorkRow, ...]
     indexes: Mapping[str, Index] = field(default_factory=dict)
+    """By the name of the cell, of the first metric that has one."""
     unfair: tuple[Unfair, ...] = ()
 
     @property
@@ -126,49 +123,60 @@ class CompareResult:
         return self.choice.cells[0]
 
 
-def cells_of(book: BookPoints) -> list[BenchCell]:
-    """All cells of a book in the order of devices and settings; runs that do not count stand in `left_out`."""
-    by_key: dict[CellKey, list[RunPoint]] = {}
-    for p in book.points:
-        by_key.setdefault(_key(p), []).append(p)
-    kept = [(key, runs) for key, runs in by_key.items() if any(_counts(p) for p in runs)]
-    order = {d.id: n for n, d in enumerate(book.devices)}
-    kept.sort(
-        key=lambda item: (order[item[1][0].device.id], item[1][0].setting.sustained_w or 0.0, item[0].room_c or 0)
-    )
-    return [_cell(key, runs, [k for k, _ in kept if k.setting_id == key.setting_id]) for key, runs in kept]
-
-
 def compare_book(book: BookPoints, choice: CompareChoice) -> CompareResult:
     """Verdicts of every cell against the baseline under each workload, and what is unfair about each pair."""
-    rows = tuple(_row(book, workload, choice) for workload in book.workloads if workload.id in choice.workload_ids)
-    rows = tuple(row for row in rows if row.cells)
-    verdicts: dict[str, dict[str, Verdict]] = {}
-    for row in rows:
-        for c in row.cells:
-            if c.verdict is not None:
-                verdicts.setdefault(c.cell.name, {})[row.workload.name] = c.verdict
-    indexes = {name: index_of(own) for name, own in verdicts.items()}
+    by_workload: dict[int, list[RunPoint]] = {}
+    by_variant = any(c.variant is not None for c in choice.cells)
+    for p in book.points:
+        by_workload.setdefault(p.workload.root_id if by_variant else p.workload.id, []).append(p)
+    rows = [
+        row
+        for workload in book.workloads
+        if workload.id in choice.workload_ids
+        for key in keys_of(choice.measure)
+        if (row := _row(book, workload, metric_of(workload, key), choice, by_workload.get(workload.id, []))).cells
+    ]
     conditions = _Conditions(book)
-    unfair = [u for cell in choice.cells[1:] for u in _unfair(conditions, choice.cells[0], cell, rows)]
-    return CompareResult(
-        choice, rows, indexes, tuple(sorted(unfair, key=lambda u: (not u.is_open, u.difference.grade)))
-    )
+    unfair = [u for cell in choice.cells[1:] for u in _unfair(conditions, choice, cell, rows)]
+    unfair.sort(key=lambda u: (not u.is_open, u.difference.grade))
+    return CompareResult(choice, tuple(rows), _indexes(choice, rows), tuple(unfair))
 
 
-def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -> Conditions:
-    """The conditions under which runs of a cell came about."""
+def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Index]:
+    """The index of each cell but the baseline, over those workloads that all cells have a verdict of."""
+    by_workload: dict[str, WorkRow] = {}
+    for row in rows:
+        by_workload.setdefault(row.workload.name, row)
+    verdicts = {
+        work: {
+            c.cell.name: c.verdict for c in row.cells if c.verdict is not None and c.verdict.ratio == c.verdict.ratio
+        }
+        for work, row in by_workload.items()
+    }
+    others = [c.name for c in choice.cells[1:]]
+    shared = [work for work, own in verdicts.items() if others and all(name in own for name in others)]
+    if not shared:
+        return {}
+    rest = [work for work in by_workload if work not in shared]
+    return {name: index_of({work: verdicts[work][name] for work in shared}, rest) for name in others}
+
+
+def conditions_of(
+    book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint], typed: Sequence[Result] = ()
+) -> Conditions:
+    """The conditions under which runs and typed results of a cell came about; at least one of them."""
+    if not runs:
+        return _typed_conditions(cell, typed)
     device, setting, last = cell.device, cell.setting, runs[-1]
     workload, told = last.workload, last.run.summary
     told_w = [p.run.summary.power_w if p.run.summary is not None else None for p in runs]
     protocol = book.protocols.get(last.run.protocol_id or 0)
-    states = sorted({p.digest.state for p in runs if p.digest.state not in ("", SettledState.SETTLED)})
+    states = sorted({p.digest.state for p in runs if p.digest.state in UNSETTLED})
     memory = device.memory
-    speed = setting.memory_speed_mts or memory.speed_mts
     return Conditions(
         name=cell.name,
         device=device.name,
-        power_w=_mean_known([*(p.digest.power_w for p in runs), *told_w]),
+        power_w=_mean_known([*(p.power_w for p in runs), *told_w]),
         ambient_c=_mean_known([p.run.ambient_c for p in runs]),
         mains=setting.mains,
         graphics_path=setting.graphics_path,
@@ -185,7 +193,7 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
         capped_share=_mean_share(runs, Cause.FRAME_CAP),
         heat_share=_mean_share(runs, Cause.HEAT),
         graphical=workload.rate_channel == FRAME_RATE,
-        memory={"memory kind": memory.kind, "memory speed": f"{speed:g} MT/s" if speed else ""},
+        memory=_memory_of(device, setting),
         channels="" if memory.dual_channel is None else "dual" if memory.dual_channel else "single",
         graphics_memory_gb=setting.graphics_memory_gb or memory.graphics_share_gb,
         brightness_nits=protocol.brightness_nits if protocol else None,
@@ -195,8 +203,43 @@ def conditions_of(book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint]) -
         runs=told.repeats if told else len(runs),
         origin=origin_words(told) if told else OWN,
         unsettled=", ".join(states),
+        graphics_chip=device.graphics.name,
+        claimed_w=setting.sustained_w,
+        extent="" if told else str(workload.extent),
+        off=max((p.off_share for p in runs), key=abs, default=0.0),
         undervolt_mv=setting.undervolt_mv,
         clock_lock_mhz=setting.clock_ceiling_mhz,
+    )
+
+
+def _memory_of(device: Device, setting: Setting) -> Mapping[str, str]:
+    memory = device.memory
+    speed = setting.memory_speed_mts or memory.speed_mts
+    return {
+        "memory kind": memory.kind,
+        "memory speed": f"{speed:g} MT/s" if speed else "",
+        "memory size": f"{memory.size_gb:g} GB" if memory.size_gb else "",
+    }
+
+
+def _typed_conditions(cell: BenchCell, typed: Sequence[Result]) -> Conditions:
+    """What is known of results that nobody logged: the setting as it is noted, and whose they are."""
+    device, setting, last = cell.device, cell.setting, typed[-1]
+    days = [date.fromisoformat(r.day) for r in typed if r.day]
+    return Conditions(
+        name=cell.name,
+        device=device.name,
+        mains=setting.mains,
+        fan=setting.fan,
+        shape=device.display.shape,
+        day=max(days, default=None),
+        status=str(device.status),
+        runs=last.units if last.units > 1 else last.n,
+        origin=OWN if cell.key.origin == OWN else result_words(last),
+        undervolt_mv=setting.undervolt_mv,
+        clock_lock_mhz=setting.clock_ceiling_mhz,
+        graphics_chip=device.graphics.name,
+        claimed_w=setting.sustained_w,
     )
 
 
@@ -212,92 +255,79 @@ def offer_on(device: Device) -> Offer | None:
     return max(priced, key=lambda o: o.date, default=None)
 
 
-def _key(p: RunPoint) -> CellKey:
-    if p.run.summary is not None:
-        return CellKey(p.run.setting_id, p.room_c, p.run.builds, str(p.run.summary.origin))
-    return CellKey(p.run.setting_id, p.room_c, p.run.builds or p.device.builds, OWN)
-
-
-def _counts(p: RunPoint) -> bool:
-    return not p.why_not
-
-
-def _cell(key: CellKey, runs: Sequence[RunPoint], alike: Sequence[CellKey]) -> BenchCell:
-    points: dict[int, tuple[RunPoint, ...]] = {}
-    left_out = []
-    for p in runs:
-        if _counts(p):
-            points[p.run.workload_id] = (*points.get(p.run.workload_id, ()), p)
-        else:
-            left_out.append(Note("left-out", f"{p.workload.name}, {p.name}: {p.why_not}"))
-    device, setting = runs[0].device, runs[0].setting
-    words = [f"{device.name}, {setting.name}"]
-    if len({k.room_c for k in alike}) > 1:
-        words.append("room not noted" if key.room_c is None else f"{key.room_c:g} °C")
-    if len({k.origin for k in alike}) > 1 and key.origin != OWN:
-        words.append(key.origin)
-    builds = [k.builds for k in alike if k.origin == OWN]
-    if key.origin == OWN and len(set(builds)) > 1:
-        words.append(_build_words(key.builds, builds) or "builds not noted")
-    return BenchCell(key, ", ".join(filter(None, words)), device, setting, points, tuple(left_out))
-
-
-def _build_words(own: Sequence[Build], all_of: Iterable[Sequence[Build]]) -> str:
-    """The builds in which a cell differs from the others of its setting."""
-    shared = set.intersection(*(set(b) for b in all_of))
-    return " ".join(f"{b.what} {b.version or b.date}" for b in own if b not in shared)
-
-
-def _row(book: BookPoints, workload: Workload, choice: CompareChoice) -> WorkRow:
+def _row(
+    book: BookPoints, workload: Workload, metric: Metric, choice: CompareChoice, points: Sequence[RunPoint]
+) -> WorkRow:
     number = workload.id
-    pooled = _pooled(book, number, choice.measure)
-    base, _, _ = _score(choice.cells[0], number, choice.measure)
+    base = _score(choice.cells[0], number, metric.key)
+    found = [(place, cell, own) for place, cell in enumerate(choice.cells) if (own := _score(cell, number, metric.key))]
+    pooled = _pooled(points, metric.key) if found else pooled_scatter([])
     made = []
-    for place, cell in enumerate(choice.cells):
-        score, scores, told = _score(cell, number, choice.measure)
-        if score is None:
-            continue
+    for place, cell, own in found:
         verdict = None
-        if place and base is not None:
-            less = not workload.higher_is_better and choice.measure == AVERAGE
-            verdict = judge_pair(score, base, choice.delta, less, pooled)
-        made.append(Compared(cell, score, verdict, scores, told, beside(book, cell.points[number])))
-    return WorkRow(workload, tuple(made), pooled)
+        if place and base is not None and metric.better is not Better.NEITHER:
+            verdict = judge_pair(own.score, base.score, choice.delta, metric.better is Better.LESS, pooled)
+        runs = cell.points.get(number, ())
+        made.append(Compared(cell, own.score, verdict, own.values, own.told, beside(book, runs)))
+    return WorkRow(workload, metric, tuple(made), pooled)
 
 
-def _pooled(book: BookPoints, workload_id: int, measure: str) -> PooledScatter:
+def _pooled(points: Sequence[RunPoint], metric: str) -> PooledScatter:
     """The scatter of all repeated cells of a workload."""
-    scores: dict[CellKey, list[float]] = {}
-    for p in book.points:
-        value = _value(p, measure)
-        if (
-            p.run.workload_id == workload_id
-            and p.run.summary is None
-            and _counts(p)
-            and value is not None
-            and value > 0
-        ):
-            scores.setdefault(_key(p), []).append(value)
+    scores: dict[tuple[object, ...], list[float]] = {}
+    for p in points:
+        if p.run.summary is not None or p.why_not:
+            continue
+        value = p.value_of(metric)
+        if value is not None and value > 0:
+            key = (p.run.setting_id, p.run.workload_id, p.room_c, p.run.builds or p.device.builds)
+            scores.setdefault(key, []).append(value)
     return pooled_scatter([cell_score(own) for own in scores.values()])
 
 
-def _value(p: RunPoint, measure: str) -> float | None:
-    return p.digest.rate if measure == AVERAGE else p.digest.lows.get(measure)
+@dataclass(frozen=True)
+class _Score:
+    """What a cell comes to by a metric, its values, and whose they are where it is not our own log."""
+
+    score: CellScore
+    values: tuple[float, ...]
+    told: str
 
 
-def _score(cell: BenchCell, workload_id: int, measure: str) -> tuple[CellScore | None, tuple[float, ...], str]:
-    """What the runs of a cell come to, the scores, and whose they are where they are told."""
-    runs = cell.points.get(workload_id, ())
-    told = [p.run.summary for p in runs if p.run.summary is not None]
-    scores = tuple(v for v in (_value(p, measure) for p in runs) if v is not None)
-    if not scores:
-        return None, (), ""
-    try:
-        if len(told) == 1 and len(runs) == 1:
-            return told_score(told[0].score, told[0].spread, told[0].repeats), scores, origin_words(told[0])
-        return cell_score(scores), scores, origin_words(told[0]) if told else ""
-    except DataError:
-        return None, (), ""
+def _score(cell: BenchCell, workload_id: int, metric: str) -> _Score | None:
+    groups: list[ScoreGroup] = []
+    told: list[str] = []
+    for p in cell.points.get(workload_id, ()):
+        value, summary = p.value_of(metric), p.run.summary
+        if value is None:
+            continue
+        if summary is None:
+            groups.append(ScoreGroup(value))
+        else:
+            n = summary.units if summary.units > 1 else summary.repeats
+            groups.append(ScoreGroup(value, summary.spread, n))
+            told.append(origin_words(summary))
+    for r in cell.results.get(workload_id, ()):
+        if is_of(r, cell, metric):
+            groups.append(ScoreGroup(r.middle, r.spread, r.units if r.units > 1 else r.n))
+            told.append(result_words(r))
+    if not groups:
+        return None
+    foreign = cell.key.origin != OWN
+    return _Score(grouped_score(groups, foreign), tuple(g.mean for g in groups), next(iter(told), ""))
+
+
+def cell_value(cell: BenchCell, workload_id: int, metric: str) -> float | None:
+    """What a cell comes to by a metric, None where it has nothing of it."""
+    found = _score(cell, workload_id, metric)
+    return None if found is None else found.score.mean
+
+
+def is_of(result: Result, cell: BenchCell, metric: str) -> bool:
+    """Whether a typed result is one of a metric; a score is one of the rate where the operator says they are one."""
+    works = [p.workload for p in cell.points.get(result.workload_id, ())]
+    same = metric == AVERAGE and result.metric == SCORE and any(w.score_is_rate for w in works)
+    return result.metric == metric or same
 
 
 class _Conditions:
@@ -312,21 +342,35 @@ class _Conditions:
         """Those of a cell that has runs of the workload."""
         key = (id(cell), workload_id)
         if key not in self._known:
-            self._known[key] = conditions_of(self._book, cell, cell.points[workload_id])
+            runs, typed = cell.points.get(workload_id, ()), cell.results.get(workload_id, ())
+            self._known[key] = conditions_of(self._book, cell, runs, typed)
         return self._known[key]
 
 
-def _unfair(known: _Conditions, base: BenchCell, cell: BenchCell, rows: Sequence[WorkRow]) -> list[Unfair]:
-    """Differences of a pair over all workloads that both have; each kind once, where it is worst."""
+def _unfair(known: _Conditions, choice: CompareChoice, cell: BenchCell, rows: Sequence[WorkRow]) -> list[Unfair]:
+    """Differences of a pair over all workloads that both have; each kind once, where it is worst. What the comparison
+    runs along is what is asked, and what held the winner back makes its win no smaller."""
+    base = choice.cells[0]
     found: dict[str, tuple[ConditionDifference, list[str]]] = {}
     for row in rows:
         number = row.workload.id
-        if number not in base.points or number not in cell.points:
+        if number not in base.workload_ids or number not in cell.workload_ids:
             continue
-        for d in differences(known.of(cell, number), known.of(base, number)):
+        for each in differences(known.of(cell, number), known.of(base, number)):
+            if choice.along is not None and on_axis(each.key, choice.along):
+                continue
+            d = _in_spite_of(each, next((c.verdict for c in row.cells if c.cell == cell), None))
             worst, names = found.get(d.key, (d, []))
             found[d.key] = (min(worst, d, key=lambda x: x.grade), [*names, row.workload.name])
     return [Unfair(cell, d, tuple(names), _accepted(known.acceptances, cell, base, d)) for d, names in found.values()]
+
+
+def _in_spite_of(d: ConditionDifference, verdict: Verdict | None) -> ConditionDifference:
+    """The difference, harmless where it held back the one that is better all the same."""
+    winner = {Answer.FASTER: "a", Answer.SLOWER: "b"}.get(verdict.answer) if verdict else None
+    if winner is None or d.holds_back != winner:
+        return d
+    return replace(d, grade=FairnessGrade.HARMLESS, words=f"{d.words} It is better all the same.")
 
 
 def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCell, d: ConditionDifference) -> str:

@@ -1,31 +1,24 @@
 """Score against watts of devices and workloads: which runs make which ladder, and what the ladders say together."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from pinch.analysis.modes import beside
-from pinch.analysis.points import AVERAGE, BookPoints, RunPoint, score_of
-from pinch.bench.records import Device, Workload
-from pinch.bench.summaries import Summary
+from pinch.analysis.points import BookPoints, RunPoint, score_of
+from pinch.bench.records import Device, Result, Setting, Workload
+from pinch.bench.summaries import Origin, Summary, origin_words, result_words
 from pinch.core.causes import Cause
 from pinch.core.crossing import Envelope, Pairing, all_pairs, envelopes
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
 from pinch.core.ladder import Ladder, Point
+from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.progress import Progress, tell, unheard
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import WORTH
 from pinch.core.verdict import DELTA
 
-LOW_NAMES = {
-    "low_1.percentile": "1 % low, percentile",
-    "low_1.mean_of_worst": "1 % low, mean of worst",
-    "low_1.time_share": "1 % low, time share",
-    "low_0_1.percentile": "0.1 % low, percentile",
-    "low_0_1.mean_of_worst": "0.1 % low, mean of worst",
-    "low_0_1.time_share": "0.1 % low, time share",
-}
 MEASURES = (AVERAGE, *LOW_NAMES)
 MOST_SERIES = 96
 
@@ -83,16 +76,27 @@ class ScalePoint:
 
 @dataclass(frozen=True)
 class ToldScore:
-    """A score without a log; it stands beside the curve, never in it."""
+    """A score without a log; it stands beside the measured curve, never in it. `power_w` are the watts told with it,
+    None where there are none; `words` say whose it is, `of` is its run where it has one."""
 
-    of: RunPoint
-    summary: Summary
+    setting: Setting
+    score: float
+    power_w: float | None
+    n: int
+    origin: Origin
+    words: str
+    of: RunPoint | None = None
+
+    @property
+    def placed_w(self) -> float | None:
+        """Where it stands among others that are told: the watts told with it, else those that its setting claims."""
+        return self.power_w or self.setting.sustained_w
 
 
 @dataclass(frozen=True)
 class CurveSeries:
     """A device and workload over all its settings; `scaling` is None where the points do not make a curve, then
-    `reason` says why."""
+    `reason` says why. One that is `claimed` is made of what is told alone, over the watts that are claimed with it."""
 
     name: str
     device: Device
@@ -103,6 +107,7 @@ class CurveSeries:
     scaling: Scaling | None
     reason: str
     bound_by: str
+    claimed: bool = False
 
 
 @dataclass(frozen=True)
@@ -137,19 +142,25 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
     by_cell: dict[tuple[int | None, int | None], list[RunPoint]] = {}
     for p in book.points:
         by_cell.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
-    series = []
+    typed: dict[tuple[int, int], list[Result]] = {}
+    for r in book.results:
+        typed.setdefault((r.device_id, r.workload_id), []).append(r)
+    series: list[CurveSeries] = []
     for number, (device, workload) in enumerate(wanted[:MOST_SERIES]):
         tell(progress, number / len(wanted))
-        mine = by_cell.get((device.id, workload.id))
-        if mine:
+        mine, told = by_cell.get((device.id, workload.id), []), typed.get((device.id, workload.id), [])
+        if mine or told:
             name = f"{device.name}: {workload.name}" if many else device.name
-            series.append(_series(book, name, device, workload, mine, choice))
+            series.append(_series(book, name, device, workload, mine, told, choice))
+            series += _claimed(series[-1], choice)
     pairings = [
         pairing
         for workload_id in choice.workload_ids
-        for pairing in all_pairs(_curves([s for s in series if s.workload.id == workload_id]))
+        for claimed in (False, True)  # what is claimed is never set against what was measured
+        for pairing in all_pairs(_curves([s for s in series if s.workload.id == workload_id and s.claimed is claimed]))
     ]
-    return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(series))))
+    measured = [s for s in series if not s.claimed]
+    return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(measured))))
 
 
 def family_of(workload: Workload, workloads: Sequence[Workload]) -> list[Workload]:
@@ -166,14 +177,35 @@ def _curves(series: Sequence[CurveSeries]) -> dict[str, Ladder]:
 
 
 def _series(
-    book: BookPoints, name: str, device: Device, workload: Workload, mine: Sequence[RunPoint], choice: ScaleChoice
+    book: BookPoints,
+    name: str,
+    device: Device,
+    workload: Workload,
+    mine: Sequence[RunPoint],
+    typed: Sequence[Result],
+    choice: ScaleChoice,
 ) -> CurveSeries:
     here = [p for p in mine if choice.room_c is None or p.room_c == choice.room_c or p.run.summary is not None]
-    told = tuple(ToldScore(p, p.run.summary) for p in here if p.run.summary is not None and not p.run.void)
+    told = [*_told_runs(here), *_told_results(book, typed)]
+    points, left_out = _placed(book, [p for p in here if p.run.summary is None or p.run.void], choice)
+    scaling, reason = None, ""
+    if not points:
+        reason = "no run that counts is there"
+    elif not choice.axis.of_watts:
+        reason = "curves and sweet spots are made over watts"
+    else:
+        try:
+            scaling = scale(core_points(points, choice), choice.target, choice.low_share, choice.worth)
+        except DataError as error:
+            reason = error.reason
+    bound_by = _bound_by(points)
+    return CurveSeries(name, device, workload, tuple(points), tuple(told), tuple(left_out), scaling, reason, bound_by)
+
+
+def _placed(book: BookPoints, measured: Sequence[RunPoint], choice: ScaleChoice) -> tuple[list[ScalePoint], list[Note]]:
+    """The runs that have a place on the chart, and why the others have none."""
     points, left_out = [], []
-    for p in here:
-        if p.run.summary is not None and not p.run.void:
-            continue
+    for p in measured:
         power, score = _place(book, p, choice.axis), score_of(p, choice.measure)
         reason = p.why_not or ("" if power else _lack(choice.axis))
         reason = reason or ("" if score else f"no {LOW_NAMES.get(choice.measure, 'score')} can be had.")
@@ -181,20 +213,52 @@ def _series(
             left_out.append(Note("left-out", f"{p.name}: {reason}"))
         else:
             points.append(ScalePoint(p, power, score))
-    scaling, reason = None, ""
-    if not points:
-        reason = "no settled run is there"
-    elif not choice.axis.of_watts:
-        reason = "curves and sweet spots are made over watts"
-    else:
+    return points, left_out
+
+
+def _told_results(book: BookPoints, typed: Sequence[Result]) -> list[ToldScore]:
+    """What was typed or told as results."""
+    settings = {s.id: s for _, s in book.settings}
+    return [
+        ToldScore(settings[r.setting_id], r.middle, None, r.n, r.origin, result_words(r))
+        for r in typed
+        if r.metric in MAIN and r.setting_id in settings
+    ]
+
+
+def _told_runs(here: Sequence[RunPoint]) -> list[ToldScore]:
+    """What is told as runs without a log."""
+    return [_told_of(p, p.run.summary) for p in here if p.run.summary is not None and not p.run.void]
+
+
+def _told_of(p: RunPoint, summary: Summary) -> ToldScore:
+    return ToldScore(
+        p.setting, summary.score, summary.power_w, summary.repeats, summary.origin, origin_words(summary), p
+    )
+
+
+def _claimed(beside: CurveSeries, choice: ScaleChoice) -> list[CurveSeries]:
+    """Curves of what is told, one an origin, where it tells of enough settings."""
+    if choice.axis is not Axis.PACKAGE or choice.measure != AVERAGE or not beside.workload.higher_is_better:
+        return []
+    by_origin: dict[Origin, list[ToldScore]] = {}
+    for t in beside.told:
+        if t.placed_w and t.score > 0:
+            by_origin.setdefault(t.origin, []).append(t)
+    found = []
+    for origin, own in by_origin.items():
+        points = [Point(t.setting.name, t.placed_w or 0.0, t.score, float("nan"), 0.0) for t in own]
         try:
-            scaling = scale(_core_points(points, choice), choice.target, choice.low_share, choice.worth)
-        except DataError as error:
-            reason = error.reason
-    return CurveSeries(name, device, workload, tuple(points), told, tuple(left_out), scaling, reason, _bound_by(points))
+            scaling = scale(points, choice.target, 0.0, choice.worth)
+        except DataError:
+            continue
+        name = f"{beside.name}, claimed ({origin})"
+        found.append(replace(beside, name=name, points=(), told=(), left_out=(), scaling=scaling, claimed=True))
+    return found
 
 
-def _core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Point]:
+def core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Point]:
+    """Points as curves are made of them."""
     return [
         Point(
             p.of.setting.name,
@@ -210,7 +274,7 @@ def _core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Poin
 def _place(book: BookPoints, point: RunPoint, axis: Axis) -> float | None:
     """Where a run stands on the axis."""
     if axis is Axis.PACKAGE:
-        return point.digest.power_w
+        return point.power_w
     known = beside(book, [point])
     if axis is Axis.WALL:
         return known.wall_w

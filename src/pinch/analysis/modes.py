@@ -7,13 +7,14 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from pinch.analysis.digesting import rundown_digest
-from pinch.analysis.points import AVERAGE, BookPoints, RunPoint, score_of
+from pinch.analysis.points import BookPoints, RunPoint, score_of
 from pinch.bench.parts import Battery
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Protocol, Setting, WorkKind, Workload
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate, Note, SettledState
 from pinch.core.line import StraightLine, fit_line
+from pinch.core.metrics import AVERAGE
 from pinch.core.rundown import judge_rundown
 from pinch.core.runlog import Series
 from pinch.core.sound import Corrected, Grade, fan_line, level_mean, without_room
@@ -152,7 +153,7 @@ def _by_setting(own: Sequence[RunPoint], workload: Workload, room_c: float | Non
     groups: dict[int, list[RunPoint]] = {}
     for p in own:
         here = p.run.workload_id == workload.id and (room_c is None or p.room_c in (room_c, None))
-        if here and p.run.summary is None and not p.why_not:
+        if here and p.run.summary is None and not p.why_unusable:
             groups.setdefault(p.run.setting_id, []).append(p)
     return [tuple(runs) for runs in groups.values()]
 
@@ -165,22 +166,27 @@ def _brightness(book: BookPoints, own: Sequence[RunPoint]) -> float | None:
 
 @dataclass(frozen=True)
 class Beside:
-    """What stands beside a score: measured package and wall W, level, and the hottest surface; None where unknown."""
+    """What stands beside a score: measured package, wall and battery W, level, the hottest surface, and minutes of a
+    full battery; None where unknown."""
 
     power_w: float | None
     wall_w: float | None
+    battery_w: float | None
     noise: Noise | None
     hottest: Surface | None
+    minutes: float | None
 
 
 def beside(book: BookPoints, runs: Sequence[RunPoint]) -> Beside:
     """What was measured beside the score of runs of one setting."""
     surfaces = _surfaces(book, runs, _mean([p.digest.temp_c for p in runs]))
     return Beside(
-        _mean([p.digest.power_w for p in runs]),
+        _mean([p.power_w for p in runs]),
         _wall_of(book, runs),
+        _mean([p.digest.battery_w for p in runs]),
         _noise(book, runs),
         surfaces[0] if surfaces else None,
+        _mean([60.0 * r.runtime_h if (r := p.digest.rundown) and r.runtime_h is not None else None for p in runs]),
     )
 
 
@@ -240,6 +246,8 @@ def _marks(setting: Setting, power: float | None, sd: float, runs: Sequence[RunP
         marks.append(f"wanders by {100 * sd / power:.0f} %")
     if any(p.digest.state == SettledState.DRIFTING for p in runs):
         marks.append("not settled")
+    if any(p.off_share for p in runs):
+        marks.append("did not hold")
     return tuple(marks)
 
 
@@ -303,7 +311,7 @@ def wall_points(points: Sequence[RunPoint]) -> list[WallPoint]:
     found = []
     for p in points:
         d = p.digest
-        if not p.setting.mains or p.why_not:
+        if not p.setting.mains or p.why_unusable:
             continue
         if d.power_w is not None and d.wall_w is not None:
             found.append(WallPoint(d.power_w, d.wall_w, p.name))

@@ -4,6 +4,8 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from pinch.core.printing import alike
+
 BASELINE = "baseline"
 """The words of the bar that the others are set against."""
 
@@ -28,6 +30,11 @@ class BarGroup:
 
     title: str
     bars: tuple[Bar, ...]
+
+    @property
+    def printed(self) -> tuple[str, ...]:
+        """The values in their order, as they are written beside each other."""
+        return tuple(alike([b.value for b in self.bars]))
 
     @property
     def longest(self) -> float:
@@ -64,5 +71,6 @@ def legible(chart: BarChart, most: int) -> BarChart:
 def in_words(groups: Sequence[BarGroup]) -> str:
     """What the bars show, for who cannot see them."""
     return " ".join(
-        f"{g.title}: " + "; ".join(f"{b.label} {b.value:.4g} {b.words}" for b in g.bars) + "." for g in groups
+        f"{g.title}: {'; '.join(f'{b.label} {text} {b.words}' for b, text in zip(g.bars, g.printed, strict=True))}."
+        for g in groups
     )

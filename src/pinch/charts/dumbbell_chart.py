@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from pinch.core.printing import plain
+
 
 @dataclass(frozen=True)
 class Ball:
@@ -42,5 +44,5 @@ class DumbbellChart:
 def in_words(rows: Sequence[Dumbbell], ends: tuple[str, str]) -> str:
     """What the pairs show, for who cannot see them."""
     return " ".join(
-        f"{r.label}: {ends[0]} {r.first.value:.4g}, {ends[1]} {r.second.value:.4g}, {r.words}." for r in rows
+        f"{r.label}: {ends[0]} {plain(r.first.value)}, {ends[1]} {plain(r.second.value)}, {r.words}." for r in rows
     )

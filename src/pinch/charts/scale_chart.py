@@ -9,6 +9,7 @@ import numpy as np
 
 from pinch.charts.spec import Band, Chart, Dots, Line, Panel, unbroken
 from pinch.core.ladder import Ladder
+from pinch.core.printing import counted, plain
 from pinch.core.runlog import FloatArray
 from pinch.core.scaling import joules_per
 from pinch.core.sweetspots import SweetSpot, marginal_gain
@@ -229,10 +230,11 @@ def _claims(points: Sequence[MeasuredPoint]) -> list[tuple[float, float, str]]:
 def _words(s: DrawnSeries) -> str:
     words = f"{len(s.points)} runs of {s.name}."
     if s.ladder is not None:
-        words += f" From {s.ladder.score[0]:.4g} at {s.ladder.power[0]:.1f} W to {s.ladder.score[-1]:.4g} at"
+        words += f" From {plain(s.ladder.score[0])} at {s.ladder.power[0]:.1f} W to {plain(s.ladder.score[-1])} at"
         words += f" {s.ladder.power[-1]:.1f} W."
     if s.spot is not None:
         words += f" The marked spot is at {s.spot.power_w:.1f} W."
     if s.told:
-        words += f" {len(s.told)} scores are told, not measured: {'; '.join(p.words for p in s.told)}."
+        whose = "; ".join(filter(None, (p.words for p in s.told)))
+        words += f" {counted(len(s.told), 'score is', 'scores are')} told, not measured{f': {whose}' if whose else ''}."
     return words

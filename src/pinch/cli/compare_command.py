@@ -1,14 +1,16 @@
-"""`pinch compare CSV [--delta 3] [--json]`: which cell is faster than which, which tie, and what cannot be told."""
+"""`pinch compare [CSV | --book FILE] [--json]`: which cell is faster than which, which tie, and what cannot be told."""
 
 import argparse
 from itertools import combinations
 from pathlib import Path
 from typing import Any
 
+from pinch.cli import compare_book
 from pinch.cli.csv_rows import CsvRow, read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
+from pinch.core.printing import in_percent
 from pinch.core.verdict import CellScore, PooledScatter, Verdict, cell_score, judge_pair, pooled_scatter
 
 COLUMNS = ("cell", "score")
@@ -16,7 +18,10 @@ TRUE, FALSE = {"1", "true", "yes"}, {"", "0", "false", "no"}
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("csv", type=Path, help="a table with the columns cell, score and, if wanted, lower_is_better")
+    table_help = "a table with the columns cell, score and, if wanted, lower_is_better"
+    parser.add_argument("csv", type=Path, nargs="?", help=table_help)
+    parser.add_argument("--book", type=Path, metavar="FILE", help="compare cells of a book instead")
+    compare_book.configure(parser)
     parser.add_argument("--delta", type=float, default=3.0, metavar="%", help="smallest difference that matters")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
@@ -24,6 +29,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if not 0 < args.delta < 100:
         raise DataError("--delta", f"it is {args.delta:g}, it must be above 0 and below 100 %")
+    if (args.book is None) == (args.csv is None):
+        raise DataError("compare", "name either a table or --book FILE")
+    if args.book is not None:
+        return compare_book.run(args)
     scores, directions, warnings = read_cells(args.csv)
     cells = {name: cell_score(values) for name, values in scores.items()}
     pooled = pooled_scatter(list(cells.values()))
@@ -84,7 +93,7 @@ def _warnings(cells: dict[str, CellScore], directions: dict[str, bool], pooled: 
     if single and pooled.df == 0:
         found.append(Note("single-runs", f"No cell was repeated ({single}), so no interval can be claimed."))
     elif single:
-        words = f"{single}: a single run; its scatter is borrowed from the repeated cells ({100 * pooled.sd:.2g} %)."
+        words = f"{single}: a single run; its scatter is borrowed from the repeated cells ({in_percent(pooled.sd)})."
         found.append(Note("single-runs", words))
     return found
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.results import results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.licences import LICENCES
@@ -13,11 +14,12 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
-from pinch.narrative.book_tables import book_tables
+from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.table_files import write_tables
+from pinch.runs.whole_book import read_points
 from pinch.sources.parquet_log import is_parquet
 
 
@@ -55,7 +57,8 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     if is_parquet(args.to):
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
     if args.to.suffix and not args.to.is_dir():
-        return write_tables(book_tables(tabled_runs(book, JudgeDesk(book))), args.to)
+        results = results_table(results_of(read_points(args.book)))
+        return write_tables((*book_tables(tabled_runs(book, JudgeDesk(book))), results), args.to)
     return [f"{args.to}: {write_book_folder(book, args.to)} runs"]
 
 

@@ -11,6 +11,7 @@ from pinch.bench.summaries import Origin
 from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of, tell
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.intake.arrivals import Batch, add_arrivals, arrivals_of, files_in, read_batch
 from pinch.intake.book_folder import is_book_folder, read_book_folder
 from pinch.intake.filing import Filed, NamePattern
@@ -77,7 +78,8 @@ def _add_tables(args: argparse.Namespace, paths: Sequence[Path]) -> list[str]:
         with changed_whole(args.book) as book:
             done = [(path, added) for path, rows in told.items() for added in add_told(book, rows, path.name)]
         for path, added in done:
-            print(f"run {added.run.id}: {path.name}, {added.words}")
+            what = f"run {added.run.id}" if added.run is not None else f"{counted(len(added.results), 'result')}"
+            print(f"{what}: {path.name}, {added.words}")
     return refused
 
 

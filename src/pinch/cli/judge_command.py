@@ -10,13 +10,17 @@ from pinch.cli.frames_command import frames_json, print_frames
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.alignment import joined
 from pinch.core.errors import DataError
+from pinch.core.extent import Extent
 from pinch.core.figures import ChannelFigures, Note
 from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.heat import Heat
 from pinch.core.judge import Judgement, Known, judge
+from pinch.core.printing import plain
 from pinch.intake.pairing import pair_of
 from pinch.narrative.finding import finding
 from pinch.sources.logs.read import read_log_file
+
+EXTENT_HELP = "what counts: all of a scene, or the settled window of a soak (default)"
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -27,6 +31,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--temp-limit", type=float, metavar="C", help="temperature limit of the chip, °C")
     parser.add_argument("--clock-ceiling", type=float, metavar="MHZ", help="highest clock it may reach, MHz")
     parser.add_argument("--frame-cap", type=float, metavar="FPS", help="frame cap that was set, frames per second")
+    parser.add_argument("--extent", choices=[str(e) for e in Extent], default=Extent.SOAK, help=EXTENT_HELP)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
@@ -39,9 +44,10 @@ def run(args: argparse.Namespace) -> int:
             raise DataError(str(args.frames), "it has no times of single frames")
         pair = pair_of(args.log, found, args.frames, frames)
         log = joined(log, frames.log, pair.offset_s)
-        shift = Note("frames", f"The frames are shifted by {pair.offset_s:.6g} s, {pair.how}.")
+        shift = Note("frames", f"The frames are shifted by {plain(pair.offset_s, 6)} s, {pair.how}.")
     try:
-        judged = judge(with_frame_rate(log), Known(args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap))
+        told = (args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap)
+        judged = judge(with_frame_rate(log), Known(*told, extent=Extent(args.extent)))
     except DataError as error:
         raise DataError(str(args.log), error.reason) from None
     noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
@@ -148,10 +154,10 @@ def _print_plain(j: Judgement) -> None:
     for name, f in j.figures.items():
         hold = f", hold {100 * f.hold:.0f} %" if number(f.hold) is not None else ""
         if f.sustained.known:
-            print(f"  {name:<16} {f.sustained.value:10.2f} ± {f.sustained.u:.2g} {f.unit}{hold}")
+            print(f"  {name:<16} {f.sustained.value:10.2f} ± {plain(f.sustained.u, 2)} {f.unit}{hold}")
     if j.heat is not None:
         times = ", ".join(f"{tau:.0f} s" for tau in j.heat.tau_s)
-        print(f"Heat: {j.heat.r_th.value:.3f} ± {j.heat.r_th.u:.1g} K/W in {times}", end="")
+        print(f"Heat: {j.heat.r_th.value:.3f} ± {plain(j.heat.r_th.u, 1)} K/W in {times}", end="")
         print(f"; carries {j.heat.coolable_w.value:.1f} W" if j.heat.coolable_w.known else "")
     if j.frames is not None:
         print_frames(j.frames)

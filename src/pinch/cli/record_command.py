@@ -24,6 +24,7 @@ from pinch.bench.records import (
 )
 from pinch.cli.books import named, open_or_create
 from pinch.core.errors import PinchError
+from pinch.core.printing import plain
 from pinch.narrative.finding import finding
 from pinch.recorder.recorder import News
 from pinch.runs.consent import ConsentError, agree, refused, wishes_of_run
@@ -76,7 +77,7 @@ def run(args: argparse.Namespace) -> int:
         _, judged = JudgeDesk(book).judge(done)
         print(finding(judged, request.setting.sustained_w))
         if scores := scores_of(done):
-            print(f"scores: {', '.join(f'{s:.4g}' for s in scores)} {request.workload.score_unit}")
+            print(f"scores: {', '.join(f'{plain(s)}' for s in scores)} {request.workload.score_unit}")
     finally:
         book.close()
     return 0

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from pinch.cli.books import named
 from pinch.cli.csv_rows import read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.crossing import Crossover, Pairing, all_pairs
@@ -20,7 +21,10 @@ COLUMNS = ("device", "power_W", "score")
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("csv", type=Path, help="a table with the columns device, power_W, score and, if wanted, low_1")
+    table_help = "a table with the columns device, power_W, score and, if wanted, low_1"
+    parser.add_argument("csv", type=Path, nargs="?", help=table_help)
+    parser.add_argument("--book", type=Path, metavar="FILE", help="the runs of a book instead, of one workload")
+    parser.add_argument("--workload", default="", metavar="NAME", help="the workload of the book")
     parser.add_argument("--target", type=float, metavar="FPS", help="least watts for this score")
     parser.add_argument(
         "--low", type=float, default=0.0, metavar="%", help="share of the target that the 1 %% low has to reach"
@@ -31,7 +35,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if not 0 <= args.low <= 100:
         raise DataError("--low", f"it is {args.low:g}, it must be from 0 to 100 %")
-    points, warnings = read_points(args.csv)
+    if (args.book is None) == (args.csv is None):
+        raise DataError("scale", "name either a table or --book FILE with --workload NAME")
+    points, warnings = points_of_book(args.book, args.workload) if args.book else read_points(args.csv)
     results: dict[str, Scaling | None] = {}
     for device, own in points.items():
         try:
@@ -75,6 +81,24 @@ def read_points(path: Path) -> tuple[dict[str, list[Point]], list[Note]]:
         names = cells_by_power([p for p, _, _ in triples])
         points[device] = [Point(name, *triple) for name, triple in zip(names, triples, strict=True)]
     return points, left_out
+
+
+def points_of_book(path: Path, name: str) -> tuple[dict[str, list[Point]], list[Note]]:
+    """The measured points of a workload by device, and what is left out; told figures make curves of their own.
+
+    Raises
+    ------
+    PinchError : the book has no such workload.
+    """
+    from pinch.analysis.curves import ScaleChoice, core_points, scale_book
+    from pinch.runs.whole_book import read_points as read_book
+
+    book = read_book(path)
+    workload = named(book.workloads, name, "workload", lambda w: w.name)
+    choice = ScaleChoice(tuple(d.id for d in book.devices), (workload.id,))
+    series = scale_book(book, choice).series
+    points = {s.name: core_points(s.points, choice) for s in series if s.points}
+    return points, [Note(n.code, f"{s.name}: {n.text}") for s in series for n in s.left_out]
 
 
 def _scaling_json(s: Scaling | None, target: float | None) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from pinch.analysis.plain_tables import Cell, Column, Table
+from pinch.analysis.results import BookResult
 from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of, standing
 from pinch.bench.summaries import Origin
@@ -62,6 +63,25 @@ def book_tables(runs: Sequence[TabledRun]) -> tuple[Table, ...]:
         Table("figures", _FIGURES, tuple(row for run in runs for row in _figure_rows(run))),
         Table("readings", _READINGS, tuple(row for run in runs for row in _reading_rows(run))),
     )
+
+
+_RESULTS = (
+    *(Column("device"), Column("setting"), Column("workload"), Column("variant"), Column("metric"), Column("unit")),
+    *(Column("better"), Column("value"), Column("from"), Column("to"), Column("runs behind"), Column("scatter")),
+    *(Column("units"), Column("whose figure"), Column("told by"), Column("day"), Column("of"), Column("run")),
+    Column("left out because"),
+)
+
+
+def results_table(results: Sequence[BookResult]) -> Table:
+    """Every result of a book, a row each: whatever a run came to, and what was typed or told."""
+    return Table("results", _RESULTS, tuple(_result_row(r) for r in results))
+
+
+def _result_row(r: BookResult) -> tuple[Cell, ...]:
+    named = (r.device.name, r.setting.name, r.workload.name, r.variant, r.metric.name, r.metric.unit)
+    known = (str(r.metric.better), r.value, r.low, r.high, r.n, r.spread, r.units)
+    return (*named, *known, str(r.origin), r.author, r.day, str(r.extent), r.run_id, r.left_out)
 
 
 def _which(tabled: TabledRun) -> tuple[Cell, ...]:

@@ -1,18 +1,24 @@
 """What a comparison says, in a sentence, as bars, and as differences."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from pinch.analysis.comparing import BenchCell, Compared, CompareResult, Unfair, WorkRow
-from pinch.analysis.points import AVERAGE
+from pinch.analysis.cells import BenchCell, names_beside
+from pinch.analysis.comparing import Compared, CompareResult, Unfair, WorkRow
+from pinch.analysis.work_metrics import TIMES
 from pinch.bench.records import standing, workload_words
 from pinch.charts.bar_chart import BASELINE, Bar, BarChart, BarGroup, in_words
+from pinch.core.extent import Extent
 from pinch.core.fairness import FairnessGrade
+from pinch.core.index import Index
+from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
+from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
-from pinch.narrative.verdict_words import percent, verdict_words
+from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
 
-MOST_NOTES = 8
+MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
 
 
@@ -28,22 +34,59 @@ class ShownComparison:
     slots: Mapping[int, int]
 
 
+def shown_plainly(result: CompareResult) -> ShownComparison:
+    """A comparison for who has neither colours nor a subject."""
+    return ShownComparison(result, False, False, None, {})
+
+
 def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
     """The finding in one sentence: the first cell after the baseline, or another; never more than the verdicts say."""
     result = shown.result
-    if len(result.choice.cells) < 2:
-        return "Tick two cells or more in the list; the first one ticked is the baseline."
+    if not result.choice.cells:
+        return "Tick cells in the list; the first one ticked is the baseline."
+    if len(result.choice.cells) == 1:
+        return alone_words(result)
     if not any(c.verdict for row in result.rows for c in row.cells):
         return "The baseline and the others share no workload that both have runs of."
     cell = of or result.choice.cells[1]
-    own = [(row.workload.name, c.verdict) for row in result.rows for c in row.cells if c.cell == cell and c.verdict]
+    own = [(name, c.verdict) for name, row in _named(result) for c in row.cells if c.cell == cell and c.verdict]
     if not own:
         return f"{cell.name} and {result.baseline.name} share no workload."
-    words = "; ".join(f"{name}: {_said(v)}" for name, v in own[:3])
-    more = f"; and {len(own) - 3} more" if len(own) > 3 else ""
+    shown_first = 3
+    index = result.indexes.get(cell.name)
+    lead = ""
+    if index is not None and len(index.workloads) > 1:
+        lead, shown_first = f"{_index_words(index)}; ", 2
+    words = lead + "; ".join(f"{name}: {_said(v)}" for name, v in own[:shown_first])
+    more = f"; and {len(own) - shown_first} more" if len(own) > shown_first else ""
     still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
     unfair = f" {_open_words(still_open)}" if still_open else ""
     return f"{cell.name} against {result.baseline.name}: {words}{more}.{unfair}"
+
+
+def _index_words(index: Index) -> str:
+    """An index in a sentence, with its interval."""
+    between = f" (95 %: {percent(index.low)} to {percent(index.high)})" if math.isfinite(index.low) else ""
+    return f"{percent(index.ratio)} over {len(index.workloads)} workloads{between}"
+
+
+def _named(result: CompareResult) -> list[tuple[str, WorkRow]]:
+    """The rows by what tells them from each other: the workload, the metric where there are several of one."""
+    works = [row.workload.name for row in result.rows]
+    many = len(set(works)) > 1
+    return [
+        (name if works.count(name) == 1 else f"{name}, {row.metric.name}" if many else row.metric.name, row)
+        for name, row in zip(works, result.rows, strict=True)
+    ]
+
+
+def alone_words(result: CompareResult) -> str:
+    """What one cell comes to, set against nothing."""
+    told = [
+        f"{row.workload.name} {row.printed[row.cells[0].cell.name]} {row.metric.unit}".rstrip() for row in result.rows
+    ]
+    more = f"; and {len(told) - MOST_ALONE} more" if len(told) > MOST_ALONE else ""
+    return f"{result.baseline.name}: {'; '.join(told[:MOST_ALONE]) or 'no result of these workloads'}{more}."
 
 
 def against_words(shown: ShownComparison) -> str:
@@ -76,15 +119,14 @@ def _is(v: Verdict) -> str:
 
 def bars(shown: ShownComparison) -> BarChart:
     """The bars of each workload, with everything that speaks against a pair below."""
-    groups = []
+    groups, names = [], names_beside(shown.result.choice.cells)
     for row in shown.result.rows:
-        less = less_is_better(shown, row)
+        less = row.less_is_better
         cells = list(row.cells)
         if shown.by_score:
             cells.sort(key=lambda c: c.score.mean if less else -c.score.mean)
-        unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
-        title = f"{workload_words(row.workload)}, {unit}" + (", less is better" if less else "")
-        groups.append(BarGroup(title, tuple(_bar(c, shown) for c in cells)))
+        groups.append(BarGroup(row_title(row), tuple(_bar(c, shown, names[c.cell.key]) for c in cells)))
+    groups += index_bars(shown)
     notes = [_note(u) for u in shown.result.unfair]
     shown_notes = [
         note for note, u in zip(notes, shown.result.unfair, strict=True) if u.difference.grade != FairnessGrade.HARMLESS
@@ -99,9 +141,59 @@ def bars(shown: ShownComparison) -> BarChart:
     return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
 
 
+def row_title(row: WorkRow) -> str:
+    """What stands above the results of a row: the workload, the metric and what of a run it is of, unit, direction."""
+    less = "less is better" if row.less_is_better else ""
+    return f"{workload_words(row.workload)}: {', '.join(filter(None, (metric_words(row), row.metric.unit, less)))}"
+
+
+def metric_words(row: WorkRow) -> str:
+    """A metric; of an average what of a run it is of."""
+    if row.metric.key != AVERAGE:
+        return row.metric.name
+    return "average over the scene" if row.workload.extent is Extent.SCENE else "average once settled"
+
+
+def rank_words(of: Compared, row: WorkRow) -> str:
+    """The place of a cell among all of its row, and how far the next better and the next worse are from it."""
+    ranked = list(row.ranked)
+    place = ranked.index(of)
+    if len(ranked) == 1:
+        return "the only one"
+    words = [f"{ordinal(row.rank(of))} of {number_word(len(ranked))}"]
+    for other in (ranked[place + 1 : place + 2], ranked[place - 1 : place] if place else []):
+        for x in other:
+            if x.score.mean > 0 and of.score.mean > 0:
+                apart = of.score.mean / x.score.mean - 1.0
+                words.append(f"{in_percent(abs(apart), 3)} {'above' if apart >= 0 else 'below'} {x.cell.name}")
+    return ": ".join([words[0], ", ".join(words[1:])]) if len(words) > 1 else words[0]
+
+
+def index_bars(shown: ShownComparison) -> list[BarGroup]:
+    """The index of all cells over the workloads that they share, the baseline at 100; none over a single one."""
+    indexes = shown.result.indexes
+    if not indexes or len(next(iter(indexes.values())).workloads) < 2:
+        return []
+    base, names = shown.result.baseline, names_beside(shown.result.choice.cells)
+    bars = [Bar(names[base.key], 100.0, math.nan, math.nan, *_look(base, shown), BASELINE)]
+    cells = {c.name: c for c in shown.result.choice.cells}
+    for name, index in indexes.items():
+        ends, look = (100.0 * index.low, 100.0 * index.high), _look(cells[name], shown)
+        bars.append(Bar(names[cells[name].key], 100.0 * index.ratio, *ends, *look, percent(index.ratio)))
+    works = next(iter(indexes.values())).workloads
+    return [BarGroup(f"Index over {len(works)} workloads, {names[base.key]} = 100", tuple(bars))]
+
+
+def _look(cell: BenchCell, shown: ShownComparison) -> tuple[int, bool]:
+    """The colour of a cell's bar, and whether it is the subject's."""
+    return shown.slots.get(cell.device.id, 0), cell.device.id == shown.subject
+
+
 def _said(v: Verdict) -> str:
     if v.answer is Answer.TIE:
         return f"a tie ({percent(v.ratio)})"
+    if not v.has_interval:
+        return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
         more = f", {v.more_runs} more runs of each would" if v.more_runs else ""
         return f"can't tell yet{more}"
@@ -123,18 +215,15 @@ def _note(u: Unfair) -> str:
     return f"{mark} {whose}{u.difference.words}" + (f" Accepted: {u.accepted}" if u.accepted else "")
 
 
-def less_is_better(shown: ShownComparison, row: WorkRow) -> bool:
-    """Whether less of the score is better."""
-    return not row.workload.higher_is_better and shown.result.choice.measure == AVERAGE
-
-
-def _bar(c: Compared, shown: ShownComparison) -> Bar:
+def _bar(c: Compared, shown: ShownComparison, name: str) -> Bar:
     low, high = c.score.interval()
-    subject = c.cell.device.id == shown.subject
-    words = BASELINE if c.cell == shown.result.baseline else ""
+    alone = len(shown.result.choice.cells) == 1
+    words = BASELINE if c.cell == shown.result.baseline and not alone else c.told if alone else ""
     if c.verdict is not None:
         words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
-    return Bar(c.cell.name, c.score.mean, low, high, shown.slots.get(c.cell.device.id, 0), subject, words)
+        if not c.verdict.has_interval:
+            words = f"{difference(c, shown)}, {why_no_interval(c.verdict)}"
+    return Bar(name, c.score.mean, low, high, *_look(c.cell, shown), words)
 
 
 def difference(c: Compared, shown: ShownComparison) -> str:
@@ -143,15 +232,14 @@ def difference(c: Compared, shown: ShownComparison) -> str:
         return ""
     row = next(r for r in shown.result.rows if c in r.cells)
     base = next(x.score.mean for x in row.cells if x.cell == shown.result.baseline)
-    less = less_is_better(shown, row)
-    plain = f"{c.score.mean - base:+.3g}".replace("-", "−")
-    of_low = shown.result.choice.measure != AVERAGE
-    frames = of_low or row.workload.rate_channel == "frame.rate"
+    less = row.less_is_better
+    plain = f"{signed(c.score.mean - base, 3)}".replace("-", "−")
+    of_low, frames = row.metric.key in LOW_NAMES, row.metric.unit == "fps"
     if frames and is_tiny_base(base, c.score.mean, of_low):
-        ms = f"{1000 / c.score.mean - 1000 / base:+.2g}".replace("-", "−")
+        ms = f"{signed(1000 / c.score.mean - 1000 / base, 2)}".replace("-", "−")
         return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
     if shown.absolute:
-        return f"{plain} {row.workload.score_unit}"
-    if less:
+        return f"{plain} {row.metric.unit}".rstrip()
+    if less and row.metric.key in MAIN and row.metric.unit in TIMES:
         return f"takes {abs(100 * (c.score.mean / base - 1)):.1f} % {'less' if c.score.mean < base else 'more'} time"
     return percent(c.verdict.ratio)

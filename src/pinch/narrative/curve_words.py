@@ -4,12 +4,11 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleResult
-from pinch.analysis.points import AVERAGE
+from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.bench.records import standing, workload_words
-from pinch.bench.summaries import origin_words
 from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
+from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.sweetspots import (
     PROMISES,
 )
@@ -44,9 +43,9 @@ def headline(result: ScaleResult, subject: int | None) -> str:
         return f"{work} over {result.choice.axis}: what each setting gives for what it costs."
     if not chosen.points:
         return (
-            f"{name}, {work}: only scores that are told, none was measured here."
+            f"{name}, {work}: only scores that are told, none was measured here{_claims(result, chosen)}."
             if chosen.told
-            else f"{name} has no settled run of {work} yet. Record some on the Run page."
+            else f"{name} has no run of {work} that counts yet. Record some on the Run page."
         )
     if chosen.scaling is None:
         return f"{name}, {work}: no curve yet, {chosen.reason}."
@@ -63,6 +62,21 @@ def headline(result: ScaleResult, subject: int | None) -> str:
         side = "above" if c.above == chosen.name else "below"
         words += f"; it leads {other} {side} {c.power_w:.1f} W"
     return words + "."
+
+
+def _claims(result: ScaleResult, chosen: CurveSeries) -> str:
+    """What the claimed curves of a device say; empty where it has none."""
+    own = [s for s in result.series if s.claimed and s.device.id == chosen.device.id and s.scaling is not None]
+    if not own or own[0].scaling is None:
+        return ""
+    spot = own[0].scaling.nearly_all
+    words = f"; as claimed it reaches 95 % of its best at {spot.power_w:.1f} W"
+    crossed = [c for p in result.pairings if own[0].name in (p.a, p.b) for c in p.crossings]
+    return (
+        f"{words}, and {crossed[0].above} leads {crossed[0].below} above {crossed[0].power_w:.1f} W"
+        if crossed
+        else words
+    )
 
 
 def chart(
@@ -86,6 +100,7 @@ def chart(
         *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
         *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
         *(["×: told, not measured"] if any(s.told for s in result.series) else []),
+        *(["dashed, “claimed”: by told scores over claimed watts"] if any(s.claimed for s in result.series) else []),
         *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
     ]
     return scaling_chart(
@@ -93,7 +108,7 @@ def chart(
         drawn,
         title,
         unit,
-        AXIS_TITLES[result.choice.axis],
+        AXIS_TITLES[result.choice.axis] if any(s.points for s in result.series) else "Power as claimed",
         second,
         " · ".join(words),
         reader_w if result.choice.axis.of_watts else None,
@@ -122,11 +137,14 @@ def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: 
         MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of.name)
         for p in s.points
     ]
-    told = [ToldPoint(t.summary.power_w, t.summary.score, origin_words(t.summary)) for t in s.told if t.summary.power_w]
+    named = any(
+        other.claimed and other.device == s.device for other in result.series
+    )  # their curve says whose they are
+    told = [ToldPoint(w, t.score, "" if named else t.words) for t in s.told if (w := t.placed_w)]
     return DrawnSeries(
         s.name,
         slots.get(s.device.id, 0),
-        s.workload.id != result.series[0].workload.id,
+        s.claimed or s.workload.id != result.series[0].workload.id,
         points,
         told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
         ladder,

@@ -5,6 +5,7 @@ import numpy as np
 from pinch.analysis.curves import CurveSeries, ScaleResult
 from pinch.core.crossing import AtWatts, Crossover
 from pinch.core.ladder import LAW, RISE
+from pinch.core.printing import in_percent, plain
 from pinch.core.sweetspots import (
     EFFICIENCY,
     KNEE,
@@ -25,10 +26,16 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
     ladder, unit = s.scaling.ladder, rate_words(result)[1]
     best = float(ladder.score.max())
     formula = {
-        NEARLY_ALL: (f"0.95 × {best:.4g} = {0.95 * best:.4g} {unit}", f"curve(P) = {0.95 * best:.4g}"),
-        EFFICIENCY: (f"y / P = {spot.score:.4g} / {spot.power_w:.4g}", f"= {spot.score / spot.power_w:.4g} {unit}/W"),
-        KNEE: (f"from {ladder.power[0]:.1f} W, {ladder.score[0]:.4g}", f"to {ladder.power[-1]:.1f} W, {best:.4g}"),
-        MARGINAL: (f"d ln y / dP ≥ {100 * result.choice.worth:g} % a W", f"y = {spot.score:.4g} {unit}"),
+        NEARLY_ALL: (f"0.95 × {plain(best)} = {plain(0.95 * best)} {unit}", f"curve(P) = {plain(0.95 * best)}"),
+        EFFICIENCY: (
+            f"y / P = {plain(spot.score)} / {plain(spot.power_w)}",
+            f"= {plain(spot.score / spot.power_w)} {unit}/W",
+        ),
+        KNEE: (
+            f"from {ladder.power[0]:.1f} W, {plain(ladder.score[0])}",
+            f"to {ladder.power[-1]:.1f} W, {plain(best)}",
+        ),
+        MARGINAL: (f"d ln y / dP ≥ {100 * result.choice.worth:g} % a W", f"y = {plain(spot.score)} {unit}"),
     }[spot.rule]
     cautions = [w.text for w in s.scaling.warnings]
     if spot.edge:
@@ -54,12 +61,12 @@ def explain_curve(result: ScaleResult, s: CurveSeries) -> Explanation:
     if ladder.shape == LAW:
         formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
     elif ladder.shape == RISE:
-        formula = ("y = a − d · g(P)", f"ceiling not reached; {ladder.score.max():.4g} at the most watts")
+        formula = ("y = a − d · g(P)", f"ceiling not reached; {plain(ladder.score.max())} at the most watts")
     else:
         formula = ("never falls, never bends up", "least squares through the settings")
     scatter = ladder.scatter
     known = (
-        f"Run-to-run scatter {100 * scatter.sd:.2g} % from {scatter.df} degrees of freedom." if scatter.known else ""
+        f"Run-to-run scatter {in_percent(scatter.sd)} from {scatter.df} degrees of freedom." if scatter.known else ""
     )
     return Explanation(
         f"Curve of {s.name}",
@@ -93,7 +100,7 @@ def explain_crossing(c: Crossover) -> Explanation:
     return Explanation(
         f"{c.below} and {c.above} trade places",
         "The measured power at which both curves give the same score.",
-        (f"{c.below} leads below {c.power_w:.1f} W", f"{c.above} leads above", f"both give {c.score:.4g} there"),
+        (f"{c.below} leads below {c.power_w:.1f} W", f"{c.above} leads above", f"both give {plain(c.score)} there"),
         "The range of watts that both were measured at.",
         " ".join(filter(None, (_interval_words(c.low_w, c.high_w), sure))),
         "crossovers",
@@ -137,7 +144,7 @@ def explain_at_watts(found: AtWatts, v: Verdict, power_w: float, delta: float) -
         f"{found.name} at {power_w:.1f} W",
         f"Read off its curve, and set against the best one there. Below {100 * delta:g} % a difference does not "
         "matter.",
-        (f"{found.score:.4g}", f"{percent(v.ratio)}{own}"),
+        (f"{plain(found.score)}", f"{percent(v.ratio)}{own}"),
         "",
         "From draws of both curves.",
         "iso-power",

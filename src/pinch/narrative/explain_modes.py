@@ -9,6 +9,7 @@ from pinch.analysis.modes import ModeRow, ModesSheet, Surface
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
 from pinch.core.budget import Budget, budget_of, quantity
+from pinch.core.printing import plain
 from pinch.core.touch import LIMITS_C
 from pinch.narrative import cautions
 from pinch.narrative.explanation import Explanation
@@ -24,11 +25,12 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
         "Wall and package",
         "Wall = floor + package / efficiency, through all settled runs on mains and their rest before the load.",
         (
-            f"slope {line.slope:.4f} ± {line.u_slope:.2g}",
+            f"slope {line.slope:.4f} ± {plain(line.u_slope, 2)}",
             f"efficiency = 1 / slope = {100 * sheet.wall.efficiency.value:.2f} %",
-            f"floor {line.intercept:.2f} ± {line.u_intercept:.2g} W",
+            f"floor {line.intercept:.2f} ± {plain(line.u_intercept, 2)} W",
         ),
-        f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; what is left {line.residual_sd:.2g} W.",
+        f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; "
+        f"what is left {plain(line.residual_sd, 2)} W.",
         _budget_words(efficiency_budget(sheet.wall, instruments)),
         "wall",
         (*(n.text for n in sheet.wall.notes), cautions.MAINS),
@@ -37,7 +39,7 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
 
 def explain_mode(r: ModeRow) -> Explanation:
     """A setting of the sheet."""
-    spread = f"± {r.power_sd:.2g} W between runs" if math.isfinite(r.power_sd) else "a single run"
+    spread = f"± {plain(r.power_sd, 2)} W between runs" if math.isfinite(r.power_sd) else "a single run"
     claimed = f"its label says {r.setting.sustained_w:g} W" if r.setting.sustained_w else "its label says nothing"
     return Explanation(
         r.setting.name,
@@ -85,7 +87,7 @@ def explain_surface(s: Surface | None) -> Explanation | None:
         f"Within the limit when {t.longest}." if t.longest else "Above the limit of even a short touch.",
         (*rise, "limits of metal:", *limits),
         "The hottest reading or settled log of this place.",
-        f"± {s.u:.2g} K by the instrument." if s.u else "",
+        f"± {plain(s.u, 2)} K by the instrument." if s.u else "",
         "touch",
         tuple(filter(None, (t.question, cautions.TOUCH))),
     )
@@ -99,18 +101,26 @@ def explain_wall(sheet: ModesSheet, r: ModeRow, instruments: Sequence[Instrument
         at = sheet.wall.line.at(r.power_w or 0.0, "W")
         words = "By the line of wall over package through the runs on mains; it was not measured at this setting."
         return Explanation(
-            f"Wall at {r.setting.name}", words, (f"{at.value:.1f} W",), "", f"± {at.u:.2g} W of the line.", "wall"
+            f"Wall at {r.setting.name}", words, (f"{at.value:.1f} W",), "", f"± {plain(at.u, 2)} W of the line.", "wall"
         )
     meter = wall_meter(instruments)
     wall = quantity(r.wall_w, meter.accuracy.standard_u(r.wall_w) if meter else 0.0, meter.name if meter else "meter")
-    scores = [p.digest.rate for p in r.runs if p.digest.rate is not None]
+    if r.score is None:
+        words = "The settled power at the mains; nothing was logged that tells what it buys."
+        return Explanation(
+            f"Wall at {r.setting.name}", words, (f"{r.wall_w:.2f} W",), f"{len(r.runs)} runs.", "", "wall"
+        )
+    scores = [rate for p in r.runs if (rate := p.rate) is not None]
     spread = float(np.std(scores, ddof=1)) / math.sqrt(len(scores)) if len(scores) > 1 else 0.0
     per_watt = quantity(r.score or 0.0, spread, "run to run") / wall
     budget = budget_of(per_watt, "")
     return Explanation(
         f"Wall at {r.setting.name}",
         "The settled power at the mains, and the score for each watt of it.",
-        (f"{r.wall_w:.2f} W", f"{r.score or 0:.4g} / {r.wall_w:.4g} = {budget.result.value:.4g} for each watt"),
+        (
+            f"{r.wall_w:.2f} W",
+            f"{plain(r.score or 0)} / {plain(r.wall_w)} = {plain(budget.result.value)} for each watt",
+        ),
         f"{len(r.runs)} runs.",
         _budget_words(budget) or "Nothing is stated of the meter, and nothing was repeated.",
         "wall",
@@ -167,4 +177,7 @@ def _budget_words(budget: Budget | None) -> str:
     if budget is None or not budget.parts:
         return ""
     parts = "; ".join(f"{p.name} {100 * p.share:.0f} %" for p in budget.parts)
-    return f"± {budget.result.u:.2g} {budget.result.unit}".rstrip() + f" (standard), of which {parts} of the variance."
+    return (
+        f"± {plain(budget.result.u, 2)} {budget.result.unit}".rstrip()
+        + f" (standard), of which {parts} of the variance."
+    )

@@ -9,28 +9,32 @@ from pinch.core.figures import ChannelFigures, Segment
 from pinch.core.heat import Heat
 from pinch.core.judge import Judgement
 from pinch.core.limits import burst_length_s
+from pinch.core.printing import in_percent, plain
 from pinch.narrative.explanation import Explanation
 
 
 def explain_sustained(j: Judgement, channel: str) -> Explanation:
     """The sustained figure of a channel."""
     f = j.figures[channel]
+    what = "Average of" if j.settled.is_whole else "Sustained"
     if not f.sustained.known:
-        return _nothing("Sustained", channel, j)
+        return _nothing(what, channel, j)
     n = f"n = {f.n} s, lag-1 correlation {f.lag1:.2f}, worth {f.n_effective:.0f} independent ones"
     return Explanation(
-        f"Sustained {channel}",
-        "The mean over the seconds under load of the settled window.",
+        f"{what} {channel}",
+        "The mean over all of the load: nothing of it is called held."
+        if j.settled.is_whole
+        else "The mean over the seconds under load of the settled window.",
         (
             f"mean of {f.n} one-second means",
-            f"= {f.sustained.value:.4g} {f.unit}",
-            f"median {f.median:.4g}, 5 % to 95 %: {f.p05:.4g} to {f.p95:.4g}",
+            f"= {plain(f.sustained.value)} {f.unit}",
+            f"median {plain(f.median)}, 5 % to 95 %: {plain(f.p05)} to {plain(f.p95)}",
         ),
         _window(j),
-        f"Standard error ± {f.sustained.u:.2g} {f.unit} ({n}). "
+        f"Standard error ± {plain(f.sustained.u, 2)} {f.unit} ({n}). "
         "It tells of this run only; how far runs differ takes repeats.",
         "settled-window",
-        tuple(w.text for w in j.warnings if w.code in ("drifting", "too-short", "gap", "collapse")),
+        tuple(w.text for w in j.warnings if w.code in ("scene", "drifting", "too-short", "gap", "collapse")),
     )
 
 
@@ -86,7 +90,9 @@ def explain_burst(j: Judgement, claimed: ClaimedLimits) -> Explanation:
         "The first plateau of power, drawn until the limiter's running average reached the sustained limit.",
         tuple(formula),
         f"From load start at {j.load_start_s:.1f} s for {p.burst_s.value:.1f} s.",
-        f"± {p.burst.u:.2g} W on the plateau, ± {p.burst_s.u:.2g} s on its length." if math.isfinite(p.burst.u) else "",
+        f"± {plain(p.burst.u, 2)} W on the plateau, ± {plain(p.burst_s.u, 2)} s on its length."
+        if math.isfinite(p.burst.u)
+        else "",
         "burst",
         tuple(cautions),
     )
@@ -102,7 +108,7 @@ def explain_hold(j: Judgement, channel: str) -> Explanation:
         "How much of the burst figure is left once the run has settled. With no burst, the first 10 s stand for it.",
         (
             "sustained / burst",
-            f"= {f.sustained.value:.4g} / {f.burst:.4g} {f.unit}",
+            f"= {plain(f.sustained.value)} / {plain(f.burst)} {f.unit}",
             f"= {100 * f.hold:.1f} %",
         ),
         _window(j),
@@ -117,7 +123,7 @@ def explain_temperature(j: Judgement) -> Explanation:
         return Explanation("Settled temperature", "No temperature was logged.", (), "", "", "settled-window")
     base = explain_sustained(j, j.temp)
     limit, value = j.levels.temp_limit_c, j.figures[j.temp].sustained.value
-    if not math.isfinite(limit):
+    if not math.isfinite(limit) or j.settled.is_whole:
         return base
     source = "given" if j.levels.temp_given else "read off this run"
     lines = (*base.formula, f"limit {limit:.1f} °C ({source})", f"headroom = {limit - value:.1f} K")
@@ -154,7 +160,7 @@ def _window(j: Judgement) -> str:
 def _hold_uncertainty(f: ChannelFigures) -> str:
     if not math.isfinite(f.sustained.u) or f.burst == 0:
         return ""
-    return f"± {100 * f.sustained.u / f.burst:.2g} % from the sustained figure; the burst is taken as it was."
+    return f"± {in_percent(f.sustained.u / f.burst)} from the sustained figure; the burst is taken as it was."
 
 
 def _nothing(what: str, channel: str, j: Judgement) -> Explanation:
@@ -173,7 +179,7 @@ def explain_r(heat: Heat) -> Explanation:
         meaning,
         (f"T = {room} + Σ Rᵢ·(hᵢ∗P)", f"ΣRᵢ = {terms} = {heat.r_th.value:.3f} K/W"),
         f"The record from {minutes(heat.start_s)} to {minutes(heat.end_s)}.",
-        f"± {heat.r_th.u:.2g} K/W; what the fit leaves counts as correlated. It tells of this run only.",
+        f"± {plain(heat.r_th.u, 2)} K/W; what the fit leaves counts as correlated. It tells of this run only.",
         "heat",
         tuple(note.text for note in heat.notes),
     )
@@ -186,7 +192,7 @@ def explain_coolable(heat: Heat) -> Explanation:
         "The power that holds the temperature limit in this room for good.",
         ("(T_limit − T_room) / R_th", numbers),
         "",
-        f"± {heat.coolable_w.u:.2g} W, from the resistance.",
+        f"± {plain(heat.coolable_w.u, 2)} W, from the resistance.",
         "heat",
     )
 
@@ -197,9 +203,11 @@ def explain_score(run: Run, unit: str) -> Explanation:
     return Explanation(
         "Score",
         "The mean over the passes of this run, as the workload or the operator gave it.",
-        (f"mean of {', '.join(f'{s:.4g}' for s in scores)}", f"= {sum(scores) / len(scores):.4g} {unit}"),
+        (f"mean of {', '.join(f'{plain(s)}' for s in scores)}", f"= {plain(sum(scores) / len(scores))} {unit}"),
         f"{len(scores)} passes; {warm_up} to warm up, which do not count." if warm_up else f"{len(scores)} passes.",
-        f"From {min(scores):.4g} to {max(scores):.4g}." if len(scores) > 1 else "One pass says nothing about chance.",
+        f"From {plain(min(scores))} to {plain(max(scores))}."
+        if len(scores) > 1
+        else "One pass says nothing about chance.",
         "passes",
     )
 

@@ -8,8 +8,9 @@ from pinch.core.fairness import GRADE_WORDS
 from pinch.core.generations import UpliftSplit
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair
+from pinch.core.printing import counted, in_percent, plain
 from pinch.core.verdict import Answer, with_scatter
-from pinch.narrative.compare_words import ShownComparison, less_is_better
+from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.verdict_words import percent
 
@@ -20,11 +21,11 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     v, result = c.verdict, shown.result
     base = next(x for x in row.cells if x.cell == result.baseline)
     delta = 100 * result.choice.delta
-    less = less_is_better(shown, row)
+    less = row.less_is_better
     formula = [
-        f"{c.score.mean:.5g} of {c.score.runs} runs",
-        f"against {base.score.mean:.5g} of {base.score.runs}",
-        f"{v.ratio:.4g} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
+        f"{plain(c.score.mean, 5)} of {c.score.runs} runs",
+        f"against {plain(base.score.mean, 5)} of {base.score.runs}",
+        f"{plain(v.ratio)} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
     ]
     if less:
         time = 100 * (1 - c.score.mean / base.score.mean)
@@ -38,10 +39,11 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
     both = [(x.cell.name, with_scatter(x.score, row.pooled)) for x in (c, base)]
     scatter = [
-        f"{name}: scatter {100 * s.log_sd:.2g} %{' (borrowed)' if s.borrowed else ''}."
+        f"{name}: scatter {in_percent(s.log_sd)}{' (borrowed)' if s.borrowed else ''}."
         for name, s in both
         if math.isfinite(s.log_sd)
     ]
+    formula.append(rank_words(c, row))
     cautions = [v.words] if v.words else []
     if v.more_runs:
         cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")
@@ -54,6 +56,19 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
         " ".join(scatter) or "Single runs: no interval can be claimed.",
         "verdicts",
         tuple(cautions),
+    )
+
+
+def explain_rank(c: Compared, row: WorkRow) -> Explanation:
+    """Where a result stands among the others of its row."""
+    scatter = f"Scatter {in_percent(c.score.log_sd)}." if math.isfinite(c.score.log_sd) else "Nothing was repeated."
+    return Explanation(
+        c.cell.name,
+        rank_words(c, row),
+        (f"{plain(c.score.mean, 5)} {row.metric.unit}".rstrip(), f"of {counted(c.score.runs, 'run')}"),
+        row_title(row),
+        scatter,
+        "verdicts",
     )
 
 
@@ -111,7 +126,7 @@ def explain_index(name: str, index: Index) -> Explanation:
     return Explanation(
         f"{name} over all workloads",
         "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same.",
-        (f"{index.ratio:.4g}", percent(index.ratio)),
+        (f"{plain(index.ratio)}", percent(index.ratio)),
         ", ".join(index.workloads),
         f"95 %: {between}" if between else "",
         "index",
@@ -136,7 +151,7 @@ def explain_price(name: str, base: str, offer: Offer, index: Index, pair: MoneyP
         "The price difference beside the score difference. Whether it is worth it is yours to say.",
         (
             f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
-            f"score for money: {pair.value_ratio:.3g} × that of {base}",
+            f"score for money: {plain(pair.value_ratio, 3)} × that of {base}",
             f"as much for money at {pair.break_even:.0f} {offer.currency}",
         ),
         f"Score: geometric mean over {', '.join(index.workloads)}.",

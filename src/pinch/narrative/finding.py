@@ -5,6 +5,7 @@ import math
 from pinch.bench.summaries import Summary
 from pinch.core.causes import Cause
 from pinch.core.judge import PART_FRAMES, Judgement
+from pinch.core.printing import plain
 
 NAMED_SHARE = 0.1
 
@@ -24,7 +25,7 @@ def finding(j: Judgement, claimed_w: float | None = None) -> str:
 
 def told_finding(summary: Summary) -> str:
     """The finding of a score without a log."""
-    return f"Told: {summary.score:.6g}"
+    return f"Told: {plain(summary.score, 6)}"
 
 
 def _held_by(j: Judgement) -> str:
@@ -40,7 +41,7 @@ def _clock(j: Judgement) -> str:
         return ""
     f = j.figures[j.clock]
     hold = f", {100 * f.hold:.0f} % of burst" if math.isfinite(f.hold) and math.isfinite(j.limits.burst.value) else ""
-    return f"{f.sustained.value / 1000.0:.2f} GHz sustained{hold}"
+    return f"{f.sustained.value / 1000.0:.2f} GHz{'' if j.settled.is_whole else ' sustained'}{hold}"
 
 
 def _heat(j: Judgement) -> str:
@@ -55,6 +56,8 @@ def _temperature(j: Judgement) -> str:
     if j.temp is None or not j.figures[j.temp].sustained.known:
         return ""
     value = j.figures[j.temp].sustained.value
+    if j.settled.is_whole:
+        return f"{value:.0f} °C on average"
     words = f"{'settled' if j.settled.state == 'settled' else 'ended'} at {value:.0f} °C"
     room = j.levels.temp_limit_c - value
     if not math.isfinite(room):
@@ -77,13 +80,23 @@ def _held(j: Judgement, claimed_w: float | None) -> str:
     if j.power is not None and j.figures[j.power].sustained.known:
         claimed = f" (claimed {claimed_w:g})" if claimed_w else ""
         between = " between collapses" if j.collapses else ""
+        if j.settled.is_whole:
+            return f"{j.figures[j.power].sustained.value:.1f} W{claimed} on average over all {_seconds(j)}"
         return f"Held {j.figures[j.power].sustained.value:.1f} W{claimed}{between}"
     if j.rate is not None and j.figures[j.rate].sustained.known:
-        return f"Held {j.figures[j.rate].sustained.value:.4g} per second"
+        rate = f"{plain(j.figures[j.rate].sustained.value)} per second"
+        return f"{rate} on average over all {_seconds(j)}" if j.settled.is_whole else f"Held {rate}"
     return ""
 
 
+def _seconds(j: Judgement) -> str:
+    """How much of the run its figures are of."""
+    return f"{j.settled.length_s * j.settled.active_share:.0f} s"
+
+
 def _burst(j: Judgement) -> str:
+    if math.isfinite(j.limits.burst.value) and j.settled.is_whole:
+        return f"with {j.limits.burst_s.value:.0f} s of burst at {j.limits.burst.value:.0f} W"
     if math.isfinite(j.limits.burst.value):
         return f"after a {j.limits.burst_s.value:.0f} s burst at {j.limits.burst.value:.0f} W"
     return ""

@@ -11,15 +11,19 @@ from pinch.bench.parts import Aspect
 from pinch.bench.readings import Instrument, Quantity
 from pinch.charts.spec import Chart, Dots, Line, Panel, Rule, unbroken
 from pinch.core.budget import Budget, budget_of, quantity
+from pinch.core.printing import in_percent, plain
 from pinch.core.walls import WallLine
 
 
 def headline(sheet: ModesSheet, share: float) -> str:
     """The finding in one sentence: what the modes really are."""
     if not sheet.rows:
-        return f"{sheet.device.name} has no settled run of {sheet.workload.name} yet."
+        return f"{sheet.device.name} has no run of {sheet.workload.name} that counts yet."
     quiet = quietest(sheet.rows, share)
-    least, most = sheet.rows[0], sheet.rows[-1]
+    drawing = [r for r in sheet.rows if r.power_w is not None]
+    if not drawing:
+        return f"{sheet.device.name} was measured at {len(sheet.rows)} settings, its package power at none of them."
+    least, most = drawing[0], drawing[-1]
     words = (
         f"{sheet.device.name} draws {least.power_w or 0:.1f} W at {least.setting.name} to {most.power_w or 0:.1f} W at "
     )
@@ -36,17 +40,17 @@ def wall_words(sheet: ModesSheet, points: Sequence[RunPoint], instruments: Seque
     if sheet.wall is None:
         return " ".join(n.text for n in sheet.notes) or "No run has both the wall and the package logged."
     e, floor = efficiency_budget(sheet.wall, instruments).result, sheet.wall.floor_w
-    arrive = f"{100 * e.value:.1f} ± {100 * e.u:.1g} % of each watt at the wall arrive"
+    arrive = f"{100 * e.value:.1f} ± {in_percent(e.u, 1)} of each watt at the wall arrive"
     display = f"display at {sheet.brightness_nits:g} cd/m²" if sheet.brightness_nits else "display"
     rest = f"({display}, memory, fans, controllers, the adapter at rest)"
-    words = [f"{arrive}; {floor.value:.2f} ± {floor.u:.1g} W go elsewhere {rest}: {sheet.wall.line.n} points."]
+    words = [f"{arrive}; {floor.value:.2f} ± {plain(floor.u, 1)} W go elsewhere {rest}: {sheet.wall.line.n} points."]
     idle = idle_power(points)
     if idle.known:
         words.append(f"At rest {idle.value:.1f} W.")
     rated = [(r.score, r.wall_w) for r in sheet.rows if r.score and r.wall_w]
     if rated:
         overall = sum(s for s, _ in rated) / sum(w for _, w in rated)
-        words.append(f"Over the ladder {overall:.4g} of the score for each watt at the wall (sum over sum).")
+        words.append(f"Over the ladder {plain(overall)} of the score for each watt at the wall (sum over sum).")
     return " ".join([*words, *(n.text for n in sheet.wall.notes)])
 
 

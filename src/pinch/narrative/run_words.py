@@ -14,6 +14,7 @@ from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.figures import SettledState
 from pinch.core.framekinds import Share
 from pinch.core.judge import PART_FRAMES, Judgement
+from pinch.core.printing import in_percent, plain
 from pinch.core.runlog import RunLog
 from pinch.narrative.finding import finding
 
@@ -141,4 +142,6 @@ def heat_words(shown: RunStory) -> str:
 
 
 def _share_words(share: Share) -> str:
-    return f"{share.count} frames ({100 * share.value:.2g} %, {100 * share.low:.2g} to {100 * share.high:.2g})"
+    return (
+        f"{share.count} frames ({in_percent(share.value)}, {plain(100 * share.low, 2)} to {plain(100 * share.high, 2)})"
+    )

@@ -1,11 +1,12 @@
 """What is said of a run that is a score without a log."""
 
 from pinch.bench.summaries import Origin, Summary, origin_words
+from pinch.core.printing import plain
 
 
 def told_headline(summary: Summary, unit: str) -> str:
     """The score and whose it is."""
-    return f"{summary.score:.5g} {unit}, told without a log: {origin_words(summary)}."
+    return f"{plain(summary.score, 5)} {unit}, told without a log: {origin_words(summary)}."
 
 
 def told_lines(summary: Summary, unit: str) -> list[str]:
@@ -14,7 +15,7 @@ def told_lines(summary: Summary, unit: str) -> list[str]:
     runs = "how many runs of each is not told" if summary.units > 1 else "one run"
     lines = [f"Behind it: {units}, {f'{summary.repeats} runs' if summary.repeats > 1 else runs}."]
     if summary.spread is not None:
-        lines.append(f"Standard deviation of its runs: {summary.spread:.4g} {unit}.")
+        lines.append(f"Standard deviation of its runs: {plain(summary.spread)} {unit}.")
     if summary.power_w is not None:
         lines.append(f"Told with {summary.power_w:g} W, which were not measured here.")
     if summary.origin is not Origin.OWN:

@@ -17,6 +17,7 @@ from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Device, ExitStatus, Run
 from pinch.core.channels import component_of, is_plausible
 from pinch.core.errors import PinchError
+from pinch.core.printing import plain
 from pinch.recorder.preflight import Evidence, MeterLook
 from pinch.recorder.processes import ProbeProcess, SampleSource
 from pinch.recorder.remote import RemoteProbe
@@ -67,7 +68,9 @@ def _look(book: Book, device: Device, e: Evidence, heat: DeviceHeat | None) -> E
         meters=looks,
         unagreed=tuple(i.name for i in instruments if i not in agreed),
         room_c=_room_of(agreed, looks),
-        odd=tuple(f"{name} {value:.5g}" for name, value in values.items() if not is_plausible(name, value, value)),
+        odd=tuple(
+            f"{name} {plain(value, 5)}" for name, value in values.items() if not is_plausible(name, value, value)
+        ),
         temp_c=values.get("cpu.temp"),
         rest_c=_rest_of(book, runs),
         slowest_s=heat.fit.slowest_s if heat else None,

@@ -25,7 +25,7 @@ def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> No
     bars = [b for g in chart.groups for b in g.bars]
     left = min(WIDEST_LABEL, max(width(b.label, LABEL, b.subject) for b in bars) + 14)
     words = min(WIDEST_WORDS, max(width(b.words, NOTE) for b in bars) + 10)
-    values = max(width(f"{b.value:.4g}", LABEL, True) for b in bars) + 30
+    values = max(width(text, LABEL, True) for g in chart.groups for text in g.printed) + 30
     top = area.top
     for group in chart.groups:
         write_words(
@@ -65,7 +65,7 @@ def _draw_group(
         write_words(figure, label, (place.left - 10, middle), LABEL, theme.ink, bar.subject, "right")
         end = place.left + place.width
         axis.annotate(
-            f"{bar.value:.4g}", (1.0, number), xycoords=("axes fraction", "data"), xytext=((values - 16) * 0.72, 0),
+            group.printed[number], (1.0, number), xycoords=("axes fraction", "data"), xytext=((values - 16) * 0.72, 0),
             textcoords="offset points", color=theme.ink, fontsize=LABEL, fontfamily=FIGURE_FACE, ha="right",
             va="center", fontweight="bold" if bar.subject else "normal",
         )  # fmt: skip

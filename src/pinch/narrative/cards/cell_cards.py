@@ -4,10 +4,11 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from pinch.analysis.comparing import BenchCell, CompareChoice, Compared, CompareResult, WorkRow, cells_of, compare_book
-from pinch.analysis.curves import LOW_NAMES
+from pinch.analysis.cells import BenchCell, cells_of
+from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, compare_book
 from pinch.analysis.plain_tables import Column, Table
-from pinch.analysis.points import AVERAGE, SAME_ROOM_K, BookPoints, RunPoint
+from pinch.analysis.points import SAME_ROOM_K, BookPoints, RunPoint
+from pinch.analysis.work_metrics import is_known, keys_of
 from pinch.bench.cards import CardKind, CellQuery, CellsQuery
 from pinch.bench.records import Workload
 from pinch.charts.dumbbell_chart import Ball, Dumbbell, DumbbellChart
@@ -18,8 +19,10 @@ from pinch.charts.slope_chart import in_words as slopes_in_words
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
+from pinch.core.metrics import LOW_NAMES
 from pinch.core.verdict import Verdict
 from pinch.narrative import compare_words as saying
+from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_words
 from pinch.narrative.compare_words import ShownComparison
@@ -41,9 +44,11 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     ------
     PinchError : its cells are not in the book, or share nothing.
     """
-    cells = chosen_cells(query, cells_of(book))
-    if query.measure != AVERAGE and query.measure not in LOW_NAMES:
+    cells = chosen_cells(query, cells_of(book, any(c.variant_id is not None for c in query.cells)))
+    if not is_known(query.measure, book.workloads):
         raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
+    if query.grid:
+        return grid_cards.make(book, cells[0], query.grid, query.measure, query.low_share)
     result = compare_book(book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta))
     if not result.rows:
         raise PinchError("None of its cells has a run of its workloads that counts.")
@@ -86,7 +91,9 @@ def query_of(shown: ShownComparison) -> CellsQuery:
 def cell_query(cell: BenchCell) -> CellQuery:
     """A cell as a card remembers it."""
     key = cell.key
-    return CellQuery(setting_id=key.setting_id, room_c=key.room_c, builds=key.builds, origin=key.origin)
+    return CellQuery(
+        setting_id=key.setting_id, room_c=key.room_c, builds=key.builds, origin=key.origin, variant_id=key.variant_id
+    )
 
 
 def _like(wanted: CellQuery, cells: Sequence[BenchCell]) -> BenchCell | None:
@@ -94,7 +101,8 @@ def _like(wanted: CellQuery, cells: Sequence[BenchCell]) -> BenchCell | None:
     own = [
         c
         for c in cells
-        if (c.key.setting_id, c.key.builds, c.key.origin) == (wanted.setting_id, wanted.builds, wanted.origin)
+        if (c.key.setting_id, c.key.builds, c.key.origin, c.key.variant_id)
+        == (wanted.setting_id, wanted.builds, wanted.origin, wanted.variant_id)
     ]
     if wanted.room_c is None:
         return next((c for c in own if c.key.room_c is None), None)
@@ -111,7 +119,7 @@ def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
             (f"{c.cell.name}" + (f": {row.workload.name}" if len(shown.result.rows) > 1 else ""), points)
             for row in shown.result.rows
             for c in row.cells
-            if (points := c.cell.points[row.workload.id])
+            if (points := c.cell.points.get(row.workload.id))
         ]
         return shares_words(rows), shares_chart(rows)
     if kind is CardKind.MONEY:
@@ -130,8 +138,8 @@ def _method(query: CellsQuery, kind: CardKind) -> list[str]:
     words = [f"differences below {100 * query.delta:g} % do not matter"]
     if kind in (CardKind.BARS, CardKind.DUMBBELL):
         words.append("strokes: 95 % intervals")
-    if query.measure != AVERAGE:
-        words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
+    lows = [LOW_NAMES[key].split(", ")[1] for key in keys_of(query.measure) if key in LOW_NAMES]
+    words += [f"lows by the school “{school}”" for school in dict.fromkeys(lows)]
     return words
 
 
@@ -182,7 +190,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
         )
     names = _end_names(pairs)
     x_title = f"{found[0][1].workload.name}" if one_unit else f"Score, {names[0]} = 100"
-    unit = _unit(query, found[0][1].workload) if one_unit else "%"
+    unit = _unit(found[0][1]) if one_unit else "%"
     words = _pairs_words(found, names, len(pairs) > 1)
     chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
     if names == SUPPLIES:  # what is compared does not speak against the pair
@@ -254,9 +262,8 @@ def _difference(c: Compared, row: WorkRow, result: CompareResult, shown: ShownCo
     return saying.difference(c, replace(shown, result=result))
 
 
-def _unit(query: CellsQuery, workload: Workload) -> str:
-    less = "" if workload.higher_is_better or query.measure != AVERAGE else ", less is better"
-    return ("fps" if query.measure != AVERAGE else workload.score_unit) + less
+def _unit(row: WorkRow) -> str:
+    return row.metric.unit + (", less is better" if row.less_is_better else "")
 
 
 def slope_chart(shown: ShownComparison) -> SlopeChart:
@@ -301,8 +308,8 @@ def verdict_table(shown: ShownComparison) -> TableChart:
             answer = verdict_words(c.verdict) if c.verdict else "baseline"
             if c.cell.device.id == shown.subject:
                 strong.add(len(rows))
-            unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
-            head = (row.workload.name, c.cell.name, f"{c.score.mean:.4g}", unit, str(c.score.runs), watts)
+            unit = row.metric.unit
+            head = (row.workload.name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
             rows.append((*head, answer, saying.difference(c, shown)))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
@@ -311,7 +318,7 @@ def table_of(shown: ShownComparison) -> Table:
     """Scores and verdicts as numbers."""
     rows = []
     for row in shown.result.rows:
-        unit = "fps" if shown.result.choice.measure != AVERAGE else row.workload.score_unit
+        unit = row.metric.unit
         for c in row.cells:
             low, high = c.score.interval()
             v = c.verdict

@@ -10,15 +10,17 @@ from enum import IntEnum
 
 from pinch.analysis.comparing import Compared, CompareResult
 from pinch.analysis.modes import LABEL_OFF
-from pinch.analysis.points import AVERAGE, RunPoint
+from pinch.analysis.points import RunPoint
 from pinch.bench.cards import CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
 from pinch.core.fairness import FairnessGrade
+from pinch.core.figures import UNSETTLED
+from pinch.core.metrics import LOW_NAMES
+from pinch.core.printing import plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
-from pinch.narrative.cards.footnotes import UNSETTLED
 
 WIN_WORDS = (
     *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
@@ -179,14 +181,15 @@ def _tiny_base(content: CardContent) -> Iterator[Concern]:
     for result, compared in _pairs(content):
         row = next(r for r in result.rows if compared in r.cells)
         base = next((c for c in row.cells if c.cell == result.baseline), None)
-        frames = result.choice.measure != AVERAGE or row.workload.rate_channel == "frame.rate"
+        frames = row.metric.unit == "fps"
         v = compared.verdict
         if base is None or not frames or v is None or not v.answer.is_decided:
             continue
         apart = abs(compared.score.mean - base.score.mean)
-        if is_tiny_base(base.score.mean, compared.score.mean, result.choice.measure != AVERAGE):
-            words = f"gives a percentage of {base.score.mean:.3g} fps: {compared.cell.name} is {apart:.2g} fps apart."
-            yield _card(content, "tiny-base", Weight.LOOK, words)
+        if is_tiny_base(base.score.mean, compared.score.mean, row.metric.key in LOW_NAMES):
+            words = f"gives a percentage of {plain(base.score.mean, 3)} fps"
+            apart_words = f"{compared.cell.name} is {plain(apart, 2)} fps apart."
+            yield _card(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}")
 
 
 def _claimed(content: CardContent) -> Iterator[Concern]:
@@ -286,11 +289,13 @@ def strange_numbers(text: str, composed: str) -> list[str]:
     return [n for n in dict.fromkeys(_NUMBER.findall(text)) if _number(n) not in rounded]
 
 
-_NUMBER = re.compile(r"(?<![\w.,])\d+(?:[.,]\d+)?")
+_GROUPED = r"\d{1,3}(?:,\d{3})+(?:\.\d+)?"
+_NUMBER = re.compile(rf"(?<![\w.,])(?:{_GROUPED}(?!\d)|\d+(?:[.,]\d+)?)")
 
 
 def _number(written: str) -> float:
-    return float(written.replace(",", "."))
+    grouped = re.fullmatch(_GROUPED, written)
+    return float(written.replace(",", "" if grouped else "."))
 
 
 def _pairs(content: CardContent) -> list[tuple[CompareResult, Compared]]:

@@ -6,15 +6,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
+from pinch.analysis.curves import Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
 from pinch.analysis.plain_tables import Cell, Column, Table
-from pinch.analysis.points import AVERAGE, BookPoints
+from pinch.analysis.points import BookPoints
 from pinch.bench.cards import CardKind, CurvesQuery
 from pinch.charts.multiples_chart import GridChart
 from pinch.charts.scale_chart import Second, apart
 from pinch.charts.spec import Chart, Dots, Guide, Line, Panel
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
+from pinch.core.metrics import AVERAGE, LOW_NAMES
+from pinch.core.printing import plain
 from pinch.core.sweetspots import PROMISES
 from pinch.narrative import curve_words as saying
 from pinch.narrative.cards.content import Found
@@ -35,11 +37,11 @@ def make(query: CurvesQuery, kind: CardKind, book: BookPoints, slots: Mapping[in
     PinchError : there is nothing to show.
     """
     result = scale_book(book, choice_of(query))
-    result = replace(result, series=tuple(s for s in result.series if s.points or s.told))
+    result = replace(result, series=tuple(s for s in result.series if s.points or s.told or s.claimed))
     if not any(s.points for s in result.series):
         raise PinchError("No settled run of these devices and workloads is in the book.")
     finding, chart = _drawn(query, kind, result, slots)
-    runs = [p.of for s in result.series for p in s.points] + [t.of for s in result.series for t in s.told]
+    runs = [p.of for s in result.series for p in s.points] + [t.of for s in result.series for t in s.told if t.of]
     return Found(finding, chart, table_of(result), runs, _method(query, kind, result), scaled=result)
 
 
@@ -174,14 +176,15 @@ def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
         best = int(np.argmax(scores / watts))
         ratios += (scores / watts).tolist()
         dots.append(Dots(watts, scores, tuple(m.name for m in means), slot))
-        peak = f"{means[best].name}: {means[best].per_watt:.3g}"
+        peak = f"{means[best].name}: {plain(means[best].per_watt, 3)}"
         dots.append(Dots(watts[[best]], scores[[best]], (peak,), slot, named=True))
         lines.append(Line(watts, scores, slot, s.name))
     guides = tuple(Guide(k, f"{k:g} {unit}/W") for k in round_slopes(ratios))
     panel = Panel(title, unit, tuple(apart(lines)), dots=tuple(dots), guides=guides, key="efficiency")
     words = efficiency_words(result)
     told = " ".join(
-        f"{s.name}: " + ", ".join(f"{m.name} {m.per_watt:.3g}" for m in settings_of(s)) + "." for s in result.series
+        f"{s.name}: " + ", ".join(f"{m.name} {plain(m.per_watt, 3)}" for m in settings_of(s)) + "."
+        for s in result.series
     )
     alternative = f"{words} {unit} for each watt. {told}"
     return Chart(words, (panel,), saying.AXIS_TITLES[result.choice.axis], "W", alternative=alternative)
@@ -202,7 +205,7 @@ def efficiency_words(result: ScaleResult) -> str:
     unit = saying.rate_words(result)[1]
     best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := settings_of(s))]
     best.sort(key=lambda found: -found[1].per_watt)
-    words = [f"{name} {m.per_watt:.3g} at {m.watts:.1f} W ({m.name})" for name, m in best]
+    words = [f"{name} {plain(m.per_watt, 3)} at {m.watts:.1f} W ({m.name})" for name, m in best]
     return f"Most {unit} for each watt: {'; '.join(words)}."
 
 
@@ -259,7 +262,7 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
             if s.device.id == subject:
                 strong.add(len(rows))
             claimed = "" if m.claimed_w is None else f"{m.claimed_w:g}"
-            shown = (claimed, f"{m.watts:.1f}", f"{m.score:.4g}", f"{m.per_watt:.3g}", str(m.runs))
+            shown = (claimed, f"{m.watts:.1f}", f"{plain(m.score)}", f"{plain(m.per_watt, 3)}", str(m.runs))
             rows.append((s.device.name, *work, m.name, *shown))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
@@ -278,8 +281,8 @@ def table_of(result: ScaleResult) -> Table:
         ]
         rows += [
             (
-                *(s.device.name, s.workload.name, t.of.setting.name, t.of.setting.sustained_w, None, t.summary.score),
-                *(unit, None, t.summary.repeats, "told"),
+                *(s.device.name, s.workload.name, t.setting.name, t.setting.sustained_w, None, t.score),
+                *(unit, None, t.n, "told"),
             )
             for t in s.told
         ]

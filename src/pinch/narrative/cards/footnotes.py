@@ -8,10 +8,9 @@ from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.records import Came, standing, workload_words
 from pinch.bench.summaries import origin_words
 from pinch.core.fairness import FairnessGrade
-from pinch.core.figures import SettledState
+from pinch.core.figures import UNSETTLED
 from pinch.narrative.cards.content import Found
 
-UNSETTLED = (SettledState.DRIFTING, SettledState.TOO_SHORT)
 """States of a window whose figures still move."""
 MOST_UNFAIR = 7
 OPEN_MARK, NOTE_MARK, ACCEPTED_MARK = "▲", "△", "✓"

@@ -36,7 +36,7 @@ def make(query: ModesQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
         raise PinchError("Its device or its workload is not in the book any more.")
     sheet = modes_sheet(book, device, workload, query.room_c, query.grade)
     if not sheet.rows:
-        raise PinchError(f"{device.name} has no settled run of {workload.name} in the book.")
+        raise PinchError(f"{device.name} has no run of {workload.name} that counts in the book.")
     return _found(query, kind, book, sheet, slots.get(device.id, 0))
 
 
@@ -51,7 +51,7 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
     chart: Drawn | None = sheet_chart(sheet)
     finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim", "~: by the line"]
     if kind is CardKind.WALL:
-        runs = [p for p in own if p.setting.mains and p.digest.wall_w is not None and not p.why_not]
+        runs = [p for p in own if p.setting.mains and p.digest.wall_w is not None and not p.why_unusable]
         chart = saying.wall_chart(sheet, own, book.instruments, slot)
         finding, method = saying.wall_words(sheet, own, book.instruments), ["wall and package watts as measured"]
     elif kind is CardKind.BATTERY:
@@ -139,10 +139,10 @@ def table_of(sheet: ModesSheet) -> Table:
 
 
 def workloads_of(book: BookPoints, device: Device) -> list[Workload]:
-    """The workloads that a device has settled runs of, those with most settings first."""
+    """The workloads that a device has runs of, those with most settings first."""
     settings: dict[int, set[int]] = {}
     for p in book.points:
-        if p.run.device_id == device.id and not p.why_not:
+        if p.run.device_id == device.id and not p.why_unusable:
             settings.setdefault(p.run.workload_id, set()).add(p.run.setting_id)
     by_id = {w.id: w for w in book.workloads}
     return [by_id[w] for w in sorted(settings, key=lambda w: (-len(settings[w]), w))]

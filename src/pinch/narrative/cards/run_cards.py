@@ -9,6 +9,7 @@ from pinch.charts.frame_charts import NamedFrames, frame_curves
 from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
+from pinch.core.printing import plain
 from pinch.narrative.book_tables import TabledRun, book_tables
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
@@ -64,7 +65,7 @@ def _timeline(stories: Sequence[RunStory], kind: CardKind, slot: int) -> tuple[C
                 "The heat of this run cannot be fitted: it has no power or no temperature, or is too short."
             )
         r = first.judged.heat.r_th
-        spread = f" ± {r.u:.2g}" if r.u == r.u else ""
+        spread = f" ± {plain(r.u, 2)}" if r.u == r.u else ""
         return charts[
             0
         ], f"{first.device.name}, {first.setting.name}: each watt makes it {r.value:.2f}{spread} K hotter."

@@ -15,6 +15,7 @@ from pydantic import Field
 from pinch.bench.fields import Part
 from pinch.bench.files import read_model
 from pinch.core.channels import ChannelQuantity, Component, is_channel_name
+from pinch.core.printing import plain
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
@@ -86,9 +87,9 @@ def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[ShownColum
 
 
 def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
-    plain, unit_text = split_unit(name)
+    bare, unit_text = split_unit(name)
     unit = find_unit(unit_text) or find_unit(unit_row.strip("[]() "))
-    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", plain).casefold()
+    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", bare).casefold()
     words = re.findall(r"[^\W_]+", text)
     if is_channel_name(name):
         return ColumnUse(column=name, channel=name, why="it has the name of a channel")
@@ -121,7 +122,7 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
     again = {
         "channel": _channel(likelier, component, words, text),
         "score": 0.2,
-        "why": f"{why} say {quantity}, but it shows {low:.4g} to {high:.4g}",
+        "why": f"{why} say {quantity}, but it shows {plain(low)} to {plain(high)}",
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
 

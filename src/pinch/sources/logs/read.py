@@ -12,6 +12,7 @@ from pinch.bench.files import open_plain
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
+from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import FloatArray, RunLog, Series, reach_s
 from pinch.sources.logs import mapping as maps
@@ -285,7 +286,7 @@ def _must_agree(found: Sequence[tuple[str, times.TimeAxis]], place: str) -> None
     (first, whole), *others = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
     for name, span in others:
         if abs(span - whole) > max(AGREE_S, AGREE_SHARE * whole):
-            raise DataError(place, f"{first} and {name} disagree: {whole:.5g} s and {span:.5g} s in all")
+            raise DataError(place, f"{first} and {name} disagree: {plain(whole, 5)} s and {plain(span, 5)} s in all")
 
 
 def _without_time(
@@ -313,7 +314,7 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
     backward = np.flatnonzero(np.diff(t) < 0)
     if len(backward):
         row = int(backward[0]) + 1
-        words = f"time goes back, from {t[row - 1]:.6g} s to {t[row]:.6g} s"
+        words = f"time goes back, from {plain(t[row - 1], 6)} s to {plain(t[row], 6)} s"
         raise DataError(place, words, int(table.lines[row]))
     return t
 
