@@ -6,7 +6,7 @@ from unittest import mock
 
 from pydantic import ValidationError
 
-from pinch.analysis.comparing import cells_of
+from pinch.analysis.cells import cells_of
 from pinch.analysis.curves import ScaleChoice, scale_book
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import (
@@ -136,7 +136,7 @@ class TestCards(unittest.TestCase):
             (CurvesQuery(device_ids=(1,), workload_ids=(1,), measure="low_7"), CardKind.CURVES, "'low_7'"),
             (CellsQuery(cells=(CellQuery(setting_id=77),), workload_ids=(1,)), CardKind.BARS, "None of its cells"),
             (ModesQuery(device_id=9, workload_id=1), CardKind.SHEET, "not in the book any more"),
-            (ModesQuery(device_id=1, workload_id=2), CardKind.SHEET, "no settled run of Chart Export"),
+            (ModesQuery(device_id=1, workload_id=2), CardKind.SHEET, "no run of Chart Export"),
             (UnitsQuery(device_ids=(8,)), CardKind.TABLE, "None of its devices"),
             (UnitsQuery(), CardKind.TIMELINE, "cannot be drawn as timeline"),
         ):

@@ -64,7 +64,7 @@ class TestOneDefinition(unittest.TestCase):
             self.assertEqual(strings & (members - notes), set(), path.name)
 
     def test_states_and_answers_say_themselves(self) -> None:
-        self.assertEqual([s.ending == "" for s in SettledState], [True, False, False])
+        self.assertEqual([s.ending == "" for s in SettledState], [True, False, True, False])
         self.assertEqual({a.phrase for a in Answer if a.is_decided}, {"faster", "slower"})
         self.assertEqual(len({a.phrase for a in Answer}), len(Answer))
 

@@ -5,15 +5,18 @@ from unittest import mock
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QInputDialog
 
-from pinch.analysis.comparing import cells_of
+from pinch.analysis.axes import CompareAxis
+from pinch.analysis.cells import cells_of
+from pinch.bench.cards import CardKind
 from pinch.bench.parts import Build
 from pinch.bench.records import Setting
 from pinch.bench.summaries import Origin, Summary
+from pinch.narrative.cards import cell_cards
 from pinch.runs.whole_book import read_points
 from pinch.ui.compare.page import ComparePage
-from pinch.ui.compare.state import View
-from pinch.ui.compare.view import FAIRNESS, MONEY, TIME, VERDICTS
+from pinch.ui.compare.view import FAIRNESS, MATRIX, MONEY, TIME, VERDICTS
 from pinch.ui.judge.page import JudgePage
+from pinch.ui.results_dialog import ResultsDialog
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.scale.view import READER, TARGET
 from tests.window_case import WindowCase
@@ -140,15 +143,18 @@ class TestComparePage(PageCase):
         self.assertIn("Not like for like", view.headline.text())
         kinds = [r.cells[1] for r in view.fairness.rows]
         self.assertLessEqual({"measured watts", "room"}, set(kinds))
-        self.assertIn("K warmer", view.notes.text(), "what is unfair stands below the bars")
+        self.assertIn("more watts", view.notes.text().replace("\xa0", " "), "what is unfair stands below the bars")
         self.assertTrue(
-            any("faster" in r.cells[3] or "slower" in r.cells[3] for r in view.verdicts.rows if len(r.cells) > 3)
+            any("faster" in r.cells[4] or "slower" in r.cells[4] for r in view.verdicts.rows if len(r.cells) > 4)
         )
+        room = next(r for r in view.fairness.rows if r.cells[1] == "room")
+        assert room.explanation is not None
+        self.assertIn("better all the same", room.explanation.meaning, "what held the winner back takes nothing away")
 
     def test_a_difference_is_accepted_with_a_reason_and_back(self) -> None:
         self.compare("Sandpiper 14, Even", "Limpet, Stock, 31 °C")
         view, book = self.window.page(ComparePage).view, self.session.book
-        at = [r.cells[1] for r in view.fairness.rows].index("room")
+        at = [r.cells[1] for r in view.fairness.rows].index("measured watts")
         view.tabs.setCurrentIndex(FAIRNESS)
         view.fairness.setCurrentCell(at, 0)
         before = book.acceptances()
@@ -164,7 +170,7 @@ class TestComparePage(PageCase):
     def test_a_tie_is_a_tie(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Sandpiper 14, Full, 31 °C")
         row = self.window.page(ComparePage).view.verdicts.rows[2]
-        self.assertEqual(row.cells[3], "a tie")
+        self.assertEqual(row.cells[4], "a tie")
         self.assertIn("a tie", self.window.page(ComparePage).view.headline.text())
         assert row.explanation is not None
         self.assertIn("borrowed", row.explanation.uncertainty, "a single run has no scatter of its own")
@@ -180,10 +186,10 @@ class TestComparePage(PageCase):
         self.choose("Sandpiper 14", None, TILE)
         self.compare("Sandpiper 14, Even", "Gannet, 30 W")
         view = self.window.page(ComparePage).view
-        view.view_chosen.emit(View.SUPPLY)
+        view.axis_chosen.emit(CompareAxis.SUPPLY)
         self.wait_for(lambda: self.compared()[:2] == ["Sandpiper 14, Hush", "Sandpiper 14, Hush on battery"])
         self.assertEqual(len(self.compared()), 6, "each setting on battery beside the same on mains")
-        view.view_chosen.emit(View.MODES)
+        view.axis_chosen.emit(CompareAxis.SETTING)
         self.wait_for(lambda: len(self.compared()) == 9)
         names = [c.name for c in self.window.page(ComparePage).control.cells()]
         item = view.list.item(names.index("Gannet, 10 W"))
@@ -216,7 +222,7 @@ class TestComparePage(PageCase):
     def test_missing_runs_go_into_the_plan(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Limpet, 45 W, 22 °C")
         view = self.window.page(ComparePage).view
-        at = next(n for n, r in enumerate(view.verdicts.rows) if "more" in "".join(r.cells[3:4]))
+        at = next(n for n, r in enumerate(view.verdicts.rows) if "more" in "".join(r.cells[4:5]))
         view.tabs.setCurrentIndex(VERDICTS)
         view.verdicts.setCurrentCell(at, 0)
         view.plan_missing()
@@ -224,6 +230,78 @@ class TestComparePage(PageCase):
         ids = {s.id for d in self.session.book.devices() for s in self.session.book.settings(d.id or 0)
                if s.name in ("Full", "45 W")}  # fmt: skip
         self.assertGreaterEqual(len({c.setting_id for c in plan.cells} & ids), 2)
+
+    def test_variants_side_by_side_and_as_a_grid(self) -> None:
+        self.choose("Gannet", "16 W", "Lantern Deep")
+        self.compare("Gannet, 16 W", "Gannet, 20 W")
+        page = self.window.page(ComparePage)
+        page.control.measure = "average+low_1.percentile"
+        page.view.axis_chosen.emit(CompareAxis.VARIANT)
+        self.wait_for(lambda: self.compared()[:1] == ["Gannet, 16 W, high"])
+        chart = page.view.bars.chart
+        assert chart is not None
+        self.assertEqual([b.label for b in chart.groups[0].bars], ["high", "low", "medium"])
+        self.assertEqual(chart.groups[0].printed, ("44.6", "71.2", "58.3"))
+        self.assertIn("1 % low", chart.groups[1].title)
+        self.assertIn("average: +59.6 % (single runs)", page.view.headline.text().replace("\xa0", " "))
+        page.view.matrix.share.setValue(60)
+        rows = {r.cells[0]: r.cells for r in page.view.matrix.table.rows}
+        self.assertEqual(rows["Lantern Deep, fps"][1:4], ("71.2 | 52.8", "58.3 | 44.9", "44.6 | 35.7"))
+        self.assertIn("60 fps at low", rows["Lantern Deep, fps"][-2])
+        self.assertIn("none of 60, 120, 144 fps", rows["Pack Ice, fps"][-2], "its low is 31.4, less than 36")
+        page.view.tabs.setCurrentIndex(MATRIX)
+        sent = page.sent()
+        card = cell_cards.make(sent.query, sent.kind, read_points(self.session.book.path), {})  # type: ignore[arg-type]
+        self.assertIn("three workloads by variants", card.finding)
+        self.assertIn(("Pack Ice", "low", 63.9, 31.4, "fps", False), card.table.rows)
+
+    def test_a_field_of_told_results_with_ranks(self) -> None:
+        self.choose("Sandpiper 14", "Full", "Signal Decode")
+        self.compare("Sandpiper 14, Full, room not noted", "Limpet, Stock, third party")
+        page = self.window.page(ComparePage)
+        page.view.axis_chosen.emit(CompareAxis.FIELD)
+        self.wait_for(lambda: len(self.compared()) == 8)
+        page.view.tabs.setCurrentIndex(VERDICTS)
+        page.view.verdicts.sort_by(1)
+        rows = [r for r in page.view.verdicts.rows if not r.heading]
+        self.assertEqual([r.cells[2] for r in rows], [str(n) for n in range(8, 0, -1)])
+        told = next(r for r in rows if "Gannet" in r.cells[0] and "maker" in r.cells[0])
+        self.assertEqual(told.cells[4], "how repeatable it is nobody said")
+        self.assertTrue(told.cells[5].startswith("−29.4"), told.cells)
+        assert told.explanation is not None
+        self.assertTrue(any("seventh of eight" in line for line in told.explanation.formula))
+        self.assertTrue(page.view.verdicts.isColumnHidden(10), "nobody measured battery watts")
+
+    def test_one_cell_alone_is_shown(self) -> None:
+        self.choose("Gannet", "16 W", "Pack Ice")
+        self.compare("Gannet, 16 W")
+        view = self.window.page(ComparePage).view
+        self.assertIn("Skerry Run, low 96.4 fps", view.headline.text().replace("\xa0", " "))
+        self.assertEqual(self.window.page(ComparePage).sent().kind, CardKind.BARS)
+
+    def test_a_result_is_typed_and_taken_away(self) -> None:
+        self.choose("Limpet", "Stock", "Pack Ice")
+        book, page = self.session.book, self.window.page(ComparePage)
+        before = len(book.results())
+
+        def type_two(dialog: ResultsDialog) -> int:
+            dialog.value.setText("61–62")
+            dialog.add()
+            dialog.value.setText("nonsense")
+            dialog.add()
+            self.assertIn("nonsense", dialog.error.text())
+            self.assertEqual([r.cells[:2] for r in dialog.table.rows], [("average", "61–62 fps")])
+            dialog.table.setCurrentCell(0, 0)
+            dialog.remove()
+            dialog.value.setText("61.5")
+            dialog.add()
+            return 0
+
+        with mock.patch.object(ResultsDialog, "exec", type_two):
+            page.add_results()
+        self.assertEqual([r.value for r in book.results()[before:]], [61.5])
+        self.window.undo()
+        self.assertEqual(len(book.results()), before)
 
     def test_money_and_time(self) -> None:
         self.compare("Sandpiper 14, Full, 22 °C", "Limpet, 45 W, 22 °C")

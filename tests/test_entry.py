@@ -15,7 +15,7 @@ from pinch.bench.records import Device, Form, Protocol, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.ui.bench import entering
 from pinch.ui.bench.field_widgets import Kind, field_at, part_fields, text_at
-from pinch.ui.bench.state import SECTIONS
+from pinch.ui.bench.state import SECTIONS, VARIANT_SECTIONS
 
 
 class TestQuantities(unittest.TestCase):
@@ -94,9 +94,9 @@ class TestFields(unittest.TestCase):
                     self.assertTrue(part_fields(field.part))
 
     def test_every_field_of_the_models_is_in_the_forms(self) -> None:
-        hidden = {"kept_id", "archived", "device_id", "rig", "local", "untold", "shown", "one_core"}
+        hidden = {"kept_id", "archived", "device_id", "rig", "local", "untold", "shown", "one_core", "variant_of"}
         for model, sections in SECTIONS.items():
-            shown = {f.partition(".")[0] for s in sections for f in s.fields}
+            shown = {f.partition(".")[0] for s in (*sections, *VARIANT_SECTIONS) for f in s.fields}
             self.assertEqual(set(model.model_fields) - hidden - shown, set(), model)
 
     def test_units_come_from_the_model(self) -> None:

@@ -122,7 +122,7 @@ class TestDialects(LogCase):
         answered = self.read(text, mapping=found.mapping.model_copy(update={"day_first": True}))
         self.assertEqual((answered.questions, answered.started), ((), datetime(2026, 4, 3, 23, 59, 58)))
         hot = self.read("Time [s],Temp [°C],Thing\n0,4600,7\n1,4610,8\n")
-        self.assertIn("it shows 4600 to 4610", hot.questions[0])
+        self.assertIn("it shows 4,600 to 4,610", hot.questions[0])
         self.assertIn("is it cpu.clock?", hot.questions[0], "a temperature of 4600 is a clock")
         self.assertEqual(self.values(hot, "extra.thing"), [7.0, 8.0], "nothing unknown is dropped")
         slow = self.read("Time [s],CPU clock\n0,3.2\n1,3.3\n")

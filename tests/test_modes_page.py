@@ -166,4 +166,4 @@ class TestPage(WindowCase):
         self.choose("Gannet", None, "Rest")
         self.window.show_page(self.window.page(ModesPage))
         self.wait_for(lambda: self.window.page(ModesPage).view.sheet is not None)
-        self.assertIn("no settled run", self.window.page(ModesPage).view.headline.text())
+        self.assertIn("no run", self.window.page(ModesPage).view.headline.text())

@@ -170,7 +170,7 @@ class TestSoundAndTouch(unittest.TestCase):
 
     def test_the_headline_says_at_most_where_it_is_a_bound(self) -> None:
         self.assertIn("10 W (at most 28.0 dB(A))", saying.headline(self.made(), 0.5))
-        self.assertIn("no settled run", saying.headline(modes_sheet(Made().book(), NEW, GAME), 0.9))
+        self.assertIn("no run", saying.headline(modes_sheet(Made().book(), NEW, GAME), 0.9))
 
     def test_surfaces_in_both_units_and_other_materials(self) -> None:
         hot = self.made().rows[2]

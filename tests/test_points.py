@@ -6,10 +6,12 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from pinch.analysis.comparing import CompareChoice, cells_of, compare_book, conditions_of, offer_on
+from pinch.analysis.axes import CompareAxis, along
+from pinch.analysis.cells import cells_of
+from pinch.analysis.comparing import CompareChoice, compare_book, conditions_of, offer_on
 from pinch.analysis.curves import Axis, ScaleChoice, family_of, scale_book
 from pinch.analysis.modes import best_below, modes_sheet, quietest
-from pinch.analysis.points import AVERAGE, BookPoints, RunPoint
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench import runlogs
 from pinch.bench.digests import Digest, RundownDigest
 from pinch.bench.opening import create_book
@@ -27,6 +29,7 @@ from pinch.bench.records import (
 )
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.fairness import FairnessGrade
+from pinch.core.metrics import AVERAGE
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sound import Grade as RoomGrade
 from pinch.core.touch import Contact
@@ -35,7 +38,6 @@ from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_chart
 from pinch.runs.whole_book import digest_book
 from pinch.ui.compare import price_pane, state, uplift
-from pinch.ui.compare.state import View, view_cells, view_lack
 from tests import made
 from tests.in_folder import InFolder
 
@@ -194,9 +196,9 @@ class TestCells(unittest.TestCase):
         m.add(FULL, 61.0, digest={"rate": None})
         m.add(FULL, 61.0, status=None)
         (cell,) = cells_of(m.book())
-        self.assertEqual(len(cell.points[1]), 1)
+        self.assertEqual(len(cell.points[1]), 2, "one too short to settle counts in full")
         reasons = " ".join(n.text for n in cell.left_out)
-        for words in ("void: lid closed", "too short to settle", "no load.", "no rate of work", "still recording"):
+        for words in ("void: lid closed", "no load.", "no rate of work", "still recording"):
             self.assertIn(words, reasons)
         self.assertEqual(cell.days(), (FIRST_DAY.date(),))
         self.assertEqual(cell.power_w(1), 45.0)
@@ -219,7 +221,7 @@ class TestCells(unittest.TestCase):
         self.assertEqual((found.heat_share, found.capped_share, found.unsettled), (0.4, 0.3, "drifting"))
         self.assertEqual((found.brightness_nits, found.resolution, found.graphical), (150.0, "1920×1200", True))
         self.assertEqual((found.builds, found.channels), ({"OS": ("2", "")}, "dual"))
-        self.assertEqual(found.memory, {"memory kind": "LPDDR5X", "memory speed": "7500 MT/s"})
+        self.assertEqual(found.memory, {"memory kind": "LPDDR5X", "memory speed": "7500 MT/s", "memory size": ""})
 
     def test_a_told_figure_has_no_builds_and_says_whose_it_is(self) -> None:
         m = Made()
@@ -256,21 +258,23 @@ class TestCompared(unittest.TestCase):
     def test_words_of_each_direction(self) -> None:
         shown = self.shown()
         rows = [r for r in state.result_rows(shown) if not r.heading and "Full" in r.cells[0]]
-        self.assertEqual(rows[0].cells[3:5], ("faster", "+10.0 %"))
-        self.assertEqual(rows[1].cells[3:5], ("faster", "takes 46.0 % less time"))
+        self.assertEqual(rows[0].cells[4:6], ("faster", "+10.0 %"))
+        self.assertEqual(rows[1].cells[4:6], ("faster", "takes 46.0 % less time"))
         explained = rows[1].explanation
         assert explained is not None
         self.assertIn("takes 46.0 % less time", explained.formula)
         self.assertTrue(rows[2].cells[0].startswith("All: "))
         absolute = state.result_rows(self.shown(absolute=True))
-        self.assertIn("+6 fps", [r.cells[4] for r in absolute if len(r.cells) > 4])
+        self.assertIn("+6 fps", [r.cells[5] for r in absolute if len(r.cells) > 5])
         self.assertIn("less is better", " ".join(r.cells[0] for r in absolute if r.heading))
 
     def test_bars_sorted_the_better_first(self) -> None:
         chart = compare_words.bars(self.shown())
         self.assertEqual(
-            [[b.label for b in g.bars] for g in chart.groups], [["Sandpiper 14, Full", "Old one, Stock"]] * 2
+            [[b.label for b in g.bars] for g in chart.groups[:2]], [["Sandpiper 14, Full", "Old one, Stock"]] * 2
         )
+        self.assertIn("Index over 2 workloads, Old one, Stock = 100", chart.groups[2].title)
+        self.assertAlmostEqual(chart.groups[2].bars[1].value, 100 * math.sqrt(1.10 * 100 / 54), delta=1.0)
         self.assertIn("less is better", chart.groups[1].title)
         self.assertTrue(chart.groups[0].bars[0].subject and not chart.groups[0].bars[1].subject)
         self.assertIn("Chart Export", chart.alternative)
@@ -306,7 +310,7 @@ class TestCompared(unittest.TestCase):
         self.assertIn("Not like for like", compare_words.headline(shown))
         book = self.made().book()
         alone = compare_book(book, CompareChoice((cells_of(book)[0],), (1,)))
-        self.assertIn("Tick two cells", compare_words.headline(ShownComparison(alone, True, False, 1, {})))
+        self.assertIn("Skerry Run 65.98 fps", compare_words.headline(ShownComparison(alone, True, False, 1, {})))
 
     def test_lows_from_a_tiny_base_are_shown_in_fps_and_ms_first(self) -> None:
         m = Made()
@@ -318,7 +322,7 @@ class TestCompared(unittest.TestCase):
         choice = CompareChoice((cells["Stock"], cells["Full"]), (1,), "low_1.percentile")
         shown = ShownComparison(compare_book(book, choice), False, False, 1, {})
         row = next(r for r in state.result_rows(shown) if "Full" in r.cells[0])
-        self.assertTrue(row.cells[4].startswith("+3 fps (−28 ms), +33"), row.cells[4])
+        self.assertTrue(row.cells[5].startswith("+3 fps (−28 ms), +33"), row.cells[5])
 
     def test_money(self) -> None:
         self.assertEqual((offer_on(NEW) or Offer()).price, 1399)
@@ -344,13 +348,16 @@ class TestCompared(unittest.TestCase):
         m.add(AWAY, 25.0)
         m.add(FULL, 60.0, room=31.0)
         cells = cells_of(m.book())
-        names = {view: [c.setting.name for c in view_cells(view, cells, 1)] for view in View}
-        self.assertEqual(names[View.SUPPLY], ["Hush", "Hush on battery"])
-        self.assertEqual(set(names[View.MODES]), {"Full", "Hush", "Hush on battery"})
-        self.assertEqual(names[View.TIME], ["Full", "Full"])
-        self.assertEqual(view_cells(View.SUPPLY, cells, 2), [])
-        for view in View:
-            self.assertTrue(view_lack(view).endswith("."))
+        full = next(c for c in cells if c.setting.name == "Full")
+        names = {axis: [c.setting.name for c in along(axis, cells, full, 1)] for axis in CompareAxis}
+        self.assertEqual(names[CompareAxis.SUPPLY], ["Hush", "Hush on battery"])
+        self.assertEqual(set(names[CompareAxis.SETTING]), {"Full", "Hush", "Hush on battery"})
+        self.assertEqual(names[CompareAxis.DAY], ["Full"] * 2, "the last day of each room's runs")
+        self.assertEqual(names[CompareAxis.BUILDS], ["Full"])
+        other = next(c for c in cells if c.device.id == 2)
+        self.assertEqual(along(CompareAxis.SUPPLY, cells, other, 1), [])
+        for axis in CompareAxis:
+            self.assertTrue(state.axis_lack(axis).endswith("."))
 
 
 class TestScaled(unittest.TestCase):

@@ -166,9 +166,7 @@ class TestBook(InFolder):
         points = points_of(self.book, digest_book(self.book.path).digests)
         result = scale_book(points, ScaleChoice((gannet.id or 0,), (work.id or 0,)))
         (series,) = result.series
-        self.assertEqual(
-            (len(series.points), [t.summary.score for t in series.told]), (0, [68, 61.5]), "as they are dated"
-        )
+        self.assertEqual((len(series.points), [t.score for t in series.told]), (0, [68, 61.5]), "as they are dated")
         row = state.setting_rows(result)[0]
         self.assertEqual((row.cells[4], row.cells[7]), ("", "maker's figure, mean of 6 units, 2026-08-01"))
         self.assertIn("only scores that are told", curve_words.headline(result, gannet.id))

@@ -161,7 +161,7 @@ class TestScaleState(unittest.TestCase):
         self.assertIn("reaches 95 % of its best", headline([10, 20, 30], [5, 8, 9]))
         self.assertIn("already gives 95 %", headline([10, 20, 30], [9, 9.1, 9.1]))
         self.assertIn("no curve yet", headline([10, 20], [5, 8]))
-        self.assertIn("no settled run", headline([10], [-5]))
+        self.assertIn("no run", headline([10], [-5]))
         self.assertIn("No run", headline([], []))
 
     def test_the_margin_repeats_what_was_left_out(self) -> None:

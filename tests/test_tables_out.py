@@ -74,7 +74,7 @@ class TestTables(TablesCase):
             self.assertEqual((status, out.strip(), err), (0, str(target), ""))
             book = python_calamine.CalamineWorkbook.from_path(str(target))
             with self.subTest(ending):
-                self.assertEqual(book.sheet_names, ["runs", "figures", "readings"])
+                self.assertEqual(book.sheet_names, ["runs", "figures", "readings", "results"])
                 head, run = book.get_sheet_by_name("runs").to_python()[:2]
                 row = dict(zip(head, run, strict=True))
                 self.assertEqual(row["claimed sustained [W]"], 35.0)

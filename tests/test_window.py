@@ -222,7 +222,7 @@ class TestDemoBook(WindowCase):
             self.assertEqual(shown.run.id, run.id)
             states.add(shown.judged.settled.state)
             causes |= set(shown.judged.limiter_share)
-        self.assertEqual(states, {"settled", "drifting", "too-short"})
+        self.assertEqual(states, {"settled", "drifting", "too-short", "scene"})
         self.assertLessEqual({"burst-power", "sustained-power", "heat", "clock-ceiling", "frame-cap"}, causes)
 
     def test_the_scale_page_stands_at_measured_watts(self) -> None:

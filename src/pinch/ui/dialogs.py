@@ -1,8 +1,9 @@
 """Small dialogs: a line of text, a file to write, a form with an error line, a ladder of limits."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
@@ -11,6 +12,8 @@ from PyQt6.QtWidgets import (
     QFormLayout,
     QInputDialog,
     QLineEdit,
+    QListWidget,
+    QListWidgetItem,
     QPlainTextEdit,
     QVBoxLayout,
     QWidget,
@@ -31,6 +34,29 @@ def ask_text(parent: QWidget, title: str, words: str, text: str = "") -> str | N
     """A line of text; None where the operator thought better of it."""
     typed, given = QInputDialog.getText(parent, title, words, text=text)
     return typed.strip() if given else None
+
+
+def choose_several(parent: QWidget, title: str, words: str, names: Sequence[str]) -> list[str]:
+    """Names that the operator ticked; none where the operator thought better of it."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    offered = QListWidget()
+    offered.setAccessibleName(title)
+    for name in names:
+        item = QListWidgetItem(name, offered)
+        item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+        item.setCheckState(Qt.CheckState.Unchecked)
+    kinds = QDialogButtonBox.StandardButton
+    buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    column = QVBoxLayout(dialog)
+    for widget in (label(words, wrap=True), offered, buttons):
+        column.addWidget(widget)
+    if not dialog.exec():
+        return []
+    ticked = [offered.item(n) for n in range(offered.count())]
+    return [item.text() for item in ticked if item is not None and item.checkState() == Qt.CheckState.Checked]
 
 
 def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None:

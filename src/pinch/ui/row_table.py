@@ -13,13 +13,17 @@ ROW_HEIGHT, WIDEST_NAME = 24, 190
 
 
 class RowTable(QTableWidget):
-    """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered."""
+    """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered.
+    `hides_empty`: columns without a word are not shown."""
 
     explained = pyqtSignal(Explanation)
     opened = pyqtSignal(object)
 
-    def __init__(self, name: str, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
+    def __init__(
+        self, name: str, columns: Sequence[str], words: Sequence[int] = (0,), hides_empty: bool = False
+    ) -> None:
         super().__init__(0, len(columns))
+        self._hides_empty = hides_empty
         self.rows: Sequence[TableRow] = ()
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(columns)
@@ -42,6 +46,13 @@ class RowTable(QTableWidget):
         self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
         self.cellActivated.connect(lambda row, _: self._open(row))
 
+    def set_columns(self, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
+        """Other columns, with nothing in them yet."""
+        self.setRowCount(0)
+        self.setColumnCount(len(columns))
+        self.setHorizontalHeaderLabels(columns)
+        self._words = set(words)
+
     def show_rows(self, rows: Sequence[TableRow]) -> None:
         """These rows; the chosen one stays chosen where there is one at its place."""
         at = self.currentRow()
@@ -60,6 +71,9 @@ class RowTable(QTableWidget):
                 if row.aside:
                     item.setForeground(self.palette().placeholderText())
                 self.setItem(r, c, item)
+        for c in range(1, self.columnCount()):
+            said = any(len(row.cells) > c and row.cells[c] for row in rows)
+            self.setColumnHidden(c, self._hides_empty and bool(rows) and not said)
         names = [self.fontMetrics().horizontalAdvance(row.cells[0]) for row in rows if not row.heading]
         self.setColumnWidth(0, min(WIDEST_NAME, max(names, default=80) + 20))
         if 0 <= at < len(rows):
@@ -67,8 +81,9 @@ class RowTable(QTableWidget):
         self.blockSignals(False)
 
     def sort_by(self, column: int) -> None:
-        """Sort by a column, the other way round at the second time; only rows that have keys can be sorted."""
-        if not self.rows or not all(len(row.keys) > column for row in self.rows):
+        """Sort by a column, the other way round at the second time, below each heading by itself; only rows that have
+        keys can be sorted."""
+        if not self.rows or not all(row.heading or len(row.keys) > column for row in self.rows):
             return
         down = self._sorted_by == (column, False)
         self._sorted_by = column, down
@@ -78,7 +93,15 @@ class RowTable(QTableWidget):
             value = row.keys[column]
             return (value, 0.0) if isinstance(value, str) else ("", last if value != value else value)
 
-        self.show_rows(sorted(self.rows, key=key, reverse=down))
+        ordered: list[TableRow] = []
+        part: list[TableRow] = []
+        for row in (*self.rows, None):
+            if row is None or row.heading:
+                ordered += sorted(part, key=key, reverse=down)
+                part.clear()
+            if row is not None:
+                (ordered if row.heading else part).append(row)
+        self.show_rows(ordered)
 
     @property
     def chosen(self) -> TableRow | None:

@@ -6,6 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.results import results_of
 from pinch.bench.cards import Private
 from pinch.bench.opening import open_book
 from pinch.bench.planning import PlannedSheet
@@ -13,12 +14,13 @@ from pinch.charts.chart_files import write_chart, write_face
 from pinch.charts.face import Drawn, Face
 from pinch.charts.theme import Theme
 from pinch.intake.book_folder import read_book_folder
-from pinch.narrative.book_tables import book_tables
+from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.printed_sheet import write_sheet
 from pinch.publish.table_files import write_tables
+from pinch.runs.whole_book import read_points
 from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.judge.state import JudgedRun
@@ -61,7 +63,8 @@ class Writing(QObject):
                 runs = tabled_runs(book, JudgeDesk(book), progress)
             finally:
                 book.close()
-            return write_tables(book_tables(runs), path)[0]
+            results = results_table(results_of(read_points(source)))
+            return write_tables((*book_tables(runs), results), path)[0]
 
         self._begin(work, self._written)
 

@@ -9,6 +9,7 @@ from pinch.bench.limit_ladder import rungs
 from pinch.bench.plausibility import is_raised
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
+from pinch.bench.variants import SHARED, add_variant, join_as_variants, variants_of
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
 from pinch.runs.consent import agree, wishes_of
@@ -78,7 +79,7 @@ class BenchControl(QObject):
         view.form.setEnabled(may_change)
         view.form.show_record(
             record,
-            state.SECTIONS[type(record)],
+            state.sections_of(record),
             draft.texts,
             draft.problems,
             asked | entering.questions(record, device),
@@ -168,6 +169,9 @@ class BenchControl(QObject):
         update["archived"] = False
         if isinstance(record, Device):
             update |= {"rig": None, "local": False, "untold": (), "reach": ""}
+        if isinstance(record, Workload) and record.variant_of is not None:
+            self.add_variant(record.variant)
+            return
         copied = record.as_new(**update)
         if not isinstance(record, Device):
             self._add(copied, f"copy {record.name}")
@@ -187,6 +191,41 @@ class BenchControl(QObject):
         record = self._need()
         verb = "bring back" if record.archived else "archive"
         self._save(record.model_copy(update={"archived": not record.archived}), f"{verb} {record.name}")
+
+    def add_variant(self, name: str) -> None:
+        """A new variant of the chosen workload, set as that one at first.
+
+        Raises
+        ------
+        PinchError : no workload is chosen, or the name is empty.
+        """
+        workload, book = self._need_workload(), self._session.book
+        self._change_and_choose(f"add variant {name}", lambda: add_variant(book, workload, name))
+
+    def joinable(self) -> list[Workload]:
+        """The workloads that could become variants of the chosen one: the same work by unit, direction and rate."""
+        workload, everything = self._need_workload(), self._session.book.workloads()
+        return [
+            w
+            for w in live(everything)
+            if w.root_id != workload.root_id
+            and w.variant_of is None
+            and len(variants_of(w.id, everything)) == 1
+            and all(getattr(w, field) == getattr(workload, field) for field in SHARED)
+        ]
+
+    def join_variants(self, copies: Sequence[Workload]) -> None:
+        """Make variants of the chosen workload of workloads that were entered as copies."""
+        book = self._session.book
+        root = book.get(Workload, self._need_workload().root_id)
+        words = f"make {copies[0].name} a variant" if len(copies) == 1 else f"make {len(copies)} workloads variants"
+        self._session.change(f"{words} of {root.name}", lambda: join_as_variants(book, root, copies))
+
+    def _need_workload(self) -> Workload:
+        workload = self._session.workload
+        if workload is None:
+            raise PinchError("Choose a workload first; a variant belongs to one.")
+        return workload
 
     def copy_settings(self, source: Device) -> int:
         """The settings of another device as settings of the chosen one, but for names that it has; returns how many.

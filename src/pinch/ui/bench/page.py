@@ -6,11 +6,12 @@ from functools import partial
 from PyQt6.QtWidgets import QInputDialog
 
 from pinch.bench.cards import CardKind, UnitsQuery
-from pinch.bench.records import Setting, live
+from pinch.bench.records import Setting, Workload, live
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.view import BenchView
-from pinch.ui.dialogs import LadderDialog
+from pinch.ui.dialogs import LadderDialog, ask_text, choose_several
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordsTarget, Sent, Shell, Target
 
@@ -40,6 +41,8 @@ class BenchPage(Page[BenchView]):
             MenuEntry(add, 20, "The simulated devices", changes.add_rig),
             MenuEntry(add, 110, "Record of the kind shown", self.control.new, "Ctrl+Shift+N"),
             MenuEntry(add, 120, "Setting", self.new_setting),
+            MenuEntry(add, 122, "Variant of the workload …", self.new_variant),
+            MenuEntry(add, 124, "Copies of the workload as its variants …", self.join_variants),
             MenuEntry(add, 130, "Settings of another device …", self.copy_settings),
             MenuEntry(add, 140, "Ladder of limits …", self.make_ladder, "Ctrl+L"),
         )
@@ -76,6 +79,29 @@ class BenchPage(Page[BenchView]):
         """A new setting of the chosen device."""
         self.shell.go_to(RecordsTarget(Setting))
         self.control.new()
+
+    def new_variant(self) -> None:
+        """Ask for the name of a variant of the chosen workload, and show it."""
+        self.shell.go_to(RecordsTarget(Workload))
+        words = "A preset, a resolution, a cap: what is this variant called?"
+        name = ask_text(self.shell.dialog_parent, "Variant of the workload", words, "")
+        if name is not None:
+            self.control.add_variant(name)
+
+    def join_variants(self) -> None:
+        """Ask which workloads become variants of the chosen one."""
+        copies = {w.name: w for w in self.control.joinable()}
+        if not copies:
+            raise PinchError("No other workload is the same work by its unit, direction and rate.")
+        chosen = choose_several(
+            self.shell.dialog_parent,
+            "Copies of the workload",
+            "They become variants of it, with their runs and results; undo takes it back.",
+            list(copies),
+        )
+        if chosen:
+            self.control.join_variants([copies[name] for name in chosen])
+            self.shell.notices.done(f"{counted(len(chosen), 'workload is a variant', 'workloads are variants')} now.")
 
     def make_ladder(self) -> None:
         """Settings of the chosen device with limits in even steps."""

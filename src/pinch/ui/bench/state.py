@@ -16,7 +16,9 @@ from pinch.bench.records import (
     standing,
     workload_words,
 )
+from pinch.bench.variants import own_name, variants_of
 from pinch.core.errors import PinchError
+from pinch.core.printing import plain
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
@@ -100,8 +102,9 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
     Workload: (
-        Section("Workload", ("name", "kind", "repeatable")),
-        Section("Score", ("score_unit", "higher_is_better", "rate_channel")),
+        Section("Workload", ("name", "kind", "counts", "repeatable")),
+        Section("Score", ("score_unit", "higher_is_better", "rate_channel", "score_is_rate")),
+        Section("Metrics of its own, such as parts of a score", ("metrics",)),
         Section("One run", ("length_s", "passes", "pause_s", "warm_up_pass")),
         Section(
             "On this computer",
@@ -118,6 +121,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
                 "inner_resolution",
                 "frame_generation",
                 "frame_cap_fps",
+                "path",
             ),
         ),
         Section("Notes", ("notes",)),
@@ -138,6 +142,13 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("Notes", ("notes",)),
     ),
 }
+VARIANT_SECTIONS = (
+    Section("Variant", ("variant",)),
+    Section("Frames", ("preset", "resolution", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps")),
+    Section("One run", ("length_s", "path")),
+    Section("Notes", ("notes",)),
+)
+"""What a variant has of its own; all else is entered at its workload."""
 WIDE = {"command", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
@@ -158,6 +169,13 @@ class Item:
     name: str
     detail: str
     archived: bool
+
+
+def sections_of(record: Listed) -> tuple[Section, ...]:
+    """The groups of fields of a record's form."""
+    if isinstance(record, Workload) and record.variant_of is not None:
+        return VARIANT_SECTIONS
+    return SECTIONS[type(record)]
 
 
 def items(book: Book, kind: type[Listed], device_id: int | None, search: str, archived: bool) -> list[Item]:
@@ -225,10 +243,20 @@ def margin_words(book: Book, record: Listed, device: Device | None) -> list[str]
             words.append("This setting goes beyond what the maker claims. See the caution below the form.")
         return words
     if isinstance(record, Workload):
-        return [f"Charts name it: {workload_words(record)}."]
+        return [f"Charts name it: {workload_words(record)}.", *_variant_words(book, record)]
     if isinstance(record, Protocol):
         return ["The methodology paragraph of a report:", methodology(record)]
     return _instrument_words(record) if isinstance(record, Instrument) else []
+
+
+def _variant_words(book: Book, workload: Workload) -> list[str]:
+    """What a workload has below it, or what it is below."""
+    own = variants_of(workload.root_id, book.workloads())
+    if workload.variant_of is not None:
+        return [f"A variant of {own[0].name}: what does not stand here is as it is entered there."]
+    if len(own) == 1:
+        return ["Presets, resolutions or caps of the same work are variants of it: Add > Variant of the workload."]
+    return [f"Its variants: {', '.join(own_name(w) for w in own)}."]
 
 
 def _instrument_words(instrument: Instrument) -> list[str]:
@@ -236,7 +264,7 @@ def _instrument_words(instrument: Instrument) -> list[str]:
     at = {Quantity.WALL: 60.0, Quantity.NOISE: 40.0}.get(instrument.measures, 45.0)
     u = instrument.accuracy.standard_u(at)
     words = [
-        f"At {at:g} {instrument.unit} its standard uncertainty is {u:.2g} {instrument.unit}."
+        f"At {at:g} {instrument.unit} its standard uncertainty is {plain(u, 2)} {instrument.unit}."
         if instrument.accuracy.stated
         else "Without a stated accuracy its readings have no uncertainty of their own."
     ]

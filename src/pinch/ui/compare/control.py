@@ -1,27 +1,23 @@
 """The Compare page's work: which cells are compared, in the background, and what the operator accepts."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject
 
-from pinch.analysis.comparing import (
-    BenchCell,
-    CellKey,
-    CompareChoice,
-    Compared,
-    CompareResult,
-    Unfair,
-    cells_of,
-    compare_book,
-)
+from pinch.analysis.axes import CompareAxis, along, reach, widest_base
+from pinch.analysis.cells import BenchCell, CellKey, cells_of, left_out_of
+from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book
 from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
-from pinch.analysis.points import AVERAGE, BookPoints
+from pinch.analysis.grid import Across, Grid, grid_of
+from pinch.analysis.points import BookPoints
+from pinch.analysis.work_metrics import keys_of
 from pinch.bench.records import Acceptance, now
 from pinch.core.errors import PinchError
+from pinch.core.figures import Note
+from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.verdict import DELTA
 from pinch.runs.wanted_runs import want_more_runs
-from pinch.ui.compare.state import View, view_cells
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
 from pinch.ui.working import Working
@@ -43,35 +39,84 @@ class CompareControl(Working):
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points
-        self._cells: tuple[BookPoints, list[BenchCell]] | None = None
+        self._cells: tuple[BookPoints, dict[bool, list[BenchCell]]] | None = None
         self._chosen: list[CellKey] = []
         self._by_hand = False
-        self.view = View.CHOSEN
+        self.along: CompareAxis | None = None
         self.workload_ids: tuple[int, ...] | None = None
         self.measure, self.delta = AVERAGE, DELTA
 
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
         self.cancel()
-        self._chosen, self.workload_ids, self.view, self._by_hand = [], None, View.CHOSEN, False
+        self._chosen, self.workload_ids, self.along, self._by_hand = [], None, None, False
 
-    def cells(self) -> list[BenchCell]:
-        """All cells of the book, as far as it is judged."""
+    def cells(self, by_variant: bool | None = None) -> list[BenchCell]:
+        """All cells of the book, as far as it is judged; variants apart where variants are compared."""
         points = self._points.points
         if points is None:
             return []
         if self._cells is None or self._cells[0] is not points:
-            self._cells = points, cells_of(points)
-        return self._cells[1]
+            self._cells = points, {}
+        if by_variant is None:
+            by_variant = self.along is CompareAxis.VARIANT or any(key.variant_id is not None for key in self._chosen)
+        if by_variant not in self._cells[1]:
+            self._cells[1][by_variant] = cells_of(points, by_variant)
+        return self._cells[1][by_variant]
+
+    @property
+    def left_out(self) -> list[Note]:
+        """Why runs have no result, run by run."""
+        return left_out_of(self._points.points) if self._points.points is not None else []
+
+    def matrix(self, across: Across) -> Grid | None:
+        """The grid of the baseline's device."""
+        points, cells = self._points.points, self.cells(by_variant=False)
+        chosen = self.chosen
+        if points is None or not chosen:
+            return None
+        key = replace(chosen[0].key, variant_id=None)
+        base = next((c for c in cells if c.key == key), None)
+        low = next((key for key in keys_of(self.measure) if key in LOW_NAMES), "low_1.percentile")
+        return grid_of(points, cells, base, across, low) if base is not None else None
 
     @property
     def chosen(self) -> list[BenchCell]:
         """What is compared, the baseline first."""
         cells = self.cells()
-        if self.view is not View.CHOSEN:
-            return view_cells(self.view, cells, self._session.subject.device_id)
+        if self.along is not None:
+            base = self._base(cells)
+            return along(self.along, cells, base, self._work_id()) if base is not None else []
         by_key = {c.key: c for c in cells}
         return [by_key[key] for key in self._chosen if key in by_key]
+
+    def _work_id(self) -> int:
+        """The workload that a comparison along an axis is of: the strip's, else the first of its variants that has any
+        results; where variants are compared what it is a variant of."""
+        wanted, points = self._session.subject.workload_id or 0, self._points.points
+        own = next((w for w in points.workloads if w.id == wanted), None) if points is not None else None
+        if own is None or points is None:
+            return wanted
+        if self.along is CompareAxis.VARIANT:
+            return own.root_id
+        there = {number for c in self.cells() for number in c.workload_ids}
+        family = [wanted, *(w.id for w in points.workloads if w.root_id == own.root_id)]
+        return next((number for number in family if number in there), wanted)
+
+    def _base(self, cells: Sequence[BenchCell]) -> BenchCell | None:
+        """What a comparison along an axis begins with: what was the baseline, else what is most like the strip."""
+        first = self._first()
+        wanted = self._chosen[0] if self._chosen else first[0].key if first else None
+        if wanted is None:
+            return None
+        work_id, axis = self._work_id(), self.along
+        alike = [c for c in cells if replace(c.key, variant_id=None) == replace(wanted, variant_id=None)]
+        there = [c for c in alike if work_id in c.workload_ids]
+        base = next((c for c in there if c.key == wanted), next(iter(there or alike), None))
+        if axis is None or base is None or self._by_hand or reach(axis, along(axis, cells, base, work_id)) > 1:
+            return base
+        own = [c for c in cells if c.device.id == self._session.subject.device_id]
+        return widest_base(axis, own, cells, work_id) or widest_base(axis, cells, cells, work_id) or base
 
     @property
     def workloads(self) -> tuple[int, ...]:
@@ -79,12 +124,14 @@ class CompareControl(Working):
         if self.workload_ids is not None:
             return self.workload_ids
         chosen = self.chosen
-        shared = {w for c in chosen[1:] for w in c.points if w in chosen[0].points}
-        return tuple(sorted(shared or {w for c in chosen for w in c.points}))
+        if self.along is CompareAxis.VARIANT:
+            return (self._work_id(),)
+        shared = {w for c in chosen[1:] for w in c.workload_ids if w in chosen[0].workload_ids}
+        return tuple(sorted(shared or {w for c in chosen for w in c.workload_ids}))
 
     def choose(self, cells: Sequence[BenchCell]) -> None:
         """Compare these, the first one as the baseline."""
-        self._chosen, self.view, self.workload_ids = [c.key for c in cells], View.CHOSEN, None
+        self._chosen, self.along, self.workload_ids = [c.key for c in cells], None, None
         self._by_hand = True
         self.start()
 
@@ -92,11 +139,11 @@ class CompareControl(Working):
         """Set the others against this one."""
         self.choose([cell, *(c for c in self.chosen if c.key != cell.key)])
 
-    def show_view(self, view: View) -> None:
-        """A ready-made choice."""
-        if view is View.CHOSEN:
+    def run_along(self, axis: CompareAxis | None) -> None:
+        """Compare along an axis; None keeps the cells, to be chosen one by one."""
+        if axis is None:
             self._chosen, self._by_hand = [c.key for c in self.chosen], True
-        self.view, self.workload_ids = view, None
+        self.along, self.workload_ids = axis, None
         self.start()
 
     def change(self, changed: dict[str, object]) -> None:
@@ -112,7 +159,7 @@ class CompareControl(Working):
             return True
         if not self._by_hand:
             self._chosen = [c.key for c in self._first()]
-        choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta)
+        choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta, self.along)
         if self.is_done_for(points, choice):
             if self._last is not None:
                 self.finished.emit(self._last)
@@ -171,8 +218,8 @@ class CompareControl(Working):
     def _first(self) -> list[BenchCell]:
         """What is compared before anybody chose: the strip's setting, else the device's best fed one, and of each other
         device the setting that draws the most similar watts in the same room under the strip's workload."""
-        subject, cells = self._session.subject, self.cells()
-        cells = [c for c in cells if subject.workload_id in c.points] or cells
+        subject, cells = self._session.subject, self.cells(by_variant=False)
+        cells = [c for c in cells if subject.workload_id in c.workload_ids] or cells
         rooms = [c.key.room_c for c in cells]
         cells = [c for c in cells if c.key.room_c == max(set(rooms), key=rooms.count)] if cells else []
         own = [c for c in cells if c.device.id == subject.device_id] or cells

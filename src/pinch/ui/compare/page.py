@@ -2,17 +2,20 @@
 
 from collections.abc import Sequence
 
+from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
+from pinch.analysis.work_metrics import offered_metrics
 from pinch.bench.cards import CardKind
+from pinch.bench.records import Result
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.narrative.cards import cell_cards
 from pinch.ui.compare.control import CompareControl, Comparison
-from pinch.ui.compare.state import View
-from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MONEY, TIME, VERDICTS, CompareView
+from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MATRIX, MONEY, TIME, VERDICTS, CompareView
 from pinch.ui.dialogs import ask_text
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, Sent, Shell
+from pinch.ui.results_dialog import ResultsDialog
 
 NOTES = [
     "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a device, in one room, with "
@@ -46,7 +49,7 @@ class ComparePage(Page[CompareView]):
         view.chart_wanted.connect(shell.write_chart)
         view.cells_chosen.connect(control.choose)
         view.baseline_chosen.connect(control.set_baseline)
-        view.view_chosen.connect(control.show_view)
+        view.axis_chosen.connect(control.run_along)
         view.changed.connect(control.change)
         view.accept_wanted.connect(lambda unfair: shell.safely(lambda: self.accept(unfair)))
         view.more_wanted.connect(lambda *of: shell.safely(lambda: self._plan_more(*of)))
@@ -64,6 +67,7 @@ class ComparePage(Page[CompareView]):
                 lambda: self.view.accept_chosen(),
                 "Ctrl+Shift+F",
             ),
+            MenuEntry(MenuName.ADD, 255, "Result without a log …", self.add_results, "Ctrl+Alt+T"),
             MenuEntry(
                 MenuName.PLAN,
                 160,
@@ -93,14 +97,41 @@ class ComparePage(Page[CompareView]):
 
     def sent(self) -> Sent:
         shown = self.view.shown
-        if shown is None or len(shown.result.choice.cells) < 2:
-            raise PinchError("Tick two cells or more first; the first one is the baseline.")
-        in_pairs = self.control.view in (View.SUPPLY, View.TIME)
+        if shown is None or not shown.result.rows:
+            raise PinchError("Tick a cell or more first; the first one is the baseline.")
+        in_pairs = self.control.along in (CompareAxis.SUPPLY, CompareAxis.DAY) and len(shown.result.choice.cells) > 1
         kind = KINDS.get(self.view.tabs.currentIndex(), CardKind.DUMBBELL if in_pairs else CardKind.BARS)
-        return Sent(kind, cell_cards.query_of(shown))
+        query = cell_cards.query_of(shown)
+        if self.view.tabs.currentIndex() == MATRIX:
+            plain = [c.model_copy(update={"variant_id": None}) for c in query.cells[:1]]
+            grid = {
+                "grid": str(self.view.matrix.across.currentData()),
+                "low_share": self.view.matrix.share.value() / 100,
+            }
+            return Sent(CardKind.TABLE, query.model_copy(update={"cells": tuple(plain), **grid}))
+        return Sent(kind, query)
 
     def draw_again(self) -> None:
         self.view.draw()
+
+    def add_results(self) -> None:
+        """Type results of the chosen device, setting and workload, or take some away."""
+        session = self.session
+        device, setting, workload, book = session.device, session.setting, session.workload, session.book
+        if device is None or setting is None or workload is None:
+            raise PinchError("Choose a device, a setting and a workload in the strip first.")
+        ids = (device.id, setting.id, workload.id)
+
+        def there() -> list[Result]:
+            return [r for r in book.results() if (r.device_id, r.setting_id, r.workload_id) == ids]
+
+        def add(result: Result) -> None:
+            session.change(f"add a result of {workload.name}", lambda: book.save(result))
+
+        def remove(result: Result) -> None:
+            session.change(f"remove a result of {workload.name}", lambda: book.delete(result))
+
+        ResultsDialog((device, setting, workload), there, add, remove, self.shell.dialog_parent).exec()
 
     def accept(self, unfair: Unfair) -> None:
         """Ask why a difference of conditions does not matter; nothing typed takes an acceptance back."""
@@ -118,9 +149,11 @@ class ComparePage(Page[CompareView]):
         session, control, view = self.session, self.control, self.view
         points, chosen = self.shell.points.points, control.chosen
         if points is not None:
-            there = {w for c in chosen for w in c.points}
+            there = {w for c in chosen for w in c.workload_ids}
             works = [(w.id, w.name) for w in points.workloads if w.id in there]
-            view.show_choice(control.cells(), chosen, control.view, works, control.workloads)
+            view.show_choice(control.cells(), chosen, control.along, control.left_out, works, control.workloads)
+            view.offer_metrics(offered_metrics(points), control.measure)
+            view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
         slots = {d.id: session.slot(d.id) for d in session.book.devices()}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from pinch.analysis.comparing import BenchCell, offer_on
+from pinch.analysis.cells import BenchCell
+from pinch.analysis.comparing import offer_on
 from pinch.bench.parts import Offer
 from pinch.bench.records import Device
 from pinch.core.errors import DataError

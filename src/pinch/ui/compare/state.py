@@ -1,86 +1,55 @@
 """What the Compare page shows: bars, verdicts and fairness, in words and rows. No Qt."""
 
 import math
-from collections.abc import Sequence
-from enum import StrEnum
 
-from pinch.analysis.comparing import OWN, BenchCell, Compared, WorkRow
-from pinch.bench.records import workload_words
+from pinch.analysis.axes import CompareAxis
+from pinch.analysis.cells import names_beside
+from pinch.analysis.comparing import Compared, WorkRow
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
-from pinch.narrative.compare_words import ShownComparison, difference, less_is_better
+from pinch.core.metrics import Better
+from pinch.core.printing import in_percent, plain
+from pinch.narrative.compare_words import ShownComparison, difference, row_title
 from pinch.narrative.explain_verdicts import (
     apart_words,
     explain_difference,
     explain_index,
+    explain_rank,
     explain_verdict,
     index_interval,
 )
-from pinch.narrative.verdict_words import percent, verdict_words
+from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
 from pinch.ui.table_rows import TableRow
 
-RESULT_COLUMNS = ("", "Score", "Runs", "Answer", "Difference", "95 %", "W", "Wall W", "dB(A)", "Hottest °C", "")
+RESULT_COLUMNS = (
+    *("", "Result", "Rank", "Runs", "Answer", "Difference", "95 %", "W", "for each W", "Wall W", "Battery W", "dB(A)"),
+    *("Hottest °C", "Minutes", ""),
+)
+RESULT_WORDS = (0, 4, 14)
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
 
 
-class View(StrEnum):
-    """Ready-made choices of cells."""
-
-    CHOSEN = "cells as chosen"
-    SUPPLY = "mains against battery"
-    MODES = "mode against mode"
-    TIME = "before against after"
-
-
-def view_cells(view: View, cells: Sequence[BenchCell], device_id: int | None) -> list[BenchCell]:
-    """The cells of a ready-made choice for a device, the baseline first; empty where the book has none."""
-    own = [c for c in cells if c.device.id == device_id]
-    ready_made = {View.MODES: _modes_view, View.SUPPLY: _supply_view, View.TIME: _time_view}
-    return ready_made[view](own) if view in ready_made else []
-
-
-def _modes_view(own: Sequence[BenchCell]) -> list[BenchCell]:
-    """All settings in the room that most were tested in."""
-    rooms = [c.key.room_c for c in own if c.key.room_c is not None]
-    room = max(set(rooms), key=rooms.count) if rooms else None
-    return [c for c in own if c.key.room_c in (room, None)]
-
-
-def _supply_view(own: Sequence[BenchCell]) -> list[BenchCell]:
-    """Each setting on battery after the one on mains that is most like it."""
-    mains = [c for c in own if c.setting.mains]
-    battery = [c for c in own if not c.setting.mains] if mains else []
-    pairs = [(min(mains, key=lambda m: _unlike(m, b)), b) for b in battery]
-    return list(dict.fromkeys(c for pair in pairs for c in pair))
-
-
-def _time_view(own: Sequence[BenchCell]) -> list[BenchCell]:
-    """The first setting that was tested more than once, by its days."""
-    settings = [c.setting.id for c in own]
-    again = [c for c in own if settings.count(c.setting.id) > 1 and c.key.origin == OWN]
-    return sorted((c for c in again if c.setting.id == again[0].setting.id), key=lambda c: c.days())
-
-
-def view_lack(view: View) -> str:
-    """Why a ready-made choice is empty, and what would fill it."""
+def axis_lack(axis: CompareAxis) -> str:
+    """Why a comparison along an axis has nothing to show, and what would fill it."""
     return {
-        View.SUPPLY: "No setting of this device was run on battery. Add one with the mains box off, and run it.",
-        View.MODES: "This device has no runs yet.",
-        View.TIME: "No setting of this device was run under more than one build, room or source.",
-    }.get(view, "Tick two cells or more; the first is the baseline.")
-
-
-def _unlike(mains: BenchCell, battery: BenchCell) -> tuple[bool, float]:
-    """How unlike two settings are beside their supply."""
-    watts = (mains.setting.sustained_w or 0.0) - (battery.setting.sustained_w or 0.0)
-    return mains.key.room_c != battery.key.room_c, abs(watts)
+        CompareAxis.DEVICE: "No other device has a result of this workload at one limit. Try each at its highest.",
+        CompareAxis.FIELD: "No other device has a result of this workload.",
+        CompareAxis.WATTS: "No other device drew watts within a tenth of these under this workload.",
+        CompareAxis.SETTING: "This device has one setting with results of this workload.",
+        CompareAxis.VARIANT: "This workload has one variant with results here. Add variants to it on the Bench page.",
+        CompareAxis.SUPPLY: "No setting of this device was run on battery. Add one with the mains box off, and run it.",
+        CompareAxis.GRAPHICS_PATH: "All settings of this device take one graphics path.",
+        CompareAxis.BUILDS: "This setting was run under one set of builds.",
+        CompareAxis.MEMORY: "All settings of this device have the same memory.",
+        CompareAxis.DAY: "This setting was run on one day, and nobody else tells of it.",
+    }[axis]
 
 
 def result_rows(shown: ShownComparison) -> list[TableRow]:
     """A row a cell and workload, then the index over all workloads."""
     rows = []
     for row in shown.result.rows:
-        title = ", ".join(filter(None, (workload_words(row.workload), _row_note(shown, row))))
+        title = ", ".join(filter(None, (row_title(row), _row_note(row))))
         rows.append(TableRow((title,), heading=True))
         rows += [_result_row(c, row, shown) for c in row.cells]
     rows += [_index_row(name, index) for name, index in shown.result.indexes.items() if len(index.workloads) > 1]
@@ -103,27 +72,41 @@ def fair_rows(shown: ShownComparison) -> list[TableRow]:
     return rows
 
 
-def _row_note(shown: ShownComparison, row: WorkRow) -> str:
-    scatter = "" if math.isnan(row.pooled.sd) else f"scatter of repeats {100 * row.pooled.sd:.2g} %"
-    return ", ".join(filter(None, ("less is better" if less_is_better(shown, row) else "", scatter)))
+def _row_note(row: WorkRow) -> str:
+    return "" if math.isnan(row.pooled.sd) else f"scatter of repeats {in_percent(row.pooled.sd)}"
 
 
 def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
-    known = (f"   {c.cell.name}", f"{c.score.mean:.4g}", str(c.score.runs))
     b = c.beside
-    values = (b.power_w, b.wall_w, b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None)
-    last = (*("" if v is None else f"{v:.1f}" for v in values), c.told)
-    if c.verdict is None:
-        what = "baseline" if c.cell == shown.result.baseline else "the baseline has no run"
-        return TableRow((*known, what, "", "", *last), of=c)
+    per_watt = c.score.mean / b.power_w if b.power_w and row.metric.better is Better.MORE else None
+    level, hottest = b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None
+    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes)
+    formats = (".1f", None, ".1f", ".1f", ".1f", ".1f", ".0f")
+    beside = ("" if v is None else format(v, f) if f else plain(v, 3) for v, f in zip(values, formats, strict=True))
+    answer, apart, between = _answer(c, shown)
+    ratio = c.verdict.ratio if c.verdict is not None else 1.0
+    rank = row.rank(c)
+    name = names_beside(shown.result.choice.cells)[c.cell.key]
+    cells = (f"   {name}", row.printed[c.cell.name], str(rank), str(c.score.runs), answer, apart, between)
+    keys = (c.cell.name, c.score.mean, rank, c.score.runs, answer, ratio, ratio)
+    known = (math.nan if v is None else v for v in values)
+    explained = explain_verdict(c, row, shown) if c.verdict is not None else explain_rank(c, row)
+    return TableRow((*cells, *beside, c.told), explained, of=c, keys=(*keys, *known, c.told))
+
+
+def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
+    """The answer, the difference and its interval in words."""
     v = c.verdict
+    if v is None:
+        alone = len(shown.result.choice.cells) == 1
+        what = "" if alone else "baseline" if c.cell == shown.result.baseline else "the baseline has none"
+        return what, "", ""
     between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
-    cells = (*known, verdict_words(v), difference(c, shown), between, *last)
-    return TableRow(cells, explain_verdict(c, row, shown), of=c)
+    return verdict_words(v) if v.has_interval else why_no_interval(v), difference(c, shown), between
 
 
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
     note = apart_words(index) or f"over {len(index.workloads)} workloads"
-    cells = (f"All: {name}", "", "", "index", ratio, between, "", "", "", "", note)
+    cells = (f"All: {name}", "", "", "", "index", ratio, between, *[""] * 7, note)
     return TableRow(cells, explain_index(name, index))

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from pinch.analysis.comparing import BenchCell, WorkRow
+from pinch.analysis.cells import BenchCell
+from pinch.analysis.comparing import WorkRow
 from pinch.analysis.curves import ScaleResult
 from pinch.charts.spec import Chart, Dots, Panel
 from pinch.core.errors import DataError
@@ -42,7 +43,8 @@ def time_chart(shown: ShownComparison) -> Chart | None:
         for base in [next((x.score.mean for x in row.cells if x.cell == shown.result.baseline), None)]
         if base
         for c in row.cells
-        for p, score in zip(c.cell.points.get(row.workload.id, ()), c.scores, strict=False)
+        for p in c.cell.points.get(row.workload.id, ())
+        if (score := p.value_of(row.metric.key)) is not None
     ]
     if not runs:
         return None

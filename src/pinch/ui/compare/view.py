@@ -19,11 +19,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.analysis.comparing import BenchCell, Compared, Unfair
-from pinch.analysis.curves import LOW_NAMES
-from pinch.analysis.points import AVERAGE
+from pinch.analysis.axes import CompareAxis
+from pinch.analysis.cells import BenchCell
+from pinch.analysis.comparing import Compared, Unfair
 from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
+from pinch.core.figures import Note
+from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.narrative import compare_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explanation import Explanation
@@ -31,15 +33,15 @@ from pinch.narrative.price_words import money_chart
 from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
-from pinch.ui.compare.state import View
+from pinch.ui.compare.matrix_pane import MatrixPane
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
-TABS = ("Bars", "Verdicts", "Fairness", "Watts or design", "Over time", "Money")
-BARS, VERDICTS, FAIRNESS, GENERATIONS, TIME, MONEY = range(6)
+TABS = ("Bars", "Results", "Matrix", "Fairness", "Watts or design", "Over time", "Money")
+BARS, VERDICTS, MATRIX, FAIRNESS, GENERATIONS, TIME, MONEY = range(7)
 MOST_NOTES = 3
 LIST_WIDTH = 216
 GENERATIONS_HINT = (
@@ -57,7 +59,7 @@ class CompareView(PageView):
     chart_wanted = pyqtSignal()
     cells_chosen = pyqtSignal(list)
     baseline_chosen = pyqtSignal(object)
-    view_chosen = pyqtSignal(object)
+    axis_chosen = pyqtSignal(object)
     changed = pyqtSignal(dict)
     accept_wanted = pyqtSignal(object)
     more_wanted = pyqtSignal(object, int)
@@ -69,7 +71,7 @@ class CompareView(PageView):
         self._chart_button = small_button(
             "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
         )
-        self.view, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
+        self.along, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
         self.measure, self.order, self.unit = QComboBox(), QComboBox(), QComboBox()
         self.delta = QDoubleSpinBox()
         self.filter, self.list = QLineEdit(), QListWidget()
@@ -77,7 +79,8 @@ class CompareView(PageView):
         self.progress = QProgressBar()
         self.bars = BarsView()
         self.notes = label("", "quiet", wrap=True)
-        self.verdicts = RowTable("Verdicts", state.RESULT_COLUMNS, words=(0, 3, 10))
+        self.verdicts = RowTable("Results", state.RESULT_COLUMNS, state.RESULT_WORDS, hides_empty=True)
+        self.matrix = MatrixPane()
         self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=range(6))
         self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
         self.money = RowTable("Prices beside scores", price_pane.MONEY_COLUMNS)
@@ -94,6 +97,7 @@ class CompareView(PageView):
         self._subject: int | None = None
         self._cells: list[BenchCell] = []
         self._ticked: list[BenchCell] = []
+        self._left_out: Sequence[Note] = ()
         self._set_up()
         self._lay_out()
         self._connect()
@@ -111,13 +115,14 @@ class CompareView(PageView):
         self,
         cells: Sequence[BenchCell],
         chosen: Sequence[BenchCell],
-        view: View,
+        along: CompareAxis | None,
+        left_out: Sequence[Note],
         works: list[tuple[int, str]],
         ids: Sequence[int],
     ) -> None:
         """Offer cells and workloads, with what is compared ticked."""
-        self._cells, self._ticked = list(cells), list(chosen)
-        self.view.setCurrentIndex(self.view.findData(view))
+        self._cells, self._ticked, self._left_out = list(cells), list(chosen), left_out
+        self.along.setCurrentIndex(self.along.findData(along))
         self.workloads.offer(works, ids)
         self.list.blockSignals(True)
         at = self.list.currentRow()
@@ -136,6 +141,14 @@ class CompareView(PageView):
         self.list.setCurrentRow(at)
         self.list.blockSignals(False)
         self._filter(self.filter.text())
+
+    def offer_metrics(self, offered: Sequence[tuple[str, str]], chosen: str) -> None:
+        """Offer metrics by key and name, one of them chosen."""
+        if [(self.measure.itemData(n), self.measure.itemText(n)) for n in range(self.measure.count())] != list(offered):
+            self.measure.clear()
+            for key, name in offered:
+                self.measure.addItem(name, key)
+        self.measure.setCurrentIndex(max(0, self.measure.findData(chosen)))
 
     def show_comparison(self, comparison: Comparison, slots: dict[int, int], subject: int | None) -> None:
         """Show a finished comparison."""
@@ -165,9 +178,13 @@ class CompareView(PageView):
             self._slots,
         )
         self.shown = shown
-        lack = len(shown.result.choice.cells) < 2 and self.view.currentData() is not View.CHOSEN
+        axis, cells = shown.result.choice.along, shown.result.choice.cells
         chart = compare_words.bars(shown)
-        self.headline.setText(state.view_lack(self.view.currentData()) if lack else unbroken(chart.title))
+        lack = len(cells) < 2 and axis is not None
+        words = state.axis_lack(axis) if lack and axis is not None else chart.title
+        if not cells and self._left_out:
+            words = f"Nothing here can be compared: {' '.join(n.text for n in self._left_out[:MOST_NOTES])}"
+        self.headline.setText(unbroken(words))
         self.bars.show_chart(chart)
         notes = chart.footnotes
         more = f" … and {len(notes) - 1 - MOST_NOTES} more on Fairness." if len(notes) - 1 > MOST_NOTES else ""
@@ -245,12 +262,13 @@ class CompareView(PageView):
             combo.addItems(texts)
             combo.setAccessibleName(name)
             combo.setToolTip(name)
-        self.view.setAccessibleName("What is compared")
-        for view in View:
-            self.view.addItem(str(view), view)
-        self.measure.setAccessibleName("What of the score")
-        for measure, words in {AVERAGE: "average", **LOW_NAMES}.items():
-            self.measure.addItem(words, measure)
+        self.along.setAccessibleName("What is compared")
+        self.along.setToolTip("What the comparison runs along; all else is held as far as it can be")
+        self.along.addItem("cells as chosen", None)
+        for axis in CompareAxis:
+            self.along.addItem(axis.words, axis)
+        self.measure.setAccessibleName("By which metric")
+        self.offer_metrics([(AVERAGE, "average or score"), *LOW_NAMES.items()], AVERAGE)
         self.delta.setRange(0.1, 50.0)
         self.delta.setDecimals(1)
         self.delta.setValue(3.0)
@@ -278,7 +296,7 @@ class CompareView(PageView):
         top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop)
         row = QHBoxLayout()
         row.setSpacing(6)
-        for widget in (self.view, self.workloads, self.measure, self.order, self.unit, self.delta):
+        for widget in (self.along, self.workloads, self.measure, self.order, self.unit, self.delta):
             row.addWidget(widget)
         row.addStretch(1)
         for name, page in zip(TABS, self._pages(), strict=True):
@@ -315,6 +333,7 @@ class CompareView(PageView):
         return [
             bars,
             _stacked(self.verdicts, self.more),
+            self.matrix,
             _stacked(self.fairness, self.accept),
             _stacked(label(GENERATIONS_HINT, "quiet", wrap=True), self.generations),
             _stacked(self.time),
@@ -324,7 +343,7 @@ class CompareView(PageView):
     def _connect(self) -> None:
         self.list.itemChanged.connect(self._ticks)
         self.filter.textChanged.connect(self._filter)
-        self.view.activated.connect(lambda _: self.view_chosen.emit(self.view.currentData()))
+        self.along.activated.connect(lambda _: self.axis_chosen.emit(self.along.currentData()))
         self.workloads.changed.connect(lambda ids: self.changed.emit({"workload_ids": ids}))
         self.measure.activated.connect(lambda _: self.changed.emit({"measure": self.measure.currentData()}))
         self.delta.valueChanged.connect(lambda value: self.changed.emit({"delta": value / 100.0}))

@@ -111,12 +111,12 @@ def _sustained(kind: str, factor: float = 1.0) -> Value:
 
 
 _COMPARED: Sequence[tuple[str, str, int, Value]] = (
-    ("Sustained power", "W", 1, _sustained("power")),
+    ("Power", "W", 1, _sustained("power")),
     ("Burst", "W", 1, lambda j: j.limits.burst.value),
     ("Burst length", "s", 1, lambda j: j.limits.burst_s.value),
-    ("Sustained clock", "GHz", 2, _sustained("clock", 1e-3)),
+    ("Clock", "GHz", 2, _sustained("clock", 1e-3)),
     ("Temperature", "°C", 1, _sustained("temp")),
-    ("Settled rate", "", 2, _sustained("rate")),
+    ("Rate", "", 2, _sustained("rate")),
     ("Rate over all of the load", "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
     ("1 % low", "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),
     ("Held by heat", "%", 0, lambda j: 100.0 * j.limiter_share.get(Cause.HEAT, 0.0)),

@@ -9,6 +9,7 @@ from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
 from pinch.core.channels import unit_of
 from pinch.core.figures import ChannelFigures
+from pinch.core.printing import plain
 from pinch.core.runlog import reach_s
 from pinch.narrative import explain_runs
 from pinch.narrative.explain_runs import ClaimedLimits
@@ -36,14 +37,15 @@ class JudgedRun(RunStory):
         j = self.judged
         cards = []
         if j.power:
-            cards += [self._power_card(j.figures[j.power]), self._burst_card(), self._hold_card(j.power)]
+            cards += [self._power_card(j.figures[j.power]), self._burst_card()]
+            cards += [] if j.settled.is_whole else [self._hold_card(j.power)]
         if "wall.power" in j.figures:
             f = j.figures["wall.power"]
             cards.append(_card("At the wall", f, self._wall_share(f), explain_runs.explain_sustained(j, f.channel)))
         if j.clock:
             f = j.figures[j.clock]
             cards.append(
-                _card("Sustained clock", f, _hold_words(f), explain_runs.explain_sustained(j, j.clock), 1e-3, "GHz")
+                _card(self._of("clock"), f, _hold_words(f), explain_runs.explain_sustained(j, j.clock), 1e-3, "GHz")
             )
         if j.temp:
             f = j.figures[j.temp]
@@ -60,15 +62,19 @@ class JudgedRun(RunStory):
     def _score_card(self, scores: list[float]) -> ShownFigure:
         """The mean over the passes that count."""
         mean = sum(scores) / len(scores)
-        spread = f"{min(scores):.4g} to {max(scores):.4g}" if len(scores) > 1 else "one pass"
+        spread = f"{plain(min(scores))} to {plain(max(scores))}" if len(scores) > 1 else "one pass"
         explained = explain_runs.explain_score(self.run, self.workload.score_unit)
-        return ShownFigure("Score", f"{mean:.4g}", self.workload.score_unit, spread, explained)
+        return ShownFigure("Score", f"{plain(mean)}", self.workload.score_unit, spread, explained)
 
     def _power_card(self, f: ChannelFigures) -> ShownFigure:
         claimed = self.setting.sustained_w
         words = [f"claimed {claimed:g}"] if claimed else []
         words += [plus_minus(f.sustained.u)] if math.isfinite(f.sustained.u) else []
-        return _card("Sustained power", f, ", ".join(words), explain_runs.explain_sustained(self.judged, f.channel))
+        return _card(self._of("power"), f, ", ".join(words), explain_runs.explain_sustained(self.judged, f.channel))
+
+    def _of(self, what: str) -> str:
+        """What a figure is called: of a scene nothing is sustained."""
+        return f"{what.capitalize()}, average" if self.judged.settled.is_whole else f"Sustained {what}"
 
     def _wall_share(self, wall: ChannelFigures) -> str:
         """The package's share of what the wall gives."""
@@ -94,6 +100,8 @@ class JudgedRun(RunStory):
         return ShownFigure("Power held", value, "%", "of its burst", explain_runs.explain_hold(self.judged, channel))
 
     def _headroom(self, f: ChannelFigures) -> str:
+        if self.judged.settled.is_whole:
+            return "on average"
         room = self.judged.levels.temp_limit_c - f.sustained.value
         if not math.isfinite(room):
             return "limit not known"
@@ -120,7 +128,7 @@ class JudgedRun(RunStory):
         cost = j.figures.get("probe.load")
         high = any(w.code == "own-cost" for w in j.warnings)
         if cost is not None and math.isfinite(cost.sustained.value) and not high:
-            lines.append(f"Reading the sensors took {cost.sustained.value:.2g} % of a core.")
+            lines.append(f"Reading the sensors took {plain(cost.sustained.value, 2)} % of a core.")
         if self.run.in_spite_of:
             lines.append(f"Started in spite of: {' '.join(self.run.in_spite_of)}")
         if self.run.before:
@@ -161,7 +169,7 @@ class JudgedRun(RunStory):
             place = int(np.searchsorted(series.t, t_s))
             if place < len(series.t) and series.t[place] - t_s <= reach_s(series.t):
                 unit = self.workload.score_unit if channel == self.judged.rate else unit_of(series.channel)
-                words.append(f"{series.values[place]:.4g} {unit}")
+                words.append(f"{plain(series.values[place])} {unit}")
         cause = next((s.cause for s in self.judged.limiters if s.start_s <= t_s < s.end_s), None)
         return " · ".join([*words, *([f"held by {cause.phrase}"] if cause else [])])
 

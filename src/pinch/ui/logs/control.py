@@ -55,7 +55,12 @@ class LogImport(QObject):
         added: list[ToldRun] = []
         name = Path(sheet.place).name
         session.change(f"add scores of {name}", lambda: added.extend(add_told(session.book, dialog.rows, name)))
-        session.choose_run(added[-1].run.id)
+        runs = [a.run for a in added if a.run is not None]
+        if runs:
+            session.choose_run(runs[-1].id)
+        elif added:
+            last = added[-1].results[-1]
+            session.choose(last.device_id, last.setting_id, last.workload_id, None)
         scores = "1 score is" if len(added) == 1 else f"{len(added)} scores are"
         self._tell(f"{scores} in the book", [a.words for a in added], ())
 

@@ -7,6 +7,8 @@ from pathlib import Path
 from pinch.bench.summaries import origin_words
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import PinchError
+from pinch.core.metrics import built_in
+from pinch.core.printing import plain, signed
 from pinch.intake.arrivals import Arrival
 from pinch.intake.score_tables import Told
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
@@ -112,7 +114,7 @@ def pair_words(arrival: Arrival) -> str:
     """The frames beside a log, and how they are aligned."""
     if arrival.pair is None:
         return ""
-    return f"{arrival.pair.frames.name}, {arrival.pair.offset_s:+.6g} s {arrival.pair.how}"
+    return f"{arrival.pair.frames.name}, {signed(arrival.pair.offset_s, 6)} s {arrival.pair.how}"
 
 
 def range_words(column: LogColumn) -> str:
@@ -120,7 +122,7 @@ def range_words(column: LogColumn) -> str:
     low, median, high = column.shown.low, column.shown.median, column.shown.high
     if low != low:
         return "no numbers"
-    return f"{low:.5g}" if low == high else f"{low:.5g} to {high:.5g}, middle {median:.5g}"
+    return f"{plain(low, 5)}" if low == high else f"{plain(low, 5)} to {plain(high, 5)}, middle {plain(median, 5)}"
 
 
 def unit_words(use: ColumnUse) -> str:
@@ -154,7 +156,9 @@ def short_path(path: Path, shared: Path) -> str:
 def told_words(told: Told) -> tuple[str, str]:
     """Where a score belongs, and the score with what stands behind it."""
     summary = told.summary
-    spread = f" ± {summary.spread:.3g}" if summary.spread is not None else ""
+    spread = f" ± {plain(summary.spread, 3)}" if summary.spread is not None else ""
     power = f" at {summary.power_w:g} W" if summary.power_w is not None else ""
-    score = f"{summary.score:.6g}{spread} {told.unit}".rstrip()
-    return f"{told.device}, {told.setting}, {told.workload}", f"{score}{power} ({origin_words(summary)})"
+    score = f"{plain(summary.score, 6)}{spread} {told.unit}".rstrip()
+    lows = "".join(f", {built_in(key).name} {plain(low, 6)}" for key, low in told.lows)
+    where = (told.device, told.setting, told.workload, told.variant, told.metric)
+    return ", ".join(filter(None, where)), f"{score}{lows}{power} ({origin_words(summary)})"

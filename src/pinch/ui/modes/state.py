@@ -7,6 +7,7 @@ from dataclasses import replace
 from pinch.analysis.modes import ModeRow, ModesSheet, best_below
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
+from pinch.core.printing import plain
 from pinch.core.touch import Material, longest_contact
 from pinch.narrative.explain_modes import (
     explain_minutes,
@@ -77,9 +78,9 @@ def wall_rows(sheet: ModesSheet) -> list[TableRow]:
     for r in sheet.rows:
         if r.wall_w is None or r.power_w is None:
             continue
-        energy = f"{r.wall_w / r.score:.4g} J" if r.score else ""
+        energy = f"{plain(r.wall_w / r.score)} J" if r.score else ""
         if r.score and not sheet.workload.higher_is_better:  # the score is times an hour then
-            energy = f"{r.wall_w / r.score:.3g} Wh a task"
+            energy = f"{plain(r.wall_w / r.score, 3)} Wh a task"
         cells = (
             r.setting.name,
             f"{r.setting.sustained_w:g}" if r.setting.sustained_w else "",
@@ -133,7 +134,7 @@ def sound_rows(sheet: ModesSheet, limit: float) -> list[TableRow]:
             str(n.readings),
             ", ".join(f"{d / 10:g} cm" for d in n.distances) or "not noted",
             ", ".join(n.instruments),
-            f"{r.score:.4g}" if r.score else "",
+            f"{plain(r.score)}" if r.score else "",
             "the best at or below the limit" if r is best else "",
         )
         rows.append(TableRow(cells, explain_noise(r), of=r.runs[0].run.id, aside=n.level > limit))

@@ -90,7 +90,9 @@ class _Drawn(QWidget):
                 painter.drawLine(QPointF(x, y - 4), QPointF(x, y + 4))
         painter.setPen(QColor(theme.ink))
         painter.setFont(look.figure_font(9, bold=bar.subject))
-        painter.drawText(QRectF(words_at - VALUE_WIDTH + 6, top, VALUE_WIDTH - 6, ROW), middle, f"{bar.value:.4g}")
+        painter.drawText(
+            QRectF(words_at - VALUE_WIDTH + 6, top, VALUE_WIDTH - 6, ROW), middle, group.printed[group.bars.index(bar)]
+        )
         painter.setPen(QColor(theme.quiet))
         painter.setFont(look.text_font(9.5))
         words = painter.fontMetrics().elidedText(bar.words, Qt.TextElideMode.ElideRight, int(width - words_at) - 2)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
+from pinch.core.printing import plain
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
@@ -302,7 +303,7 @@ class ChartView(QWidget):
             pen=pg.mkPen(look_of.colour, width=look_of.width),
             hoverable=True,
             brush=pg.mkBrush(look_of.fill),
-            tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {y:.4g}",
+            tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {plain(y)}",
         )
         if look_of.is_measured:
             offset = self._measured

@@ -11,6 +11,7 @@ from pinch.bench.readings import UNITS, Instrument, Quantity, Reading
 from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
+from pinch.core.printing import plain
 from pinch.core.touch import judge_touch
 from pinch.narrative import cautions
 from pinch.ui.dialogs import FormDialog
@@ -131,7 +132,9 @@ class ReadingDialog(FormDialog):
             self.uncertainty.setText("Without an instrument's accuracy there is no uncertainty.")
         elif value is not None:
             u = instrument.accuracy.standard_u(value)
-            self.uncertainty.setText(f"Standard uncertainty {u:.2g} {instrument.unit}, by its accuracy as stated.")
+            self.uncertainty.setText(
+                f"Standard uncertainty {plain(u, 2)} {instrument.unit}, by its accuracy as stated."
+            )
 
 
 class ReadingsView(QWidget):

@@ -13,6 +13,7 @@ from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import caption_of, unit_of
 from pinch.core.frames import FRAME_RATE
+from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray, RunLog, Series
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
@@ -149,7 +150,7 @@ class LiveRun:
 def reading_words(reading: Reading) -> str:
     """A reading by hand in one line, with its standard uncertainty and what belongs to it."""
     unit = UNITS[reading.quantity]
-    value = f"{reading.value:g} {unit}" + (f" ± {reading.u:.2g}" if reading.u else "")
+    value = f"{reading.value:g} {unit}" + (f" ± {plain(reading.u, 2)}" if reading.u else "")
     seen = [f"lowest {reading.low:g}"] if reading.low is not None else []
     seen += [f"highest {reading.high:g}"] if reading.high is not None else []
     where = [f"at {reading.place.replace('_', ' ')}"] if reading.place else []

@@ -6,9 +6,10 @@ from dataclasses import replace
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, family_of, scale_book
-from pinch.analysis.points import AVERAGE, BookPoints
+from pinch.analysis.points import BookPoints
 from pinch.bench.records import Setting, Workload
 from pinch.core.errors import PinchError
+from pinch.core.metrics import AVERAGE
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session

@@ -5,10 +5,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult
-from pinch.bench.summaries import origin_words
 from pinch.core.crossing import AtWatts, at_watts
-from pinch.core.figures import SettledState
+from pinch.core.figures import UNSETTLED
 from pinch.core.ladder import FREE, LAW, RISE
+from pinch.core.printing import plain
 from pinch.core.sweetspots import (
     PROMISES,
     RULES,
@@ -106,7 +106,7 @@ def group_rows(result: ScaleResult) -> list[TableRow]:
     rows = []
     for e in result.envelopes:
         members = sorted(e.members, key=lambda m: -scores[m])
-        words = "   ".join(f"{name}, {cell}: {scores[name, cell]:.4g}" for name, cell in members)
+        words = "   ".join(f"{name}, {cell}: {plain(scores[name, cell])}" for name, cell in members)
         rows.append(TableRow((f"{e.power_w:.1f} W", words), of=e.power_w))
     return rows
 
@@ -120,11 +120,10 @@ def setting_rows(result: ScaleResult) -> list[TableRow]:
             by_setting.setdefault(p.of.setting.name, []).append(p)
         rows += [_setting_row(s, name, points) for name, points in by_setting.items()]
         for t in s.told:
-            told_w = f"told {t.summary.power_w:.1f}" if t.summary.power_w else ""
-            claimed = f"{t.of.setting.sustained_w:g}" if t.of.setting.sustained_w else ""
-            score = f"{t.summary.score:.4g}"
-            cells = (t.of.setting.name, s.name, claimed, told_w, "", score, "", origin_words(t.summary))
-            rows.append(TableRow(cells, of=t.of.run.id, aside=True))
+            told_w = f"told {t.power_w:.1f}" if t.power_w else ""
+            claimed = f"{t.setting.sustained_w:g}" if t.setting.sustained_w else ""
+            cells = (t.setting.name, s.name, claimed, told_w, "", plain(t.score), "", t.words)
+            rows.append(TableRow(cells, of=t.of.run.id if t.of else None, aside=True))
         rows += [TableRow((n.text, s.name, "", "", "", "", "", "left out"), aside=True) for n in s.left_out]
     return rows
 
@@ -139,14 +138,14 @@ def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> Tab
     claimed = points[0].claimed_w
     spread = plus_minus(float(watts.std(ddof=1))) if len(watts) > 1 else ""
     states = [p.of.digest.state for p in points]
-    worst = next((state for state in (SettledState.DRIFTING, SettledState.SETTLED) if state in states), "")
+    worst = next((state for state in UNSETTLED if state in states), next(iter(states), ""))
     cells = (
         name,
         s.name,
         f"{claimed:g}" if claimed else "",
         f"{watts.mean():.1f} {spread}".rstrip(),
         _off_by(float(watts.mean()), claimed),
-        f"{np.mean([p.score for p in points]):.4g}",
+        f"{plain(float(np.mean([p.score for p in points])))}",
         str(len(points)),
         worst,
     )
@@ -164,12 +163,12 @@ def _off_by(watts: float, claimed: float | None) -> str:
 def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
     if not np.isfinite(found.score):
         return TableRow((found.name, "not measured there", "", "", "", ""), aside=True)
-    interval = f"{found.low:.4g} to {found.high:.4g}" if np.isfinite(found.low) else ""
+    interval = f"{plain(found.low)} to {plain(found.high)}" if np.isfinite(found.low) else ""
     if found.verdict is None:
-        return TableRow((found.name, f"{found.score:.4g}", interval, "the best here", "", ""))
+        return TableRow((found.name, f"{plain(found.score)}", interval, "the best here", "", ""))
     v = found.verdict
     own = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else ""
-    cells = (found.name, f"{found.score:.4g}", interval, percent(v.ratio), own, v.answer.phrase)
+    cells = (found.name, f"{plain(found.score)}", interval, percent(v.ratio), own, v.answer.phrase)
     return TableRow(cells, explain_at_watts(found, v, power_w, delta))
 
 

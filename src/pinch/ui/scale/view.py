@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.analysis.curves import LOW_NAMES, Axis, CurveSeries, ScaleResult
-from pinch.analysis.points import AVERAGE
+from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.charts.scale_chart import Second
 from pinch.charts.spec import Chart, unbroken
+from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
 from pinch.core.verdict import DELTA
 from pinch.narrative import curve_words
@@ -117,7 +117,7 @@ class ScaleView(PageView):
         self.show_working(1.0)
         self.result, self._slots, self._subject = result, slots, subject
         self.headline.setText(unbroken(curve_words.headline(result, subject)))
-        there = any(s.points for s in result.series)
+        there = any(s.points or s.claimed for s in result.series)
         self._set_there(there, there or any(s.told for s in result.series))
         for table, rows in (
             (self.spots, state.spot_rows),

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from pinch.core.judge import MOST_OWN_COST
+from pinch.core.printing import plain
 from pinch.ui.shell.words import label
 
 SLOW_S = 2.0
@@ -44,7 +45,7 @@ class Footer(QWidget):
         slow = f" · charts every {drawn_every_s:.0f} s, samples as usual" if drawn_every_s > SLOW_S else ""
         self.rate.setText(f"{1.0 / interval_s:g} Hz · {channels} channels{slow}")
         high = probe_cost is not None and probe_cost > MOST_OWN_COST
-        cost = "" if probe_cost is None else f"probe cost {probe_cost:.2g} % of a core"
+        cost = "" if probe_cost is None else f"probe cost {plain(probe_cost, 2)} % of a core"
         self.cost.setText(f"{cost}: more than it should" if high else cost)
         role = "problem" if high else "quiet"
         if self.cost.property("role") != role:

@@ -1,0 +1,67 @@
+"""The grid of one device on the Compare page: what its columns are, and which share the low has to reach."""
+
+from collections.abc import Callable
+
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+
+from pinch.analysis.grid import Across, Grid
+from pinch.narrative.matrix_words import matrix_headings, matrix_rows, matrix_words
+from pinch.ui.row_table import RowTable
+from pinch.ui.shell.words import label
+from pinch.ui.table_rows import TableRow
+
+
+class MatrixPane(QWidget):
+    """`show_of` takes what makes the grid for a kind of columns (None: there is nothing to show)."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.across, self.share = QComboBox(), QDoubleSpinBox()
+        self.words = label("", "quiet", wrap=True)
+        self.table = RowTable("Matrix", ("Workload",), hides_empty=True)
+        self.matrix: Grid | None = None
+        self._make: Callable[[Across], Grid | None] = lambda _: None
+        self._device = ""
+        for across in Across:
+            self.across.addItem(f"by {across}", across)
+        self.across.setAccessibleName("What the columns are")
+        self.across.activated.connect(lambda _: self._show())
+        self.share.setRange(0.0, 100.0)
+        self.share.setDecimals(0)
+        self.share.setPrefix("low at least ")
+        self.share.setSuffix(" % of the rate")
+        self.share.setSpecialValueText("whatever the low")
+        self.share.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.share.setKeyboardTracking(False)
+        self.share.setFixedWidth(196)
+        self.share.setAccessibleName("Share of the wanted rate that the low has to reach")
+        self.share.valueChanged.connect(lambda _: self._show())
+        row = QHBoxLayout()
+        for widget in (self.across, self.share):
+            row.addWidget(widget)
+        row.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        column.addLayout(row)
+        column.addWidget(self.words)
+        column.addWidget(self.table, 1)
+
+    def show_of(self, device: str, make: Callable[[Across], Grid | None]) -> None:
+        """Show the grid of a device."""
+        self._device, self._make = device, make
+        self._show()
+
+    def _show(self) -> None:
+        self.matrix = self._make(Across(self.across.currentData()))
+        if self.matrix is None:
+            self.words.setText("Choose a cell; the grid is of its device.")
+            self.table.show_rows([])
+            return
+        share = self.share.value() / 100.0
+        self.words.setText(matrix_words(self.matrix, self._device))
+        self.table.set_columns(
+            matrix_headings(self.matrix, share),
+            words=(0, *range(len(self.matrix.columns) + 1, len(self.matrix.columns) + 3)),
+        )
+        self.table.show_rows([TableRow(cells) for cells in matrix_rows(self.matrix, share)])
