@@ -12,10 +12,11 @@ from pinch.analysis.curves import ScaleChoice, scale_book
 from pinch.analysis.grid import Across, grid_of, lows_above
 from pinch.analysis.points import BookPoints
 from pinch.analysis.results import results_of
+from pinch.bench import runlogs
 from pinch.bench.exchange import add_exchange, exchange_of
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.parts import OwnMetric
-from pinch.bench.records import Device, Result, Setting, WorkKind, Workload
+from pinch.bench.records import Device, ExitStatus, Pass, Result, Run, Setting, WorkKind, Workload, now
 from pinch.bench.summaries import Origin
 from pinch.bench.undo import UndoStack
 from pinch.bench.variants import add_variant, join_as_variants, own_name, variants_of
@@ -23,12 +24,14 @@ from pinch.cli.main import main
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE, SCORE, Better, built_in
 from pinch.core.printing import alike, counted, in_percent, ordinal, plain, signed
+from pinch.core.runlog import RunLog, Series
 from pinch.core.verdict import Answer
 from pinch.intake.score_tables import guess_roles, told_scores
 from pinch.intake.told_scores import add_told
 from pinch.narrative.matrix_words import matrix_rows
 from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import sheet_of_text
+from tests import made
 from tests.in_folder import InFolder
 
 LOW = "low_1.percentile"
@@ -163,6 +166,33 @@ class TestResults(BookCase):
         self.assertEqual(
             [(r.metric.key, len(r.cells), r.cells[0].verdict) for r in rows], [(AVERAGE, 1, None), (SCORE, 1, None)]
         )
+
+    def test_they_are_one_where_the_workload_says_so(self) -> None:
+        work = self.book.save(Workload(name="Decode", score_unit="points", score_is_rate=True))
+        a, b = self.cell("Tern", "Stock", 20), self.cell("Auk", "Stock", 20)
+        self.tell(a, work, 140.0, SCORE)
+        self.tell(b, work, 154.0, AVERAGE)
+        (row,) = compare_book(book := self.points(), CompareChoice(tuple(cells_of(book)), (work.id,))).rows
+        assert row.cells[1].verdict is not None
+        self.assertAlmostEqual(row.cells[1].verdict.ratio, 1.1)
+
+    def test_a_typed_score_leaves_the_logged_rate_of_its_run(self) -> None:
+        device = self.cell("Tern", "Stock", 35)
+        work = self.book.save(Workload(name="Decode", score_unit="points"))
+        for score in (None, 9000.0):
+            passes = (Pass(start_s=20, end_s=430, score=score),) if score else ()
+            ids = {"device_id": device.device_id, "setting_id": device.id, "workload_id": work.id}
+            run = self.book.save(Run(**ids, started=now(), status=ExitStatus.COMPLETE))
+            log = made.two_level()
+            rate = Series("score.rate", log.series["cpu.power"].t, 3.0 * log.series["cpu.power"].values)
+            kept = runlogs.add_log(self.book, run, RunLog({**log.series, "score.rate": rate}))
+            self.book.save(kept.model_copy(update={"passes": passes}))
+        logged, typed = self.points().points
+        self.assertEqual((typed.metric, typed.value_of(SCORE)), (SCORE, 9000.0))
+        self.assertAlmostEqual(typed.value_of(AVERAGE) or 0.0, logged.rate or 1.0, delta=1.0)
+        (series,) = scale_book(self.points(), ScaleChoice((device.device_id,), (work.id,))).series
+        self.assertEqual([p.of.run.id for p in series.points], [logged.run.id])
+        self.assertIn("say on the Bench page", series.left_out[0].text)
 
     def test_metrics_of_its_own_units_and_ranges(self) -> None:
         work = self.book.save(Workload(name="Decode", metrics=(OwnMetric(name="Wait", unit="ms", better=Better.LESS),)))

@@ -7,7 +7,7 @@ from datetime import date
 from pinch.analysis.axes import CompareAxis, on_axis
 from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
-from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.points import BookPoints, RunPoint, main_of
 from pinch.analysis.work_metrics import keys_of, metric_of
 from pinch.bench.parts import Offer
 from pinch.bench.records import Acceptance, Device, Result, Setting, Workload
@@ -17,7 +17,7 @@ from pinch.core.fairness import ConditionDifference, Conditions, FairnessGrade, 
 from pinch.core.figures import UNSETTLED
 from pinch.core.frames import FRAME_RATE
 from pinch.core.index import Index, index_of
-from pinch.core.metrics import AVERAGE, SCORE, Better, Metric
+from pinch.core.metrics import AVERAGE, Better, Metric
 from pinch.core.printing import alike
 from pinch.core.verdict import (
     DELTA,
@@ -259,8 +259,10 @@ def _row(
     book: BookPoints, workload: Workload, metric: Metric, choice: CompareChoice, points: Sequence[RunPoint]
 ) -> WorkRow:
     number = workload.id
-    base = _score(choice.cells[0], number, metric.key)
-    found = [(place, cell, own) for place, cell in enumerate(choice.cells) if (own := _score(cell, number, metric.key))]
+    base = _score(choice.cells[0], workload, metric.key)
+    found = [
+        (place, cell, own) for place, cell in enumerate(choice.cells) if (own := _score(cell, workload, metric.key))
+    ]
     pooled = _pooled(points, metric.key) if found else pooled_scatter([])
     made = []
     for place, cell, own in found:
@@ -294,10 +296,10 @@ class _Score:
     told: str
 
 
-def _score(cell: BenchCell, workload_id: int, metric: str) -> _Score | None:
+def _score(cell: BenchCell, workload: Workload, metric: str) -> _Score | None:
     groups: list[ScoreGroup] = []
     told: list[str] = []
-    for p in cell.points.get(workload_id, ()):
+    for p in cell.points.get(workload.id, ()):
         value, summary = p.value_of(metric), p.run.summary
         if value is None:
             continue
@@ -307,8 +309,8 @@ def _score(cell: BenchCell, workload_id: int, metric: str) -> _Score | None:
             n = summary.units if summary.units > 1 else summary.repeats
             groups.append(ScoreGroup(value, summary.spread, n))
             told.append(origin_words(summary))
-    for r in cell.results.get(workload_id, ()):
-        if is_of(r, cell, metric):
+    for r in cell.results.get(workload.id, ()):
+        if main_of(r.metric, workload) == metric:
             groups.append(ScoreGroup(r.middle, r.spread, r.units if r.units > 1 else r.n))
             told.append(result_words(r))
     if not groups:
@@ -317,17 +319,10 @@ def _score(cell: BenchCell, workload_id: int, metric: str) -> _Score | None:
     return _Score(grouped_score(groups, foreign), tuple(g.mean for g in groups), next(iter(told), ""))
 
 
-def cell_value(cell: BenchCell, workload_id: int, metric: str) -> float | None:
+def cell_value(cell: BenchCell, workload: Workload, metric: str) -> float | None:
     """What a cell comes to by a metric, None where it has nothing of it."""
-    found = _score(cell, workload_id, metric)
+    found = _score(cell, workload, metric)
     return None if found is None else found.score.mean
-
-
-def is_of(result: Result, cell: BenchCell, metric: str) -> bool:
-    """Whether a typed result is one of a metric; a score is one of the rate where the operator says they are one."""
-    works = [p.workload for p in cell.points.get(result.workload_id, ())]
-    same = metric == AVERAGE and result.metric == SCORE and any(w.score_is_rate for w in works)
-    return result.metric == metric or same
 
 
 class _Conditions:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from pinch.analysis.modes import beside
-from pinch.analysis.points import BookPoints, RunPoint, score_of
+from pinch.analysis.points import BookPoints, RunPoint, of_one_metric, score_of
 from pinch.bench.records import Device, Result, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words, result_words
 from pinch.core.causes import Cause
@@ -21,6 +21,7 @@ from pinch.core.verdict import DELTA
 
 MEASURES = (AVERAGE, *LOW_NAMES)
 MOST_SERIES = 96
+OTHER_METRIC = "its score is typed, the others' rate is logged; say on the Bench page where they are one."
 
 
 class Axis(StrEnum):
@@ -205,9 +206,12 @@ def _series(
 def _placed(book: BookPoints, measured: Sequence[RunPoint], choice: ScaleChoice) -> tuple[list[ScalePoint], list[Note]]:
     """The runs that have a place on the chart, and why the others have none."""
     points, left_out = [], []
+    alike = {id(p) for p in of_one_metric(measured)}
     for p in measured:
         power, score = _place(book, p, choice.axis), score_of(p, choice.measure)
         reason = p.why_not or ("" if power else _lack(choice.axis))
+        if choice.measure == AVERAGE and score and id(p) not in alike:
+            reason = reason or OTHER_METRIC
         reason = reason or ("" if score else f"no {LOW_NAMES.get(choice.measure, 'score')} can be had.")
         if reason or not power or not score:
             left_out.append(Note("left-out", f"{p.name}: {reason}"))

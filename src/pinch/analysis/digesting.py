@@ -54,7 +54,8 @@ def unjudged_digest(run: Run, reason: str) -> Digest:
 def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
     """The digest of one judged run, without its finding."""
     scores, rundown = scores_of(run), _rundown(log, device, j.rate)
-    rate = sum(scores) / len(scores) if scores else _value(j, j.rate)
+    logged, typed = _value(j, j.rate), not all(p.of_rate for p in run.passes if p.score is not None)
+    rate = sum(scores) / len(scores) if scores else logged
     return Digest(
         state=j.settled.state,
         power_w=_value(j, j.power),
@@ -79,8 +80,8 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         surfaces=_surfaces(j),
         rundown=rundown,
         lows=_lows(j),
-        metric=AVERAGE if all(p.of_rate for p in run.passes if p.score is not None) else SCORE,
-        figures=figures_of(log, j) | _lasting(rundown, device),
+        metric=SCORE if typed else AVERAGE,
+        figures=figures_of(log, j) | _lasting(rundown, device) | ({AVERAGE: logged} if typed and logged else {}),
         shares={str(cause): share for cause, share in j.limiter_share.items()},
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),

@@ -101,7 +101,7 @@ def _by_variants(
 def _lightest_first(cell: BenchCell, works: Sequence[Workload]) -> tuple[str, ...]:
     """The variants by name, those with the highest rates first, as shares of the fastest of their own workload."""
     best: dict[int, float] = {}
-    rates = {w.id: cell_value(cell, w.id, AVERAGE) or cell_value(cell, w.id, SCORE) or 0.0 for w in works}
+    rates = {w.id: cell_value(cell, w, AVERAGE) or cell_value(cell, w, SCORE) or 0.0 for w in works}
     for w in works:
         best[w.root_id] = max(best.get(w.root_id, 0.0), rates[w.id])
     shares: dict[str, list[float]] = {}
@@ -134,9 +134,9 @@ def _row(name: str, like: Workload, places: Sequence[tuple[BenchCell, Workload |
     for cell, work in places:
         average = low_value = None
         if work is not None:
-            average = cell_value(cell, work.id, AVERAGE)
-            average = cell_value(cell, work.id, SCORE) if average is None else average
-            low_value = cell_value(cell, work.id, low)
+            average = cell_value(cell, work, AVERAGE)
+            average = cell_value(cell, work, SCORE) if average is None else average
+            low_value = cell_value(cell, work, low)
         if average is None and low_value is None:
             fields.append(None)
             continue

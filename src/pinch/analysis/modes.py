@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from pinch.analysis.digesting import rundown_digest
-from pinch.analysis.points import BookPoints, RunPoint, score_of
+from pinch.analysis.points import BookPoints, RunPoint, of_one_metric, score_of
 from pinch.bench.parts import Battery
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Protocol, Setting, WorkKind, Workload
@@ -227,7 +227,7 @@ def _row(
         _mean([p.digest.clock_mhz for p in runs]),
         temp,
         _mean([p.digest.headroom_k for p in runs]),
-        _mean([score_of(p, AVERAGE) for p in runs]),
+        _mean([score_of(p, AVERAGE) for p in of_one_metric(runs)]),
         _noise(book, runs, grade),
         _surfaces(book, runs, temp),
         _wall_of(book, runs),

@@ -8,7 +8,7 @@ from pinch.bench.digests import Digest
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Result, Run, Setting, Workload
 from pinch.core.figures import SettledState
-from pinch.core.metrics import AVERAGE, MAIN
+from pinch.core.metrics import AVERAGE, SCORE
 
 HELD = (SettledState.SETTLED, SettledState.DRIFTING)
 OFF_SHARE = 0.02
@@ -33,7 +33,7 @@ class RunPoint:
     @property
     def metric(self) -> str:
         """What its rate is of: the average of what was logged, or a score; the operator may say that they are one."""
-        return AVERAGE if self.workload.score_is_rate else self.digest.metric
+        return main_of(self.digest.metric, self.workload)
 
     @property
     def name(self) -> str:
@@ -82,9 +82,21 @@ class RunPoint:
 
     def value_of(self, metric: str) -> float | None:
         """Its value of a metric by its key, None where it has none."""
-        if metric in MAIN:
-            return self.rate if metric == self.metric else None
+        if metric == self.metric:
+            return self.rate
         return self.digest.lows.get(metric, self.digest.figures.get(metric))
+
+
+def main_of(metric: str, workload: Workload) -> str:
+    """A metric below a workload: its score is its average where the operator says that they are one."""
+    return AVERAGE if metric == SCORE and workload.score_is_rate else metric
+
+
+def of_one_metric(points: Sequence[RunPoint]) -> list[RunPoint]:
+    """Those of several runs whose rates are of one metric: logged ones where there are any, else scores."""
+    there = {p.metric for p in points if p.digest.rate is not None}
+    wanted = AVERAGE if AVERAGE in there else SCORE
+    return [p for p in points if p.metric == wanted]
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,8 @@ from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN, SCORE, Better, Metric, built_in
 
 TIMES = ("s", "min", "h")
+NAMES = {"low 1 %": "low_1.percentile", "low 0.1 %": "low_0_1.percentile", "time": SCORE}
+"""What commands call metrics, by key where that is another."""
 BOTH = "+"
 """Between the keys of metrics that are looked at together."""
 
@@ -37,7 +39,8 @@ def metric_of(workload: Workload, key: str) -> Metric:
 def keys_of(measure: str) -> tuple[str, ...]:
     """The keys that a measure names: the average stands for all that a workload is about."""
     found: list[str] = []
-    for key in measure.split(BOTH):
+    for name in measure.split(BOTH):
+        key = NAMES.get(name.strip(), name.strip())
         found += MAIN if key == AVERAGE else (key,)
     return tuple(dict.fromkeys(found))
 

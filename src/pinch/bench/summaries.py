@@ -6,6 +6,7 @@ from typing import Annotated, Protocol
 from pydantic import Field
 
 from pinch.bench.fields import Count, Day, Part, Watts
+from pinch.core.printing import counted
 
 
 class Origin(StrEnum):
@@ -57,5 +58,5 @@ def _behind(units: int, runs: int) -> list[str]:
     """How much stands behind a figure."""
     words = [f"mean of {units} units"] if units > 1 else []
     if runs > 1 or units == 1:
-        words.append("1 run" if runs == 1 else f"{runs} runs")
+        words.append(counted(runs, "run"))
     return words

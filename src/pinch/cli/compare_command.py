@@ -10,7 +10,7 @@ from pinch.cli.csv_rows import CsvRow, read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.printing import in_percent
+from pinch.core.printing import counted, in_percent
 from pinch.core.verdict import CellScore, PooledScatter, Verdict, cell_score, judge_pair, pooled_scatter
 
 COLUMNS = ("cell", "score")
@@ -105,6 +105,6 @@ def _pair_json(a: str, b: str, v: Verdict) -> dict[str, Any]:
 
 def _pair_words(a: str, b: str, v: Verdict) -> str:
     interval = f" ({100 * (v.low - 1):+.1f} to {100 * (v.high - 1):+.1f} %)" if v.has_interval else ""
-    more = f", {v.more_runs} more runs of each" if v.more_runs else ""
+    more = f", {counted(v.more_runs, 'more run')} of each" if v.more_runs else ""
     words = f"; {v.words}" if v.words else ""
     return f"{a} against {b}: {100 * (v.ratio - 1):+.1f} %{interval}: {v.answer.phrase}{more}{words}"

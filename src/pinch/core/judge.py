@@ -42,7 +42,7 @@ from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
 from pinch.core.hotcore import HIDDEN_K, HotCore, find_hot_core
 from pinch.core.plateaus import Plateau, find_plateaus
-from pinch.core.printing import plain
+from pinch.core.printing import more_minutes, plain
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
@@ -501,7 +501,7 @@ def _window_words(window: Settled, temp: str | None, heat: Heat | None) -> list[
         what = ", ".join(window.drifting)
         leads = ""
         if temp in window.drifting and heat is not None and heat.more_s > 0.0:
-            leads = f" It leads to {heat.end_c:.1f} °C; needs {max(1, round(heat.more_s / 60.0))} more minutes."
+            leads = f" It leads to {heat.end_c:.1f} °C; needs {more_minutes(heat.more_s)}."
         result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
     return result
 

@@ -77,3 +77,13 @@ def ordinal(place: int) -> str:
 def counted(count: int, noun: str, many: str = "") -> str:
     """A count with its noun: 1 run, 2 runs; `many` where the plural is not an s."""
     return f"{count:,} {noun if count == 1 else many or noun + 's'}"
+
+
+def more_minutes(seconds: float) -> str:
+    """How many more minutes something needs, one at least."""
+    return counted(max(1, round(seconds / 60.0)), "more minute")
+
+
+def with_article(words: str) -> str:
+    """A or an before what begins with a vowel, by its letter."""
+    return f"{'an' if words[:1].casefold() in 'aeiou' else 'a'} {words}"

@@ -13,7 +13,7 @@ from pinch.core.extent import Extent
 from pinch.core.fairness import FairnessGrade
 from pinch.core.index import Index
 from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
-from pinch.core.printing import in_percent, number_word, ordinal, signed
+from pinch.core.printing import counted, in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
@@ -195,7 +195,7 @@ def _said(v: Verdict) -> str:
     if not v.has_interval:
         return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
-        more = f", {v.more_runs} more runs of each would" if v.more_runs else ""
+        more = f", {counted(v.more_runs, 'more run')} of each would" if v.more_runs else ""
         return f"can't tell yet{more}"
     return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
 

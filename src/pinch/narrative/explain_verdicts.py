@@ -46,7 +46,7 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     formula.append(rank_words(c, row))
     cautions = [v.words] if v.words else []
     if v.more_runs:
-        cautions.append(f"{v.more_runs} more runs of each would tell with 80 % power.")
+        cautions.append(f"{counted(v.more_runs, 'more run')} of each would tell with 80 % power.")
     cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]
     return Explanation(
         f"{c.cell.name}: {v.answer.phrase}",

@@ -17,6 +17,7 @@ from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.figures import SettledState
+from pinch.core.printing import with_article
 from pinch.narrative import cautions
 from pinch.narrative import mode_words as modes_saying
 from pinch.narrative.cards.bench_cards import price_words, units_words
@@ -340,7 +341,7 @@ def _limits_of_runs(runs: Sequence[RunPoint]) -> list[str]:
 def _limits_of_units(devices: Sequence[Device]) -> list[str]:
     """Units that are not those that are sold, or came in a way that is not noted."""
     early = [d for d in devices if d.status is not Status.RETAIL]
-    told = [f"{d.name} is a {d.status} unit: one that is sold may do otherwise." for d in early]
+    told = [f"{d.name} is {with_article(str(d.status))} unit: one that is sold may do otherwise." for d in early]
     return [*told, *(f"How {d.name} came is not noted." for d in devices if d.came is Came.UNKNOWN)]
 
 

@@ -14,7 +14,7 @@ from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.figures import SettledState
 from pinch.core.framekinds import Share
 from pinch.core.judge import PART_FRAMES, Judgement
-from pinch.core.printing import in_percent, plain
+from pinch.core.printing import in_percent, more_minutes, plain
 from pinch.core.runlog import RunLog
 from pinch.narrative.finding import finding
 
@@ -137,7 +137,7 @@ def heat_words(shown: RunStory) -> str:
         words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in a room of {heat.room_c:.0f} °C")
     lead = "; ".join(words) + "."
     if j.settled.state == SettledState.DRIFTING and heat.more_s > 0.0:
-        lead += f" It leads to {heat.end_c:.1f} °C and needs {max(1, round(heat.more_s / 60))} more minutes."
+        lead += f" It leads to {heat.end_c:.1f} °C and needs {more_minutes(heat.more_s)}."
     return " ".join([lead, *(note.text for note in heat.notes)])
 
 

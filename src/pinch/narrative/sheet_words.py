@@ -2,6 +2,7 @@
 
 from pinch.bench.planning import PlannedSheet
 from pinch.bench.plans import OrderRule, Outcome
+from pinch.core.printing import counted
 from pinch.narrative.cautions import LONG_WORK
 from pinch.narrative.explanation import Explanation
 
@@ -75,4 +76,4 @@ def _crossed_words(planned: PlannedSheet, number: int) -> str:
 
 
 def _runs(count: int) -> str:
-    return "1 run" if count == 1 else f"{count} runs"
+    return counted(count, "run")

@@ -11,6 +11,7 @@ from pinch.bench.parts import Offer
 from pinch.bench.records import Came, Device, Setting, Status, Workload, standing
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
+from pinch.core.printing import with_article
 from pinch.narrative.cards.content import Found
 
 UNIT_COLUMNS = (
@@ -54,7 +55,7 @@ def units_words(devices: Sequence[Device]) -> str:
         if unknown
         else []
     )
-    early = [f"{d.name} is a {d.status} unit" for d in devices if d.status is not Status.RETAIL]
+    early = [f"{d.name} is {with_article(str(d.status))} unit" for d in devices if d.status is not Status.RETAIL]
     count = "One unit" if len(devices) == 1 else f"{len(devices)} units"
     return f"{count}: {', '.join([*told, *early])}."
 
@@ -117,19 +118,15 @@ def _tested_cells(points: Sequence[RunPoint], book: BookPoints) -> list[tuple[De
 
 
 def _tested_words(runs: Sequence[RunPoint], works: Sequence[Workload]) -> str:
-    counted = [p for p in runs if not p.why_not]
-    if not counted:
+    valid = [p for p in runs if not p.why_not]
+    if not valid:
         return f"None of {len(runs)} runs counts." if len(runs) > 1 else "There is one run, and it does not count."
-    cells = {(p.run.setting_id, p.run.workload_id) for p in counted}
-    devices = {p.run.device_id for p in counted}
-    lost = len(runs) - len(counted)
+    cells = {(p.run.setting_id, p.run.workload_id) for p in valid}
+    devices = {p.run.device_id for p in valid}
+    lost = len(runs) - len(valid)
     left = f" {lost} more {'does' if lost == 1 else 'do'} not count." if lost else ""
     parts = (
-        _count(len(counted), "run"), _count(len(works), "workload"), _count(len(cells), "cell"),
-        _count(len(devices), "device"),
+        counted(len(valid), "run"), counted(len(works), "workload"), counted(len(cells), "cell"),
+        counted(len(devices), "device"),
     )  # fmt: skip
     return "{} of {} in {} of {}.".format(*parts) + left
-
-
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}" if number == 1 else f"{number} {what}s"

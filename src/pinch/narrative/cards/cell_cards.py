@@ -20,12 +20,14 @@ from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
 from pinch.core.metrics import LOW_NAMES
+from pinch.core.printing import counted, plain
 from pinch.core.verdict import Verdict
 from pinch.narrative import compare_words as saying
 from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_words
 from pinch.narrative.compare_words import ShownComparison
+from pinch.narrative.explain_verdicts import index_interval
 from pinch.narrative.price_words import money_chart, money_words
 from pinch.narrative.verdict_words import percent, verdict_words
 
@@ -311,6 +313,12 @@ def verdict_table(shown: ShownComparison) -> TableChart:
             unit = row.metric.unit
             head = (row.workload.name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
             rows.append((*head, answer, saying.difference(c, shown)))
+    for name, index in shown.result.indexes.items():
+        if len(index.workloads) > 1:
+            works = f"Index over {len(index.workloads)}"
+            rows.append(
+                (works, name, plain(100.0 * index.ratio), "%", "", "", index_interval(index), percent(index.ratio))
+            )
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
 
@@ -326,6 +334,12 @@ def table_of(shown: ShownComparison) -> Table:
             against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
             score = (c.score.mean, unit, finite(low), finite(high), c.score.runs, c.beside.power_w)
             rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test"))
+    base = shown.result.baseline.name
+    for name, index in shown.result.indexes.items():
+        ends = (finite(100.0 * index.low), finite(100.0 * index.high))
+        ratios = (_percent(index.ratio), _percent(index.low), _percent(index.high))
+        of = f"index over {counted(len(index.workloads), 'workload')}"
+        rows.append((of, name, 100.0 * index.ratio, "%", *ends, None, None, base, "index", *ratios, ""))
     return Table("cells", COLUMNS, tuple(rows))
 
 

@@ -9,6 +9,7 @@ from pinch.analysis.points import RunPoint
 from pinch.charts.share_chart import ShareChart, in_words, share_row
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 
 Named = Sequence[tuple[str, Sequence[RunPoint]]]
 """Runs by the name of their row."""
@@ -73,5 +74,5 @@ def _few(names: Sequence[str]) -> str:
 
 def _behind(points: Sequence[RunPoint]) -> str:
     watts = [p.digest.power_w for p in points if p.digest.power_w is not None]
-    runs = "1 run" if len(points) == 1 else f"{len(points)} runs"
+    runs = counted(len(points), "run")
     return f"{np.mean(watts):.1f} W, {runs}" if watts else runs

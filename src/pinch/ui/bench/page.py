@@ -52,7 +52,7 @@ class BenchPage(Page[BenchView]):
 
     def count(self) -> str:
         devices = len(live(self.session.book.devices()))
-        return "1 device" if devices == 1 else f"{devices} devices" if devices else ""
+        return counted(devices, "device") if devices else ""
 
     def show(self) -> None:
         self.shell.margin.show_notes(None)

@@ -16,6 +16,7 @@ from pinch.bench.records import Acceptance, now
 from pinch.core.errors import PinchError
 from pinch.core.figures import Note
 from pinch.core.metrics import AVERAGE, LOW_NAMES
+from pinch.core.printing import counted
 from pinch.core.verdict import DELTA
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
@@ -212,7 +213,7 @@ class CompareControl(Working):
             for cell in (compared.cell, base):
                 done.append(want_more_runs(book, cell.setting, workload, missing))
 
-        self._session.change(f"plan {missing} more runs of each", work)
+        self._session.change(f"plan {counted(missing, 'more run')} of each", work)
         return " ".join(done)
 
     def _first(self) -> list[BenchCell]:

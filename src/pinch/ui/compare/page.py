@@ -154,6 +154,8 @@ class ComparePage(Page[CompareView]):
             view.show_choice(control.cells(), chosen, control.along, control.left_out, works, control.workloads)
             view.offer_metrics(offered_metrics(points), control.measure)
             view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
+        if not chosen and control.left_out:
+            self.shell.margin.tell("Why nothing can be compared", [n.text for n in control.left_out])
         slots = {d.id: session.slot(d.id) for d in session.book.devices()}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

@@ -52,7 +52,13 @@ def result_rows(shown: ShownComparison) -> list[TableRow]:
         title = ", ".join(filter(None, (row_title(row), _row_note(row))))
         rows.append(TableRow((title,), heading=True))
         rows += [_result_row(c, row, shown) for c in row.cells]
-    rows += [_index_row(name, index) for name, index in shown.result.indexes.items() if len(index.workloads) > 1]
+    indexes = shown.result.indexes
+    shared = len(next(iter(indexes.values())).workloads) if indexes else 0
+    if shared > 1:
+        rows.append(TableRow((f"Index over the {shared} workloads that all of them share",), heading=True))
+        rows += [_index_row(name, index) for name, index in indexes.items()]
+    left_out = [n.text for c in shown.result.choice.cells for n in c.left_out]
+    rows += [TableRow((text,), heading=True, aside=True) for text in left_out]
     return rows
 
 
@@ -108,5 +114,7 @@ def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
     note = apart_words(index) or f"over {len(index.workloads)} workloads"
-    cells = (f"All: {name}", "", "", "", "index", ratio, between, *[""] * 7, note)
-    return TableRow(cells, explain_index(name, index))
+    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * 7, note)
+    none = [math.nan] * 7
+    keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
+    return TableRow(cells, keys=keys, explanation=explain_index(name, index))

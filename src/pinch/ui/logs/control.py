@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.core.progress import Progress
 from pinch.intake.arrivals import Added, Arrival, Batch, add_arrivals, as_read, files_in, read_again, read_batch
 from pinch.intake.score_tables import RoleMapping, guess_roles, key_of
@@ -61,7 +62,7 @@ class LogImport(QObject):
         elif added:
             last = added[-1].results[-1]
             session.choose(last.device_id, last.setting_id, last.workload_id, None)
-        scores = "1 score is" if len(added) == 1 else f"{len(added)} scores are"
+        scores = counted(len(added), "score is", "scores are")
         self._tell(f"{scores} in the book", [a.words for a in added], ())
 
     def cancel(self) -> None:
@@ -79,7 +80,7 @@ class LogImport(QObject):
         session.change(f"add {name}", lambda: added.extend(add_arrivals(session.book, arrivals)))
         if choose:
             session.choose_run(added[-1].run.id)
-        runs = "1 run is" if len(added) == 1 else f"{len(added)} runs are"
+        runs = counted(len(added), "run is", "runs are")
         pairs = [a for a in added if a.arrival.pair]
         self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))
         return tuple(added)

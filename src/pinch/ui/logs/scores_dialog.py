@@ -20,6 +20,7 @@ from pinch.bench.book import Book
 from pinch.bench.records import live
 from pinch.bench.summaries import Origin
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.intake.score_tables import Role, RoleMapping, RoleUse, Told, told_scores
 from pinch.sources.sheets import Sheet
 from pinch.ui.logs.state import told_words
@@ -156,7 +157,7 @@ class ScoresDialog(QDialog):
         for r, told in enumerate(self.rows):
             for c, text in enumerate(told_words(told)):
                 self.preview.setItem(r, c, QTableWidgetItem(text))
-        scores = "1 score" if len(self.rows) == 1 else f"{len(self.rows)} scores"
+        scores = counted(len(self.rows), "score")
         asked = [use.column for use, box in zip(self._guessed.columns, self.boxes, strict=True) if use.doubtful]
         self.heading.setText(_heading(scores, self.rows, asked))
         assert self._ok is not None
@@ -192,5 +193,5 @@ def _text(widget: QComboBox | QLineEdit) -> str:
 
 def _heading(scores: str, rows: Sequence[Told], asked: Sequence[str]) -> str:
     devices = len({told.device for told in rows})
-    words = f"{scores} of {devices} device{'s' if devices != 1 else ''}, without a log." if rows else "No score yet."
+    words = f"{scores} of {counted(devices, 'device')}, without a log." if rows else "No score yet."
     return f"{words} Not sure: {', '.join(asked)}." if asked else words

@@ -8,7 +8,7 @@ from pinch.bench.summaries import origin_words
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import PinchError
 from pinch.core.metrics import built_in
-from pinch.core.printing import plain, signed
+from pinch.core.printing import counted, plain, signed
 from pinch.intake.arrivals import Arrival
 from pinch.intake.score_tables import Told
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
@@ -137,8 +137,8 @@ def asks_about_dates(log: ReadLog) -> bool:
 
 def summary_words(arrivals: tuple[Arrival, ...], files: int, refused: int) -> str:
     """What came of the files."""
-    runs = "1 run" if len(arrivals) == 1 else f"{len(arrivals)} runs"
-    read = "1 file is" if files == 1 else f"{files} files are"
+    runs = counted(len(arrivals), "run")
+    read = counted(files, "file is", "files are")
     open_ones = sum(bool(a.open) for a in arrivals)
     said = [f"{read} {runs}."]
     if open_ones:

@@ -32,6 +32,7 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.files import write_model
 from pinch.bench.records import Device, Setting, Workload, checked, live
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.intake.arrivals import Batch, arrivals_of, put_together, taken_apart
 from pinch.intake.filing import NamePattern
 from pinch.intake.pairing import holds_frames_only
@@ -275,7 +276,7 @@ class ArrivalsDialog(QDialog):
         self.summary.setText(summary_words(tuple(self.arrivals), len(self._batch.read), len(self._batch.refused)))
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert ok is not None
-        ok.setText("Add 1 run" if len(self.arrivals) == 1 else f"Add {len(self.arrivals)} runs")
+        ok.setText(f"Add {counted(len(self.arrivals), 'run')}")
         self._show_chosen()
 
     def _choose(self, rows: Sequence[int]) -> None:

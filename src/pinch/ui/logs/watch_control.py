@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, QTimer
 
+from pinch.core.printing import counted
 from pinch.core.progress import Progress
 from pinch.intake.arrivals import Batch, arrivals_of, read_batch
 from pinch.intake.filing import NamePattern
@@ -88,7 +89,7 @@ class WatchControl(QObject):
         elif batch.refused:
             self._shell.notices.error(" ".join(batch.refused))
         if self.waiting:
-            logs = "1 log waits" if len(self.waiting) == 1 else f"{len(self.waiting)} logs wait"
+            logs = counted(len(self.waiting), "log waits", "logs wait")
             self._shell.notices.done(f"{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).")
 
     def _failed(self, reason: str) -> None:

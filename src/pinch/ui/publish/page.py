@@ -12,6 +12,7 @@ from pinch.bench.cards import Report
 from pinch.bench.records import Device
 from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.narrative.cards.concerns import Concern
 from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
@@ -97,7 +98,7 @@ class PublishPage(Page[PublishView]):
 
     def count(self) -> str:
         cards = self.session.book.count_cards()
-        return "1 card" if cards == 1 else f"{cards} cards" if cards else ""
+        return counted(cards, "card") if cards else ""
 
     def show(self) -> None:
         self.shell.margin.show_notes(None)

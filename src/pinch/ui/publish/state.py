@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from pinch.bench.cards import KINDS, Private
+from pinch.core.printing import counted
 from pinch.narrative.cards.concerns import Concern, Weight
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
@@ -23,7 +24,7 @@ def headline(deck: Deck, found: Sequence[Concern]) -> str:
     count = len(deck.contents)
     if not count:
         return EMPTY
-    cards = "1 card" if count == 1 else f"{count} cards"
+    cards = counted(count, "card")
     in_report = sum(c.card.in_report for c in deck.contents)
     words = f"{cards}, {in_report} in the report"
     stops = sum(c.weight is Weight.STOP for c in found)
