@@ -11,7 +11,7 @@ from pinch.bench.parts import Offer
 from pinch.bench.records import Came, Device, Setting, Status, Workload, standing
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
-from pinch.core.printing import with_article
+from pinch.core.printing import counted, with_article
 from pinch.narrative.cards.content import Found
 
 UNIT_COLUMNS = (

@@ -336,6 +336,8 @@ def table_of(shown: ShownComparison) -> Table:
             rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test"))
     base = shown.result.baseline.name
     for name, index in shown.result.indexes.items():
+        if len(index.workloads) < 2:
+            continue
         ends = (finite(100.0 * index.low), finite(100.0 * index.high))
         ratios = (_percent(index.ratio), _percent(index.low), _percent(index.high))
         of = f"index over {counted(len(index.workloads), 'workload')}"
