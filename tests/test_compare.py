@@ -23,6 +23,7 @@ from pinch.core.verdict import (
     judge_pair,
     more_runs,
     pooled_scatter,
+    scatter_within,
     told_score,
 )
 
@@ -189,6 +190,13 @@ class TestIndex(unittest.TestCase):
         self.assertAlmostEqual(found.log_sd, whole.log_sd, places=9)
         self.assertAlmostEqual(found.log_mean, whole.log_mean, places=12)
         self.assertEqual((found.runs, found.df), (14, 13.0))
+
+    def test_scatter_within_groups_is_that_of_their_cells(self) -> None:
+        rng = np.random.default_rng(8)
+        groups = [list(50 * np.exp(0.02 * rng.standard_normal(n))) for n in (1, 3, 5, 2)]
+        ours, cells = scatter_within(groups), pooled_scatter([cell_score(g) for g in groups])
+        self.assertAlmostEqual(ours.sd, cells.sd, places=12)
+        self.assertEqual((ours.df, scatter_within([[1.0]]).df), (cells.df, 0))
 
     def test_what_one_told_is_a_difference_without_an_answer(self) -> None:
         own = cell(100.0, 0.01, 5)

@@ -92,6 +92,15 @@ class TestScenes(unittest.TestCase):
         assert kinds is not None
         self.assertAlmostEqual(kinds.shown_fps, 120.0, delta=0.05)
 
+    def test_energy_of_a_pass(self) -> None:
+        """Two passes of 60 s at 36 W are 0.6 Wh each (arithmetic)."""
+        power = np.concatenate([np.full(60, 36.0), np.full(30, 4.0), np.full(60, 36.0)])
+        passes = (Pass(start_s=0, end_s=60, score=60.0), Pass(start_s=90, end_s=150, score=60.0))
+        task = Workload(id=1, name="Chart Export", kind=WorkKind.TASK, score_unit="s", higher_is_better=False)
+        figures = point(made.log(cpu_power=power, wall_power=1.25 * power), task, passes=passes).digest.figures
+        self.assertAlmostEqual(figures["energy_pass"], 0.6, places=6)
+        self.assertAlmostEqual(figures["energy_pass_wall"], 0.75, places=6)
+
     def test_words_say_what_counted(self) -> None:
         log = made.two_level(rest=60)
         j = judge(log, SCENE)

@@ -26,10 +26,9 @@ from pinch.core.verdict import (
     PooledScatter,
     ScoreGroup,
     Verdict,
-    cell_score,
     grouped_score,
     judge_pair,
-    pooled_scatter,
+    scatter_within,
 )
 
 
@@ -263,7 +262,7 @@ def _row(
     found = [
         (place, cell, own) for place, cell in enumerate(choice.cells) if (own := _score(cell, workload, metric.key))
     ]
-    pooled = _pooled(points, metric.key) if found else pooled_scatter([])
+    pooled = _pooled(points if found else (), metric.key)
     made = []
     for place, cell, own in found:
         verdict = None
@@ -284,7 +283,7 @@ def _pooled(points: Sequence[RunPoint], metric: str) -> PooledScatter:
         if value is not None and value > 0:
             key = (p.run.setting_id, p.run.workload_id, p.room_c, p.run.builds or p.device.builds)
             scores.setdefault(key, []).append(value)
-    return pooled_scatter([cell_score(own) for own in scores.values()])
+    return scatter_within(scores.values())
 
 
 @dataclass(frozen=True)

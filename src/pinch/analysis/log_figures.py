@@ -6,7 +6,7 @@ import math
 import numpy as np
 
 from pinch.core.channels import ChannelQuantity, component_of, quantity_of
-from pinch.core.figures import finite
+from pinch.core.figures import SettledState, finite
 from pinch.core.judge import Judgement
 from pinch.core.runlog import FloatArray, RunLog, Series
 from pinch.core.sound import level_mean
@@ -16,6 +16,7 @@ QUANTITIES = (
     *(ChannelQuantity.SPEED, ChannelQuantity.RATE),
 )
 ONE_CORE = "cpu.core."
+WALL = "wall.power"
 LEAST_REST_S = 5.0
 """A log that begins less than this before the load has no rest to speak of."""
 
@@ -38,7 +39,7 @@ def figures_of(log: RunLog, j: Judgement) -> dict[str, float]:
                 found[f"{channel}.{phase}_mean"] = level_mean(values) if is_level else float(values.mean())
                 found[f"{channel}.{phase}_min"] = float(values.min())
                 found[f"{channel}.{phase}_max"] = float(values.max())
-    found |= _of_frames(j)
+    found |= _of_frames(j) | _energy(j)
     return {key: value for key, value in found.items() if value is not None and math.isfinite(value)}
 
 
@@ -51,6 +52,15 @@ def _at_rest(series: Series, j: Judgement) -> FloatArray:
 
 def _under_load(series: Series, j: Judgement) -> FloatArray:
     return series.values[(series.t > j.load_start_s) & (series.t <= j.load_end_s)]
+
+
+def _energy(j: Judgement) -> dict[str, float | None]:
+    """What a pass of a scene took, Wh: its mean power over the time of all passes, each with the same share."""
+    if j.settled.state is not SettledState.SCENE:
+        return {}
+    hours = j.settled.length_s * j.settled.active_share / 3600.0 / max(1, len(j.known.passes_s))
+    powers = {"energy_pass": j.power, "energy_pass_wall": WALL if WALL in j.figures else None}
+    return {key: hours * j.figures[channel].sustained.value for key, channel in powers.items() if channel is not None}
 
 
 def _of_frames(j: Judgement) -> dict[str, float | None]:

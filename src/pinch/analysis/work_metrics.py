@@ -46,7 +46,16 @@ def keys_of(measure: str) -> tuple[str, ...]:
 
 
 TYPED = (
-    *("lowest_1s", "highest_1s", "shown_fps", "stutters", "dropped", "minutes", "energy_task", "soc.power.settled"),
+    *(
+        "lowest_1s",
+        "highest_1s",
+        "shown_fps",
+        "stutters",
+        "dropped",
+        "minutes",
+        "energy_pass_wall",
+        "soc.power.settled",
+    ),
     *("soc.power.load_max", "cpu.temp.settled", "cpu.temp.load_max", "cpu.clock.settled", "gpu.temp.load_max"),
     *("wall.power.idle_mean", "wall.power.load_mean", "noise.level.idle_mean", "noise.level.load_mean"),
 )

@@ -56,7 +56,8 @@ _NAMED = {
     "dropped": ("dropped", "%", Better.LESS),
     "minutes": ("minutes on battery", "min", Better.MORE),
     "minutes_wh": ("minutes for each Wh of the battery", "min", Better.MORE),
-    "energy_task": ("energy a task", "Wh", Better.LESS),
+    "energy_pass": ("energy of a pass, package", "Wh", Better.LESS),
+    "energy_pass_wall": ("energy of a pass, wall", "Wh", Better.LESS),
 }
 _BETTER = {"power": Better.LESS, "temp": Better.LESS, "level": Better.LESS, "clock": Better.MORE, "rate": Better.MORE}
 

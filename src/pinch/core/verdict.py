@@ -6,7 +6,7 @@ repeated cells of its workload have, and says so; where nothing was repeated, no
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -157,6 +157,19 @@ def pooled_scatter(cells: Sequence[CellScore]) -> PooledScatter:
     if df == 0:
         return PooledScatter(math.nan, 0)
     return PooledScatter(math.sqrt(sum(c.df * c.log_sd**2 for c in own) / df), df)
+
+
+def scatter_within(groups: Iterable[Sequence[float]]) -> PooledScatter:
+    """The scatter of ln score within groups of scores above zero, all together: the same as that of their cells, which
+    a large book has thousands of."""
+    squares, df = 0.0, 0
+    for scores in groups:
+        if len(scores) > 1:
+            logs = [math.log(score) for score in scores]
+            middle = math.fsum(logs) / len(logs)
+            squares += math.fsum((x - middle) ** 2 for x in logs)
+            df += len(logs) - 1
+    return PooledScatter(math.sqrt(squares / df), df) if df else PooledScatter(math.nan, 0)
 
 
 def with_scatter(cell: CellScore, pooled: PooledScatter) -> CellScore:
