@@ -5,7 +5,7 @@ import math
 from collections.abc import Sequence
 
 LEAST_DIGITS = 4
-MOST_DECIMALS = 12
+MOST_DECIMALS, TICK_DIGITS = 12, 6
 UNKNOWN = "–"
 
 
@@ -41,6 +41,11 @@ def alike(values: Sequence[float], digits: int = LEAST_DIGITS) -> list[str]:
     while decimals and all(with_decimals(v, decimals).endswith("0") for v in known):
         decimals -= 1  # the source had no more
     return [with_decimals(v, decimals) if math.isfinite(v) else UNKNOWN for v in values]
+
+
+def ticks(values: Sequence[float]) -> list[str]:
+    """Round numbers along an axis."""
+    return alike(values, TICK_DIGITS)
 
 
 def decimals_of(value: float, digits: int) -> int:

@@ -37,7 +37,11 @@ class Area:
 
 def plain_axes(figure: "Figure", area: Area, theme: Theme) -> "Axes":
     """Axes without box and ticks, of the theme's paper."""
+    from pinch.charts.draw.ticks import PlainTicks
+
     axis = figure.add_axes(area.box(figure))
+    axis.xaxis.set_major_formatter(PlainTicks())
+    axis.yaxis.set_major_formatter(PlainTicks())
     axis.set_facecolor(theme.paper)
     for spine in axis.spines.values():
         spine.set_visible(False)

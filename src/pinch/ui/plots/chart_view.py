@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
-from pinch.core.printing import plain
+from pinch.core.printing import plain, ticks
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress
 from pinch.ui.plots.strip_item import StripItem, paint_cause
@@ -32,6 +32,13 @@ class ClockAxis(pg.AxisItem):  # type: ignore[misc]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return [minutes(v) for v in values]
+
+
+class PlainAxis(pg.AxisItem):  # type: ignore[misc]
+    """An axis of numbers, printed as everywhere else."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return ticks([v * scale for v in values])
 
 
 class WordAxis(pg.AxisItem):  # type: ignore[misc]
@@ -257,7 +264,8 @@ class ChartView(QWidget):
                 line.blockSignals(False)
 
     def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
-        axis = {"bottom": ClockAxis("bottom"), "right": WordAxis()} if chart.clock else None
+        axis = {"left": PlainAxis("left"), "bottom": ClockAxis("bottom") if chart.clock else PlainAxis("bottom")}
+        axis |= {"right": WordAxis()} if chart.clock else {}
         plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis, enableMenu=False)
         dress(plot, title, unit)
         plot.setMouseEnabled(x=True, y=False)
