@@ -43,6 +43,15 @@ def alike(values: Sequence[float], digits: int = LEAST_DIGITS) -> list[str]:
     return [with_decimals(v, decimals) if math.isfinite(v) else UNKNOWN for v in values]
 
 
+def in_column(values: Sequence[float | None], form: str) -> list[str]:
+    """The values of a column by a form of Python's; one in significant digits, such as `.4g`, makes them alike. Nothing
+    where there is no value."""
+    if form.startswith(".") and form.endswith("g"):
+        texts = alike([math.nan if v is None else v for v in values], int(form[1:-1]))
+        return ["" if v is None else text for v, text in zip(values, texts, strict=True)]
+    return ["" if v is None else format(v, form) for v in values]
+
+
 def ticks(values: Sequence[float]) -> list[str]:
     """Round numbers along an axis."""
     return alike(values, TICK_DIGITS)

@@ -10,6 +10,7 @@ from pinch.bench.records import Device, Workload
 from pinch.charts.face import Drawn
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
+from pinch.core.printing import in_column
 from pinch.narrative import mode_words as saying
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
@@ -100,17 +101,14 @@ def sheet_chart(sheet: ModesSheet) -> TableChart:
         Heading("Setting", words=True),
         *(Heading(FIGURES[n][0], units[n]) for n in kept),
     )
-    cells = [
-        (r.setting.name, *(_shown(r, n, row[n], FIGURES[n][2]) for n in kept))
-        for r, row in zip(sheet.rows, rows, strict=True)
-    ]
+    columns = {n: in_column([row[n] for row in rows], FIGURES[n][2]) for n in kept}
+    cells = [(r.setting.name, *(_shown(r, n, columns[n][place]) for n in kept)) for place, r in enumerate(sheet.rows)]
     return TableChart("", headings, tuple(cells), alternative=in_words(headings, cells))
 
 
-def _shown(row: ModeRow, place: int, value: float | int | None, form: str) -> str:
-    if value is None:
+def _shown(row: ModeRow, place: int, shown: str) -> str:
+    if not shown:
         return ""
-    shown = format(value, form)
     name = FIGURES[place][0]
     if name == "wall" and row.wall_w is None:
         return f"~ {shown}"

@@ -7,6 +7,7 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Run
 from pinch.core.causes import Cause
+from pinch.core.printing import in_column
 
 FLAG_WORDS = {
     "drifting": "the run had not settled; the Heat tab says where it leads",
@@ -98,8 +99,7 @@ def _shown_and_key(
         return None if found is None else factor * float(found)
 
     def shown(row: RunRow) -> str:
-        found = value(row)
-        return "" if found is None else format(found, form)
+        return in_column([value(row)], form)[0]
 
     def key(row: RunRow) -> object:
         found = value(row)

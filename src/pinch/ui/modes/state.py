@@ -7,7 +7,7 @@ from dataclasses import replace
 from pinch.analysis.modes import ModeRow, ModesSheet, best_below
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
-from pinch.core.printing import plain
+from pinch.core.printing import in_column, plain
 from pinch.core.touch import Material, longest_contact
 from pinch.narrative.explain_modes import (
     explain_minutes,
@@ -38,19 +38,16 @@ SOUND_COLUMNS = ("Setting", "dB(A)", "As read", "Readings", "Distance", "Instrum
 TOUCH_COLUMNS = ("Place", "Temperature", "Over the room K", "At 25 °C", "Within its limit when", "")
 
 
+FORMS = (".1f", ".1f", ".0f", ".2f", ".0f", ".0f", ".4g", ".1f", ".1f", ".1f", ".0f", ".3g")
+
+
 def mode_rows(sheet: ModesSheet, instruments: Sequence[Instrument]) -> list[TableRow]:
     """A row a setting."""
     rows = []
-    for r in sheet.rows:
-        wall = r.wall_w if r.wall_w is not None else r.wall_by_line
-        values: tuple[float | None, ...] = (
-            *(r.power_w, r.burst_w, None if r.hold is None else 100 * r.hold),
-            *(None if r.clock_mhz is None else r.clock_mhz / 1000, r.temp_c, r.headroom_k, r.score),
-            *(r.noise.level if r.noise else None, r.hottest.touch.temp_c if r.hottest else None, wall),
-            *(r.battery_min[0] if r.battery_min else None, r.per_watt),
-        )
-        forms = (".1f", ".1f", ".0f", ".2f", ".0f", ".0f", ".4g", ".1f", ".1f", ".1f", ".0f", ".3g")
-        shown = ["" if v is None else format(v, form) for v, form in zip(values, forms, strict=True)]
+    figures = [_values(r) for r in sheet.rows]
+    columns = [in_column([own[n] for own in figures], form) for n, form in enumerate(FORMS)]
+    for place, (r, values) in enumerate(zip(sheet.rows, figures, strict=True)):
+        shown, wall = [column[place] for column in columns], values[9]
         if r.noise and r.noise.corrected and r.noise.corrected.upper_bound:
             shown[7] = f"≤ {shown[7]}"
         if r.wall_w is None and wall is not None:
@@ -70,6 +67,20 @@ def mode_rows(sheet: ModesSheet, instruments: Sequence[Instrument]) -> list[Tabl
         cells = (r.setting.name, *shown, ", ".join(r.marks))
         rows.append(TableRow(cells, explain_mode(r), explained, of=r.runs[0].run.id, keys=keys))
     return rows
+
+
+def _values(r: ModeRow) -> tuple[float | None, ...]:
+    """The figures of a setting in the order of the columns."""
+    return (
+        *(r.power_w, r.burst_w, None if r.hold is None else 100 * r.hold),
+        *(None if r.clock_mhz is None else r.clock_mhz / 1000, r.temp_c, r.headroom_k, r.score),
+        *(r.noise.level if r.noise else None, r.hottest.touch.temp_c if r.hottest else None),
+        *(
+            r.wall_w if r.wall_w is not None else r.wall_by_line,
+            r.battery_min[0] if r.battery_min else None,
+            r.per_watt,
+        ),
+    )
 
 
 def wall_rows(sheet: ModesSheet) -> list[TableRow]:
