@@ -174,6 +174,14 @@ class TestFaults(unittest.TestCase):
         p = point(soak(fall, fall * 0.4))
         self.assertAlmostEqual(p.value_of(AVERAGE) or 0.0, 95.0, delta=0.5)
 
+    def test_repeats_of_a_short_benchmark_all_count_alike(self) -> None:
+        """Where the window of 75 s begins hangs on chance; none of the repeats is called settled."""
+        rng = np.random.default_rng(3)
+        states = {
+            point(soak(20.0 + rng.normal(0, 0.4, 75), 40.0 + rng.normal(0, 0.5, 75))).digest.state for _ in range(12)
+        }
+        self.assertEqual(states, {SettledState.TOO_SHORT})
+
     def test_a_burst_is_no_fault(self) -> None:
         rate = np.concatenate([np.full(60, 150.0), np.full(540, 100.0)])
         p = point(soak(rate, rate * 0.4))

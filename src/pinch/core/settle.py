@@ -19,7 +19,9 @@ from pinch.core.sawtooth import Sawtooth, over_periods
 BY_HAND = "the operator"
 BATCH = 5
 LATEST_START = 2.0 / 3.0
-SHORTEST_S = 60.0
+SHORTEST_S, SHORTEST_LOAD_S = 60.0, 120.0
+"""A window is a minute at least. Of a load under two minutes it hangs on chance where the window begins, so that
+repeats of one benchmark would be settled or not by turns. Common practice, no source."""
 DRIFT_SHARE = 0.02
 DRIFT_K = 1.5
 
@@ -86,7 +88,8 @@ def find_window(
     drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
     seconds = (stop - load.first - start) * log.step_s
     state = SettledState.DRIFTING if drifting else SettledState.SETTLED
-    state = SettledState.TOO_SHORT if seconds < SHORTEST_S else state
+    is_short = seconds < SHORTEST_S or (chosen_s is None and length * log.step_s < SHORTEST_LOAD_S)
+    state = SettledState.TOO_SHORT if is_short else state
     return Settled(
         state,
         float(log.edges[window.start]),
