@@ -117,6 +117,11 @@ class TestVariants(BookCase):
             joined = join_as_variants(self.book, root, copies)
         self.assertEqual([w.variant for w in joined], ["low", "1080p"])
         self.assertEqual([r.workload_id for r in self.book.results()], [copies[0].id], "results stay where they are")
+        with undo.step("tell"):
+            self.tell(setting, root, 1.0)
+        assert undo.next_undo is not None
+        self.assertEqual(undo.next_undo.effect, "takes away 1 result")
+        undo.undo()
         undo.undo()
         self.assertEqual([w.variant_of for w in self.book.workloads()], [None] * 3)
         other = self.book.save(Workload(name="Export", score_unit="s", higher_is_better=False))

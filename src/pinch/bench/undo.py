@@ -28,6 +28,7 @@ _CALLED = {
     "plan": ("plan", "plans"),
     "instrument": ("instrument", "instruments"),
     "reading": ("reading", "readings"),
+    "result": ("result", "results"),
     "mark": ("mark", "marks"),
     "card": ("card", "cards"),
     "acceptance": ("accepted difference", "accepted differences"),
