@@ -252,7 +252,11 @@ class TestComparePage(PageCase):
         page.view.tabs.setCurrentIndex(MATRIX)
         sent = page.sent()
         card = cell_cards.make(sent.query, sent.kind, read_points(self.session.book.path), {})  # type: ignore[arg-type]
-        self.assertIn("three workloads by variants", card.finding)
+        self.assertEqual(
+            card.finding,
+            "Gannet, 16 W reaches 60 fps with a low of 60 % of it in 2 of 3 games: "
+            "Skerry Run at low; Lantern Deep at low.",
+        )
         self.assertIn(("Pack Ice", "low", 63.9, 31.4, "fps", False), card.table.rows)
 
     def test_a_field_of_told_results_with_ranks(self) -> None:

@@ -78,8 +78,8 @@ class PublishCase(WindowCase):
 class TestDeck(PublishCase):
     def test_cards_pictures_words_and_undo(self) -> None:
         self.publish()
-        self.assertIn("13 cards, 11 in the report. Before publishing: 6 to stop", self.view.headline.text())
-        self.assertEqual(self.view.deck.list.count(), 13)
+        self.assertIn("15 cards, 12 in the report. Before publishing: ", self.view.headline.text())
+        self.assertEqual(self.view.deck.list.count(), 15)
         self.wait_for(lambda: not self.view.deck.picture.image.isNull())
         face = self.content(1).face
         assert face is not None
@@ -123,7 +123,7 @@ class TestDeck(PublishCase):
         self.assertEqual(self.content(1).card.seen, self.content(1).composed, "one's own change is agreed to")
         self.view.deck.remove_chosen()
         self.settle()
-        self.assertEqual(self.view.deck.list.count(), 12)
+        self.assertEqual(self.view.deck.list.count(), 14)
         for _ in range(4):
             self.window.undo()
         self.settle()
@@ -163,10 +163,10 @@ class TestDeck(PublishCase):
         self.view.deck.finding.selectAll()
         control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
         QTest.keyClick(self.view.deck.finding, Qt.Key.Key_Delete, control)
-        self.assertEqual((self.view.deck.finding.toPlainText(), len(self.session.book.cards())), ("", 13))
+        self.assertEqual((self.view.deck.finding.toPlainText(), len(self.session.book.cards())), ("", 15))
         self.view.deck.list.setFocus()
         QTest.keyClick(self.window, Qt.Key.Key_Delete, control | shift)
-        self.assertEqual(len(self.session.book.cards()), 12)
+        self.assertEqual(len(self.session.book.cards()), 14)
 
     def test_what_will_not_do_is_said(self) -> None:
         self.publish()
@@ -209,9 +209,9 @@ class TestSending(PublishCase):
         self.wait_for(lambda: self.window.page(ModesPage).view.sheet is not None)
         self.assertEqual(self.send(ModesPage), CardKind.SHEET)
         self.publish()
-        self.assertEqual(self.view.deck.list.count(), 21)
+        self.assertEqual(self.view.deck.list.count(), 23)
         self.assertFalse(any(c.problem for c in self.view.shown.deck.contents) if self.view.shown else True)
-        self.assertIn("21 cards", self.window.spine.entries[7].accessibleName())
+        self.assertIn("23 cards", self.window.spine.entries[7].accessibleName())
 
     def test_a_card_shows_what_the_page_shows(self) -> None:
         self.choose("Gannet", None, GAME)
@@ -220,7 +220,7 @@ class TestSending(PublishCase):
         shown = self.window.page(ScalePage).view.drawn()
         self.send(ScalePage)
         self.publish()
-        found = self.content(14).found
+        found = self.content(16).found
         assert found is not None and isinstance(found.chart, Chart)
         self.assertEqual(found.finding, shown.title)
         for own, other in zip(found.chart.panels[0].lines, shown.panels[0].lines, strict=True):

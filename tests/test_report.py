@@ -89,7 +89,7 @@ class TestStory(unittest.TestCase):
             self.assertIn(words, limits)
         self.assertRegex(limits, r"gaps in the log of Sandpiper 14, Even, run 4; nothing is filled in")
         self.assertIn("Limpet, Stock, run 2; Limpet, Stock, run 4 had not settled", limits, "up to four by name")
-        self.assertRegex(limits, r"run 1; Sandpiper 14, Full, run 1 and 10 more\.")
+        self.assertRegex(limits, r"run 1; Sandpiper 14, Hush on battery, run 1 and \d+ more\.")
         power = " ".join(by_key["power"].paragraphs)
         self.assertRegex(power, r"Sandpiper 14: 90\.0 ± \d %.* 48 points\. At rest 9\.7 W")
         self.assertIn("At 20 W of the package the battery gives 24.5 W", power, "the middle of what was measured")

@@ -4,9 +4,9 @@ import math
 
 from pinch.analysis.grid import Across, Grid, GridField, GridRow, Reached, lows_above, reached
 from pinch.core.metrics import LOW_NAMES
-from pinch.core.printing import alike, number_word
+from pinch.core.printing import alike, counted
 
-CAP = "cap"
+CAP, MOST_NAMED = "cap", 4
 
 
 def matrix_headings(matrix: Grid, share: float) -> tuple[str, ...]:
@@ -23,15 +23,27 @@ def matrix_rows(matrix: Grid, share: float) -> list[tuple[str, ...]]:
     ]
 
 
-def matrix_words(matrix: Grid, device: str) -> str:
-    """The finding of a grid in a sentence."""
+def matrix_words(matrix: Grid, device: str, share: float) -> str:
+    """The finding of a grid in a sentence: which of its workloads reach the lowest of the wanted rates, and where."""
     if not matrix.rows:
         return f"{device} has no results here yet."
-    many = len(matrix.rows)
-    fields = sum(f is not None for row in matrix.rows for f in row.fields)
-    low = LOW_NAMES.get(matrix.low, matrix.low)
-    words = f"{device}: {number_word(many)} {'workload' if many == 1 else 'workloads'} by {matrix.across}"
-    return f"{words}, {fields} fields: average, and after the stroke the {low}."
+    rates = [row for row in matrix.rows if row.unit == "fps"]
+    if not rates:
+        return f"{device}: {counted(len(matrix.rows), 'workload')} by {matrix.across}."
+    firsts = [(row, reached(matrix, row, share)[0]) for row in rates]
+    there = [f"{row.name} {_up_to(matrix, row, r)}" for row, r in firsts if r.columns]
+    low = f" with a low of {100 * share:.0f} % of it" if share > 0 else ""
+    rate = f"{firsts[0][1].target_fps:g} fps{low}"
+    if not there:
+        return f"{device} reaches {rate} in none of {counted(len(rates), 'game')}."
+    more = f"; and {len(there) - MOST_NAMED} more" if len(there) > MOST_NAMED else ""
+    named = "; ".join(there[:MOST_NAMED])
+    return f"{device} reaches {rate} in {len(there)} of {counted(len(rates), 'game')}: {named}{more}."
+
+
+def fields_words(matrix: Grid) -> str:
+    """What stands in the fields."""
+    return f"In the fields: the average, and after the stroke the {LOW_NAMES.get(matrix.low, matrix.low)}."
 
 
 def fields_of(row: GridRow) -> tuple[str, ...]:
@@ -67,4 +79,4 @@ def _up_to(matrix: Grid, row: GridRow, found: Reached) -> str:
 
 def noticed(matrix: Grid, row: GridRow) -> str:
     """What is worth knowing of a row."""
-    return "; ".join(f"low of {a} above the average of {b}" for a, b in lows_above(matrix, row)[:2])
+    return next((f"low of “{a}” above the average of “{b}”" for a, b in lows_above(matrix, row)), "")

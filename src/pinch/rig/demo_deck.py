@@ -13,6 +13,7 @@ from pinch.bench.cards import (
     UnitsQuery,
 )
 from pinch.bench.records import Acceptance, Device, Run, Setting, Workload
+from pinch.bench.summaries import Origin
 
 TILE, GAME = "Tile Render, all cores", "Skerry Run"
 ASHORE_C, BELOW_C = 22.0, 31.0
@@ -44,6 +45,10 @@ class _Names:
     def cell(self, device: str, setting: str, room_c: float = ASHORE_C) -> CellQuery:
         builds = self.devices[device].builds
         return CellQuery(setting_id=self.setting(device, setting).id, room_c=room_c, builds=builds)
+
+    def told(self, device: str, setting: str, origin: Origin) -> CellQuery:
+        """What somebody else tells of a setting."""
+        return CellQuery(setting_id=self.setting(device, setting).id, origin=str(origin))
 
 
 def add_deck(book: Book) -> None:
@@ -156,6 +161,21 @@ def _cards(n: _Names) -> list[Card]:
             kind=CardKind.MULTIPLES,
             query=CurvesQuery(
                 device_ids=devices, workload_ids=(tile, game, one), room_c=ASHORE_C, subject=devices[2]
+            ),
+            in_report=False,
+        ),
+        Card(
+            name="Which preset for the handheld?",
+            kind=CardKind.TABLE,
+            query=CellsQuery(cells=(n.cell(hand, "16 W"),), workload_ids=(game,), grid="variants", low_share=0.6),
+        ),
+        Card(
+            name="What others tell of Signal Decode",
+            kind=CardKind.BARS,
+            query=CellsQuery(
+                cells=(n.cell(hand, "25 W"), n.told(hand, "25 W", Origin.MAKER), n.told(box, "Stock", Origin.THIRD)),
+                workload_ids=(n.work("Signal Decode"),),
+                subject=devices[3],
             ),
             in_report=False,
         ),

@@ -33,7 +33,8 @@ def make(book: BookPoints, base: BenchCell, across: str, measure: str, share: fl
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
     runs = [p for row in base.points.values() for p in row]
     method = [f"after the stroke: {LOW_NAMES[low]}"]
-    return Found(matrix_words(grid, base.device.name), chart, _table(grid), runs, method)
+    finding = matrix_words(grid, f"{base.device.name}, {base.setting.name}", share)
+    return Found(finding, chart, _table(grid), runs, method)
 
 
 def _table(grid: Grid) -> Table:

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from pinch.analysis.grid import Across, Grid
-from pinch.narrative.matrix_words import matrix_headings, matrix_rows, matrix_words
+from pinch.narrative.matrix_words import fields_words, matrix_headings, matrix_rows, matrix_words
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label
 from pinch.ui.table_rows import TableRow
@@ -59,7 +59,7 @@ class MatrixPane(QWidget):
             self.table.show_rows([])
             return
         share = self.share.value() / 100.0
-        self.words.setText(matrix_words(self.matrix, self._device))
+        self.words.setText(f"{matrix_words(self.matrix, self._device, share)} {fields_words(self.matrix)}")
         self.table.set_columns(
             matrix_headings(self.matrix, share),
             words=(0, *range(len(self.matrix.columns) + 1, len(self.matrix.columns) + 3)),
