@@ -324,6 +324,19 @@ class TestCompared(unittest.TestCase):
         row = next(r for r in state.result_rows(shown) if "Full" in r.cells[0])
         self.assertTrue(row.cells[5].startswith("+3 fps (−28 ms), +33"), row.cells[5])
 
+    def test_minutes_of_modes_with_what_the_batteries_hold(self) -> None:
+        m = Made()
+        for setting, hours in ((AWAY, 4.0), (HUSH, 5.0), (OTHER, 3.0)):
+            told = {"from_charge": 100.0, "to_charge": 20.0, "runtime_h": hours}
+            figures = {"minutes": 60 * hours, "minutes_wh": hours}
+            m.add(setting, 20.0, digest={"rundown": told, "figures": figures})
+        book = m.book()
+        result = compare_book(book, CompareChoice(tuple(cells_of(book)), (1,), "minutes"))
+        rows = [r for r in state.result_rows(ShownComparison(result, False, False, 1, {})) if not r.heading]
+        found = {r.cells[0].strip(): (r.cells[1], r.cells[2], r.cells[13], r.cells[14]) for r in rows[:3]}
+        self.assertEqual(found["Sandpiper 14, Hush"], ("300", "1", "300", "60"))
+        self.assertEqual(found["Old one, Stock"], ("180", "3", "180", ""), "nobody noted what it holds")
+
     def test_money(self) -> None:
         self.assertEqual((offer_on(NEW) or Offer()).price, 1399)
         shown = self.shown()

@@ -23,9 +23,9 @@ from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = (
     *("", "Result", "Rank", "Runs", "Answer", "Difference", "95 %", "W", "for each W", "Wall W", "Battery W", "dB(A)"),
-    *("Hottest °C", "Minutes", ""),
+    *("Hottest °C", "Minutes", "of Wh", ""),
 )
-RESULT_WORDS = (0, 4, 14)
+RESULT_WORDS = (0, 4, 15)
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
 
 
@@ -86,8 +86,9 @@ def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
     b = c.beside
     per_watt = c.score.mean / b.power_w if b.power_w and row.metric.better is Better.MORE else None
     level, hottest = b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None
-    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes)
-    formats = (".1f", None, ".1f", ".1f", ".1f", ".1f", ".0f")
+    holds = c.cell.device.battery.usable_wh if b.minutes is not None else None
+    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds)
+    formats = (".1f", None, ".1f", ".1f", ".1f", ".1f", ".0f", ".0f")
     beside = ("" if v is None else format(v, f) if f else plain(v, 3) for v, f in zip(values, formats, strict=True))
     answer, apart, between = _answer(c, shown)
     ratio = c.verdict.ratio if c.verdict is not None else 1.0
@@ -114,7 +115,7 @@ def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
     note = apart_words(index) or f"over {len(index.workloads)} workloads"
-    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * 7, note)
-    none = [math.nan] * 7
+    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * 8, note)
+    none = [math.nan] * 8
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
     return TableRow(cells, keys=keys, explanation=explain_index(name, index))
