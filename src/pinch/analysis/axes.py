@@ -58,14 +58,13 @@ def along(axis: CompareAxis, cells: Sequence[BenchCell], base: BenchCell, worklo
     own = [c for c in there if c.device.id == base.device.id]
     if axis in OF_DEVICES:
         return _devices(axis, there, base, workload_id)
-    value = _VALUES[axis]
     if axis is CompareAxis.VARIANT:
         own = [c for c in own if c.variant is not None]
     if axis is CompareAxis.SUPPLY:
-        return _by_supply(own, base)
+        return _by_supply(own)
     if axis is not CompareAxis.SETTING:
         own = [c for c in own if _nearness(base, c)[0] == 0 or axis in (CompareAxis.GRAPHICS_PATH, CompareAxis.MEMORY)]
-    return _one_each(own, base, value)
+    return _one_each(own, base, _VALUES[axis])
 
 
 def widest_base(
@@ -100,8 +99,8 @@ def _devices(axis: CompareAxis, there: Sequence[BenchCell], base: BenchCell, wor
     return _one_each(there, base, lambda c: (c.device.id, c.key.origin))
 
 
-def _by_supply(own: Sequence[BenchCell], base: BenchCell) -> list[BenchCell]:
-    """Each setting of the base's device on battery after the one on mains that is most like it."""
+def _by_supply(own: Sequence[BenchCell]) -> list[BenchCell]:
+    """Each setting of a device on battery after the one on mains that is most like it."""
     mains = [c for c in own if c.setting.mains]
     battery = [c for c in own if not c.setting.mains] if mains else []
     pairs = [(min(mains, key=lambda m: _nearness(b, m)), b) for b in battery]
@@ -130,7 +129,6 @@ def _nearness(base: BenchCell, other: BenchCell) -> tuple[int, bool, bool, bool,
 _VALUES: dict[CompareAxis, Callable[[BenchCell], Hashable]] = {
     CompareAxis.SETTING: lambda c: c.setting.id,
     CompareAxis.VARIANT: lambda c: c.key.variant_id,
-    CompareAxis.SUPPLY: lambda c: c.setting.mains,
     CompareAxis.GRAPHICS_PATH: lambda c: c.setting.graphics_path,
     CompareAxis.BUILDS: lambda c: c.key.builds,
     CompareAxis.MEMORY: lambda c: (c.setting.memory_speed_mts, c.setting.graphics_memory_gb),

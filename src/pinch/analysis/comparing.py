@@ -1,5 +1,6 @@
 """Cells of a book set against each other: which runs make a cell, the verdicts by workload, and what is unfair."""
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
@@ -107,13 +108,12 @@ class Unfair:
 
 @dataclass(frozen=True)
 class CompareResult:
-    """A comparison: rows by workload and metric, by metric the index of each cell over the workloads that all cells
-    share, and what is unfair, the worst first."""
+    """A comparison: rows by workload and metric, the index of each cell by its name over the workloads that all cells
+    share, of the first metric that has one, and what is unfair, the worst first."""
 
     choice: CompareChoice
     rows: tuple[WorkRow, ...]
     indexes: Mapping[str, Index] = field(default_factory=dict)
-    """By the name of the cell, of the first metric that has one."""
     unfair: tuple[Unfair, ...] = ()
 
     @property
@@ -147,9 +147,7 @@ def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Ind
     for row in rows:
         by_workload.setdefault(row.workload.name, row)
     verdicts = {
-        work: {
-            c.cell.name: c.verdict for c in row.cells if c.verdict is not None and c.verdict.ratio == c.verdict.ratio
-        }
+        work: {c.cell.name: c.verdict for c in row.cells if c.verdict is not None and math.isfinite(c.verdict.ratio)}
         for work, row in by_workload.items()
     }
     others = [c.name for c in choice.cells[1:]]
@@ -233,7 +231,7 @@ def _typed_conditions(cell: BenchCell, typed: Sequence[Result]) -> Conditions:
         shape=device.display.shape,
         day=max(days, default=None),
         status=str(device.status),
-        runs=last.units if last.units > 1 else last.n,
+        runs=last.behind,
         origin=OWN if cell.key.origin == OWN else result_words(last),
         undervolt_mv=setting.undervolt_mv,
         clock_lock_mhz=setting.clock_ceiling_mhz,
@@ -305,12 +303,11 @@ def _score(cell: BenchCell, workload: Workload, metric: str) -> _Score | None:
         if summary is None:
             groups.append(ScoreGroup(value))
         else:
-            n = summary.units if summary.units > 1 else summary.repeats
-            groups.append(ScoreGroup(value, summary.spread, n))
+            groups.append(ScoreGroup(value, summary.spread, summary.behind))
             told.append(origin_words(summary))
     for r in cell.results.get(workload.id, ()):
         if main_of(r.metric, workload) == metric:
-            groups.append(ScoreGroup(r.middle, r.spread, r.units if r.units > 1 else r.n))
+            groups.append(ScoreGroup(r.middle, r.spread, r.behind))
             told.append(result_words(r))
     if not groups:
         return None

@@ -23,7 +23,7 @@ HEAT_SHARE = 0.1
 WALL = "wall.power"
 BATTERY, CHARGE, LEFT = "battery.power", "battery.charge", "battery.energy"
 NOISE, FAN = "noise.level", "fan.1.speed"
-LEAST_REST_S, LEAST_FALL = 5.0, 1.0
+LEAST_FALL = 1.0
 SCHOOLS = ("percentile", "mean_of_worst", "time_share")
 MOVED_SHARE = 0.002
 """A figure that a new method moves by less is not worth a word."""
@@ -56,6 +56,7 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
     scores, rundown = scores_of(run), _rundown(log, device, j.rate)
     logged, typed = _value(j, j.rate), not all(p.of_rate for p in run.passes if p.score is not None)
     rate = sum(scores) / len(scores) if scores else logged
+    figures = figures_of(log, j)
     return Digest(
         state=j.settled.state,
         power_w=_value(j, j.power),
@@ -70,7 +71,7 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         headroom_k=_headroom(j),
         idle_w=finite(j.limits.idle_w),
         wall_w=_logged(j, WALL),
-        idle_wall_w=_at_rest(log, j, WALL),
+        idle_wall_w=figures.get(f"{WALL}.idle_mean"),
         battery_w=_logged(j, BATTERY),
         cpu_w=_logged(j, "cpu.power"),
         gpu_w=_logged(j, "gpu.power"),
@@ -81,7 +82,7 @@ def digest_of(run: Run, log: RunLog, j: Judgement, device: Device) -> Digest:
         rundown=rundown,
         lows=_lows(j),
         metric=SCORE if typed else AVERAGE,
-        figures=figures_of(log, j) | _lasting(rundown, device) | ({AVERAGE: logged} if typed and logged else {}),
+        figures=figures | _lasting(rundown, device) | ({AVERAGE: logged} if typed and logged else {}),
         shares={str(cause): share for cause, share in j.limiter_share.items()},
         r_th=j.heat.r_th.value if j.heat else None,
         flags=(*_flags(j), *_record_flags(run)),
@@ -96,16 +97,6 @@ def _headroom(j: Judgement) -> float | None:
     """K between the settled temperature and its limit."""
     value = _value(j, j.temp)
     return None if value is None else finite(j.levels.temp_limit_c - value)
-
-
-def _at_rest(log: RunLog, j: Judgement, channel: str) -> float | None:
-    """The mean of a channel before the load."""
-    series = log.series.get(channel)
-    if series is None:
-        return None
-    resting = series.values[(series.t < j.load_start_s) & np.isfinite(series.values)]
-    before = series.t[series.t < j.load_start_s]
-    return float(resting.mean()) if len(resting) and np.ptp(before) >= LEAST_REST_S else None
 
 
 def _noise(log: RunLog, j: Judgement) -> float | None:

@@ -47,11 +47,15 @@ def _at_rest(series: Series, j: Judgement) -> FloatArray:
     before = series.t < j.load_start_s
     if not before.any() or float(np.ptp(series.t[before])) < LEAST_REST_S:
         return np.empty(0)
-    return series.values[before]
+    return _known(series.values[before])
 
 
 def _under_load(series: Series, j: Judgement) -> FloatArray:
-    return series.values[(series.t > j.load_start_s) & (series.t <= j.load_end_s)]
+    return _known(series.values[(series.t > j.load_start_s) & (series.t <= j.load_end_s)])
+
+
+def _known(values: FloatArray) -> FloatArray:
+    return values[np.isfinite(values)]
 
 
 def _energy(j: Judgement) -> dict[str, float | None]:

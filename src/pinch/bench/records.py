@@ -446,6 +446,11 @@ class Result(Record):
         return self
 
     @property
+    def behind(self) -> int:
+        """How many values the spread is of: machines where there are several, else runs."""
+        return self.units if self.units > 1 else self.n
+
+    @property
     def middle(self) -> float:
         """The value, or the middle of the range."""
         return self.value if self.value is not None else (self.low + self.high) / 2.0  # type: ignore[operator]

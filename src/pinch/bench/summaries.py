@@ -41,6 +41,11 @@ class Summary(Part):
     told_by: Annotated[str, Field(max_length=200)] = ""
     dated: Day = ""
 
+    @property
+    def behind(self) -> int:
+        """How many values the spread is of: units where there are several, else runs."""
+        return self.units if self.units > 1 else self.repeats
+
 
 def origin_words(summary: Summary) -> str:
     """Whose figure it is, of how many units and runs, by whom and of when."""

@@ -5,14 +5,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pinch.core import limiter, limits, phases, robust, settle, sustained
+from pinch.core import judge_notes, limiter, limits, phases, robust, settle, sustained
 from pinch.core.causes import Cause
 from pinch.core.channels import (
     RATES,
     SUSTAINED_POWER,
     TEMPERATURES,
-    component_of,
-    is_plausible,
     power_channel,
     quantity_of,
     rate_channel,
@@ -37,12 +35,10 @@ from pinch.core.figures import (
 )
 from pinch.core.framecap import CAP_SHARE, find_cap
 from pinch.core.framekinds import FrameKinds, frame_kinds
-from pinch.core.frames import FRAME_RATE
 from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
-from pinch.core.hotcore import HIDDEN_K, HotCore, find_hot_core
+from pinch.core.hotcore import HotCore, find_hot_core
 from pinch.core.plateaus import Plateau, find_plateaus
-from pinch.core.printing import more_minutes, plain
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 
@@ -61,16 +57,10 @@ WHOLE_FRAMES = 0.95
 """Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
 LONGEST_BURST_S = 180.0
 """A first level that lasts longer is no burst: what comes after it has fallen. Common practice, no source."""
-SCENE_ENDS = 5
-"""Seconds at either end of a scene that tell how warm it began and ended."""
 LEAST_HEAT = 0.02
 """Share of the load below which a temperature limit that was only read off this run held nothing back."""
 EARLY_S = 300.0
 """What a review calls the first minutes (common practice, no source)."""
-IDLE_LOAD = 15.0
-"""Common practice, no source."""
-MOST_OWN_COST = 1.0
-"""Cost of the probe in % of a core above which it may disturb what it measures. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -208,11 +198,11 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         _means(even, seen, (power, clock, rate)),
         _means(even, seen & (even.starts >= _after_burst_s(even, load, burst_bins)), (power, clock, rate)),
         (
-            *_warnings(even, load, power, temp, settled, heat, collapses, gaps, share, is_scene),
-            *(_scene_words(even, load, temp, burst_bins) if is_scene else ()),
-            *_unseen(even, clock, rate, hot_core),
-            *_implausible(even, load, (power, clock, temp)),
-            *_silent_meters(log),
+            *judge_notes.warnings(even, load, power, temp, settled, heat, collapses, gaps, share, is_scene),
+            *(judge_notes.scene_words(even, load, temp, burst_bins) if is_scene else ()),
+            *judge_notes.unseen(even, clock, rate, hot_core),
+            *judge_notes.implausible(even, load, (power, clock, temp)),
+            *judge_notes.silent_meters(log),
             *no_heat,
             *no_frames,
         ),
@@ -443,69 +433,6 @@ def _means(even: EvenLog, bins: BoolArray, channels: tuple[str | None, ...]) -> 
     return found
 
 
-def _implausible(even: EvenLog, load: phases.Load, channels: tuple[str | None, ...]) -> list[Note]:
-    """Values that can hardly be in the unit of their channel, and a log that shows no work."""
-    found = []
-    for name in channels:
-        if name is None:
-            continue
-        low, high = float(np.nanmin(even.columns[name])), float(np.nanmax(even.columns[name]))
-        if not is_plausible(name, low, high):
-            words = f"{name} shows {plain(low)} to {plain(high)} {unit_of(name)}"
-            found.append(Note("implausible", f"{words}: is it in another unit, or a broken sensor?"))
-    busy = even.columns.get("cpu.load")
-    if not np.isfinite(load.idle) and busy is not None and float(np.nanmedian(busy)) < IDLE_LOAD:
-        found.append(Note("all-idle", "The processor had nothing to do in all of this log: there is no load to judge."))
-    return found
-
-
-def _unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCore | None) -> list[Note]:
-    """What this log cannot show, and a core that its mean hides."""
-    found = []
-    if clock is None:
-        found.append(Note("no-clock", "No clock was logged: a clock ceiling cannot be seen."))
-    if rate == FRAME_RATE and "gpu.load" not in even.columns:
-        words = "How busy graphics were was not logged: a graphics bound cannot be told from waiting."
-        found.append(Note("no-gpu-load", words))
-    if hot_core is not None and hot_core.above_k >= HIDDEN_K:
-        words = f"Core {hot_core.number} is {hot_core.above_k:.0f} K above the mean of {hot_core.cores} cores."
-        found.append(Note("hot-core", words))
-    return found
-
-
-def _scene_words(even: EvenLog, load: phases.Load, temp: str | None, burst_bins: int | None) -> list[Note]:
-    """How long a scene was, how much of it was burst, and how warm it began."""
-    seconds = float(load.active.sum()) * even.step_s
-    words = f"All {seconds:.0f} s of the scene count"
-    if burst_bins:
-        words += f", {100.0 * burst_bins * even.step_s / seconds:.0f} % of it burst"
-    values = even.columns[temp][load.active] if temp else np.empty(0)
-    values = values[np.isfinite(values)]
-    if len(values) >= 2 * SCENE_ENDS:
-        early, late = float(values[:SCENE_ENDS].mean()), float(values[-SCENE_ENDS:].mean())
-        if late - early > settle.DRIFT_K:
-            words += f"; it began at {early:.0f} °C and ended at {late:.0f} °C"
-    return [Note("scene", f"{words}. What is sustained it does not tell.")]
-
-
-def _window_words(window: Settled, temp: str | None, heat: Heat | None) -> list[Note]:
-    """What is to be known of a settled window."""
-    result = []
-    if window.decided_by == settle.BY_HAND:
-        result.append(Note("window-by-hand", "The settled window was chosen by hand."))
-    if window.state is SettledState.TOO_SHORT:
-        words = f"Only {window.length_s:.0f} s are left to settle in"
-        whole = "" if window.decided_by == settle.BY_HAND else ": the figures are of all of the load"
-        result.append(Note("too-short", f"{words}{whole}. Run longer for what is sustained."))
-    if window.state is SettledState.DRIFTING:
-        what = ", ".join(window.drifting)
-        leads = ""
-        if temp in window.drifting and heat is not None and heat.more_s > 0.0:
-            leads = f" It leads to {heat.end_c:.1f} °C; needs {more_minutes(heat.more_s)}."
-        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
-    return result
-
-
 def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
     heat = [s for s in found if s.cause is Cause.HEAT]
     first = heat[0].start_s - load_start if heat else float("nan")
@@ -551,51 +478,3 @@ def _joined(gaps: list[Gap]) -> tuple[Gap, ...]:
         else:
             joined.append(gap)
     return tuple(joined)
-
-
-def _silent_meters(log: RunLog) -> list[Note]:
-    """Gaps of the meters beside the computer's own sensors."""
-    meters = [s for name, s in log.series.items() if (c := component_of(name)) and c.is_meter and len(s.t)]
-    return [
-        Note("meter-gap", f"{s.channel} was not told from {g.start_s:.0f} s to {g.end_s:.0f} s.")
-        for s in meters
-        for g in gaps_of(s)
-    ]
-
-
-def _warnings(
-    even: EvenLog,
-    load: phases.Load,
-    power: str | None,
-    temp: str | None,
-    window: Settled,
-    heat: Heat | None,
-    collapses: tuple[Span, ...],
-    gaps: tuple[Gap, ...],
-    share: Mapping[Cause, float],
-    is_scene: bool,
-) -> list[Note]:
-    result = []
-    if power is None:
-        result.append(Note("no-power", "No package power was logged: limits by power cannot be seen."))
-    if temp is None:
-        result.append(Note("no-temp", "No temperature was logged: limits by heat cannot be seen."))
-    if not np.isfinite(load.idle):
-        result.append(Note("no-idle", "The log begins under load: the burst window cannot be worked out."))
-    if not is_scene:
-        result += _window_words(window, temp, heat)
-    result += [
-        Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
-    ]
-    if collapses:
-        lost = sum(c.end_s - c.start_s for c in collapses)
-        times = "once" if len(collapses) == 1 else f"{len(collapses)} times"
-        where = f"Power collapsed {times}, first at {collapses[0].start_s:.0f} s, for {lost:.0f} s in all"
-        result.append(Note("collapse", f"{where}: a fault, {'in' if is_scene else 'left out of'} the figures."))
-    cost = even.columns.get("probe.load")
-    if cost is not None and np.isfinite(cost).any() and (mean := float(np.nanmean(cost))) > MOST_OWN_COST:
-        words = f"Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it."
-        result.append(Note("own-cost", words))
-    if share.get(Cause.UNKNOWN, 0.0) > 0.5:
-        result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
-    return result

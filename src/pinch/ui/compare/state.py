@@ -47,11 +47,11 @@ def axis_lack(axis: CompareAxis) -> str:
 
 def result_rows(shown: ShownComparison) -> list[TableRow]:
     """A row a cell and workload, then the index over all workloads."""
-    rows = []
+    rows, names = [], names_beside(shown.result.choice.cells)
     for row in shown.result.rows:
         title = ", ".join(filter(None, (row_title(row), _row_note(row))))
         rows.append(TableRow((title,), heading=True))
-        rows += [_result_row(c, row, shown) for c in row.cells]
+        rows += [_result_row(c, names[c.cell.key], row, shown) for c in row.cells]
     indexes = shown.result.indexes
     shared = len(next(iter(indexes.values())).workloads) if indexes else 0
     if shared > 1:
@@ -82,7 +82,7 @@ def _row_note(row: WorkRow) -> str:
     return "" if math.isnan(row.pooled.sd) else f"scatter of repeats {in_percent(row.pooled.sd)}"
 
 
-def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
+def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) -> TableRow:
     b = c.beside
     per_watt = c.score.mean / b.power_w if b.power_w and row.metric.better is Better.MORE else None
     level, hottest = b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None
@@ -93,7 +93,6 @@ def _result_row(c: Compared, row: WorkRow, shown: ShownComparison) -> TableRow:
     answer, apart, between = _answer(c, shown)
     ratio = c.verdict.ratio if c.verdict is not None else 1.0
     rank = row.rank(c)
-    name = names_beside(shown.result.choice.cells)[c.cell.key]
     cells = (f"   {name}", row.printed[c.cell.name], str(rank), str(c.score.runs), answer, apart, between)
     keys = (c.cell.name, c.score.mean, rank, c.score.runs, answer, ratio, ratio)
     known = (math.nan if v is None else v for v in values)

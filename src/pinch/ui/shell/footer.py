@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from pinch.core.judge import MOST_OWN_COST
+from pinch.core.judge_notes import MOST_OWN_COST
 from pinch.core.printing import plain
 from pinch.ui.shell.words import label
 
