@@ -16,7 +16,7 @@ from pinch.runs.whole_book import read_points
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS, MATRIX, MONEY, TIME, VERDICTS
 from pinch.ui.judge.page import JudgePage
-from pinch.ui.results_dialog import ResultsDialog
+from pinch.ui.results.one_dialog import ResultsDialog
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.scale.view import READER, TARGET
 from tests.window_case import WindowCase

@@ -31,6 +31,8 @@ _FACTORS: dict[str, dict[str, float]] = {
 by international agreement (1959)."""
 
 _NUMBER = re.compile(r"[-+−]?\d[\d.,' \u00a0\u202f]*")
+_BETWEEN = re.compile(r"\s*[–—]\s*|(?<=\d)\s*-\s*(?=\d)")
+"""Between the ends of a range; a hyphen only where a number stands on both sides."""
 _CLOCK = re.compile(r"(\d+)\s*h(?:\s*(\d{1,2})(?:\s*min)?)?$|(\d+):(\d{2})(?::(\d{2}))?$")
 
 
@@ -40,6 +42,21 @@ class Entry:
 
     value: float
     question: str = ""
+
+
+@dataclass(frozen=True)
+class ValueEntry:
+    """One value, or the two ends of a range, and what to ask back."""
+
+    ends: tuple[float, ...]
+    question: str = ""
+
+    @property
+    def fields(self) -> dict[str, float | None]:
+        """It as fields of a result."""
+        if len(self.ends) == 1:
+            return {"value": self.ends[0], "low": None, "high": None}
+        return {"value": None, "low": self.ends[0], "high": self.ends[1]}
 
 
 def read_quantity(text: str, unit: str) -> Entry:
@@ -57,6 +74,17 @@ def read_quantity(text: str, unit: str) -> Entry:
         raise PinchError(f"{text!r} is not a number{_in(unit)}.")
     value, question = _number(found.group().strip())
     return _converted(value, typed[found.end() :].strip(), unit, question, text)
+
+
+def read_value(text: str, unit: str) -> ValueEntry:
+    """Read a value in `unit`, or a range such as `41.6–42`.
+
+    Raises
+    ------
+    PinchError : it is neither.
+    """
+    ends = [read_quantity(part, unit) for part in _BETWEEN.split(text.strip(), maxsplit=1)]
+    return ValueEntry(tuple(end.value for end in ends), " ".join(filter(None, (end.question for end in ends))))
 
 
 def read_pixels(text: str) -> str:

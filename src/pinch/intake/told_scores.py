@@ -52,19 +52,38 @@ def add_told(book: Book, rows: Sequence[Told], source: str) -> tuple[ToldRun, ..
     return tuple(_add(book, row, source) for row in rows)
 
 
-def _add(book: Book, told: Told, source: str) -> ToldRun:
-    filed = in_words_of(book, Filed(told.device, told.setting, told.workload))
+def records_for(
+    book: Book,
+    device: str,
+    setting: str,
+    workload: str,
+    variant: str,
+    claimed_w: float | None = None,
+    unit: str = "",
+    frames: bool = False,
+) -> tuple[Device, Setting, Workload]:
+    """The records of these names as the book has them, new ones where it has none: a new workload has this unit (none:
+    points), and is a game's scene where `frames` are told of it.
+
+    Raises
+    ------
+    PinchError : a name will not do.
+    """
+    filed = in_words_of(book, Filed(device, setting, workload))
     known = any(w.name == filed.workload for w in book.workloads())
-    rate = FRAME_RATE if told.lows else "score.rate"
-    device, setting, workload = find_or_add(book, filed.device, filed.setting, told.claimed_w, filed.workload, rate)
+    rate = FRAME_RATE if frames else "score.rate"
+    its_device, its_setting, work = find_or_add(book, filed.device, filed.setting, claimed_w, filed.workload, rate)
     if not known:
-        less = told.unit in TIMES
-        unit = {"score_unit": told.unit or "points", "higher_is_better": not less}
-        unit |= {"kind": WorkKind.GAME} if told.lows else {}
-        workload = book.save(workload.model_copy(update=unit))
-    if told.variant:
-        workload = _variant(book, workload, told.variant)
-    told = replace(told, device=filed.device, setting=filed.setting, workload=workload.name)
+        fields = {"score_unit": unit or "points", "higher_is_better": unit not in TIMES}
+        fields |= {"kind": WorkKind.GAME} if frames else {}
+        work = book.save(work.model_copy(update=fields))
+    return its_device, its_setting, _variant(book, work, variant) if variant else work
+
+
+def _add(book: Book, told: Told, source: str) -> ToldRun:
+    names = (told.device, told.setting, told.workload, told.variant)
+    device, setting, workload = records_for(book, *names, told.claimed_w, told.unit, bool(told.lows))
+    told = replace(told, device=device.name, setting=setting.name, workload=workload.name)
     if told.metric or told.lows:
         return ToldRun(told, results=tuple(_results(book, told, device, setting, workload, source)))
     run = new_run(book, device, setting, workload, f"{source}, line {told.line}", notes=told.note)
@@ -86,7 +105,7 @@ def _variant(book: Book, workload: Workload, name: str) -> Workload:
 def _results(book: Book, told: Told, device: Device, setting: Setting, workload: Workload, source: str) -> list[Result]:
     summary = told.summary
     metric = told.metric or (AVERAGE if workload.rate_channel == FRAME_RATE else SCORE)
-    _know_metric(book, workload, metric, told.unit)
+    know_metric(book, workload, metric, told.unit)
     shared = {"device_id": device.id, "setting_id": setting.id, "workload_id": workload.id, "origin": summary.origin}
     shared |= {"told_by": summary.told_by, "day": summary.dated, "n": summary.repeats, "units": summary.units}
     shared |= {"note": f"{source}, line {told.line}. {told.note}".strip()}
@@ -95,8 +114,9 @@ def _results(book: Book, told: Told, device: Device, setting: Setting, workload:
     return [book.save(Result.model_validate(fields)) for fields in (first, *lows)]
 
 
-def _know_metric(book: Book, workload: Workload, metric: str, unit: str) -> None:
-    """Make a metric one of the workload's own, where it is neither built in nor known."""
+def know_metric(book: Book, workload: Workload, metric: str, unit: str) -> None:
+    """Make a metric one of the workload's own, where it is neither built in nor known; without a unit in that of its
+    score."""
     root = book.get(Workload, workload.root_id)
     if metric in MAIN or any(m.name == metric for m in root.metrics):
         return

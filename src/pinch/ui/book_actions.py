@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QFileDialog
 
 from pinch.bench.opening import UnfinishedBookError
 from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
 from pinch.intake.book_folder import is_book_folder
 from pinch.publish.private import exchange_counts, open_exchange
-from pinch.ui.dialogs import save_name
+from pinch.ui.dialogs import agrees, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
 from pinch.ui.private_dialog import ask_private
@@ -70,9 +70,7 @@ class BookActions(WindowPart):
         try:
             self._shell.session.open(path)
         except UnfinishedBookError as error:
-            yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
-            asked = f"{error}\n\nRemove it?"
-            if QMessageBox.question(self._shell.dialog_parent, "An unfinished book", asked, yes | no, no) == yes:
+            if agrees(self._shell.dialog_parent, "An unfinished book", f"{error}\n\nRemove it?"):
                 remove_with_beside(path)
                 self._shell.notices.done(f"{path.name} is removed.")
 

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMessageBox,
     QPlainTextEdit,
     QVBoxLayout,
     QWidget,
@@ -34,6 +35,12 @@ def ask_text(parent: QWidget, title: str, words: str, text: str = "") -> str | N
     """A line of text; None where the operator thought better of it."""
     typed, given = QInputDialog.getText(parent, title, words, text=text)
     return typed.strip() if given else None
+
+
+def agrees(parent: QWidget, title: str, words: str) -> bool:
+    """Whether the operator says yes; no is what Enter says."""
+    yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
+    return QMessageBox.question(parent, title, words, yes | no, no) == yes
 
 
 def choose_several(parent: QWidget, title: str, words: str, names: Sequence[str]) -> list[str]:

@@ -6,16 +6,18 @@ from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.work_metrics import offered_metrics
 from pinch.bench.cards import CardKind
-from pinch.bench.records import Result
+from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.intake.entry_grid import Side
 from pinch.narrative.cards import cell_cards
 from pinch.ui.compare.control import CompareControl, Comparison
 from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MATRIX, MONEY, TIME, VERDICTS, CompareView
 from pinch.ui.dialogs import ask_text
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, Sent, Shell
-from pinch.ui.results_dialog import ResultsDialog
+from pinch.ui.results.grid_dialog import GridDialog
+from pinch.ui.results.one_dialog import ResultsDialog
 
 NOTES = [
     "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a device, in one room, with "
@@ -52,6 +54,7 @@ class ComparePage(Page[CompareView]):
         view.axis_chosen.connect(control.run_along)
         view.changed.connect(control.change)
         view.accept_wanted.connect(lambda unfair: shell.safely(lambda: self.accept(unfair)))
+        view.grid_wanted.connect(lambda: shell.safely(self.type_grid))
         view.more_wanted.connect(lambda *of: shell.safely(lambda: self._plan_more(*of)))
         control.progressed.connect(view.show_working)
         control.finished.connect(self._compared)
@@ -68,6 +71,7 @@ class ComparePage(Page[CompareView]):
                 "Ctrl+Shift+F",
             ),
             MenuEntry(MenuName.ADD, 255, "Result without a log …", self.add_results, "Ctrl+Alt+T"),
+            MenuEntry(MenuName.ADD, 256, "Results in a grid …", self.type_grid, "Ctrl+Alt+G"),
             MenuEntry(
                 MenuName.PLAN,
                 160,
@@ -132,6 +136,15 @@ class ComparePage(Page[CompareView]):
             session.change(f"remove a result of {workload.name}", lambda: book.delete(result))
 
         ResultsDialog((device, setting, workload), there, add, remove, self.shell.dialog_parent).exec()
+
+    def type_grid(self) -> None:
+        """Type many results in a grid, which begins with what the strip names."""
+        session, book = self.session, self.session.book
+        work = session.workload
+        root = book.get(Workload, work.root_id) if work is not None else None
+        chosen = {Side.DEVICE: session.device, Side.SETTING: session.setting, Side.WORKLOAD: root}
+        held = {side: record.name for side, record in chosen.items() if record is not None}
+        GridDialog(book, held, session.change, self.shell.dialog_parent).exec()
 
     def accept(self, unfair: Unfair) -> None:
         """Ask why a difference of conditions does not matter; nothing typed takes an acceptance back."""

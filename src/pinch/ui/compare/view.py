@@ -63,6 +63,7 @@ class CompareView(PageView):
     changed = pyqtSignal(dict)
     accept_wanted = pyqtSignal(object)
     more_wanted = pyqtSignal(object, int)
+    grid_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -90,6 +91,9 @@ class CompareView(PageView):
             "Accept with a reason …", "This difference does not matter here (Ctrl+Shift+F)", self._accept
         )
         self.more = small_button("Plan the missing runs", "As many more as an answer takes (Ctrl+Alt+P)", self._more)
+        self.typing = small_button(
+            "Type results …", "In a grid, as many as there are (Ctrl+Alt+G)", self.grid_wanted.emit
+        )
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.comparison: Comparison | None = None
         self.shown: ShownComparison | None = None
@@ -332,7 +336,7 @@ class CompareView(PageView):
         prices.addWidget(_stacked(label("Every price that was noted", "heading"), self.offers))
         return [
             bars,
-            _stacked(self.verdicts, self.more),
+            _stacked(self.verdicts, _in_row(self.more, self.typing)),
             self.matrix,
             _stacked(self.fairness, self.accept),
             _stacked(label(GENERATIONS_HINT, "quiet", wrap=True), self.generations),
@@ -353,6 +357,18 @@ class CompareView(PageView):
         for table in (self.verdicts, self.fairness, self.generations, self.money):
             table.explained.connect(self.explained)
         self.fairness.opened.connect(lambda _: self._accept())
+
+
+def _in_row(*buttons: QPushButton) -> QWidget:
+    """Buttons beside each other."""
+    line = QWidget()
+    row = QHBoxLayout(line)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(6)
+    for button in buttons:
+        row.addWidget(button)
+    row.addStretch(1)
+    return line
 
 
 def _stacked(*widgets: QWidget) -> QWidget:

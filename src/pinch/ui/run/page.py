@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.entry import read_quantity
@@ -15,7 +15,7 @@ from pinch.recorder.preflight import Check
 from pinch.runs.consent import ConsentError
 from pinch.runs.sourcing import RunRequest
 from pinch.ui import beeps
-from pinch.ui.dialogs import ask_consent, ask_text
+from pinch.ui.dialogs import agrees, ask_consent, ask_text
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordingTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.run.beside import BesideControl
@@ -173,9 +173,7 @@ class RunPage(Page[RunView]):
     def go_on(self, warnings: Sequence[Check]) -> bool:
         """Ask whether to start in spite of warnings, which then stay with the run."""
         words = "\n".join(f"{c.name}: {c.evidence}" for c in warnings)
-        yes, no = QMessageBox.StandardButton.Yes, QMessageBox.StandardButton.No
-        asked = f"{words}\n\nStart all the same?"
-        return QMessageBox.question(self.shell.dialog_parent, "Start all the same?", asked, yes | no, no) == yes
+        return agrees(self.shell.dialog_parent, "Start all the same?", f"{words}\n\nStart all the same?")
 
     def mark(self) -> None:
         """Mark the present moment of the recording."""

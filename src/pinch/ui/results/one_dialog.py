@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.analysis.work_metrics import typed_metrics
-from pinch.bench.entry import read_day, read_quantity
+from pinch.bench.entry import read_day, read_quantity, read_value
 from pinch.bench.records import Device, Result, Setting, Workload, checked
 from pinch.bench.summaries import Origin, result_words
 from pinch.core.errors import PinchError
@@ -113,11 +113,9 @@ class ResultsDialog(QDialog):
 
     def _read(self) -> Result:
         device, setting, workload = self._cell
-        low, _, high = self.value.text().replace("—", "–").partition("–")
-        ends = [read_quantity(text, "").value for text in (low, high) if text.strip()]
-        if not ends:
+        if not self.value.text().strip():
             raise PinchError("The value is missing.")
-        value = {"value": ends[0]} if len(ends) == 1 else {"low": ends[0], "high": ends[1]}
+        value = read_value(self.value.text(), self._metrics[self.which.currentData()].unit)
         made: Result = checked(
             Result,
             "The result",
@@ -132,7 +130,7 @@ class ResultsDialog(QDialog):
             told_by=self.by.text(),
             day=read_day(self.day.text()) if self.day.text().strip() else "",
             note=self.note.text(),
-            **value,
+            **value.fields,
         )
         return made
 

@@ -1,0 +1,1 @@
+"""Results that no log gives, as they are typed: one by one, or in a grid."""
