@@ -244,6 +244,9 @@ class TestComparePage(PageCase):
         self.assertEqual(chart.groups[0].printed, ("44.6", "71.2", "58.3"))
         self.assertIn("1 % low", chart.groups[1].title)
         self.assertIn("average: +59.6 % (single runs)", page.view.headline.text().replace("\xa0", " "))
+        page.view.matrix.table.setCurrentCell(1, 2)
+        self.assertIn("average 58.3 fps of 1 run", self.window.margin.text)
+        self.assertIn("low ÷ average: 77 %", self.window.margin.text)
         page.view.matrix.share.setValue(60)
         rows = {r.cells[0]: r.cells for r in page.view.matrix.table.rows}
         self.assertEqual(rows["Lantern Deep, fps"][1:4], ("71.2 | 52.8", "58.3 | 44.9", "44.6 | 35.7"))

@@ -7,6 +7,7 @@ from datetime import date
 
 from pinch.analysis.axes import CompareAxis, on_axis
 from pinch.analysis.cells import OWN, BenchCell
+from pinch.analysis.hardware import yields_of
 from pinch.analysis.modes import Beside, beside
 from pinch.analysis.points import BookPoints, RunPoint, main_of
 from pinch.analysis.work_metrics import keys_of, metric_of
@@ -20,6 +21,7 @@ from pinch.core.frames import FRAME_RATE
 from pinch.core.index import Index, index_of
 from pinch.core.metrics import AVERAGE, Better, Metric
 from pinch.core.printing import alike
+from pinch.core.unit_yield import UnitYield
 from pinch.core.verdict import (
     DELTA,
     Answer,
@@ -49,7 +51,7 @@ class CompareChoice:
 class Compared:
     """A cell under a workload by a metric: what it comes to, and its verdict against the baseline (None: it is the
     baseline, one of them has no such result, or neither way is better). `told` says whose figure it is where no log of
-    our own gives it."""
+    our own gives it; `yields` what its units bring over the baseline's, where other hardware shares the work."""
 
     cell: BenchCell
     score: CellScore
@@ -57,6 +59,7 @@ class Compared:
     scores: tuple[float, ...]
     told: str
     beside: Beside
+    yields: tuple[UnitYield, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -256,9 +259,9 @@ def _row(
     book: BookPoints, workload: Workload, metric: Metric, choice: CompareChoice, points: Sequence[RunPoint]
 ) -> WorkRow:
     number = workload.id
-    base = _score(choice.cells[0], workload, metric.key)
+    base = metric_at(choice.cells[0], workload, metric.key)
     found = [
-        (place, cell, own) for place, cell in enumerate(choice.cells) if (own := _score(cell, workload, metric.key))
+        (place, cell, own) for place, cell in enumerate(choice.cells) if (own := metric_at(cell, workload, metric.key))
     ]
     pooled = _pooled(points if found else (), metric.key)
     made = []
@@ -267,7 +270,8 @@ def _row(
         if place and base is not None and metric.better is not Better.NEITHER:
             verdict = judge_pair(own.score, base.score, choice.delta, metric.better is Better.LESS, pooled)
         runs = cell.points.get(number, ())
-        made.append(Compared(cell, own.score, verdict, own.values, own.told, beside(book, runs)))
+        yields = yields_of(cell, choice.cells[0], workload, metric, verdict)
+        made.append(Compared(cell, own.score, verdict, own.values, own.told, beside(book, runs), yields))
     return WorkRow(workload, metric, tuple(made), pooled)
 
 
@@ -285,7 +289,7 @@ def _pooled(points: Sequence[RunPoint], metric: str) -> PooledScatter:
 
 
 @dataclass(frozen=True)
-class _Score:
+class CellMetric:
     """What a cell comes to by a metric, its values, and whose they are where it is not our own log."""
 
     score: CellScore
@@ -293,7 +297,8 @@ class _Score:
     told: str
 
 
-def _score(cell: BenchCell, workload: Workload, metric: str) -> _Score | None:
+def metric_at(cell: BenchCell, workload: Workload, metric: str) -> CellMetric | None:
+    """What a cell comes to by a metric, None where it has nothing of it."""
     groups: list[ScoreGroup] = []
     told: list[str] = []
     for p in cell.points.get(workload.id, ()):
@@ -312,12 +317,12 @@ def _score(cell: BenchCell, workload: Workload, metric: str) -> _Score | None:
     if not groups:
         return None
     foreign = cell.key.origin != OWN
-    return _Score(grouped_score(groups, foreign), tuple(g.mean for g in groups), next(iter(told), ""))
+    return CellMetric(grouped_score(groups, foreign), tuple(g.mean for g in groups), next(iter(told), ""))
 
 
 def cell_value(cell: BenchCell, workload: Workload, metric: str) -> float | None:
     """What a cell comes to by a metric, None where it has nothing of it."""
-    found = _score(cell, workload, metric)
+    found = metric_at(cell, workload, metric)
     return None if found is None else found.score.mean
 
 

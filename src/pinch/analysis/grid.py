@@ -1,12 +1,13 @@
 """One device over a grid: workloads by variants or by settings, each field with its average and its low, and what a row
 says: which columns reach a rate, lows above another average, caps that were reached."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from pinch.analysis.cells import BenchCell
-from pinch.analysis.comparing import cell_value
+from pinch.analysis.comparing import CellMetric, cell_value, metric_at
 from pinch.analysis.points import BookPoints
 from pinch.analysis.work_metrics import metric_of
 from pinch.bench.records import Workload
@@ -23,15 +24,29 @@ class Across(StrEnum):
 
     VARIANT = "variants"
     SETTING = "settings"
+    GRAPHICS_SHARE = "graphics memory"
 
 
 @dataclass(frozen=True)
 class GridField:
-    """What a workload at a column came to; NaN where one was not measured."""
+    """What a workload (a variant of it) at a cell came to: its rate or score and its low, None where one was not
+    measured; whether its frame cap holds it."""
 
-    average: float
-    low: float
+    cell: BenchCell
+    workload: Workload
+    main: CellMetric | None
+    low_rate: CellMetric | None
     capped: bool
+
+    @property
+    def average(self) -> float:
+        """The rate or score; NaN: none."""
+        return self.main.score.mean if self.main is not None else math.nan
+
+    @property
+    def low(self) -> float:
+        """The low; NaN: none."""
+        return self.low_rate.score.mean if self.low_rate is not None else math.nan
 
 
 @dataclass(frozen=True)
@@ -64,10 +79,10 @@ class Reached:
 
 
 def grid_of(book: BookPoints, cells: Sequence[BenchCell], base: BenchCell, across: Across, low: str) -> Grid:
-    """The grid of the base's device: workloads by their variants at the base's setting, or by all settings that share
-    its room and origin. `cells` are those without variants told apart."""
-    of = _by_settings if across is Across.SETTING else _by_variants
-    columns, rows = of(book, cells, base, low)
+    """The grid of the base's device: workloads by their variants at the base's setting, by all settings that share its
+    room and origin, or each at every speed of the memory by how much of it the graphics have, at the base's limit.
+    `cells` are those without variants told apart."""
+    columns, rows = _MADE[across](book, cells, base, low)
     return Grid(across, columns, tuple(rows), low)
 
 
@@ -79,6 +94,34 @@ def _by_settings(
     by_name = {c.setting.name: c for c in own}
     works = [w for w in book.workloads if any(w.id in c.workload_ids for c in own)]
     return tuple(by_name), [_row(w.name, w, [(cell, w) for cell in by_name.values()], low) for w in works]
+
+
+def _by_graphics_share(
+    book: BookPoints, cells: Sequence[BenchCell], base: BenchCell, low: str
+) -> tuple[tuple[str, ...], list[GridRow]]:
+    like = base.setting
+    own = [
+        c
+        for c in cells
+        if c.device.id == base.device.id
+        and (c.key.room_c, c.key.origin) == (base.key.room_c, base.key.origin)
+        and (c.setting.sustained_w, c.setting.mains) == (like.sustained_w, like.mains)
+        and c.setting.graphics_memory_gb is not None
+    ]
+    shares = sorted({c.setting.graphics_memory_gb or 0.0 for c in own})
+    speeds = sorted({_speed(c) for c in own})
+    by_place = {(_speed(c), c.setting.graphics_memory_gb): c for c in own}
+    rows = []
+    for w in [w for w in book.workloads if any(w.id in c.workload_ids for c in own)]:
+        for speed in speeds:
+            name = f"{w.name}, {speed:g} MT/s" if speed else w.name
+            there = [by_place.get((speed, share)) for share in shares]
+            rows.append(_row(name, w, [(cell or base, w if cell else None) for cell in there], low))
+    return tuple(f"{s:g} GB" for s in shares), rows
+
+
+def _speed(cell: BenchCell) -> float:
+    return cell.setting.memory_speed_mts or cell.device.memory.speed_mts or 0.0
 
 
 def _by_variants(
@@ -132,17 +175,16 @@ def lows_above(matrix: Grid, row: GridRow) -> list[tuple[str, str]]:
 def _row(name: str, like: Workload, places: Sequence[tuple[BenchCell, Workload | None]], low: str) -> GridRow:
     fields: list[GridField | None] = []
     for cell, work in places:
-        average = low_value = None
-        if work is not None:
-            average = cell_value(cell, work, AVERAGE)
-            average = cell_value(cell, work, SCORE) if average is None else average
-            low_value = cell_value(cell, work, low)
-        if average is None and low_value is None:
+        if work is None:
             fields.append(None)
             continue
-        cap = work.frame_cap_fps if work else None
-        capped = bool(cap and average and average >= AT_CAP * cap)
-        known = [float("nan") if v is None else v for v in (average, low_value)]
-        fields.append(GridField(known[0], known[1], capped))
+        main, low_rate = metric_at(cell, work, AVERAGE) or metric_at(cell, work, SCORE), metric_at(cell, work, low)
+        cap = work.frame_cap_fps
+        capped = bool(cap and main is not None and main.score.mean >= AT_CAP * cap)
+        there = main is not None or low_rate is not None
+        fields.append(GridField(cell, work, main, low_rate, capped) if there else None)
     metric = metric_of(like, AVERAGE)
     return GridRow(name, metric.unit, not like.higher_is_better, tuple(fields))
+
+
+_MADE = {Across.VARIANT: _by_variants, Across.SETTING: _by_settings, Across.GRAPHICS_SHARE: _by_graphics_share}

@@ -15,6 +15,7 @@ from pinch.cli.books import named
 from pinch.cli.numbers import number, print_json
 from pinch.core.errors import DataError, PinchError
 from pinch.core.fairness import GRADE_WORDS
+from pinch.core.unit_yield import UnitYield
 from pinch.core.verdict import judge_pair
 from pinch.narrative.compare_words import headline, rank_words, row_title, shown_plainly
 from pinch.runs.whole_book import read_points
@@ -116,6 +117,7 @@ def result_json(result: CompareResult) -> dict[str, Any]:
                 "n": c.score.runs,
                 "unit": row.metric.unit,
                 "rank": row.rank(c),
+                "units": [_yield_json(y) for y in c.yields],
             }
             for row in result.rows
             for c in row.cells
@@ -142,6 +144,12 @@ def result_json(result: CompareResult) -> dict[str, Any]:
         or None,
         "warnings": [],
     }
+
+
+def _yield_json(y: UnitYield) -> dict[str, Any]:
+    low, high = y.interval
+    ci = [number(low), number(high)] if low == low else None
+    return {"of": y.what, "mine": y.units, "baseline": y.base_units, "share": number(y.share), "ci": ci}
 
 
 def _pairs(row: WorkRow, result: CompareResult) -> list[dict[str, Any]]:

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from pinch.analysis.capacity import CapacityGroup
 from pinch.analysis.cells import BenchCell, names_beside
 from pinch.analysis.comparing import Compared, CompareResult, Unfair, WorkRow
 from pinch.analysis.work_metrics import TIMES
@@ -17,8 +18,9 @@ from pinch.core.printing import counted, in_percent, number_word, ordinal, signe
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
+from pinch.narrative.yield_words import yield_notes
 
-MOST_NOTES, MOST_ALONE = 8, 6
+MOST_NOTES, MOST_YIELDS, MOST_ALONE = 8, 2, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
 
 
@@ -127,18 +129,24 @@ def bars(shown: ShownComparison) -> BarChart:
             cells.sort(key=lambda c: c.score.mean if less else -c.score.mean)
         groups.append(BarGroup(row_title(row), tuple(_bar(c, shown, names[c.cell.key]) for c in cells)))
     groups += index_bars(shown)
-    notes = [_note(u) for u in shown.result.unfair]
-    shown_notes = [
-        note for note, u in zip(notes, shown.result.unfair, strict=True) if u.difference.grade != FairnessGrade.HARMLESS
-    ]
-    units = [
-        f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in shown.result.choice.cells) if standing(d)
-    ]
-    delta = f"Differences below {100 * shown.result.choice.delta:g} % do not matter; intervals are of 95 %."
-    if len(shown_notes) > MOST_NOTES:
-        shown_notes = [*shown_notes[:MOST_NOTES], f"and {len(shown_notes) - MOST_NOTES} more differences"]
-    foot = (*shown_notes, " · ".join([delta, *units]))
+    result = shown.result
+    unfair = unfair_notes(result)
+    if len(unfair) > MOST_NOTES:
+        unfair = [*unfair[:MOST_NOTES], f"and {len(unfair) - MOST_NOTES} more differences"]
+    foot = (*unfair, *yield_notes(result)[:MOST_YIELDS], about_words(result))
     return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
+
+
+def unfair_notes(result: CompareResult) -> list[str]:
+    """What speaks against the pairs, a line each."""
+    return [_note(u) for u in result.unfair if u.difference.grade != FairnessGrade.HARMLESS]
+
+
+def about_words(result: CompareResult) -> str:
+    """What a difference has to be, and which units were tested."""
+    units = [f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in result.choice.cells) if standing(d)]
+    delta = f"Differences below {100 * result.choice.delta:g} % do not matter; intervals are of 95 %."
+    return " · ".join([delta, *units])
 
 
 def row_title(row: WorkRow) -> str:
@@ -152,6 +160,14 @@ def metric_words(row: WorkRow) -> str:
     if row.metric.key != AVERAGE:
         return row.metric.name
     return "average over the scene" if row.workload.extent is Extent.SCENE else "average once settled"
+
+
+def capacity_words(group: CapacityGroup) -> str:
+    """The name of a group of batteries."""
+    if group.least_wh is None or group.most_wh is None:
+        return "batteries of which it is not noted what they hold"
+    low, high = f"{group.least_wh:.0f}", f"{group.most_wh:.0f}"
+    return f"batteries of {low} Wh" if low == high else f"batteries of {low} to {high} Wh"
 
 
 def rank_words(of: Compared, row: WorkRow) -> str:

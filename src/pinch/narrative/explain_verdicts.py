@@ -13,6 +13,7 @@ from pinch.core.verdict import Answer, with_scatter
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.verdict_words import percent
+from pinch.narrative.yield_words import CAUTION, yield_words
 
 
 def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explanation:
@@ -43,8 +44,11 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
         for name, s in both
         if math.isfinite(s.log_sd)
     ]
+    formula += [yield_words(y) for y in c.yields]
     formula.append(rank_words(c, row))
     cautions = [v.words] if v.words else []
+    if c.yields:
+        cautions.append(CAUTION)
     if v.more_runs:
         cautions.append(f"{counted(v.more_runs, 'more run')} of each would tell with 80 % power.")
     cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]

@@ -7,6 +7,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import alike, counted
 
 CAP, MOST_NAMED = "cap", 4
+LACKS = {Across.GRAPHICS_SHARE: "No setting at this limit notes how much memory its graphics have; note it on Bench."}
 
 
 def matrix_headings(matrix: Grid, share: float) -> tuple[str, ...]:
@@ -26,7 +27,7 @@ def matrix_rows(matrix: Grid, share: float) -> list[tuple[str, ...]]:
 def matrix_words(matrix: Grid, device: str, share: float) -> str:
     """The finding of a grid in a sentence: which of its workloads reach the lowest of the wanted rates, and where."""
     if not matrix.rows:
-        return f"{device} has no results here yet."
+        return LACKS.get(matrix.across, f"{device} has no results here yet.")
     rates = [row for row in matrix.rows if row.unit == "fps"]
     if not rates:
         return f"{device}: {counted(len(matrix.rows), 'workload')} by {matrix.across}."

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from pinch.analysis.grid import Across, Grid
+from pinch.narrative.explain_matrix import explain_field, explain_reach
 from pinch.narrative.matrix_words import fields_words, matrix_headings, matrix_rows, matrix_words
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label
@@ -64,4 +65,14 @@ class MatrixPane(QWidget):
             matrix_headings(self.matrix, share),
             words=(0, *range(len(self.matrix.columns) + 1, len(self.matrix.columns) + 3)),
         )
-        self.table.show_rows([TableRow(cells) for cells in matrix_rows(self.matrix, share)])
+        self.table.show_rows(_rows(self.matrix, share))
+
+
+def _rows(grid: Grid, share: float) -> list[TableRow]:
+    """The rows of a grid, each field with what the margin says of it."""
+    rows = []
+    for row, cells in zip(grid.rows, matrix_rows(grid, share), strict=True):
+        of_fields = ((n + 1, explain_field(grid, row, n)) for n in range(len(grid.columns)))
+        fields = {place: said for place, said in of_fields if said is not None}
+        rows.append(TableRow(cells, explain_reach(grid, row, share), fields))
+    return rows

@@ -1,15 +1,17 @@
 """What the Compare page shows: bars, verdicts and fairness, in words and rows. No Qt."""
 
 import math
+from functools import partial
 
 from pinch.analysis.axes import CompareAxis
+from pinch.analysis.capacity import capacity_groups
 from pinch.analysis.cells import names_beside
 from pinch.analysis.comparing import Compared, WorkRow
 from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
 from pinch.core.metrics import Better
 from pinch.core.printing import in_percent, plain
-from pinch.narrative.compare_words import ShownComparison, difference, row_title
+from pinch.narrative.compare_words import ShownComparison, capacity_words, difference, row_title
 from pinch.narrative.explain_verdicts import (
     apart_words,
     explain_difference,
@@ -19,13 +21,16 @@ from pinch.narrative.explain_verdicts import (
     index_interval,
 )
 from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
+from pinch.narrative.yield_words import first_share
 from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = (
     *("", "Result", "Rank", "Runs", "Answer", "Difference", "95 %", "W", "for each W", "Wall W", "Battery W", "dB(A)"),
-    *("Hottest °C", "Minutes", "of Wh", ""),
+    *("Hottest °C", "Minutes", "of Wh", "min a Wh", "of its units", ""),
 )
-RESULT_WORDS = (0, 4, 15)
+BESIDE = 10
+"""Columns beside a result: from its watts to its units."""
+RESULT_WORDS = (0, 4, 17)
 FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
 
 
@@ -51,7 +56,12 @@ def result_rows(shown: ShownComparison) -> list[TableRow]:
     for row in shown.result.rows:
         title = ", ".join(filter(None, (row_title(row), _row_note(row))))
         rows.append(TableRow((title,), heading=True))
-        rows += [_result_row(c, names[c.cell.key], row, shown) for c in row.cells]
+        groups = capacity_groups([c.cell.device for c in row.cells], row.metric)
+        for group in groups:
+            if len(groups) > 1:
+                rows.append(TableRow((f" {capacity_words(group)}",), heading=True, aside=True))
+            own = [c for c in row.cells if c.cell.device.id in group.device_ids]
+            rows += [_result_row(c, names[c.cell.key], row, shown) for c in own]
     indexes = shown.result.indexes
     shared = len(next(iter(indexes.values())).workloads) if indexes else 0
     if shared > 1:
@@ -87,9 +97,11 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     per_watt = c.score.mean / b.power_w if b.power_w and row.metric.better is Better.MORE else None
     level, hottest = b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None
     holds = c.cell.device.battery.usable_wh if b.minutes is not None else None
-    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds)
-    formats = (".1f", None, ".1f", ".1f", ".1f", ".1f", ".0f", ".0f")
-    beside = ("" if v is None else format(v, f) if f else plain(v, 3) for v, f in zip(values, formats, strict=True))
+    each_wh = b.minutes / holds if b.minutes is not None and holds else None
+    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds, each_wh, first_share(c))
+    tenth, whole, three = "{:.1f}".format, "{:.0f}".format, partial(plain, digits=3)
+    formats = (tenth, three, tenth, tenth, tenth, tenth, whole, whole, tenth, in_percent)
+    beside = ("" if v is None else written(v) for v, written in zip(values, formats, strict=True))
     answer, apart, between = _answer(c, shown)
     ratio = c.verdict.ratio if c.verdict is not None else 1.0
     rank = row.rank(c)
@@ -114,7 +126,7 @@ def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
     note = apart_words(index) or f"over {len(index.workloads)} workloads"
-    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * 8, note)
-    none = [math.nan] * 8
+    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * BESIDE, note)
+    none = [math.nan] * BESIDE
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
     return TableRow(cells, keys=keys, explanation=explain_index(name, index))

@@ -30,6 +30,7 @@ from pinch.narrative import compare_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.price_words import money_chart
+from pinch.narrative.yield_words import yield_notes
 from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
@@ -42,7 +43,7 @@ from pinch.ui.shell.words import label, small_button
 
 TABS = ("Bars", "Results", "Matrix", "Fairness", "Watts or design", "Over time", "Money")
 BARS, VERDICTS, MATRIX, FAIRNESS, GENERATIONS, TIME, MONEY = range(7)
-MOST_NOTES = 3
+MOST_NOTES, MOST_YIELDS = 3, 1
 LIST_WIDTH = 216
 GENERATIONS_HINT = (
     "Both curves are read at the same watts, so that an uplift over another device parts into design and watts. It "
@@ -190,9 +191,10 @@ class CompareView(PageView):
             words = f"Nothing here can be compared: {' '.join(n.text for n in self._left_out[:MOST_NOTES])}"
         self.headline.setText(unbroken(words))
         self.bars.show_chart(chart)
-        notes = chart.footnotes
-        more = f" … and {len(notes) - 1 - MOST_NOTES} more on Fairness." if len(notes) - 1 > MOST_NOTES else ""
-        self.notes.setText("\n".join(unbroken(n) for n in (*notes[:-1][:MOST_NOTES], notes[-1] + more)))
+        unfair, yields = compare_words.unfair_notes(shown.result), yield_notes(shown.result)
+        more = f" … and {len(unfair) - MOST_NOTES} more on Fairness." if len(unfair) > MOST_NOTES else ""
+        notes = (*unfair[:MOST_NOTES], *yields[:MOST_YIELDS], compare_words.about_words(shown.result) + more)
+        self.notes.setText("\n".join(map(unbroken, notes)))
         self.verdicts.show_rows(state.result_rows(shown))
         self.fairness.show_rows(state.fair_rows(shown))
         self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
@@ -354,7 +356,7 @@ class CompareView(PageView):
         for combo in (self.order, self.unit):
             combo.activated.connect(lambda _: self.draw())
         self.tabs.currentChanged.connect(self.below.setCurrentIndex)
-        for table in (self.verdicts, self.fairness, self.generations, self.money):
+        for table in (self.verdicts, self.matrix.table, self.fairness, self.generations, self.money):
             table.explained.connect(self.explained)
         self.fairness.opened.connect(lambda _: self._accept())
 
