@@ -18,9 +18,8 @@ from pinch.core.printing import counted, in_percent, number_word, ordinal, signe
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
-from pinch.narrative.yield_words import yield_notes
 
-MOST_NOTES, MOST_YIELDS, MOST_ALONE = 8, 2, 6
+MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
 
 
@@ -133,7 +132,7 @@ def bars(shown: ShownComparison) -> BarChart:
     unfair = unfair_notes(result)
     if len(unfair) > MOST_NOTES:
         unfair = [*unfair[:MOST_NOTES], f"and {len(unfair) - MOST_NOTES} more differences"]
-    foot = (*unfair, *yield_notes(result)[:MOST_YIELDS], about_words(result))
+    foot = (*unfair, about_words(result))
     return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
 
 

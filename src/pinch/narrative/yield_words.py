@@ -3,7 +3,7 @@
 import math
 from collections.abc import Sequence
 
-from pinch.analysis.comparing import Compared, CompareResult
+from pinch.analysis.comparing import CompareResult
 from pinch.core.printing import in_percent
 from pinch.core.unit_yield import UnitYield
 
@@ -40,14 +40,10 @@ def _note(name: str, result: CompareResult, own: Sequence[tuple[str, UnitYield]]
     first = own[0][1]
     units = f"{first.units:g} against {first.base_units:g}"
     head = f"{name} has {_apart(first.units_ratio, 'fewer')} {first.what} than {result.baseline.device.name} ({units})"
-    told = [f"{share_words(y)} under {work}" for work, y in own[:MOST_NAMED]]
+    (work, y), *others = own[:MOST_NAMED]
+    told = [f"{share_words(y)} of what they promise under {work}", *(f"{share_words(x)} under {w}" for w, x in others)]
     more = [f"{len(own) - MOST_NAMED} more"] if len(own) > MOST_NAMED else []
-    return f"{head}; of what they promise come {'; '.join([*told, *more])}."
-
-
-def first_share(c: Compared) -> float | None:
-    """What of the promise is kept, of the first kind of units."""
-    return c.yields[0].share if c.yields else None
+    return f"{head} and reaches {'; '.join([*told, *more])}."
 
 
 def _apart(ratio: float, less: str) -> str:

@@ -34,7 +34,12 @@ from pinch.narrative.verdict_words import percent, verdict_words
 COLUMNS = (
     *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),
     *(Column("runs"), Column("measured", "W"), Column("against"), Column("answer"), Column("difference", "%")),
-    *(Column("difference 95 % from", "%"), Column("difference 95 % to", "%"), Column("whose figure")),
+    *(
+        Column("difference 95 % from", "%"),
+        Column("difference 95 % to", "%"),
+        Column("whose figure"),
+        Column("of its units", "%"),
+    ),
 )
 SUPPLIES = ("mains", "battery")
 
@@ -333,7 +338,8 @@ def table_of(shown: ShownComparison) -> Table:
             ratios = (None, None, None) if v is None else tuple(_percent(x) for x in (v.ratio, v.low, v.high))
             against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
             score = (c.score.mean, unit, finite(low), finite(high), c.score.runs, c.beside.power_w)
-            rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test"))
+            units = 100.0 * c.yields[0].share if c.yields else None
+            rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test", units))
     base = shown.result.baseline.name
     for name, index in shown.result.indexes.items():
         if len(index.workloads) < 2:
@@ -341,7 +347,7 @@ def table_of(shown: ShownComparison) -> Table:
         ends = (finite(100.0 * index.low), finite(100.0 * index.high))
         ratios = (_percent(index.ratio), _percent(index.low), _percent(index.high))
         of = f"index over {counted(len(index.workloads), 'workload')}"
-        rows.append((of, name, 100.0 * index.ratio, "%", *ends, None, None, base, "index", *ratios, ""))
+        rows.append((of, name, 100.0 * index.ratio, "%", *ends, None, None, base, "index", *ratios, "", None))
     return Table("cells", COLUMNS, tuple(rows))
 
 

@@ -1,6 +1,7 @@
 """What the Compare page shows: bars, verdicts and fairness, in words and rows. No Qt."""
 
 import math
+from collections.abc import Callable
 from functools import partial
 
 from pinch.analysis.axes import CompareAxis
@@ -21,7 +22,6 @@ from pinch.narrative.explain_verdicts import (
     index_interval,
 )
 from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
-from pinch.narrative.yield_words import first_share
 from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = (
@@ -98,8 +98,10 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     level, hottest = b.noise.level if b.noise else None, b.hottest.touch.temp_c if b.hottest else None
     holds = c.cell.device.battery.usable_wh if b.minutes is not None else None
     each_wh = b.minutes / holds if b.minutes is not None and holds else None
-    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds, each_wh, first_share(c))
+    units = c.yields[0].share if c.yields else None
+    values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds, each_wh, units)
     tenth, whole, three = "{:.1f}".format, "{:.0f}".format, partial(plain, digits=3)
+    formats: tuple[Callable[[float], str], ...]
     formats = (tenth, three, tenth, tenth, tenth, tenth, whole, whole, tenth, in_percent)
     beside = ("" if v is None else written(v) for v, written in zip(values, formats, strict=True))
     answer, apart, between = _answer(c, shown)
