@@ -49,11 +49,12 @@ def _book(path: Path) -> None:
 
 
 def _sheet_text(data: bytes) -> object:
-    from pinch.intake.score_tables import guess_roles, told_scores
+    from pinch.intake.table_roles import guess_roles
+    from pinch.intake.told_rows import told_rows
     from pinch.sources.sheets import sheet_of_text
 
     sheet = sheet_of_text(data.decode("utf-8", "replace"), "fuzz")
-    return told_scores(sheet, guess_roles(sheet), {})
+    return told_rows(sheet, guess_roles(sheet), {})
 
 
 def _rows(data: bytes) -> object:

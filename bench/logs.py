@@ -21,7 +21,8 @@ from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.framestats import frame_figures
 from pinch.core.progress import CancelledError
-from pinch.intake.score_tables import Role, guess_roles, told_scores
+from pinch.intake.table_roles import Role, guess_roles
+from pinch.intake.told_rows import told_rows
 from pinch.sources.logs.read import read_any_log
 from pinch.sources.sheets import sheet_of_text
 
@@ -155,7 +156,7 @@ def fuzz_scores(count: int, seed: int = 1) -> None:
         text = damaged(chance.choice(TABLES).encode(), chance).decode("utf-8", "replace")
         try:
             sheet = sheet_of_text(text, "table")
-            told_scores(sheet, guess_roles(sheet), {Role.DEVICE: "A", Role.SETTING: "B", Role.WORKLOAD: "C"})
+            told_rows(sheet, guess_roles(sheet), {Role.DEVICE: "A", Role.SETTING: "B", Role.WORKLOAD: "C"})
             read += 1
         except DataError:
             refused += 1

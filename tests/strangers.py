@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -37,11 +38,12 @@ def write_strangers(folder: Path) -> RunLog:
     )
     place = folder / "Limpet" / "Stock" / "Tile Render, all cores"
     place.mkdir(parents=True)
+    shorter = count(1)
     shared = [_texts(column) for column in (t - t[0], power, clock, temp)]
     stamps = [BEGAN + timedelta(seconds=float(s - t[0])) for s in t]
 
     def put(name: str, head: str, columns: Sequence[Sequence[str]], *, sep: str = ",", **more: str) -> None:
-        rows = [sep.join(row) for row in zip(*columns, strict=True)]
+        rows = [sep.join(row) for row in zip(*columns, strict=True)][: -next(shorter)]  # no two are the same log
         body = "\n".join([*rows[:60], *more.get("middle", "").splitlines(), *rows[60:]])
         text = f"{more.get('before', '')}{head}\n{body}\n{more.get('after', '')}"
         (place / name).write_bytes(text.encode(more.get("encoding", "utf-8")))

@@ -26,8 +26,9 @@ from pinch.core.metrics import AVERAGE, SCORE, Better, built_in
 from pinch.core.printing import alike, counted, in_percent, ordinal, plain, signed
 from pinch.core.runlog import RunLog, Series
 from pinch.core.verdict import Answer
-from pinch.intake.score_tables import guess_roles, told_scores
-from pinch.intake.told_scores import add_told
+from pinch.intake.table_roles import guess_roles
+from pinch.intake.told_results import add_told
+from pinch.intake.told_rows import told_rows
 from pinch.narrative.matrix_words import matrix_rows
 from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import sheet_of_text
@@ -146,8 +147,8 @@ class TestResults(BookCase):
             for n, p in enumerate(("ultra", "high", "medium", "low"))
         ]
         sheet = sheet_of_text("Device;Mode;Game;Preset;Average [fps];1% low\n" + "\n".join(rows), "paste")
-        added = add_told(self.book, told_scores(sheet, guess_roles(sheet), {}), "paste")
-        self.assertEqual(len(added), 48)
+        added = add_told(self.book, told_rows(sheet, guess_roles(sheet), {}).rows, "paste").added
+        self.assertEqual(len(added), 96)
         self.assertEqual(len(self.book.results()), 96, "an average and a low a row")
         self.assertEqual(len(self.book.workloads()), 60, "twelve games with four variants each")
         book = self.points()

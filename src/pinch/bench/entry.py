@@ -76,6 +76,19 @@ def read_quantity(text: str, unit: str) -> Entry:
     return _converted(value, typed[found.end() :].strip(), unit, question, text)
 
 
+_ALIKE = (("1/s", "fps", "/s"), ("points", "pts", "punkte", "pt"), ("dB(A)", "dB", "dBA"))
+"""Ways of writing one unit."""
+
+
+def factor_between(unit: str, to: str) -> float | None:
+    """By what a value in `unit` is multiplied to be in another; None where they are not of one kind."""
+    a, b = unit.casefold(), to.casefold()
+    if a == b or any({a, b} <= {w.casefold() for w in words} for words in _ALIKE):
+        return 1.0
+    factors = _FACTORS.get(to, {})
+    return factors.get(a)
+
+
 def read_value(text: str, unit: str) -> ValueEntry:
     """Read a value in `unit`, or a range such as `41.6–42`.
 

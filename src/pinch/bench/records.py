@@ -418,7 +418,9 @@ class Result(Record):
 
     `metric` is the name of one of the workload's own or the key of one that is built in; a range that was read has
     `low` and `high` instead of a `value`. `n` runs stand behind it on each of `units` machines, `spread` is their
-    standard deviation: that of the units where there are several. `run_id` is the run that it belongs to."""
+    standard deviation: that of the units where there are several. `run_id` is the run that it belongs to; `power_w` are
+    the settled package watts told with it, `builds` those it was found under, `source` the table and line it came
+    from."""
 
     device_id: int
     setting_id: int
@@ -435,6 +437,9 @@ class Result(Record):
     told_by: Annotated[str, Field(max_length=200)] = ""
     day: Day = ""
     note: Annotated[str, Field(max_length=2000)] = ""
+    power_w: Watts | None = None
+    builds: tuple[Build, ...] = ()
+    source: Annotated[str, Field(max_length=400)] = ""
 
     @model_validator(mode="after")
     def _has_a_value(self) -> "Result":
@@ -535,7 +540,7 @@ def now() -> datetime:
     return datetime.now(UTC).replace(microsecond=0)
 
 
-def checked(record: type[Any], what: str, **fields: Any) -> Any:
+def checked(record: type[Any], what: str, /, **fields: Any) -> Any:
     """Build a record from what a person typed.
 
     Raises

@@ -1,33 +1,72 @@
-"""`pinch import PATH… --book FILE`: logs in any dialect become runs, scores of a table runs without a log; what cannot
-be read is said, the rest goes on. A folder that holds a book as open files becomes that book again."""
+"""`pinch import PATH… --book FILE`: logs in any dialect become runs, the rows of tables results, the books of others
+join. What is asked in the window is answered by `--map`, or left open: then nothing of that file is taken."""
 
 import argparse
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
+from pinch.bench.book import Book
+from pinch.bench.entry import read_day
 from pinch.bench.summaries import Origin
 from pinch.cli.books import changed_whole
-from pinch.cli.convert_command import mapping_of, tell
+from pinch.cli.convert_command import mapping_of
+from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
-from pinch.core.printing import counted
-from pinch.intake.arrivals import Batch, add_arrivals, arrivals_of, files_in, read_batch
+from pinch.intake.arrivals import Arrival, add_arrivals, arrivals_of, files_in, read_batch
 from pinch.intake.book_folder import is_book_folder, read_book_folder
+from pinch.intake.completing import Completion, read_completion
 from pinch.intake.filing import Filed, NamePattern
-from pinch.intake.score_tables import Role, RoleMapping, guess_roles, key_of, read_roles, told_scores
-from pinch.intake.told_scores import add_told
+from pinch.intake.shelf import known_names
+from pinch.intake.table_roles import Role, RoleMapping, guess_roles, key_of, open_questions, read_roles
+from pinch.intake.told_results import add_told
+from pinch.intake.told_rows import told_rows
+from pinch.intake.what_file import holds_results
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall
-from pinch.sources.sheets import is_spreadsheet, read_sheet
+from pinch.sources.sheets import read_sheet
+
+ORIGINS = {"own": Origin.OWN, "maker": Origin.MAKER, "other": Origin.THIRD, "archive": Origin.ARCHIVE}
+OF_RUNS = ("ambient", "day", "protocol", "builds", "note")
+
+
+@dataclass
+class Outcome:
+    """What became of all files: runs by number, results, what was there already, what was asked, what is wrong."""
+
+    runs: list[int] = field(default_factory=list)
+    results: int = 0
+    skipped: int = 0
+    replaced: int = 0
+    questions: list[dict[str, Any]] = field(default_factory=list)
+    warnings: list[dict[str, str]] = field(default_factory=list)
+    refused: bool = False
+
+    def warn(self, code: str, text: str, file: str) -> None:
+        """Something to be known of a file."""
+        self.warnings.append({"code": code, "text": text, "file": file})
+
+    def refuse(self, text: str, file: str) -> None:
+        """A file that cannot be read."""
+        self.refused = True
+        self.warn("unreadable", text, file)
+
+    @property
+    def status(self) -> int:
+        """The exit status: 2 where something cannot be read, 1 where something was left open."""
+        left_out = any(w["code"] == "left-out" for w in self.warnings)
+        return 2 if self.refused else 1 if self.questions or left_out else 0
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="logs, folders of them, or ZIP archives")
+    parser.add_argument("paths", type=Path, nargs="+", metavar="PATH", help="logs, tables, folders, ZIP archives")
     parser.add_argument("--book", type=Path, required=True, help="the book; it is made where there is none")
-    parser.add_argument("--device", default="", help="device of the logs; a new name makes one")
+    parser.add_argument("--device", default="", help="the device, where the file does not say; a new name makes one")
     parser.add_argument("--setting", default="", help="its setting; a new name makes one")
     parser.add_argument("--workload", default="", help="what was run; a new name makes one")
+    parser.add_argument("--variant", default="", help="how the workload was set; a new name makes one")
     parser.add_argument("--watts", type=float, help="claimed sustained watts of a new setting")
     parser.add_argument(
         "--names",
@@ -37,86 +76,151 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "book are looked for",
     )
     parser.add_argument("--map", type=Path, metavar="FILE", help="how the columns are to be understood, as JSON")
-    parser.add_argument("--scores", action="store_true", help="the files are tables of scores; spreadsheets always are")
-    parser.add_argument("--whose", choices=[str(o) for o in Origin], default="", help="whose figures the scores are")
-    parser.add_argument("--by", default="", metavar="NAME", help="who tells the scores")
-    parser.add_argument("--dated", default="", metavar="DAY", help="of when the scores are, such as 2026-09-14")
+    parser.add_argument(
+        "--scores", action="store_true", help="the files are tables of results, whatever they look like"
+    )
+    parser.add_argument("--ambient", default="", metavar="C", help="the room of the runs, °C")
+    parser.add_argument("--day", default="", metavar="YYYY-MM-DD", help="the day of the runs, or of the results")
+    parser.add_argument("--protocol", default="", metavar="NAME", help="the protocol that the runs were made under")
+    parser.add_argument("--builds", default="", metavar="TEXT", help="such as 'graphics driver 31.4; OS 6.12'")
+    parser.add_argument("--note", default=None, metavar="TEXT", help="a note to every run or result")
+    parser.add_argument("--score", default="", metavar="VALUE", help="the score of the one log named")
+    parser.add_argument("--origin", choices=ORIGINS, default="", help="whose figures the results are")
+    parser.add_argument("--author", default="", metavar="NAME", help="who tells the results")
+    parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
 def run(args: argparse.Namespace) -> int:
-    if len(args.paths) == 1 and is_book_folder(args.paths[0]):
-        print(f"{args.book}: {read_book_folder(args.paths[0], args.book)} runs")
-        return 0
-    tables = [path for path in args.paths if args.scores or is_spreadsheet(path)]
-    logs = [path for path in args.paths if path not in tables]
-    refused = [*(_add_tables(args, tables) if tables else []), *(_add_logs(args, logs) if logs else [])]
-    for reason in refused:
-        print(f"pinch: {reason}", file=sys.stderr)
-    return 2 if refused else 0
+    if args.day:
+        read_day(args.day)
+    outcome = Outcome()
+    folders = [path for path in args.paths if is_book_folder(path)]
+    files = [path for path in args.paths if path not in folders]
+    tables = [path for path in files if args.scores or (path.is_file() and holds_results(path))]
+    logs = [path for path in files if path not in tables]
+    if args.score and (len(logs) != 1 or tables or folders):
+        raise PinchError("--score belongs to the run of one log; name that log alone.")
+    for folder in folders:
+        runs = read_book_folder(folder, args.book)
+        if not args.json:
+            print(f"{args.book}: {runs} runs")
+    if tables:
+        _add_tables(args, tables, outcome)
+    if logs:
+        _add_logs(args, logs, outcome)
+    if args.json:
+        print_json(
+            {
+                "runs": outcome.runs,
+                "results": outcome.results,
+                "skipped_same": outcome.skipped,
+                "replaced": outcome.replaced,
+                "questions": outcome.questions,
+                "warnings": outcome.warnings,
+            }
+        )
+        return outcome.status
+    for question in outcome.questions:
+        how = " Say it with --map." if question["column"] or question["choices"] else ""
+        print(f"pinch: {question['file']}: {question['why']}{how}", file=sys.stderr)
+    for warning in outcome.warnings:
+        print(f"pinch: {warning['text']}", file=sys.stderr)
+    return outcome.status
 
 
-def _add_tables(args: argparse.Namespace, paths: Sequence[Path]) -> list[str]:
-    """Add the scores of tables; returns a sentence for each that cannot be read."""
+def _say(args: argparse.Namespace, words: str) -> None:
+    if not args.json:
+        print(words)
+
+
+def _add_tables(args: argparse.Namespace, paths: Sequence[Path], outcome: Outcome) -> None:
+    """Add the results of tables, all of it or nothing."""
     said = {
         Role.DEVICE: args.device,
         Role.SETTING: args.setting,
         Role.WORKLOAD: args.workload,
-        Role.ORIGIN: args.whose,
-        Role.BY: args.by,
-        Role.DATED: args.dated,
+        Role.VARIANT: args.variant,
+        Role.ORIGIN: str(ORIGINS[args.origin]) if args.origin else "",
+        Role.BY: args.author,
+        Role.DATED: args.day,
+        Role.NOTE: args.note or "",
     }
-    refused = []
-    told = {}
-    for path in paths:
-        try:
-            sheet = read_sheet(path)
-            roles = read_roles(args.map, sheet) if args.map else recall(key_of(sheet), RoleMapping)
-            told[path] = told_scores(sheet, roles or _guessed(guess_roles(sheet)), said)
-        except PinchError as error:
-            refused.append(str(error))
-    if told:
-        with changed_whole(args.book) as book:
-            done = [(path, added) for path, rows in told.items() for added in add_told(book, rows, path.name)]
-        for path, added in done:
-            what = f"run {added.run.id}" if added.run is not None else f"{counted(len(added.results), 'result')}"
-            print(f"{what}: {path.name}, {added.words}")
-    return refused
+    common = {role: text for role, text in said.items() if text}
+    with changed_whole(args.book) as book:
+        for path in paths:
+            try:
+                _add_table(args, book, path, common, outcome)
+            except PinchError as error:
+                outcome.refuse(str(error), str(path))
 
 
-def _guessed(roles: RoleMapping) -> RoleMapping:
-    for use in roles.columns:
-        if use.doubtful:
-            print(f"pinch: not sure: {use.column}: is it the {use.role}? Say it with --map.", file=sys.stderr)
-    return roles
+def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Role, str], outcome: Outcome) -> None:
+    sheet = read_sheet(path)
+    roles = read_roles(args.map, sheet) if args.map else recall(key_of(sheet), RoleMapping)
+    roles = roles or guess_roles(sheet, known_names(book))
+    choices = [str(role) for role in Role if role is not Role.UNKNOWN]
+    asked = open_questions(sheet, roles)
+    if asked:
+        columns = [use.column for use in roles.columns if use.doubtful]
+        for column, why in zip([*columns, ""], asked, strict=False):
+            offered = choices if column else [".", ","]
+            outcome.questions.append({"file": str(path), "column": column, "why": why, "choices": offered})
+        return
+    for note in sheet.notes:
+        outcome.warn("noticed", f"{path}: {note}", str(path))
+    table = told_rows(sheet, roles, common)
+    done = add_told(book, table.rows, path.name)
+    outcome.results += len(done.added)
+    outcome.replaced += len(done.replaced)
+    outcome.skipped += done.skipped
+    for problem in (*table.problems, *done.problems):
+        outcome.warn("left-out", problem, str(path))
+    for line in done.lines:
+        _say(args, f"{path.name}, {line}")
+    _say(args, f"{path.name}: {done.words}")
 
 
-def _add_logs(args: argparse.Namespace, there: Sequence[Path]) -> list[str]:
-    """Add logs; returns a sentence for each that cannot be read, or does not say where it belongs."""
+def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Outcome) -> None:
+    """Add logs that can be read and say where they belong, all of those or nothing."""
     pattern, mapping = NamePattern(args.names), mapping_of(args.map)
+    said = read_completion({key: text for key in OF_RUNS if (text := getattr(args, key))})
+    if args.score:
+        said = replace(said, score=read_completion({"score": args.score}).score)
     with opened(there) as paths:
         batch = read_batch(files_in(paths), mapping)
-        refused = list(batch.refused)
+        for reason in batch.refused:
+            outcome.refuse(reason, reason.partition(":")[0])
         if batch.read:
-            refused += _add(args, batch, pattern)
-    return refused
+            with changed_whole(args.book) as book:
+                _add_read(args, book, arrivals_of(batch.read, book, pattern), said, outcome)
 
 
-def _add(args: argparse.Namespace, batch: Batch, pattern: NamePattern) -> list[str]:
-    """Add what says where it belongs, all of it or nothing; returns a sentence for each log that does not."""
-    said = Filed(args.device, args.setting, args.workload)
-    with changed_whole(args.book) as book:
-        arrivals = [
-            replace(a, filed=said.over(a.filed), claimed_w=args.watts) for a in arrivals_of(batch.read, book, pattern)
-        ]
-        placed = [a for a in arrivals if a.filed.whole]
-        for arrival in placed:
-            for found in (arrival.read, *([arrival.beside] if arrival.beside else [])):
-                tell(found)
-        done = add_arrivals(book, placed)
-    for added in done:
-        print(f"run {added.run.id}: {added.words}, {added.run.samples} values")
-    return [
-        f"{a.path}: {a.open[0]} Its name does not say; use --device, --setting, --workload or --names."
-        for a in arrivals
-        if not a.filed.whole
-    ]
+def _add_read(
+    args: argparse.Namespace, book: Book, arrivals: Sequence[Arrival], said: Completion, outcome: Outcome
+) -> None:
+    names = Filed(args.device, args.setting, args.workload)
+    placed = []
+    for arrival in (replace(a, filed=names.over(a.filed), claimed_w=args.watts) for a in arrivals):
+        questions = [q for log in (arrival.read, arrival.beside) if log is not None for q in log.questions]
+        for warning in (w for log in (arrival.read, arrival.beside) if log is not None for w in log.warnings):
+            outcome.warn("noticed", str(warning), str(arrival.path))
+        if not arrival.filed.whole:
+            why = f"{arrival.open[0]} Its name does not say; use --device, --setting, --workload or --names."
+            outcome.questions.append({"file": str(arrival.path), "column": "", "why": why, "choices": []})
+        elif questions:
+            outcome.questions += [
+                {"file": str(arrival.path), "column": q.partition(":")[0], "why": q, "choices": []} for q in questions
+            ]
+        else:
+            placed.append(arrival)
+    if args.variant:
+        said = replace(said, variant=args.variant)
+    found = add_arrivals(book, placed, said)
+    for added in found.added:
+        outcome.runs.append(added.run.id)
+        _say(args, f"run {added.run.id}: {added.words}, {added.run.samples} values")
+    outcome.skipped += len(found.skipped)
+    for words in found.skipped:
+        _say(args, words)
+    for problem in found.problems:
+        outcome.warn("left-out", problem, "")

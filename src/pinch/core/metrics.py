@@ -62,6 +62,14 @@ _NAMED = {
 _BETTER = {"power": Better.LESS, "temp": Better.LESS, "level": Better.LESS, "clock": Better.MORE, "rate": Better.MORE}
 
 
+def key_of(name: str) -> str:
+    """The key of a metric that is built in by its key or its name; any other name as it is."""
+    keys = {**{n: key for key, n in LOW_NAMES.items()}, **{n: key for key, (n, _, _) in _NAMED.items()}}
+    keys |= {"score": SCORE, "time": SCORE, "average": AVERAGE, "1 % low": "low_1.percentile"}
+    keys |= {"0.1 % low": "low_0_1.percentile", "low 1 %": "low_1.percentile", "low 0.1 %": "low_0_1.percentile"}
+    return keys.get(name.casefold().strip(), name)
+
+
 def built_in(key: str) -> Metric:
     """The metric of a key.
 

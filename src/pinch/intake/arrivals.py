@@ -15,7 +15,9 @@ from pinch.core.frames import with_frame_rate
 from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.core.runlog import RunLog
+from pinch.intake.again import KnownLogs
 from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
 from pinch.sources.logs.mapping import ColumnMapping
@@ -91,6 +93,15 @@ class Added:
         planned = f", done in the plan {self.plan.name}" if self.plan else ""
         where = f"{filed.device}, {filed.setting}, {filed.workload}, run {self.run.repeat}"
         return f"{files}{shift} → {where}{planned}"
+
+
+@dataclass(frozen=True)
+class NewRuns:
+    """Runs that came into the book; a sentence for each log that it had already, and for what could not be said."""
+
+    added: tuple[Added, ...]
+    skipped: tuple[str, ...] = ()
+    problems: tuple[str, ...] = ()
 
 
 def files_in(paths: Sequence[Path]) -> list[Path]:
@@ -191,8 +202,9 @@ def taken_apart(arrival: Arrival) -> tuple[Arrival, ...]:
     return alone, replace(alone, path=arrival.pair.frames, read=arrival.beside)
 
 
-def add_arrivals(book: Book, arrivals: Sequence[Arrival]) -> tuple[Added, ...]:
-    """Runs of logs, and the plans that wanted them. The caller makes it one change.
+def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | None = None) -> NewRuns:
+    """Runs of logs, with what is said of all of them, and the plans that wanted them; a log that the book has already
+    is skipped. The caller makes it one change.
 
     Raises
     ------
@@ -201,7 +213,22 @@ def add_arrivals(book: Book, arrivals: Sequence[Arrival]) -> tuple[Added, ...]:
     for arrival in arrivals:
         if not arrival.filed.whole:
             raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
-    return tuple(_add(book, arrival, arrival.log) for arrival in sorted(arrivals, key=_order))
+    known, added, skipped = KnownLogs(book), list[Added](), list[str]()
+    for arrival in sorted(arrivals, key=_order):
+        log = arrival.log
+        same = known.run_of(log)
+        if same is not None:
+            skipped.append(f"{arrival.path.name} is run {same.id} of this book already.")
+            continue
+        found = _add(book, arrival, log)
+        known.add(found.run)
+        added.append(found)
+    problems: tuple[str, ...] = ()
+    if said is not None and not said.is_empty and added:
+        done = complete_runs(book, [a.run for a in added], said)
+        by_id, problems = {run.id: run for run in done.runs}, done.problems
+        added = [replace(a, run=by_id.get(a.run.id, a.run)) for a in added]
+    return NewRuns(tuple(added), tuple(skipped), problems)
 
 
 def _order(arrival: Arrival) -> tuple[object, ...]:
@@ -221,6 +248,9 @@ def _add(book: Book, arrival: Arrival, log: RunLog) -> Added:
             f"{arrival.pair.frames.name} is shifted by {plain(arrival.pair.offset_s, 6)} s, {arrival.pair.how}."
         )
     run = import_log(book, log, *records, source, read.started, notes)
+    room = room_told(book, run, log)
+    if room is not None:
+        run = book.save(run.model_copy(update={"ambient_c": room}))
     return Added(run, arrival, _done_in_plan(book, run, log))
 
 

@@ -13,7 +13,7 @@ from pinch.bench.variants import own_name
 from pinch.core.errors import PinchError
 from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted
-from pinch.intake.told_scores import know_metric, records_for
+from pinch.intake.shelf import Shelf
 
 DIGITS = 12
 Field = tuple[int, int]
@@ -174,12 +174,13 @@ def keep(book: Book, grid: EntryGrid, work: GridWork) -> None:
     ------
     PinchError : a name will not do.
     """
+    shelf = Shelf(book)
     for at, result in work.new.items():
         of = grid.of(at)
         names = (of[Side.DEVICE], of[Side.SETTING], of[Side.WORKLOAD], of[Side.VARIANT])
         frames = result.metric in LOW_NAMES
-        device, setting, workload = records_for(book, *names, unit="fps" if frames else "", frames=frames)
-        know_metric(book, workload, result.metric, "")
+        device, setting, workload = shelf.place(names, unit="fps" if frames else "", frames=frames)
+        shelf.know_metric(workload, result.metric, "")
         book.save(
             result.model_copy(update={"device_id": device.id, "setting_id": setting.id, "workload_id": workload.id})
         )

@@ -8,11 +8,13 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TypeVar
 
 from pinch.bench.book import Book
 from pinch.bench.records import Listed, live
 from pinch.core.errors import PinchError
 
+L = TypeVar("L", bound=Listed)
 FIELDS = ("device", "setting", "workload", "repeat")
 LEAST_LETTERS = 2
 """A name in the book that is shorter than this is not looked for in file names."""
@@ -96,9 +98,9 @@ def file_log(path: Path, pattern: NamePattern, book: Book) -> Filed:
 
 def in_words_of(book: Book, filed: Filed) -> Filed:
     """The same names as the book has them, those it does not have as they are."""
-    device = _like(filed.device, live(book.devices()))
+    device = like(filed.device, live(book.devices()))
     settings = live(book.settings(device.id)) if device else []
-    setting, workload = _like(filed.setting, settings), _like(filed.workload, live(book.workloads()))
+    setting, workload = like(filed.setting, settings), like(filed.workload, live(book.workloads()))
     return replace(
         filed,
         device=device.name if device else filed.device,
@@ -127,7 +129,7 @@ def _expression(token: str, field: str | None) -> str:
     return "[^/]*?" if token == "*" else re.escape(token).replace("\\*", "[^/]*?")
 
 
-def _like(name: str, records: Iterable[Listed]) -> Listed | None:
+def like(name: str, records: Iterable[L]) -> L | None:
     """The record of this name, however it is spelled."""
     wanted = _pieces(name)
     return next((r for r in records if r.name == name), None) or next(

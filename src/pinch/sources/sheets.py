@@ -7,10 +7,13 @@ far corner of a sheet may ask for more memory than there is. That it holds no ma
 import csv
 import io
 import json
+import math
 import re
+import zipfile
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
+from itertools import zip_longest
 from pathlib import Path
 
 from pinch.bench.files import open_plain
@@ -18,10 +21,11 @@ from pinch.core.errors import DataError
 from pinch.sources.archive import check_archive
 from pinch.sources.contained import contained
 from pinch.sources.logs.decode import read_text_of
+from pinch.sources.table_cells import Mark, is_number, mark_of, read_cell
 
 SPREADSHEETS = (".xlsx", ".ods")
 WITH_MACROS = (".xlsm", ".xlsb", ".xls")
-MOST_ROWS, MOST_COLUMNS, MOST_BYTES, MOST_CELL = 100_000, 1_000, 200_000_000, 10_000
+MOST_ROWS, MOST_COLUMNS, MOST_BYTES, MOST_CELL = 250_000, 1_000, 200_000_000, 10_000
 _CELLS = "cells.json"
 DELIMITERS = "\t;,|"
 
@@ -29,13 +33,14 @@ DELIMITERS = "\t;,|"
 @dataclass(frozen=True)
 class Sheet:
     """A table as text: the names of its columns, and its rows, each as wide; `lines` are their numbers in the file,
-    counted from 1; `decimal` is the mark of its numbers."""
+    counted from 1; `mark` is the decimal mark of its numbers; `notes` say what was left out, and what is odd."""
 
     place: str
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     lines: tuple[int, ...]
-    decimal: str
+    mark: Mark
+    notes: tuple[str, ...] = ()
 
 
 def is_spreadsheet(path: Path) -> bool:
@@ -56,7 +61,7 @@ def read_sheet(path: Path) -> Sheet:
     if kind in SPREADSHEETS:
         with open_plain(path):  # the other process would wait for a pipe
             pass
-        return _table(str(path), _cells_of_spreadsheet(path), ".")
+        return _of_spreadsheet(path)
     return sheet_of_text(read_text_of(path).data.decode(), str(path))
 
 
@@ -67,26 +72,32 @@ def sheet_of_text(text: str, place: str) -> Sheet:
     ------
     DataError : there is no table in it, or it is too large.
     """
-    head = next((line for line in text.splitlines() if line.strip()), "")
-    delimiter = max(DELIMITERS, key=head.count)
+    delimiter = max(DELIMITERS, key=lambda mark: _regularity(text, mark))
     try:
         rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as error:
         raise DataError(place, f"the table is broken ({error})") from None
-    return _table(place, rows, "." if delimiter == "," else _decimal_of(text))
+    return table_of(place, rows, comma_parts=delimiter == ",")
 
 
-def _decimal_of(text: str) -> str:
-    """The decimal mark of numbers in a text: the one that stands before other than three digits, or after the other."""
-    commas = len(re.findall(r"(?<![\d,])\d+,(?:\d{1,2}|\d{4,})(?![\d,])|\d\.\d{3},\d", text))
-    points = len(re.findall(r"(?<![\d.])\d+\.(?:\d{1,2}|\d{4,})(?![\d.])|\d,\d{3}\.\d", text))
-    return "," if commas > points else "."
+def _regularity(text: str, delimiter: str) -> tuple[int, int]:
+    """How many of the first lines are as wide as most of them, of two cells or more, with a delimiter; and that
+    width."""
+    lines = [line for line in text[:40_000].splitlines()[:60] if line.strip()]
+    try:
+        widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
+    except csv.Error:
+        return 0, 0
+    wide = [w for w in widths if w > 1]
+    usual = max(set(wide), key=wide.count, default=0)
+    return wide.count(usual), usual
 
 
-def _cells_of_spreadsheet(path: Path) -> list[list[str]]:
+def _of_spreadsheet(path: Path) -> Sheet:
     with contained("pinch.sources.sheets:write_cells", str(path), str(path)) as folder:
-        rows: list[list[str]] = json.loads((folder / _CELLS).read_text(encoding="utf-8"))
-        return rows
+        found = json.loads((folder / _CELLS).read_text(encoding="utf-8"))
+    sheet = table_of(str(path), found["rows"], comma_parts=False)
+    return replace(sheet, notes=(*found["notes"], *sheet.notes))
 
 
 def write_cells(folder: Path, words: str) -> None:
@@ -105,42 +116,220 @@ def write_cells(folder: Path, words: str) -> None:
     if sum(m.file_size for m in members) > MOST_BYTES:
         raise DataError(str(path), f"unpacked it is larger than {MOST_BYTES // 1_000_000} MB")
     try:
-        sheet = python_calamine.CalamineWorkbook.from_path(str(path)).get_sheet_by_index(0)
+        book = python_calamine.CalamineWorkbook.from_path(str(path))
+        sheet = book.get_sheet_by_index(0)
         if sheet.total_height > MOST_ROWS or sheet.total_width > MOST_COLUMNS:
             raise DataError(str(path), f"its first sheet has {sheet.total_height} rows and {sheet.total_width} columns")
         rows = sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 1)
     except (python_calamine.CalamineError, OSError, ValueError, IndexError) as error:
         raise DataError(str(path), f"it is no spreadsheet that can be read ({error})") from None
-    cells = [[_text(cell)[: MOST_CELL + 1] for cell in row] for row in rows]
-    (folder / _CELLS).write_text(json.dumps(cells), encoding="utf-8")
+    texts = [cell for row in rows for cell in row if isinstance(cell, str)]
+    comma = mark_of(texts, comma_parts=False).mark == ","
+    cells = [[_text(cell, comma)[: MOST_CELL + 1] for cell in row] for row in rows]
+    first, *others = book.sheet_names
+    notes = [f"Only its first sheet, {first!r}, is read; it has {len(others)} more."] if others else []
+    notes += _oddities(path) if path.suffix.casefold() == ".xlsx" else []
+    (folder / _CELLS).write_text(json.dumps({"rows": cells, "notes": notes}), encoding="utf-8")
 
 
-def _text(cell: object) -> str:
+def _oddities(path: Path) -> list[str]:
+    """What of the first sheet of a workbook a person would not see: hidden rows, formulas that were never worked out.
+    Workbooks after ECMA-376."""
+    with zipfile.ZipFile(path) as archive:
+        name = next((n for n in archive.namelist() if re.fullmatch(r"xl/worksheets/sheet1?\.xml", n)), None)
+        text = archive.read(name).decode("utf-8", "replace") if name else ""
+    hidden = re.findall(r'<row\b(?=[^>]*\bhidden="(?:1|true)")[^>]*\br="(\d+)"', text)
+    empty = re.findall(
+        r'<c\b[^>]*\br="([A-Z]+\d+)"[^>]*>\s*<f\b[^>]*?(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v></v>)?\s*</c>', text
+    )
+    notes = [f"Hidden rows are read too: {_few(hidden)}."] if hidden else []
+    if empty:
+        notes.append(f"Formulas without a value count as empty cells: {_few(empty)}. Save it in a spreadsheet program.")
+    return notes
+
+
+def _few(things: Sequence[str], most: int = 5) -> str:
+    return ", ".join(things[:most]) + (f" and {len(things) - most} more" if len(things) > most else "")
+
+
+def _text(cell: object, comma: bool) -> str:
     if isinstance(cell, bool):
         return "yes" if cell else "no"
     if isinstance(cell, float):
-        return f"{cell:.15g}"
+        return f"{cell:.15g}".replace(".", "," if comma else ".")
     if isinstance(cell, datetime):
         return cell.isoformat(sep=" ") if (cell.hour, cell.minute, cell.second) != (0, 0, 0) else f"{cell:%Y-%m-%d}"
     return cell.isoformat() if isinstance(cell, date) else str(cell)
 
 
-def _table(place: str, rows: Sequence[Sequence[str]], decimal: str) -> Sheet:
-    """The header is the first row with two filled cells; empty rows below it are passed over."""
+def table_of(place: str, rows: Sequence[Sequence[str]], comma_parts: bool) -> Sheet:
+    """The table among rows of cells: its names are those of the header, with what stands above them over several
+    columns, and with the units of a row below it; empty rows are passed over, rows of totals left out and named.
+
+    Raises
+    ------
+    DataError : there is none, or it is too large.
+    """
     clean = [[cell.strip()[:MOST_CELL] for cell in row] for row in rows]
-    header = next((n for n, row in enumerate(clean) if sum(bool(cell) for cell in row) >= 2), None)
+    if len(clean) > MOST_ROWS or max((len(row) for row in clean), default=0) > MOST_COLUMNS:
+        raise DataError(place, f"it has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+    header = _header_of(clean)
     if header is None:
         raise DataError(place, "there is no row with the names of columns in it")
-    if len(clean) > MOST_ROWS or max(len(row) for row in clean) > MOST_COLUMNS:
-        raise DataError(place, f"it has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+    below = header + 1
     names = list(clean[header])
-    while names and not names[-1]:
-        names.pop()
-    kept = [(n, row) for n, row in enumerate(clean) if n > header and any(row)]
-    for n, row in kept:
-        if any(row[len(names) :]):
-            raise DataError(place, f"the row has {len(row)} cells, the header {len(names)}", n + 1)
+    if (over := _names_over(clean, header)) is not None:
+        names = [", ".join(filter(None, pair)) for pair in zip_longest(over, names, fillvalue="")]
+    if below < len(clean) and _is_units(clean[below]):
+        units = [_unit(cell) for cell in clean[below]]
+        names = [f"{name} [{unit}]" if unit else name for name, unit in zip_longest(names, units, fillvalue="")]
+        below += 1
+    kept = [(n, row) for n, row in enumerate(clean) if n >= below and any(row)]
     if not kept:
         raise DataError(place, "it has a header but no rows")
-    whole = tuple(tuple([*row, *[""] * len(names)][: len(names)]) for _, row in kept)
-    return Sheet(place, tuple(names), whole, tuple(n + 1 for n, _ in kept), decimal)
+    while names and not names[-1]:
+        names.pop()
+    width = max(len(names), *(max((c for c, cell in enumerate(row) if cell), default=0) + 1 for _, row in kept))
+    names = _told_apart([name or f"column {c + 1}" for c, name in enumerate([*names, *[""] * width][:width])])
+    whole = [(n + 1, tuple([*row, *[""] * width][:width])) for n, row in kept]
+    mark = mark_of((cell for _, row in whole for cell in row), comma_parts)
+    whole, notes = _without_totals(whole, mark.mark)
+    again = [line for line, row in whole if list(row) == list(names)]
+    whole = [(line, row) for line, row in whole if line not in again]
+    notes += [f"Line {line} is the header once more." for line in again]
+    return Sheet(place, tuple(names), tuple(r for _, r in whole), tuple(n for n, _ in whole), mark, tuple(notes))
+
+
+def _header_of(rows: Sequence[Sequence[str]]) -> int | None:
+    """The first row that is about as wide as those that follow it, where most of its cells are words."""
+    for n, row in enumerate(rows):
+        filled = [cell for cell in row if cell]
+        if len(filled) < 2:
+            continue
+        following = [sum(map(bool, other)) for other in rows[n : n + 12]]
+        if len(filled) >= 0.5 * max(following):
+            below = rows[n + 1] if n + 1 < len(rows) else ()
+            blanks = [c for c, cell in enumerate(below) if cell and (c >= len(row) or not row[c])]
+            words = [cell for cell in below if cell and not is_number(cell, ".")]
+            is_over = bool(blanks) and bool(below) and len(words) == sum(map(bool, below)) and not _is_units(below)
+            return n + 1 if is_over and n + 2 < len(rows) else n
+    return None
+
+
+def _names_over(rows: Sequence[Sequence[str]], header: int) -> list[str] | None:
+    """What stands above a header over several columns, column by column; None where nothing does. A row that begins at
+    the first column is a title, unless the names below it need it to be told apart."""
+    above, names = rows[header - 1] if header else (), rows[header]
+    filled = [name for name in names if name]
+    if not any(above) or (above[0] and len(set(filled)) == len(filled) and all(names[: len(filled)])):
+        return None
+    found, over = [], ""
+    for own, name in zip_longest(above, names, fillvalue=""):
+        over = own if own and name else over if name else ""
+        found.append(own or over)
+    return found
+
+
+_UNITS = frozenset(
+    (
+        *(
+            "fps",
+            "1/s",
+            "/s",
+            "s",
+            "sec",
+            "ms",
+            "min",
+            "h",
+            "w",
+            "wh",
+            "kwh",
+            "mw",
+            "v",
+            "a",
+            "ma",
+            "j",
+            "kj",
+            "°c",
+            "c",
+        ),
+        *("k", "°f", "mhz", "ghz", "hz", "khz", "%", "pts", "points", "punkte", "db", "db(a)", "dba", "rpm", "1/min"),
+        *(
+            "gb/s",
+            "mb/s",
+            "gib/s",
+            "mib/s",
+            "gb",
+            "mb",
+            "nits",
+            "cd/m²",
+            "cd/m2",
+            "frames",
+            "kg",
+            "g",
+            "mm",
+            "eur",
+            "€",
+        ),
+    )
+)
+
+
+def _unit(cell: str) -> str:
+    return cell.strip("[]() ")
+
+
+def _is_units(row: Sequence[str]) -> bool:
+    filled = [_unit(cell).casefold() for cell in row if cell]
+    return bool(filled) and all(cell in _UNITS for cell in filled)
+
+
+def _told_apart(names: Sequence[str]) -> list[str]:
+    """Names of which each stands once; the second of a name has its number."""
+    seen: dict[str, int] = {}
+    found = []
+    for name in names:
+        seen[name] = seen.get(name, 0) + 1
+        found.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
+    return found
+
+
+_TOTALS = {
+    "sum": ("total", "totals", "sum", "gesamt", "summe", "somme", "suma"),
+    "mean": ("average", "mean", "avg", "ø", "mittel", "mittelwert", "durchschnitt", "moyenne", "promedio", "media"),
+    "geomean": ("geomean", "geometric mean", "geometrisches mittel", "geo mean"),
+}
+_NEAR = 0.006
+
+
+def _without_totals(
+    rows: Sequence[tuple[int, tuple[str, ...]]], mark: str
+) -> tuple[list[tuple[int, tuple[str, ...]]], list[str]]:
+    """The rows without those that only sum up what stands above them, and a sentence for each of those: it is called a
+    total, and most of its numbers are what that would be."""
+    kept: list[tuple[int, tuple[str, ...]]] = []
+    notes = []
+    for line, row in rows:
+        name = next((cell for cell in row if cell), "").strip(" :").casefold()
+        kind = next((kind for kind, words in _TOTALS.items() if name in words), None)
+        if kind is not None and len(kept) > 1 and _sums_up(row, [r for _, r in kept], kind, mark):
+            notes.append(f"Line {line} ({name}) sums up those above it and is left out.")
+        else:
+            kept.append((line, row))
+    return kept, notes
+
+
+def _sums_up(row: Sequence[str], above: Sequence[Sequence[str]], kind: str, mark: str) -> bool:
+    alike = tried = 0
+    for c, cell in enumerate(row):
+        numbers = [read_cell(r[c], mark).middle for r in above if r[c] and is_number(r[c], mark)]
+        if not cell or not is_number(cell, mark) or len(numbers) < 2:
+            continue
+        tried += 1
+        total = math.fsum(numbers)
+        if kind == "mean":
+            total /= len(numbers)
+        elif kind == "geomean":
+            total = math.exp(math.fsum(math.log(max(n, 1e-300)) for n in numbers) / len(numbers))
+        alike += math.isclose(read_cell(cell, mark).middle, total, rel_tol=_NEAR, abs_tol=0.06)
+    return tried > 0 and 2 * alike > tried

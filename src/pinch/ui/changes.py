@@ -1,9 +1,9 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
 from pinch.bench import runlogs
-from pinch.bench.plans import Outcome
 from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, checked
 from pinch.core.errors import PinchError
+from pinch.intake.completing import void_in_plans
 from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
 from pinch.ui.session import Session
 
@@ -106,13 +106,6 @@ class Changes:
         def work() -> None:
             book.save(changed)
             if changed.removed or (changed.void and not run.void):
-                self._void_in_plans(changed)
+                void_in_plans(book, changed)
 
         self._session.change(label, work)
-
-    def _void_in_plans(self, run: Run) -> None:
-        book = self._session.book
-        for plan in book.plans():
-            for number, entry in enumerate(plan.entries):
-                if entry.run_id == run.id and entry.outcome is Outcome.DONE:
-                    book.save(plan.with_void(number, run.void or "the run was removed"))

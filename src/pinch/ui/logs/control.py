@@ -9,9 +9,21 @@ from PyQt6.QtCore import QObject
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.core.progress import Progress
-from pinch.intake.arrivals import Added, Arrival, Batch, add_arrivals, as_read, files_in, read_again, read_batch
-from pinch.intake.score_tables import RoleMapping, guess_roles, key_of
-from pinch.intake.told_scores import ToldRun, add_told
+from pinch.intake.arrivals import (
+    Added,
+    Arrival,
+    Batch,
+    NewRuns,
+    add_arrivals,
+    as_read,
+    files_in,
+    read_again,
+    read_batch,
+)
+from pinch.intake.completing import Completion
+from pinch.intake.shelf import known_names
+from pinch.intake.table_roles import RoleMapping, guess_roles, key_of
+from pinch.intake.told_results import Taken, add_told
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall, remember
 from pinch.sources.sheets import Sheet
@@ -30,6 +42,7 @@ class LogImport(QObject):
         self._shell = shell
         self.job: Job | None = None
         self.summary: SummaryDialog | None = None
+        self.said = Completion()
         self._unpacked = ExitStack()
         shell.notices.closed.connect(self.cancel)
 
@@ -45,25 +58,21 @@ class LogImport(QObject):
         self._start(work, self._ask)
 
     def ask_scores(self, sheet: Sheet) -> None:
-        """Ask what the columns of a table of scores say, then add its rows as runs without a log, as one change."""
+        """Ask what the columns of a table of results say, then add what its rows tell, as one change."""
         key, session = key_of(sheet), self._shell.session
-        dialog = ScoresDialog(
-            sheet, recall(key, RoleMapping) or guess_roles(sheet), session.book, self._shell.dialog_parent
-        )
+        roles = recall(key, RoleMapping) or guess_roles(sheet, known_names(session.book))
+        dialog = ScoresDialog(sheet, roles, session.book, self._shell.dialog_parent)
         if not dialog.exec():
             return
         remember(key, dialog.roles)
-        added: list[ToldRun] = []
-        name = Path(sheet.place).name
-        session.change(f"add scores of {name}", lambda: added.extend(add_told(session.book, dialog.rows, name)))
-        runs = [a.run for a in added if a.run is not None]
-        if runs:
-            session.choose_run(runs[-1].id)
-        elif added:
-            last = added[-1].results[-1]
-            session.choose(last.device_id, last.setting_id, last.workload_id, None)
-        scores = counted(len(added), "score is", "scores are")
-        self._tell(f"{scores} in the book", [a.words for a in added], ())
+        taken: list[Taken] = []
+        name, table = Path(sheet.place).name, dialog.table_told
+        session.change(f"add results of {name}", lambda: taken.append(add_told(session.book, table.rows, name)))
+        (done,) = taken
+        kept = (*done.added, *done.replaced)
+        if kept:
+            session.choose(kept[-1].device_id, kept[-1].setting_id, kept[-1].workload_id, None)
+        self._tell(done.words, done.lines, (*table.problems, *done.problems))
 
     def cancel(self) -> None:
         """Let go of what is being read."""
@@ -74,20 +83,26 @@ class LogImport(QObject):
 
     def add(self, arrivals: Sequence[Arrival], refused: Sequence[str], choose: bool = True) -> tuple[Added, ...]:
         """Runs of logs, as one change; with `choose` the last one is looked at. Says what went where."""
-        added: list[Added] = []
+        new: list[NewRuns] = []
         session = self._shell.session
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
-        session.change(f"add {name}", lambda: added.extend(add_arrivals(session.book, arrivals)))
+        session.change(f"add {name}", lambda: new.append(add_arrivals(session.book, arrivals, self.said)))
+        (found,) = new
+        added, refused = found.added, (*refused, *found.skipped, *found.problems)
+        if not added:
+            self._tell("Nothing is new", (), refused)
+            return ()
         if choose:
             session.choose_run(added[-1].run.id)
         runs = counted(len(added), "run is", "runs are")
         pairs = [a for a in added if a.arrival.pair]
         self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))
-        return tuple(added)
+        return added
 
     def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
         """What went where, in a list where it is more than a line."""
-        words += f"; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
+        if added:
+            words = f"{words.rstrip('.')}; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
         self._shell.notices.done(words)
         if len(added) > 1 or refused or always:
             self.summary = SummaryDialog(words, added, refused, self._shell.dialog_parent)

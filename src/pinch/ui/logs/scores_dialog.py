@@ -1,6 +1,7 @@
-"""One dialog for a table of scores: what each column says, and for all rows what no column does."""
+"""One dialog for a table of results: what each column says, and for all rows what no column does."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -8,6 +9,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
+    QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QTableWidget,
@@ -21,24 +23,35 @@ from pinch.bench.records import live
 from pinch.bench.summaries import Origin
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
-from pinch.intake.score_tables import Role, RoleMapping, RoleUse, Told, told_scores
+from pinch.intake.table_roles import Role, RoleMapping, RoleUse, open_questions
+from pinch.intake.told_rows import ToldTable, told_rows
 from pinch.sources.sheets import Sheet
+from pinch.sources.table_cells import Mark
 from pinch.ui.logs.state import told_words
 from pinch.ui.shell.words import captioned, label
 
 MOST_ROWS = 200
-COLUMN_WIDTH = 150
+MOST_SAID = 3
+COLUMN_WIDTH = 172
+ASKS = "what is it?"
+DOT, COMMA = "a dot", "a comma"
 
 
 class ScoresDialog(QDialog):
-    """A table of scores on its way into the book. `rows` is what it comes to, `roles` how its columns are meant."""
+    """A table of results on its way into the book. `table_told` is what it comes to, `roles` how its columns are
+    meant."""
 
     def __init__(self, sheet: Sheet, roles: RoleMapping, book: Book, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Scores from a table")
-        self.resize(1080, 620)
-        self._sheet, self._book, self._guessed = sheet, book, roles
-        self.rows: tuple[Told, ...] = ()
+        self.setWindowTitle("Results from a table")
+        self.resize(1120, 700)
+        self._sheet, self._book, self._guessed = roles.of_sheet(sheet), book, roles
+        self.table_told = ToldTable(())
+        self.decimal = QComboBox()
+        self.decimal.addItem(DOT, ".")
+        self.decimal.addItem(COMMA, ",")
+        self.decimal.setCurrentIndex(self.decimal.findData(self._sheet.mark.mark))
+        self.decimal.activated.connect(self._say_mark)
         self.boxes = [self._role_box(use) for use in roles.columns]
         whose, told_by, dated = QComboBox(), QLineEdit(), QLineEdit()
         whose.addItems([str(origin) for origin in Origin])
@@ -47,7 +60,9 @@ class ScoresDialog(QDialog):
         self.common: dict[Role, QComboBox | QLineEdit] = {
             Role.DEVICE: _names([d.name for d in live(book.devices())]),
             Role.SETTING: _names([]),
-            Role.WORKLOAD: _names([w.name for w in live(book.workloads())]),
+            Role.WORKLOAD: _names([w.name for w in live(book.workloads()) if w.variant_of is None]),
+            Role.VARIANT: _names([]),
+            Role.METRIC: _names([]),
             Role.ORIGIN: whose,
             Role.BY: told_by,
             Role.DATED: dated,
@@ -63,18 +78,23 @@ class ScoresDialog(QDialog):
             columns=tuple(
                 RoleUse(column=use.column, role=box.currentData())
                 for use, box in zip(self._guessed.columns, self.boxes, strict=True)
-            )
+            ),
+            decimal=self._sheet.mark.mark if self._sheet.mark.sure else "",
         )
 
     def accept(self) -> None:
         self._work_out()
-        if self.rows:
+        if self._ok is not None and self._ok.isEnabled():
             super().accept()
+
+    def _say_mark(self) -> None:
+        self._sheet = replace(self._sheet, mark=Mark(self.decimal.currentData()))
+        self._work_out()
 
     def _role_box(self, use: RoleUse) -> QComboBox:
         box = QComboBox()
         for role in Role:
-            box.addItem(str(role), role)
+            box.addItem(ASKS if role is Role.UNKNOWN else str(role), role)
         box.setCurrentIndex(box.findData(use.role))
         box.setAccessibleName(f"What the column {use.column} says")
         if use.doubtful:
@@ -93,7 +113,7 @@ class ScoresDialog(QDialog):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         side.setDefaultSectionSize(25)
         self.preview = QTableWidget(0, 2)
-        self.preview.setHorizontalHeaderLabels(("Run", "Score"))
+        self.preview.setHorizontalHeaderLabels(("Of", "Result"))
         self.preview.setAccessibleName("What the rows come to")
         if (head := self.preview.horizontalHeader()) is not None:
             head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -103,12 +123,12 @@ class ScoresDialog(QDialog):
             rows.setDefaultSectionSize(25)
         form = QGridLayout()
         form.setHorizontalSpacing(14)
-        captions = ("Device", "Setting", "Workload", "Whose figures", "Told by", "Of when")
+        captions = ("Device", "Setting", "Workload", "Variant", "Metric", "Whose figures", "Told by", "Of when")
         for place, (caption, widget) in enumerate(zip(captions, self.common.values(), strict=True)):
-            form.addWidget(captioned(caption, widget), 0, place)
+            form.addWidget(captioned(caption, widget), place // 4, place % 4)
             changed = widget.currentTextChanged if isinstance(widget, QComboBox) else widget.textChanged
             changed.connect(self._work_out)
-            form.setColumnStretch(place, 1)
+            form.setColumnStretch(place % 4, 1)
         kinds = QDialogButtonBox.StandardButton
         self.buttons = QDialogButtonBox(kinds.Ok | kinds.Cancel)
         self.buttons.accepted.connect(self.accept)
@@ -117,8 +137,17 @@ class ScoresDialog(QDialog):
         assert self._ok is not None
         self._ok.setProperty("role", "main")
         self.error = label("", "problem", wrap=True)
+        self.notes = label(" ".join(self._sheet.notes), "quiet", wrap=True)
+        self.notes.setVisible(bool(self._sheet.notes))
+        marks = QHBoxLayout()
+        marks.addWidget(label("The decimal mark of its numbers is", "quiet"))
+        marks.addWidget(self.decimal)
+        self.decimal.setAccessibleName("Decimal mark of the table")
+        marks.addStretch(1)
         whole = QVBoxLayout(self)
         whole.addWidget(self.heading)
+        whole.addWidget(self.notes)
+        whole.addLayout(marks)
         whole.addWidget(self.table, 3)
         whole.addWidget(label("Where no column says it, all rows are", "quiet"))
         whole.addLayout(form)
@@ -143,26 +172,32 @@ class ScoresDialog(QDialog):
     def _work_out(self) -> None:
         """What the rows come to as everything is said now, or why they do not."""
         self._offer_settings()
+        problems: Sequence[str] = ()
         try:
-            common = {role: _text(widget) for role, widget in self.common.items()}
-            self.rows = told_scores(self._sheet, self.roles, common)
-            problem = ""
+            common = {role: text for role, widget in self.common.items() if (text := _text(widget).strip())}
+            self.table_told = told_rows(self._sheet, self.roles, common)
+            problems = self.table_told.problems
         except PinchError as error:
-            self.rows, problem = (), str(error)
+            self.table_told, problems = ToldTable(()), (str(error),)
+        said = [box.currentData() for box in self.boxes]
         for role, widget in self.common.items():
-            widget.setEnabled(role not in [box.currentData() for box in self.boxes])
-        self.error.setText(problem)
-        self.error.setVisible(bool(problem))
-        self.preview.setRowCount(len(self.rows))
-        for r, told in enumerate(self.rows):
-            for c, text in enumerate(told_words(told)):
+            widget.setEnabled(role not in said)
+        unknown = [q for q in open_questions(self._sheet, self.roles) if not q.startswith("Is ")]
+        shown = [*unknown, *problems][:MOST_SAID]
+        more = len(unknown) + len(problems) - len(shown)
+        self.error.setText("\n".join([*shown, *([f"And {more} more."] if more else [])]))
+        self.error.setVisible(bool(shown))
+        values = [(told, value) for told in self.table_told.rows for value in told.values]
+        self.preview.setRowCount(min(len(values), MOST_ROWS))
+        for r, (told, value) in enumerate(values[:MOST_ROWS]):
+            for c, text in enumerate(told_words(told, value)):
                 self.preview.setItem(r, c, QTableWidgetItem(text))
-        scores = counted(len(self.rows), "score")
+        results = counted(len(values), "result")
         asked = [use.column for use, box in zip(self._guessed.columns, self.boxes, strict=True) if use.doubtful]
-        self.heading.setText(_heading(scores, self.rows, asked))
+        self.heading.setText(_heading(results, self.table_told, asked))
         assert self._ok is not None
-        self._ok.setText(f"Add {scores}" if self.rows else "Add")
-        self._ok.setEnabled(bool(self.rows))
+        self._ok.setText(f"Add {results}" if values else "Add")
+        self._ok.setEnabled(bool(values) and not unknown)
 
     def _offer_settings(self) -> None:
         box = self.common[Role.SETTING]
@@ -191,7 +226,8 @@ def _text(widget: QComboBox | QLineEdit) -> str:
     return widget.currentText() if isinstance(widget, QComboBox) else widget.text()
 
 
-def _heading(scores: str, rows: Sequence[Told], asked: Sequence[str]) -> str:
-    devices = len({told.device for told in rows})
-    words = f"{scores} of {counted(devices, 'device')}, without a log." if rows else "No score yet."
-    return f"{words} Not sure: {', '.join(asked)}." if asked else words
+def _heading(results: str, told: ToldTable, asked: Sequence[str]) -> str:
+    devices = len({row.device for row in told.rows})
+    words = f"{results} of {counted(devices, 'device')}, without a log." if told.rows else "No result yet."
+    left = f" {counted(len(told.problems), 'row')} with something that makes no sense." if told.problems else ""
+    return f"{words}{left} Not sure: {', '.join(asked)}." if asked else f"{words}{left}"

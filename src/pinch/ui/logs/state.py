@@ -4,13 +4,12 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
-from pinch.bench.summaries import origin_words
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import PinchError
-from pinch.core.metrics import built_in
+from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, plain, signed
 from pinch.intake.arrivals import Arrival
-from pinch.intake.score_tables import Told
+from pinch.intake.told_rows import Told, ToldValue
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
 from pinch.sources.logs.read import LogColumn, ReadLog
 
@@ -153,12 +152,13 @@ def short_path(path: Path, shared: Path) -> str:
     return str(path.relative_to(shared)) if path.is_relative_to(shared) else path.name
 
 
-def told_words(told: Told) -> tuple[str, str]:
-    """Where a score belongs, and the score with what stands behind it."""
-    summary = told.summary
-    spread = f" ± {plain(summary.spread, 3)}" if summary.spread is not None else ""
-    power = f" at {summary.power_w:g} W" if summary.power_w is not None else ""
-    score = f"{plain(summary.score, 6)}{spread} {told.unit}".rstrip()
-    lows = "".join(f", {built_in(key).name} {plain(low, 6)}" for key, low in told.lows)
-    where = (told.device, told.setting, told.workload, told.variant, told.metric)
-    return ", ".join(filter(None, where)), f"{score}{lows}{power} ({origin_words(summary)})"
+def told_words(told: Told, value: ToldValue) -> tuple[str, str]:
+    """Where a result belongs, and the result with what stands behind it."""
+    power = f" at {told.power_w:g} W" if told.power_w is not None else ""
+    behind = [f"{value.units} units"] if value.units > 1 else []
+    behind += [counted(value.n, "run")] if value.n > 1 or value.units == 1 else []
+    whose = ", ".join([str(told.origin), *behind, *filter(None, (told.told_by, told.day))])
+    where = (told.device, told.setting, told.workload, told.variant)
+    name = LOW_NAMES.get(value.metric, value.metric)
+    number = value.words.removeprefix(value.metric).strip()
+    return ", ".join(filter(None, where)), f"{f'{name} {number}'.strip()}{power} ({whose})"
