@@ -16,15 +16,20 @@ from pathlib import Path
 import numpy as np
 
 from pinch.core import (
+    accuracy,
     alignment,
     balance,
+    causes,
     changepoint,
+    channels,
     concave,
     cooling,
     crossing,
     energy,
+    extent,
     fairness,
     framecap,
+    framekinds,
     frames,
     framestats,
     generations,
@@ -32,10 +37,14 @@ from pinch.core import (
     judge,
     limits,
     line,
+    metrics,
     money,
     parabola,
     plateaus,
     powerlaw,
+    printing,
+    quicksums,
+    rises,
     robust,
     rundown,
     runsheet,
@@ -46,7 +55,11 @@ from pinch.core import (
     settle,
     sound,
     stutters,
+    sweetspots,
+    targets,
+    tinybase,
     touch,
+    unit_yield,
     verdict,
     walls,
     yearly,
@@ -127,7 +140,7 @@ def _log(rng: Rng) -> RunLog:
     rest, burst, n = int(rng.integers(6, 25)), int(rng.integers(0, 40)), int(rng.choice([30, 60, 90, 150, 300, 480]))
     p1, p2 = float(_grid(rng, 12, 40, 0.5, 1)[0]), float(_grid(rng, 44, 64, 0.5, 1)[0])
     power = np.concatenate([np.full(rest, 4.0), np.full(burst, p2), np.full(n, p1)])
-    total, kind = len(power), int(rng.integers(0, 6))
+    total, kind = len(power), int(rng.integers(0, 10))
     t = np.arange(1.0, total + 1.0)
     if kind == 1:
         power[rest + burst :] += 3.0 * np.sin(np.arange(n) / float(rng.integers(3, 9)))
@@ -136,13 +149,27 @@ def _log(rng: Rng) -> RunLog:
     if kind == 3:
         begin = rest + burst + int(rng.integers(5, n - 5))
         power[begin : begin + 20] = 4.0
+    if kind == 6:  # the power is let go and cut again, as firmware does at its heat limit
+        tooth, late = int(rng.integers(12, 50)), np.arange(n) % int(rng.integers(20, 60))
+        power[rest + burst :] *= np.where(late < tooth // 2, 1.0, float(rng.choice([0.6, 0.75, 0.9])))
+    if kind == 7:  # it stands nearly still, once or several times
+        for begin in rng.integers(rest + burst + 5, rest + burst + n - 5, int(rng.integers(1, 4))):
+            power[begin : begin + int(rng.integers(8, 40))] = float(rng.choice([5.0, 6.5]))
+    if kind == 8:
+        power[rest + burst : rest + burst + n // 3] *= 1.15
     power = np.round(power + 0.1 * rng.standard_normal(total), 1)
     clock = np.round(1800.0 * (power / 10.0) ** 0.4 / 25.0) * 25.0
     temp = np.round(30.0 + np.convolve(power, np.exp(-np.arange(200) / 60.0) / 60.0)[:total] * 1.3)
-    if kind == 4:
+    if kind in (4, 6):
         temp = np.minimum(temp, np.max(temp) - 4.0)
     load = np.where(power > 8.0, 100.0, 2.0)
     columns = {"cpu.power": power, "cpu.clock": clock, "cpu.temp": temp, "cpu.load": load}
+    if kind == 9:
+        for core in range(int(rng.integers(2, 5))):
+            columns[f"cpu.core.{core}.clock"] = clock - 25.0 * core
+            columns[f"cpu.core.{core}.temp"] = temp - 3.0 * core
+    if rng.random() < 0.2:
+        columns["cpu.throttle.heat"] = (temp > np.quantile(temp, 0.8)).astype(float)
     if rng.random() < 0.5:
         columns["gpu.load"] = np.where(load > 50.0, _grid(rng, 60, 99, 1, 1)[0] + rng.integers(0, 2, total), 1.0)
         columns["frame.rate"] = np.where(load > 50.0, np.round(2.0 * power + rng.standard_normal(total), 1), np.nan)
@@ -163,8 +190,12 @@ def _known(rng: Rng) -> judge.Known:
     def maybe(value: float) -> float | None:
         return value if rng.random() < 0.5 else None
 
-    cap = maybe(60.0)
-    return judge.Known(maybe(95.0), maybe(3500.0), maybe(22.0), cap, bool(rng.random() < 0.5))
+    cap, late = maybe(60.0), float(rng.integers(20, 60))
+    window = (late, late + float(rng.integers(10, 90))) if rng.random() < 0.2 else None
+    scene = extent.Extent.SCENE if rng.random() < 0.3 else extent.Extent.SOAK
+    passes = ((20.0, 45.0), (60.0, 80.0)) if rng.random() < 0.2 else ()
+    first, waits = bool(rng.random() < 0.5), bool(rng.random() < 0.2)
+    return judge.Known(maybe(95.0), maybe(3500.0), maybe(22.0), cap, first, window, scene, passes, waits)
 
 
 def _points(rng: Rng, scale: float = 100.0) -> list[Point]:
@@ -241,6 +272,10 @@ def _conditions(rng: Rng, name: str) -> fairness.Conditions:
         unsettled=str(pick("", "did not settle")),
         undervolt_mv=pick(None, 0.0, 50.0),  # type: ignore[arg-type]
         clock_lock_mhz=pick(None, 3100.0),  # type: ignore[arg-type]
+        claimed_w=pick(None, 15.0, 28.0, 30.0),  # type: ignore[arg-type]
+        graphics_chip=str(pick("", "a", "b")),
+        extent=str(pick("", "scene", "soak")),
+        off=pick(0.0, 0.03, -0.05),  # type: ignore[arg-type]
     )
 
 
@@ -406,6 +441,77 @@ def _text_log(rng: Rng) -> object:
     return series, read.notes, read.questions, [use.channel for use in read.mapping.columns]
 
 
+def _printed(rng: Rng) -> object:
+    values = [0.0, 0.05, 0.999, 9.996, 12.0, 999.95, 14021.0, -3.25, *rng.normal(0.0, 1000.0, 6).round(3).tolist()]
+    counts = [0, 1, 2, 3, 9, 10, 11, 12, 13, 21, 22, 23, 101, 111, 112, 113, 121, 1003]
+    each = [(printing.plain(v), printing.plain(v, 2), printing.signed(v), printing.in_percent(v / 100)) for v in values]
+    some = [values[n] for n in rng.integers(0, len(values), 4)]
+    columns = [printing.alike(some), printing.alike(some, 3), printing.alike([]), printing.ticks(sorted(some))]
+    columns.append(printing.in_column([*some, None], ".1f"))
+    words = [(printing.number_word(c), printing.ordinal(c), printing.counted(c, "run")) for c in counts]
+    minutes = [printing.more_minutes(s) for s in (5.0, 60.0, 95.0, 7200.0)]
+    return each, columns, words, minutes, [printing.with_article(w) for w in ("own test", "maker", "")]
+
+
+def _rises(rng: Rng) -> object:
+    power = np.sort(rng.choice(np.arange(6.0, 60.0, 2.0), 6, replace=False))
+    scores = 100.0 * (1.0 - np.exp(-power / 12.0)) * np.exp(0.02 * rng.standard_normal((3, 6)))
+    found = [rises.fit_rises(power, scores, np.ones(6), basis) for basis in (rises.exponential, rises.hyperbolic)]
+    return [(f.ceiling, f.depth, f.theta, f.misfit, f.at(power)) for f in found]
+
+
+def _targets(rng: Rng) -> object:
+    ladder, lows = fit_ladder(_points(rng)), fit_ladder(_points(rng, 70.0))
+    wanted = _grid(rng, 200, 600, 50, 3).tolist()
+    reached = [targets.reach_target(ladder, w, low, 0.6) for w in wanted for low in (None, lows)]
+    return reached, targets.next_point(ladder), sweetspots.sweet_spots(ladder), sweetspots.marginal_gain(ladder)
+
+
+def _sums(rng: Rng) -> object:
+    found = []
+    for s in quicksums.SUMS:
+        numbers = _grid(rng, 1, 60, 1, len(s.asks) + int(s.asks[-1].endswith("…"))).tolist()
+        try:
+            found.append(s.of(sorted(numbers)))
+        except DataError as error:
+            found.append(error.reason)  # type: ignore[arg-type]
+    return found
+
+
+def _enums(_: Rng) -> object:
+    """What closed sets say of their members."""
+    members = [*channels.ChannelQuantity, *channels.Component, *causes.Cause]
+    keys = [*metrics.LOW_NAMES, "lowest_1s", "minutes", "dropped", "cpu.temp.load_max", "wall.power.idle_mean"]
+    told = [{k: repr(v) for k, v in vars(m).items() if not k.startswith("_")} for m in members]
+    return (
+        told,
+        [metrics.built_in(k) for k in keys],
+        [metrics.key_of(k) for k in ("time", "low 1 %", "Own", "stutters")],
+    )
+
+
+def _even(rng: Rng) -> object:
+    t = np.cumsum(rng.choice([0.5, 1.0, 1.0, 3.0], 80))
+    log = runlog_from_columns(t, {"cpu.power": _grid(rng, 5, 60, 1, 80), "cpu.load": _grid(rng, 0, 100, 5, 80)})
+    coarse, fine = log.even(2.0), log.even(0.5)
+    kinds = framekinds.frame_kinds(log, float(t[3]), float(t[60]))
+    return coarse.columns, fine.columns, coarse.edges, kinds, [framekinds.wilson(c, 40.0) for c in (0.0, 3.0, 40.0)]
+
+
+def _small(rng: Rng) -> object:
+    stated = accuracy.Accuracy(0.5, 0.1, float(rng.integers(0, 600)), float(rng.choice([0.0, 0.1])), 0.2)
+    tiny = [
+        tinybase.is_tiny_base(a, b, low)
+        for a in (10.0, 15.0, 60.0)
+        for b in (14.0, 62.0, 66.0)
+        for low in (True, False)
+    ]
+    scored = verdict.cell_score(_grid(rng, 96, 104, 1, 3)), verdict.cell_score(_grid(rng, 130, 140, 1, 3))
+    units = unit_yield.unit_yield("cores", 8.0, 6.0, verdict.judge_pair(scored[1], scored[0]))
+    found = [stated.standard_u(v) for v in (0.0, 12.0, -230.0)]
+    return found, stated.stated, tiny, units.share, units.interval
+
+
 def _many(case: Callable[[Rng], object], count: int) -> Callable[[Rng], object]:
     """A case several times over; one that refuses its input keeps the others."""
 
@@ -428,13 +534,15 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "concave": _concave,
     "crossing": lambda rng: [crossing.all_pairs(x) + crossing.envelopes(x) for x in [_ladders(rng)]],
     "at watts": lambda rng: crossing.at_watts(_ladders(rng), float(_grid(rng, 12, 40, 2, 1)[0])),
+    "enums": _enums,
+    "even": _even,
     "energy": lambda rng: energy.energy_of(np.cumsum(_grid(rng, 1, 3, 1, 60)), _grid(rng, 5, 60, 1, 60)),
     "fairness": lambda rng: [fairness.differences(_conditions(rng, "a"), _conditions(rng, "b")) for _ in range(12)],
     "frame rate": lambda rng: [frames.frame_rate(ms.cumsum() / 1000.0 + 0.5, ms) for ms in [_frame_ms(rng)]],
     "frames": lambda rng: framestats.frame_figures(_frame_ms(rng)),
     "heat": _many(_heat, 3),
     "index": lambda rng: index.index_of(_verdicts(rng)),
-    "judge": _many(lambda rng: judge.judge(_log(rng), _known(rng)), 9),
+    "judge": _many(lambda rng: judge.judge(_log(rng), _known(rng)), 20),
     "limits": _limits,
     "text log": _many(_text_log, 8),
     "line": lambda rng: line.fit_line(np.sort(_grid(rng, 0, 50, 1, 9)), _grid(rng, 0, 90, 1, 9)),
@@ -445,6 +553,9 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "power laws": lambda rng: powerlaw.fit_power_laws(
         np.array([10.0, 15.0, 20.0, 30.0, 45.0]), np.log(_grid(rng, 40, 90, 5, 15).reshape(3, 5)), np.ones(5)
     ),
+    "printing": _printed,
+    "quick sums": _sums,
+    "rises": _rises,
     "robust": _robust,
     "rundown": _many(_rundown, 5),
     "scaling": _many(lambda rng: scaling.scale(_points(rng), float(_grid(rng, 200, 500, 20, 1)[0]), 0.6), 3),
@@ -455,8 +566,10 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "settled": _settled,
     "sheet": lambda rng: _sheet(rng, "shortest"),
     "sheet, balanced": lambda rng: _sheet(rng, "balanced"),
+    "small": _small,
     "sound": _sound,
     "stutters": lambda rng: [stutters.find_stutters(ms, ms.cumsum()) for ms in [_frame_ms(rng)]],
+    "targets": _many(_targets, 2),
     "tooth": _tooth,
     "touch": _touch,
     "uplift": lambda rng: [generations.split_uplift(x["a"], 20.0, x["b"], 26.0) for x in [_ladders(rng)]],
