@@ -173,13 +173,17 @@ class TestBooks(LogCase):
     def test_import_and_export_round_trip(self) -> None:
         log, book = self.log(), self.folder / "b.pinch"
         words = ("--device", "Sandpiper 14", "--setting", "Full", "--workload", "Tile Render", "--watts", "45")
-        for _ in range(2):
-            self.assertEqual(self.run_command("import", log, "--book", book, *words)[0], 0)
+        self.assertEqual(self.run_command("import", log, "--book", book, *words)[0], 0)
+        again = self.json_of("import", log, "--book", book, *words)
+        self.assertEqual((again["runs"], again["skipped_same"]), ([], 1))
+        longer = self.folder / "longer.csv"
+        longer.write_text(log.read_text() + log.read_text().splitlines()[-1].replace(",", "9,", 1) + "\n")
+        self.assertEqual(self.json_of("import", longer, "--book", book, *words)["runs"], [2])
         with contextlib.closing(open_book(book)) as opened:
             self.assertEqual((len(opened.devices()), len(opened.runs())), (1, 2))
         status, out, _ = self.run_command("export", "--book", book, "--run", "2", "--to", self.folder / "package")
         self.assertEqual(status, 0)
-        with open(log) as one, open(out.strip()) as two:
+        with open(longer) as one, open(out.strip()) as two:
             first, second = list(csv.DictReader(one)), list(csv.DictReader(two))
         self.assertEqual([{k: r[k] for k in sorted(r)} for r in first], [{k: r[k] for k in sorted(r)} for r in second])
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from pinch.analysis.cells import cells_of
 from pinch.analysis.comparing import CompareChoice, CompareResult, compare_book
 from pinch.analysis.grid import Across, grid_of
-from pinch.analysis.hardware import units_of
+from pinch.analysis.shared_units import units_of
 from pinch.bench.opening import create_book
 from pinch.bench.parts import Battery, CoreKind, Cores, Graphics
 from pinch.bench.records import Device, Result, Setting, WorkKind, Workload

@@ -13,7 +13,8 @@ from pinch.bench.digests import Digest, keep_digest, read_digests
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
 from pinch.core.runlog import runlog_from_columns
-from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.belonging import import_log
+from pinch.intake.shelf import Shelf
 from pinch.runs import whole_book
 from pinch.runs.whole_book import digest_book
 from pinch.ui.judge.facts import _apart, overlay
@@ -32,7 +33,7 @@ class TestDigests(InFolder):
         book = create_book(self.path)
         self.addCleanup(book.close)
         self.book = book
-        records = find_or_add(book, "Limpet", "Stock", 35.0, "Tile Render", "score.rate")
+        records = Shelf(book).place(("Limpet", "Stock", "Tile Render", ""), 35.0)
         t = np.arange(1.0, 401.0)
         power = np.where(t > 20, 35.0, 4.0) + 0.05 * np.sin(t)
         self.run_made = import_log(book, runlog_from_columns(t, {"cpu.power": power}), *records, "a.csv")

@@ -1,4 +1,4 @@
-"""Tables of results as people write them: long and wide, in any dialect, read back as they were meant, or asked about."""
+"""Tables of results as people write them, long and wide, in any dialect: read as they were meant, or asked about."""
 
 import random
 import unittest
@@ -37,11 +37,13 @@ class TestCells(unittest.TestCase):
     def test_numbers_as_people_write_them(self) -> None:
         for text, mark, unit, low, high, found in (
             ("13.600", ",", "", 13600, 13600, ""), ("13.600", ".", "", 13.6, 13.6, ""), ("612", ",", "", 612, 612, ""),
-            ("5:52", ".", "", 352, 352, "s"), ("24:31", ".", "s", 1471, 1471, "s"), ("1:43:07", ".", "", 6187, 6187, "s"),
+            ("5:52", ".", "", 352, 352, "s"), ("24:31", ".", "s", 1471, 1471, "s"),
+            ("1:43:07", ".", "", 6187, 6187, "s"),
             ("5:30", ".", "min", 5.5, 5.5, "min"), ("1m43s", ".", "", 103, 103, "s"), ("143 s", ".", "", 143, 143, "s"),
             ("41.6–42", ".", "", 41.6, 42, ""), ("41,6 - 42", ",", "", 41.6, 42, ""), ("-5", ".", "", -5, -5, ""),
             ("1,240 of 7,300", ".", "", 1240 / 73, 1240 / 73, "%"), ("14 021", ".", "", 14021, 14021, ""),
-            ("1.240.000", ".", "", 1240000, 1240000, ""), ("1'204.5", ",", "", 1204.5, 1204.5, ""), ("~61 fps", ".", "", 61, 61, "fps"),
+            ("1.240.000", ".", "", 1240000, 1240000, ""), ("1'204.5", ",", "", 1204.5, 1204.5, ""),
+            ("~61 fps", ".", "", 61, 61, "fps"),
         ):  # fmt: skip
             with self.subTest(text=text, mark=mark):
                 number = read_cell(text, mark, unit)
@@ -110,13 +112,24 @@ class TestReproduced(unittest.TestCase):
         self.assertEqual([(v.metric, v.value) for v in row.values], [("average", 90), (LOW, 70), (LOWER, 55)])
 
     def test_games_over_average_and_low_in_two_header_rows(self) -> None:
-        text = "Session 3\n;Game A;;Game B;\nDevice;avg;1% low;avg;1% low\n;fps;fps;fps;fps\nX;61,5;44;70;50\nY;58;41;66;47\nMittel;59,75;42,5;68;48,5\n"
-        sheet, roles, rows = read(text, setting="S")
+        head = "Session 3\n;Game A;;Game B;\nDevice;avg;1% low;avg;1% low\n;fps;fps;fps;fps\n"
+        text = f"{head}X;61,5;44;70;50\nY;58;41;66;47\nMittel;59,75;42,5;68;48,5\n"
+        sheet, _, rows = read(text, setting="S")
         self.assertEqual(sheet.notes, ("Line 7 (mittel) sums up those above it and is left out.",))
         self.assertIn(("X", "S", "Game A", "", "average", 61.5), flat(rows))
         self.assertIn(("Y", "S", "Game B", "", LOW, 47.0), flat(rows))
         self.assertEqual(len(flat(rows)), 8)
         self.assertEqual({v.unit for t in rows for v in t.values}, {"fps"})
+
+    def test_a_metric_by_its_header_keeps_average_and_low_apart(self) -> None:
+        text = ";Game A;;Game B;\nDevice;avg;1% low;avg;1% low\nX;61,5;44;70;50\n"
+        sheet = sheet_of_text(text, "t")
+        roles = guess_roles(sheet)
+        by_metric = [u.model_copy(update={"role": Role.BY_METRIC}) for u in roles.columns[1:]]
+        roles = roles.model_copy(update={"columns": (roles.columns[0], *by_metric)})
+        rows = told_rows(sheet, roles, {Role.SETTING: "S", Role.WORKLOAD: "W"}).rows
+        self.assertEqual({(m, v) for *_, m, v in flat(rows)}, {("Game A, average", 61.5), ("Game A, 1 % low", 44),
+                         ("Game B, average", 70), ("Game B, 1 % low", 50)})  # fmt: skip
 
     def test_thousands_beside_plain_numbers_of_a_comma_file(self) -> None:
         _, _, rows = read("Device;Mode;Test;Score;Watts\nA;B;C;13.600;20,5\nA;B;D;612;21,0\n")
@@ -189,8 +202,10 @@ class TestIntoABook(InFolder):
         frame.to_excel(self.folder / "t.xlsx", index=False, engine="xlsxwriter")
         frame.to_csv(self.folder / "t.tsv", sep="\t", decimal=",", index=False)
         frame.to_csv(self.folder / "t16.csv", sep=";", index=False, encoding="utf-16")
-        expected = {("A", "M", "G", "", "average", 61.25), ("A", "M", "G", "", LOW, 44.0), ("B", "M", "G", "", "average", 58.5),
-                    ("B", "M", "G", "", LOW, 41.5)}  # fmt: skip
+        rates = {"A": (61.25, 44.0), "B": (58.5, 41.5)}
+        expected = {
+            (d, "M", "G", "", m, v) for d, own in rates.items() for m, v in zip(("average", LOW), own, strict=True)
+        }
         for name in ("t.xlsx", "t.tsv", "t16.csv"):
             with self.subTest(name):
                 sheet = read_sheet(self.folder / name)
@@ -248,9 +263,12 @@ class TestAnyTable(unittest.TestCase):
 
         head, body = ["Device", "Mode", "Game"], []
         more = {
-            "long": ["Preset", "Result"], "by preset": presets, "by limit": ["15 W", "28 W"], "lows": ["Average", "1% low"],
+            "long": ["Preset", "Result"],
+            "by preset": presets,
+            "by limit": ["15 W", "28 W"],
+            "lows": ["Average", "1% low"],
             "runs": ["Run 1", "Run 2"],
-        }[kind]  # fmt: skip
+        }[kind]
         for device in devices:
             for work in works:
                 if kind == "long":

@@ -23,8 +23,9 @@ from pinch.bench.records import now
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.runlog import RunLog, Series
-from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.belonging import import_log
 from pinch.intake.filing import NamePattern
+from pinch.intake.shelf import Shelf
 from pinch.intake.watched_folder import WatchedFolder
 from pinch.publish.harmless import harmless
 from pinch.runs.devices import add_rig
@@ -58,7 +59,7 @@ class TablesCase(CommandCase):
             self._fill(book)
 
     def _fill(self, book: Book) -> None:
-        records = find_or_add(book, FORMULA, "@mode", 35.0, "+work", "score.rate")
+        records = Shelf(book).place((FORMULA, "@mode", "+work", ""), 35.0)
         run = import_log(book, small_log(), *records, "a.csv")
         book.save(run.model_copy(update={"notes": "-2+3\nsecond line"}))
         made = {"quantity": Quantity.SURFACE, "value": 41.5, "u": 0.3, "instrument": "=1+1"}

@@ -7,9 +7,9 @@ from datetime import date
 
 from pinch.analysis.axes import CompareAxis, on_axis
 from pinch.analysis.cells import OWN, BenchCell
-from pinch.analysis.hardware import yields_of
 from pinch.analysis.modes import Beside, beside
 from pinch.analysis.points import BookPoints, RunPoint, main_of
+from pinch.analysis.shared_units import yields_of
 from pinch.analysis.work_metrics import keys_of, metric_of
 from pinch.bench.parts import Offer
 from pinch.bench.records import Acceptance, Device, Result, Setting, Workload

@@ -9,7 +9,7 @@ import numpy as np
 from pinch.analysis.digesting import rundown_digest
 from pinch.analysis.points import BookPoints, RunPoint, of_one_metric, score_of
 from pinch.bench.parts import Battery
-from pinch.bench.readings import Quantity, Reading
+from pinch.bench.readings import ROOM_PLACE, Quantity, Reading
 from pinch.bench.records import Device, Protocol, Setting, WorkKind, Workload
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate, Note, SettledState
@@ -23,8 +23,6 @@ from pinch.core.walls import WallLine, WallPoint, wall_line
 
 LABEL_OFF, WANDERS = 0.10, 0.10
 LEAST_CHARGES = 2
-ROOM_PLACE = "room"
-"""A noise reading of this place is of the room alone."""
 MATERIALS = {"exhaust": Material.METAL, "screen_edge": Material.GLASS}
 
 
@@ -257,15 +255,19 @@ def _mean(values: Sequence[float | None]) -> float | None:
 
 
 def _wall_of(book: BookPoints, runs: Sequence[RunPoint]) -> float | None:
-    """Wall W of runs: as logged, else as read by hand."""
-    read = [r.value for p in runs for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.WALL]
+    """Wall W of runs: as logged, else as read by hand under load."""
+    read = [r.value for r in _readings(book, runs, Quantity.WALL) if not r.at_rest]
     return _mean([p.digest.wall_w for p in runs]) or _mean(read)
+
+
+def _readings(book: BookPoints, runs: Sequence[RunPoint], quantity: Quantity) -> list[Reading]:
+    return [r for p in runs for r in book.readings.get(p.run.id, ()) if r.quantity is quantity]
 
 
 def _noise(book: BookPoints, runs: Sequence[RunPoint], grade: Grade = Grade.SURVEY) -> Noise | None:
     """The level of a setting: the energetic mean of all readings and logs, the room's own taken off."""
-    read = [r for p in runs for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.NOISE]
-    of_load = [r for r in read if r.place != ROOM_PLACE]
+    read = _readings(book, runs, Quantity.NOISE)
+    of_load = [r for r in read if r.place != ROOM_PLACE and not r.at_rest]
     levels = [r.value for r in of_load] + [p.digest.noise_db for p in runs if p.digest.noise_db is not None]
     if not levels:
         return None
@@ -295,9 +297,9 @@ def _surfaces(book: BookPoints, runs: Sequence[RunPoint], chip_c: float | None) 
     found: dict[str, Surface] = {}
     for p in runs:
         read = [
-            (r.place or "case", r.value, r.u or 0.0)
+            (r.place or "case", max(r.value, r.high or r.value), r.u or 0.0)
             for r in book.readings.get(p.run.id, ())
-            if r.quantity is Quantity.SURFACE
+            if r.quantity is Quantity.SURFACE and not r.at_rest
         ]
         for place, value, u in [*read, *((place, value, 0.0) for place, value in p.digest.surfaces.items())]:
             touch = judge_touch(value, MATERIALS.get(place, Material.PLASTIC), p.run.ambient_c, chip_c)
@@ -307,16 +309,19 @@ def _surfaces(book: BookPoints, runs: Sequence[RunPoint], chip_c: float | None) 
 
 
 def wall_points(points: Sequence[RunPoint]) -> list[WallPoint]:
-    """Package and wall of every settled run on mains, and of its rest before the load."""
+    """Package and wall of every settled run on mains, and of its rest before the load; the wall as logged, else as read
+    by hand."""
     found = []
     for p in points:
         d = p.digest
         if not p.setting.mains or p.why_unusable:
             continue
-        if d.power_w is not None and d.wall_w is not None:
-            found.append(WallPoint(d.power_w, d.wall_w, p.name))
-        if d.idle_w is not None and d.idle_wall_w is not None:
-            found.append(WallPoint(d.idle_w, d.idle_wall_w, f"{p.name}, at rest"))
+        wall = d.wall_w if d.wall_w is not None else p.read.get("wall.power.load_mean")
+        if d.power_w is not None and wall is not None:
+            found.append(WallPoint(d.power_w, wall, p.name))
+        rest = d.idle_wall_w if d.idle_wall_w is not None else p.read.get("wall.power.idle_mean")
+        if d.idle_w is not None and rest is not None:
+            found.append(WallPoint(d.idle_w, rest, f"{p.name}, at rest"))
     return found
 
 
@@ -373,7 +378,11 @@ def _fan(points: Sequence[RunPoint], readings: Mapping[int, tuple[Reading, ...]]
     """Level over lg of the fan's speed, over all runs with both."""
     pairs = []
     for p in points:
-        levels = [r.value for r in readings.get(p.run.id, ()) if r.quantity is Quantity.NOISE and r.place != ROOM_PLACE]
+        levels = [
+            r.value
+            for r in readings.get(p.run.id, ())
+            if r.quantity is Quantity.NOISE and r.place != ROOM_PLACE and not r.at_rest
+        ]
         if levels and p.digest.fan_rpm:
             pairs.append((p.digest.fan_rpm, level_mean(levels)))
     try:
@@ -386,6 +395,7 @@ def idle_power(points: Sequence[RunPoint]) -> Estimate:
     """What a device draws at the wall at rest, W: of idle runs, else before the loads."""
     idle = [p.digest.wall_w for p in points if p.workload.kind is WorkKind.IDLE and p.digest.wall_w is not None]
     values = idle or [p.digest.idle_wall_w for p in points if p.digest.idle_wall_w is not None]
+    values = values or [p.read["wall.power.idle_mean"] for p in points if "wall.power.idle_mean" in p.read]
     if not values:
         return Estimate(float("nan"), float("nan"), "W")
     return Estimate(float(np.mean(values)), float(np.std(values, ddof=1)) if len(values) > 1 else float("nan"), "W")

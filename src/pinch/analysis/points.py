@@ -5,10 +5,11 @@ from dataclasses import dataclass, field, replace
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
-from pinch.bench.readings import Instrument, Reading
+from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Result, Run, Setting, Workload
 from pinch.core.figures import SettledState
 from pinch.core.metrics import AVERAGE, SCORE
+from pinch.core.sound import level_mean
 
 HELD = (SettledState.SETTLED, SettledState.DRIFTING)
 OFF_SHARE = 0.02
@@ -20,7 +21,8 @@ SAME_ROOM_K = 2.0
 @dataclass(frozen=True)
 class RunPoint:
     """A run with its records and what its log came to. `room_c` is the middle of the rooms it is counted with, None
-    where nobody noted it; `beside_settled`: it is too short to settle, and others of its cell are not."""
+    where nobody noted it; `beside_settled`: it is too short to settle, and others of its cell are not; `read` are
+    metrics by their keys that were read by hand."""
 
     run: Run
     device: Device
@@ -29,6 +31,7 @@ class RunPoint:
     digest: Digest
     room_c: float | None
     beside_settled: bool = False
+    read: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def metric(self) -> str:
@@ -84,7 +87,7 @@ class RunPoint:
         """Its value of a metric by its key, None where it has none."""
         if metric == self.metric:
             return self.rate
-        return self.digest.lows.get(metric, self.digest.figures.get(metric))
+        return self.digest.lows.get(metric, self.digest.figures.get(metric, self.read.get(metric)))
 
 
 def main_of(metric: str, workload: Workload) -> str:
@@ -127,6 +130,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
     runs = book.runs()
     rooms = _rooms({r.ambient_c for r in runs if r.ambient_c is not None})
     waiting = Digest(problem="not judged yet.")
+    readings = book.readings_by_run()
     points = tuple(
         RunPoint(
             run,
@@ -135,6 +139,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
             workloads[run.workload_id],
             digests.get(run.id, waiting),
             None if run.ambient_c is None else rooms[run.ambient_c],
+            read=read_figures(readings.get(run.id, ())),
         )
         for run in runs
     )
@@ -146,11 +151,28 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
         tuple(workloads.values()),
         protocols,
         tuple(book.acceptances()),
-        book.readings_by_run(),
+        readings,
         tuple(book.results()),
         tuple(book.instruments()),
         tuple((devices[s.device_id], s) for s in settings.values()),
     )
+
+
+def read_figures(readings: Sequence[Reading]) -> dict[str, float]:
+    """What readings by hand come to by metric, at rest and under load: the mean (of levels by their energy), the lowest
+    and the highest that was seen. The room alone is none of it."""
+    found: dict[str, list[Reading]] = {}
+    for r in readings:
+        if r.quantity not in (Quantity.ROOM, Quantity.CHARGE) and r.place != ROOM_PLACE:
+            found.setdefault(f"{r.channel}.{'idle' if r.at_rest else 'load'}", []).append(r)
+    figures = {}
+    for key, own in found.items():
+        values = [r.value for r in own]
+        is_level = own[0].quantity is Quantity.NOISE
+        figures[f"{key}_mean"] = level_mean(values) if is_level else sum(values) / len(values)
+        figures[f"{key}_min"] = min(r.value if r.low is None else r.low for r in own)
+        figures[f"{key}_max"] = max(r.value if r.high is None else r.high for r in own)
+    return figures
 
 
 def _apart(points: Sequence[RunPoint]) -> tuple[RunPoint, ...]:

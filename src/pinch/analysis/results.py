@@ -92,7 +92,7 @@ def _of_run(p: RunPoint) -> Iterator[BookResult]:
         main = replace(main, n=told.repeats, spread=told.spread, units=told.units, origin=told.origin)
         main = replace(main, author=told.told_by, day=told.dated)
     yield main
-    figures = {**p.digest.lows, **p.digest.figures}
+    figures = {**p.read, **p.digest.lows, **p.digest.figures}
     if told is not None and told.power_w is not None:
         figures["soc.power.settled"] = told.power_w
     for key, value in figures.items():

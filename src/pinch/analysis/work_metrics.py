@@ -80,7 +80,7 @@ def offered_metrics(book: BookPoints) -> list[tuple[str, str]]:
         found.append((f"{AVERAGE}{BOTH}low_1.percentile", "average and 1 % low"))
     keys |= dict.fromkeys(m.name for w in book.workloads for m in w.metrics)
     keys |= dict.fromkeys(r.metric for r in book.results)
-    keys |= dict.fromkeys(sorted({key for p in book.points for key in p.digest.figures}))
+    keys |= dict.fromkeys(sorted({key for p in book.points for key in (*p.digest.figures, *p.read)}))
     found += [(key, name) for key in keys if key not in MAIN and (name := _name_of(key, book)) is not None]
     return found
 

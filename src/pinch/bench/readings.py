@@ -21,6 +21,19 @@ class Quantity(StrEnum):
     CHARGE = "battery charge"
 
 
+ROOM_PLACE = "room"
+"""A noise reading of this place is of the room alone."""
+
+
+class Phase(StrEnum):
+    """When in a run something was read; untold counts as under load."""
+
+    UNTOLD = ""
+    IDLE = "idle"
+    LOAD = "load"
+    END = "end"
+
+
 UNITS = {Quantity.WALL: "W", Quantity.NOISE: "dB(A)", Quantity.SURFACE: "°C", Quantity.ROOM: "°C", Quantity.CHARGE: "%"}
 _CHANNELS = {
     Quantity.WALL: "wall.power",
@@ -83,6 +96,7 @@ class Reading(Record):
     low: float | None = None
     high: float | None = None
     place: Place = ""
+    phase: Phase = Phase.UNTOLD
     distance_mm: Millimetres | None = None
     instrument: str = ""
     u: Annotated[float, Field(ge=0)] | None = None
@@ -100,3 +114,15 @@ class Reading(Record):
     def channel(self) -> str:
         """The channel that it belongs to."""
         return _CHANNELS.get(self.quantity) or f"skin.{self.place or 'case'}.temp"
+
+    @property
+    def at_rest(self) -> bool:
+        """Whether it was read before the load."""
+        return self.phase is Phase.IDLE
+
+    @property
+    def value_words(self) -> str:
+        """The value with its unit, and the range that was seen where one was."""
+        low, high = self.low, self.high
+        seen = f" ({'…' if low is None else f'{low:g}'}–{'…' if high is None else f'{high:g}'})"
+        return f"{self.value:g} {UNITS[self.quantity]}" + (seen if low is not None or high is not None else "")

@@ -24,8 +24,11 @@ def own_name(workload: Workload) -> str:
     return ", ".join(filter(None, words)) or workload.resolution or workload.upscaling or "as it is"
 
 
-def add_variant(book: Book, workload: Workload, name: str, **fields: object) -> Workload:
-    """Add a variant below a workload (of a variant: below its workload), set as that one but for the fields.
+def add_variant(
+    book: Book, workload: Workload, name: str, family: Sequence[Workload] | None = None, **fields: object
+) -> Workload:
+    """Add a variant below a workload (of a variant: below its workload), set as that one but for the fields. `family`
+    is that workload with its variants, where they are known.
 
     Raises
     ------
@@ -34,7 +37,7 @@ def add_variant(book: Book, workload: Workload, name: str, **fields: object) -> 
     if not name.strip():
         raise PinchError("A variant needs a name, such as its preset.")
     root = book.get(Workload, workload.root_id)
-    taken = [own_name(w) for w in variants_of(root.id, book.workloads())]
+    taken = [own_name(w) for w in family or variants_of(root.id, book.workloads())]
     own = {"variant_of": root.id, "variant": free_name(name.strip(), taken)}
     record = workload.as_new(**own, **fields)
     return book.save(Workload(**record.below(root).model_dump(exclude={"kept_id"})))

@@ -31,10 +31,17 @@ def open_for_work(path: Path) -> Book:
 def changed_whole(path: Path) -> Iterator[Book]:
     """The book at that path, a new one where there is none, to be changed in one piece: all of it is kept, or nothing
     has changed, and no new book is left behind."""
-    if not path.exists():
-        with new_book(path) as book:
+    if path.exists():
+        with changed_existing(path) as book:
             yield book
         return
+    with new_book(path) as book:
+        yield book
+
+
+@contextlib.contextmanager
+def changed_existing(path: Path) -> Iterator[Book]:
+    """The same of a book that has to be there."""
     book = open_for_work(path)
     try:
         with book.change():

@@ -33,7 +33,7 @@ OF_RUNS = ("ambient", "day", "protocol", "builds", "note")
 
 
 @dataclass
-class Outcome:
+class Imported:
     """What became of all files: runs by number, results, what was there already, what was asked, what is wrong."""
 
     runs: list[int] = field(default_factory=list)
@@ -93,11 +93,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if args.day:
         read_day(args.day)
-    outcome = Outcome()
-    folders = [path for path in args.paths if is_book_folder(path)]
-    files = [path for path in args.paths if path not in folders]
-    tables = [path for path in files if args.scores or (path.is_file() and holds_results(path))]
-    logs = [path for path in files if path not in tables]
+    outcome = Imported()
+    folders, tables, logs = _by_kind(args)
     if args.score and (len(logs) != 1 or tables or folders):
         raise PinchError("--score belongs to the run of one log; name that log alone.")
     for folder in folders:
@@ -108,6 +105,20 @@ def run(args: argparse.Namespace) -> int:
         _add_tables(args, tables, outcome)
     if logs:
         _add_logs(args, logs, outcome)
+    _tell(args, outcome)
+    return outcome.status
+
+
+def _by_kind(args: argparse.Namespace) -> tuple[list[Path], list[Path], list[Path]]:
+    """The books as open files, the tables of results and the logs among the paths."""
+    folders = [path for path in args.paths if is_book_folder(path)]
+    files = [path for path in args.paths if path not in folders]
+    tables = [path for path in files if args.scores or (path.is_file() and holds_results(path))]
+    return folders, tables, [path for path in files if path not in tables]
+
+
+def _tell(args: argparse.Namespace, outcome: Imported) -> None:
+    """What became of all files, as JSON or as lines for a person."""
     if args.json:
         print_json(
             {
@@ -119,13 +130,12 @@ def run(args: argparse.Namespace) -> int:
                 "warnings": outcome.warnings,
             }
         )
-        return outcome.status
+        return
     for question in outcome.questions:
         how = " Say it with --map." if question["column"] or question["choices"] else ""
         print(f"pinch: {question['file']}: {question['why']}{how}", file=sys.stderr)
     for warning in outcome.warnings:
         print(f"pinch: {warning['text']}", file=sys.stderr)
-    return outcome.status
 
 
 def _say(args: argparse.Namespace, words: str) -> None:
@@ -133,7 +143,7 @@ def _say(args: argparse.Namespace, words: str) -> None:
         print(words)
 
 
-def _add_tables(args: argparse.Namespace, paths: Sequence[Path], outcome: Outcome) -> None:
+def _add_tables(args: argparse.Namespace, paths: Sequence[Path], outcome: Imported) -> None:
     """Add the results of tables, all of it or nothing."""
     said = {
         Role.DEVICE: args.device,
@@ -154,7 +164,7 @@ def _add_tables(args: argparse.Namespace, paths: Sequence[Path], outcome: Outcom
                 outcome.refuse(str(error), str(path))
 
 
-def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Role, str], outcome: Outcome) -> None:
+def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Role, str], outcome: Imported) -> None:
     sheet = read_sheet(path)
     roles = read_roles(args.map, sheet) if args.map else recall(key_of(sheet), RoleMapping)
     roles = roles or guess_roles(sheet, known_names(book))
@@ -180,7 +190,7 @@ def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Ro
     _say(args, f"{path.name}: {done.words}")
 
 
-def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Outcome) -> None:
+def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported) -> None:
     """Add logs that can be read and say where they belong, all of those or nothing."""
     pattern, mapping = NamePattern(args.names), mapping_of(args.map)
     said = read_completion({key: text for key in OF_RUNS if (text := getattr(args, key))})
@@ -196,7 +206,7 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Outcome)
 
 
 def _add_read(
-    args: argparse.Namespace, book: Book, arrivals: Sequence[Arrival], said: Completion, outcome: Outcome
+    args: argparse.Namespace, book: Book, arrivals: Sequence[Arrival], said: Completion, outcome: Imported
 ) -> None:
     names = Filed(args.device, args.setting, args.workload)
     placed = []

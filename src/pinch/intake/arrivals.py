@@ -16,10 +16,11 @@ from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.core.runlog import RunLog
 from pinch.intake.again import KnownLogs
-from pinch.intake.belonging import find_or_add, import_log
+from pinch.intake.belonging import import_log
 from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
+from pinch.intake.shelf import Shelf
 from pinch.sources.logs.mapping import ColumnMapping
 from pinch.sources.logs.read import ReadLog, read_log_file
 
@@ -213,14 +214,14 @@ def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | Non
     for arrival in arrivals:
         if not arrival.filed.whole:
             raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
-    known, added, skipped = KnownLogs(book), list[Added](), list[str]()
+    known, shelf, added, skipped = KnownLogs(book), Shelf(book), list[Added](), list[str]()
     for arrival in sorted(arrivals, key=_order):
         log = arrival.log
         same = known.run_of(log)
         if same is not None:
             skipped.append(f"{arrival.path.name} is run {same.id} of this book already.")
             continue
-        found = _add(book, arrival, log)
+        found = _add(book, shelf, arrival, log)
         known.add(found.run)
         added.append(found)
     problems: tuple[str, ...] = ()
@@ -237,10 +238,10 @@ def _order(arrival: Arrival) -> tuple[object, ...]:
     return arrival.filed.repeat or 0, began, str(arrival.path)
 
 
-def _add(book: Book, arrival: Arrival, log: RunLog) -> Added:
+def _add(book: Book, shelf: Shelf, arrival: Arrival, log: RunLog) -> Added:
     filed, read = arrival.filed, arrival.read
     rate = rate_channel(with_frame_rate(log).series) or "score.rate"
-    records = find_or_add(book, filed.device, filed.setting, arrival.claimed_w, filed.workload, rate)
+    records = shelf.place((filed.device, filed.setting, filed.workload, ""), arrival.claimed_w, "1/s", rate)
     source = " + ".join(path.name for path in arrival.files)
     notes = [*read.notes, *(arrival.beside.notes if arrival.beside else ())]
     if arrival.pair is not None:

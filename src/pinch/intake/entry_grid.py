@@ -11,6 +11,7 @@ from pinch.bench.records import Result, Workload, checked, live
 from pinch.bench.summaries import Origin
 from pinch.bench.variants import own_name
 from pinch.core.errors import PinchError
+from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted
 from pinch.intake.shelf import Shelf
@@ -179,7 +180,7 @@ def keep(book: Book, grid: EntryGrid, work: GridWork) -> None:
         of = grid.of(at)
         names = (of[Side.DEVICE], of[Side.SETTING], of[Side.WORKLOAD], of[Side.VARIANT])
         frames = result.metric in LOW_NAMES
-        device, setting, workload = shelf.place(names, unit="fps" if frames else "", frames=frames)
+        device, setting, workload = shelf.place(names, rate=FRAME_RATE if frames else "score.rate")
         shelf.know_metric(workload, result.metric, "")
         book.save(
             result.model_copy(update={"device_id": device.id, "setting_id": setting.id, "workload_id": workload.id})

@@ -3,13 +3,12 @@ so that thousands of rows are filed without asking the book each time."""
 
 from pinch.bench.book import Book
 from pinch.bench.parts import OwnMetric
-from pinch.bench.records import Device, Setting, WorkKind, Workload, live
-from pinch.bench.variants import add_variant, own_name, variants_of
+from pinch.bench.records import Device, Setting, WorkKind, Workload, checked, live
+from pinch.bench.variants import add_variant, own_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import MAIN, Better, built_in
-from pinch.intake.belonging import find_or_add
-from pinch.intake.filing import Filed, like
+from pinch.intake.filing import like
 from pinch.intake.table_roles import KnownNames, Role
 
 TIMES = ("s", "ms", "min", "h")
@@ -20,13 +19,18 @@ Place = tuple[Device, Setting, Workload]
 
 
 class Shelf:
-    """The records of one book while a table is taken in; nobody else changes it meanwhile."""
+    """The records of one book while tables or logs are taken in; nobody else changes it meanwhile."""
 
     def __init__(self, book: Book) -> None:
         self._book = book
         self._devices = live(book.devices())
         self._settings: dict[int, list[Setting]] = {}
-        self._workloads = live(book.workloads())
+        self._roots: dict[int, Workload] = {}
+        self._families: dict[int, list[Workload]] = {}
+        for work in live(book.workloads()):
+            self._families.setdefault(work.root_id, []).append(work)
+            if work.variant_of is None:
+                self._roots[work.id] = work
         self._found: dict[tuple[object, ...], Place] = {}
 
     def place(
@@ -34,18 +38,19 @@ class Shelf:
         names: tuple[str, str, str, str],
         claimed_w: float | None = None,
         unit: str = "",
-        frames: bool = False,
+        rate: str = "score.rate",
     ) -> Place:
-        """The records of a device, a setting, a workload and a variant (empty: the workload as it is). A new workload
-        has this unit (none: points), and is a game's scene where `frames` are told of it.
+        """The records of a device, a setting, a workload and a variant (empty: the workload as it is). A new setting
+        claims these watts; a new workload has this channel of its rate and this unit (none: points), and is a game's
+        scene where frames are logged of it.
 
         Raises
         ------
-        PinchError : a name will not do.
+        PinchError : a name will not do; then nothing is added.
         """
         key = (*names, claimed_w)
         if key not in self._found:
-            self._found[key] = self._place(names, claimed_w, unit, frames)
+            self._found[key] = self._place(names, claimed_w, unit, rate)
         return self._found[key]
 
     def know_metric(self, workload: Workload, metric: str, unit: str) -> OwnMetric | None:
@@ -53,7 +58,7 @@ class Shelf:
         it is built in."""
         if metric in MAIN:
             return None
-        root = self._root(workload)
+        root = self._roots.get(workload.root_id, workload)
         own = next((m for m in root.metrics if m.name.casefold() == metric.casefold()), None)
         if own is not None:
             return own
@@ -63,54 +68,51 @@ class Shelf:
             unit = unit or root.score_unit
             better = Better.LESS if unit in LESS_IS_BETTER else Better.MORE
             own = OwnMetric(name=metric, unit=unit, better=better)
-            self._keep_workload(root.model_copy(update={"metrics": (*root.metrics, own)}))
+            self._roots[root.id] = self._book.save(root.model_copy(update={"metrics": (*root.metrics, own)}))
             return own
         return None
 
-    def _place(self, names: tuple[str, str, str, str], claimed_w: float | None, unit: str, frames: bool) -> Place:
-        known = like(names[0], self._devices)
-        setting = like(names[1], self._settings_of(known)) if known else None
-        work = like(names[2], self._workloads)
-        filed = Filed(
-            known.name if known else names[0], setting.name if setting else names[1], work.name if work else names[2]
-        )
-        if known is None or setting is None or work is None:
-            rate = FRAME_RATE if frames else "score.rate"
-            made = find_or_add(self._book, filed.device, filed.setting, claimed_w, filed.workload, rate)
-            if work is None:
-                made = (*made[:2], self._with_unit(made[2], unit, frames))
-            known, setting, work = made
-            self._devices, self._settings = live(self._book.devices()), {}
-            self._workloads = live(self._book.workloads())
-        return known, setting, self._variant(work, names[3]) if names[3] else work
-
-    def _with_unit(self, work: Workload, unit: str, frames: bool) -> Workload:
-        fields: dict[str, object] = {"score_unit": unit or "points", "higher_is_better": unit not in TIMES}
-        if frames:
-            fields["kind"] = WorkKind.GAME
-        return self._book.save(work.model_copy(update=fields))
+    def _place(self, names: tuple[str, str, str, str], claimed_w: float | None, unit: str, rate: str) -> Place:
+        device, setting, work, variant = names
+        frames = rate == FRAME_RATE
+        units = {"score_unit": "fps" if frames else unit or "points", "higher_is_better": unit not in TIMES}
+        kind = {"kind": WorkKind.GAME} if frames else {}
+        new_device: Device = checked(Device, "The device", name=device)
+        new_work: Workload = checked(Workload, "The workload", name=work, rate_channel=rate, **units, **kind)
+        checked(Setting, "The setting", device_id=0, name=setting, sustained_w=claimed_w)
+        its_device = like(device, self._devices)
+        if its_device is None:
+            its_device = self._book.save(new_device)
+            self._devices.append(its_device)
+        of_device = self._settings_of(its_device)
+        its_setting = like(setting, of_device)
+        if its_setting is None:
+            fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w}
+            its_setting = self._book.save(checked(Setting, "The setting", **fields))
+            of_device.append(its_setting)
+        its_work = like(work, self._roots.values()) or like(work, self._variants())
+        if its_work is None:
+            its_work = self._book.save(new_work)
+            self._roots[its_work.id] = its_work
+            self._families[its_work.id] = [its_work]
+        return its_device, its_setting, self._variant(its_work, variant) if variant else its_work
 
     def _variant(self, work: Workload, name: str) -> Workload:
         """The variant of a workload by its name, however it is spelled; a new one where it has none."""
-        own = variants_of(work.root_id, self._workloads)
+        own = self._families[work.root_id]
         found = next((w for w in own if own_name(w).casefold() == name.casefold()), None)
         if found is None:
-            found = add_variant(self._book, work, name, preset=name)
-            self._workloads = live(self._book.workloads())
+            found = add_variant(self._book, work, name, own, preset=name)
+            own.append(found)
         return found
+
+    def _variants(self) -> list[Workload]:
+        return [w for family in self._families.values() for w in family if w.variant_of is not None]
 
     def _settings_of(self, device: Device) -> list[Setting]:
         if device.id not in self._settings:
             self._settings[device.id] = live(self._book.settings(device.id))
         return self._settings[device.id]
-
-    def _root(self, workload: Workload) -> Workload:
-        return next((w for w in self._workloads if w.id == workload.root_id), workload)
-
-    def _keep_workload(self, root: Workload) -> None:
-        self._book.save(root)
-        self._workloads = live(self._book.workloads())
-        self._found = {k: p for k, p in self._found.items() if p[2].root_id != root.id}
 
 
 def known_names(book: Book) -> KnownNames:

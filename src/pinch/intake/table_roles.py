@@ -19,11 +19,11 @@ from pinch.core.errors import DataError
 from pinch.intake.table_headers import LOW_01, LOW_1, HeaderWords, read_header
 from pinch.sources.logs.mapping import SURE, fingerprint
 from pinch.sources.sheets import Sheet
-from pinch.sources.table_cells import Mark, is_missing, is_number
+from pinch.sources.table_cells import DecimalMark, is_missing, is_number
 
 
 class Role(StrEnum):
-    """What a column says."""
+    """What a column says; where it is the result of a thing, its header names that thing."""
 
     DEVICE = "device"
     SETTING = "setting"
@@ -32,11 +32,11 @@ class Role(StrEnum):
     METRIC = "metric"
     UNIT = "unit"
     SCORE = "result"
-    BY_DEVICE = "result of the device it names"
-    BY_SETTING = "result of the setting it names"
-    BY_WORKLOAD = "result of the workload it names"
-    BY_VARIANT = "result of the variant it names"
-    BY_METRIC = "result of the metric it names"
+    BY_DEVICE = "result of a device"
+    BY_SETTING = "result of a setting"
+    BY_WORKLOAD = "result of a workload"
+    BY_VARIANT = "result of a variant"
+    BY_METRIC = "result of a metric"
     LOW_1 = "1 % low"
     LOW_01 = "0.1 % low"
     SPREAD = "standard deviation"
@@ -91,6 +91,8 @@ _WORDS = {
     Role.FIRMWARE: "firmware bios uefi",
     Role.NOTE: "note notes remark remarks bemerkung bemerkungen comment comments kommentar commentaire nota",
 }
+_LISTS = {role: frozenset(words.split()) for role, words in _WORDS.items()}
+_UNIT_WORDS = frozenset(_WORDS[Role.UNIT].split())
 _NUMBERS = {Role.SCORE, Role.SPREAD, Role.REPEATS, Role.UNITS, Role.POWER, Role.LIMIT}
 _EITHER = {Role.DATED, Role.SETTING, Role.DEVICE, Role.DRIVER, Role.SYSTEM, Role.FIRMWARE, Role.NOTE, Role.VARIANT}
 _ORDER = (
@@ -131,7 +133,7 @@ class RoleMapping(Part):
 
     def of_sheet(self, sheet: Sheet) -> Sheet:
         """The table with its decimal mark as it was said."""
-        return replace(sheet, mark=Mark(self.decimal)) if self.decimal else sheet
+        return replace(sheet, mark=DecimalMark(self.decimal)) if self.decimal else sheet
 
 
 @dataclass(frozen=True)
@@ -196,29 +198,44 @@ def open_questions(sheet: Sheet, roles: RoleMapping) -> list[str]:
 
 def _by_words(name: str, cells: Sequence[str], numbers: bool, taken: set[Role]) -> RoleUse | None:
     """A role by the words of a header; None where they do not say one."""
-    if numbers and _LIMIT.fullmatch(name.strip()):
-        return None
     words = read_header(name)
-    plain = set(re.findall(r"[^\W\d_]+|[±σ]", name.casefold()))
-    if numbers and words.metric in LOWS.values() and not words.name:
-        return RoleUse(column=name, role=next(r for r, key in LOWS.items() if key == words.metric), score=PLAIN)
-    if numbers and not words.name and (words.run is not None or words.machine or words.metric or words.unit):
-        if words.unit.casefold() == "w" and not words.metric:
-            return RoleUse(column=name, role=Role.POWER, score=PLAIN)
-        return RoleUse(column=name, role=Role.SCORE, score=PLAIN)
-    if not numbers and plain & {"unit", "einheit"} and _share(cells, lambda c: c.casefold() in _UNIT_CELLS) > 0.5:
-        return RoleUse(column=name, role=Role.UNIT, score=PLAIN)
-    left = set(re.findall(r"[^\W\d_]+|[±σ]", words.name.casefold()))
+    if numbers:
+        if _LIMIT.fullmatch(name.strip()):
+            return None
+        plain = _plain_result(words)
+        if plain is not None:
+            return RoleUse(column=name, role=plain, score=PLAIN)
+    own = name.rpartition(", ")[2]  # what stands above several columns says nothing of one that holds words
+    if not numbers and set(_letters(own)) & _UNIT_WORDS:
+        are_units = _share(cells, lambda c: c.casefold() in _UNIT_CELLS) > 0.5
+        return RoleUse(column=name, role=Role.UNIT if are_units else Role.DEVICE, score=PLAIN)
+    return _in_lists(name, set(_letters(words.name if numbers else own)), numbers, taken)
+
+
+def _plain_result(words: HeaderWords) -> Role | None:
+    """The role of a column of numbers whose header names nothing but a metric, a unit, a run or a machine."""
+    if words.name:
+        return None
+    if words.metric in LOWS.values():
+        return next(role for role, key in LOWS.items() if key == words.metric)
+    if words.unit.casefold() == "w" and not words.metric:
+        return Role.POWER
+    return Role.SCORE if words.run is not None or words.machine or words.metric or words.unit else None
+
+
+def _in_lists(name: str, letters: set[str], numbers: bool, taken: set[Role]) -> RoleUse | None:
+    """The first role that has a word of a header in its list."""
     for role in _ORDER:
-        hit = left & set(_WORDS[role].split())
-        if not hit or (role in taken and role in ONCE):
+        hit = letters & _LISTS[role]
+        if not hit or (role in taken and role in ONCE) or not (numbers == (role in _NUMBERS) or role in _EITHER):
             continue
-        if numbers == (role in _NUMBERS) or role in _EITHER:
-            alone = len(left - hit) == 0
-            return RoleUse(column=name, role=role, score=PLAIN if alone or role is not Role.SCORE else ASKED)
-    if not numbers and plain & {"unit"} and Role.DEVICE not in taken:
-        return RoleUse(column=name, role=Role.DEVICE, score=PLAIN)
+        certain = role is not Role.SCORE or letters == hit
+        return RoleUse(column=name, role=role, score=PLAIN if certain else ASKED)
     return None
+
+
+def _letters(text: str) -> list[str]:
+    return re.findall(r"[^\W\d_]+|[±σ]", text.casefold())
 
 
 def _named(

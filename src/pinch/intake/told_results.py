@@ -124,7 +124,7 @@ def _results(shelf: Shelf, told: Told, source: str) -> list[tuple[Result, str]]:
     frames = is_of_frames(told)
     unit = next((v.unit for v in told.values if v.metric in ("", AVERAGE, SCORE) and v.unit), "")
     names = (told.device, told.setting, told.workload, told.variant)
-    place = shelf.place(names, told.claimed_w, "fps" if frames else unit, frames)
+    place = shelf.place(names, told.claimed_w, unit, FRAME_RATE if frames else "score.rate")
     return [_result(shelf, place, told, value, source) for value in told.values]
 
 

@@ -4,7 +4,7 @@ A cell that makes no sense is told with its line and column, and keeps no other 
 """
 
 import statistics
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from pinch.bench.entry import read_day
@@ -24,6 +24,8 @@ _ORIGINS = {
     Origin.ARCHIVE: ("archive", "archiv"),
     Origin.OWN: ("own", "self", "here", "mine", "eigen"),
 }
+METRIC_WORDS = {AVERAGE: "average", LOWS[Role.LOW_1]: "1 % low", LOWS[Role.LOW_01]: "0.1 % low"}
+TIME_UNITS = ("s", "ms", "min", "h")
 NAMES = (Role.DEVICE, Role.SETTING, Role.WORKLOAD, Role.VARIANT)
 FILLED_DOWN = frozenset((Role.DEVICE, Role.SETTING, Role.WORKLOAD))
 """Names that stand once for several rows below each other, as in merged cells."""
@@ -101,22 +103,25 @@ def told_rows(sheet: Sheet, mapping: RoleMapping, common: Mapping[Role, str]) ->
     columns = _columns(sheet.names, roles)
     rows: list[Told] = []
     problems: list[str] = []
-    above: dict[Role, str] = {}
-    for cells, line in zip(sheet.rows, sheet.lines, strict=True):
-        said = {role: cell for role, cell in zip(roles, cells, strict=True) if cell and role in ONCE}
-        above |= {role: said[role] for role in FILLED_DOWN & set(said)}
-        has_result = any(cell and role in RESULTS for role, cell in zip(roles, cells, strict=True))
-        if not has_result:
-            continue
-        notes = [cell for role, cell in zip(roles, cells, strict=True) if role is Role.NOTE and cell]
-        said = {**common, **{r: name for r, name in above.items() if r in roles}, **said}
-        row = _Row(sheet, cells, line, said, " ".join(notes))
+    for row in _rows(sheet, roles, common):
         found, wrong = row.told(columns)
         rows += found
         problems += wrong
     if not rows:
         raise DataError(sheet.place, (problems or ["no row has a result"])[0])
     return ToldTable(tuple(rows), tuple(problems))
+
+
+def _rows(sheet: Sheet, roles: Sequence[Role], common: Mapping[Role, str]) -> Iterator["_Row"]:
+    """The rows that have a result, with what is said of each: names that stand above it, as in merged cells, too."""
+    above: dict[Role, str] = {}
+    for cells, line in zip(sheet.rows, sheet.lines, strict=True):
+        filled = [(role, cell) for role, cell in zip(roles, cells, strict=True) if cell]
+        own = {role: cell for role, cell in filled if role in ONCE}
+        above |= {role: own[role] for role in FILLED_DOWN & set(own)}
+        if any(role in RESULTS for role, _ in filled):
+            notes = [cell for role, cell in filled if role is Role.NOTE] or [common.get(Role.NOTE, "")]
+            yield _Row(sheet, cells, line, {**common, **above, **own}, " ".join(notes))
 
 
 @dataclass(frozen=True)
@@ -189,7 +194,7 @@ def _metric_of(role: Role, words: HeaderWords) -> str:
     if role in LOWS:
         return LOWS[role]
     if role is Role.BY_METRIC:
-        return words.name or words.metric
+        return ", ".join(filter(None, (words.name, METRIC_WORDS.get(words.metric, "") if words.name else words.metric)))
     return words.metric
 
 
@@ -260,31 +265,17 @@ class _Row:
     def _value(self, group: _Group) -> ToldValue | None:
         """The result of a group of columns in this row, None where its cells say that there is none."""
         unit = self.said.get(Role.UNIT, "") or group.unit
-        numbers = [number for place in group.places if (number := self._number(place, unit)) is not None]
+        numbers = [told for place in group.places if (told := self._number(place, unit)) is not None]
         if not numbers:
             return None
-        told_unit = next((n.unit for n in numbers if n.unit), "") or unit
-        spread = self._plain(group.spread, unit)
-        if len(numbers) > 1:
-            means = [n.middle for n in numbers]
-            spread = statistics.stdev(means) if spread is None else spread
-            number = CellNumber(statistics.fmean(means), statistics.fmean(means), told_unit)
-        else:
-            number = numbers[0]
-        if spread is not None and spread < 0:
-            raise PinchError(f"the standard deviation {plain(spread, 6)} is below 0")
-        if told_unit in ("s", "ms", "min", "h") and number.low < 0:
-            raise PinchError(f"a time of {plain(number.low, 6)} {told_unit} makes no sense")
-        many = len(numbers)
-        n = self._count(group.n, "number of runs") or (1 if group.machines else many)
-        units = self._count(group.units, "number of units") or (many if group.machines else 1)
-        metric = (
-            metric_named(self.said[Role.METRIC]) if self.said.get(Role.METRIC) and not group.metric else group.metric
-        )
-        share = [self.cells[p] for p in group.places if told_unit == "%" and unit != "%" and " " in self.cells[p]]
-        metric = metric or ("dropped" if share else "")
+        told_unit = next((number.unit for number in numbers if number.unit), "") or unit
+        number, spread = _mean(numbers, self._plain(group.spread, unit))
+        _refuse_nonsense(number, spread, told_unit)
+        n, units = self._behind(group, len(numbers))
+        share = [self.cells[p] for p in group.places] if told_unit == "%" and unit != "%" else []
+        shares = [text for text in share if not text.endswith("%")]  # such as 1,240 of 7,300
         return ToldValue(
-            metric,
+            self._metric(group) or ("dropped" if shares else ""),
             None if number.is_range else number.middle,
             low=number.low if number.is_range else None,
             high=number.high if number.is_range else None,
@@ -292,8 +283,17 @@ class _Row:
             n=n,
             units=units,
             unit=told_unit,
-            note="; ".join(share),
+            note="; ".join(shares),
         )
+
+    def _behind(self, group: _Group, many: int) -> tuple[int, int]:
+        """How many runs and machines stand behind a result of so many cells."""
+        n = self._count(group.n, "number of runs") or (1 if group.machines else many)
+        return n, self._count(group.units, "number of units") or (many if group.machines else 1)
+
+    def _metric(self, group: _Group) -> str:
+        said = self.said.get(Role.METRIC, "")
+        return metric_named(said) if said and not group.metric else group.metric
 
     def _number(self, place: int, unit: str) -> CellNumber | None:
         text = self.cells[place]
@@ -322,6 +322,22 @@ class _Row:
         if not 0 <= number.middle <= 2000:
             raise PinchError(f"the {role} are between 0 and 2000, not {plain(number.middle, 6)}")
         return number.middle
+
+
+def _mean(numbers: Sequence[CellNumber], spread: float | None) -> tuple[CellNumber, float | None]:
+    """The mean of repeats, with their standard deviation where none is told; one number as it is."""
+    if len(numbers) == 1:
+        return numbers[0], spread
+    values = [n.middle for n in numbers]
+    mean = statistics.fmean(values)
+    return CellNumber(mean, mean), statistics.stdev(values) if spread is None else spread
+
+
+def _refuse_nonsense(number: CellNumber, spread: float | None, unit: str) -> None:
+    if spread is not None and spread < 0:
+        raise PinchError(f"the standard deviation {plain(spread, 6)} is below 0")
+    if unit in TIME_UNITS and number.low < 0:
+        raise PinchError(f"a time of {plain(number.low, 6)} {unit} makes no sense")
 
 
 def _origin(text: str) -> Origin:

@@ -52,7 +52,14 @@ _FIGURES = (
 _READINGS = (
     *_WHICH,
     *(Column("time", "s"), Column("quantity"), Column("value"), Column("unit"), Column("u"), Column("lowest seen")),
-    *(Column("highest seen"), Column("place"), Column("distance", "mm"), Column("instrument"), Column("note")),
+    *(
+        Column("highest seen"),
+        Column("when"),
+        Column("place"),
+        Column("distance", "mm"),
+        Column("instrument"),
+        Column("note"),
+    ),
 )
 
 
@@ -142,4 +149,4 @@ def _figure_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:
 def _reading_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:
     for r in tabled.readings:
         seen = (r.value, UNITS[r.quantity], r.u, r.low, r.high)
-        yield *_which(tabled), r.t_s, str(r.quantity), *seen, r.place, r.distance_mm, r.instrument, r.note
+        yield *_which(tabled), r.t_s, str(r.quantity), *seen, str(r.phase), r.place, r.distance_mm, r.instrument, r.note

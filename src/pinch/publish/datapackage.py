@@ -38,6 +38,7 @@ READING_FIELDS: tuple[Field, ...] = (
     {"name": "u", "type": "number", "description": "standard uncertainty"},
     {"name": "low", "type": "number", "description": "lowest seen"},
     {"name": "high", "type": "number", "description": "highest seen"},
+    {"name": "phase", "type": "string", "description": "idle, load or end; empty: under load"},
     {"name": "place", "type": "string"},
     {"name": "distance_mm", "type": "number", "unit": "mm"},
     {"name": "instrument", "type": "string"},

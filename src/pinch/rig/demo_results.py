@@ -74,7 +74,7 @@ def _add_games(book: Book, setting: Setting) -> None:
                 is_generated = name == "generated"
                 set_so = {"preset": "high" if is_generated else name}
                 set_so |= {"frame_generation": "every second frame"} if is_generated else {}
-                variant = add_variant(book, works[game], name, **set_so)
+                variant = add_variant(book, works[game], name, None, **set_so)
             for metric, value in ((AVERAGE, average), ("low_1.percentile", low)):
                 _add(book, setting, variant, metric, value=value, day=DAY)
 

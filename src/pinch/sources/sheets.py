@@ -21,7 +21,7 @@ from pinch.core.errors import DataError
 from pinch.sources.archive import check_archive
 from pinch.sources.contained import contained
 from pinch.sources.logs.decode import read_text_of
-from pinch.sources.table_cells import Mark, is_number, mark_of, read_cell
+from pinch.sources.table_cells import DecimalMark, is_number, mark_of, read_cell
 
 SPREADSHEETS = (".xlsx", ".ods")
 WITH_MACROS = (".xlsm", ".xlsb", ".xls")
@@ -39,7 +39,7 @@ class Sheet:
     names: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     lines: tuple[int, ...]
-    mark: Mark
+    mark: DecimalMark
     notes: tuple[str, ...] = ()
 
 
@@ -170,34 +170,43 @@ def table_of(place: str, rows: Sequence[Sequence[str]], comma_parts: bool) -> Sh
     ------
     DataError : there is none, or it is too large.
     """
-    clean = [[cell.strip()[:MOST_CELL] for cell in row] for row in rows]
-    if len(clean) > MOST_ROWS or max((len(row) for row in clean), default=0) > MOST_COLUMNS:
-        raise DataError(place, f"it has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+    clean = _cleaned(place, rows)
     header = _header_of(clean)
     if header is None:
         raise DataError(place, "there is no row with the names of columns in it")
-    below = header + 1
-    names = list(clean[header])
-    if (over := _names_over(clean, header)) is not None:
-        names = [", ".join(filter(None, pair)) for pair in zip_longest(over, names, fillvalue="")]
-    if below < len(clean) and _is_units(clean[below]):
-        units = [_unit(cell) for cell in clean[below]]
-        names = [f"{name} [{unit}]" if unit else name for name, unit in zip_longest(names, units, fillvalue="")]
-        below += 1
-    kept = [(n, row) for n, row in enumerate(clean) if n >= below and any(row)]
+    names, below = _names_of(clean, header)
+    kept = [(n + 1, row) for n, row in enumerate(clean) if n >= below and any(row)]
     if not kept:
         raise DataError(place, "it has a header but no rows")
-    while names and not names[-1]:
-        names.pop()
     width = max(len(names), *(max((c for c, cell in enumerate(row) if cell), default=0) + 1 for _, row in kept))
     names = _told_apart([name or f"column {c + 1}" for c, name in enumerate([*names, *[""] * width][:width])])
-    whole = [(n + 1, tuple([*row, *[""] * width][:width])) for n, row in kept]
+    whole = [(line, tuple([*row, *[""] * width][:width])) for line, row in kept]
     mark = mark_of((cell for _, row in whole for cell in row), comma_parts)
     whole, notes = _without_totals(whole, mark.mark)
-    again = [line for line, row in whole if list(row) == list(names)]
-    whole = [(line, row) for line, row in whole if line not in again]
-    notes += [f"Line {line} is the header once more." for line in again]
-    return Sheet(place, tuple(names), tuple(r for _, r in whole), tuple(n for n, _ in whole), mark, tuple(notes))
+    again = [f"Line {line} is the header once more." for line, row in whole if list(row) == names]
+    whole = [(line, row) for line, row in whole if list(row) != names]
+    lines, body = (line for line, _ in whole), (row for _, row in whole)
+    return Sheet(place, tuple(names), tuple(body), tuple(lines), mark, (*notes, *again))
+
+
+def _cleaned(place: str, rows: Sequence[Sequence[str]]) -> list[list[str]]:
+    if len(rows) > MOST_ROWS or max((len(row) for row in rows), default=0) > MOST_COLUMNS:
+        raise DataError(place, f"it has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+    return [[cell.strip()[:MOST_CELL] for cell in row] for row in rows]
+
+
+def _names_of(rows: Sequence[Sequence[str]], header: int) -> tuple[list[str], int]:
+    """The names of a header with what stands above them and the units below them, and the row below all that."""
+    names, below = list(rows[header]), header + 1
+    if (over := _names_over(rows, header)) is not None:
+        names = [", ".join(filter(None, pair)) for pair in zip_longest(over, names, fillvalue="")]
+    if below < len(rows) and _is_units(rows[below]):
+        units = [_unit(cell) for cell in rows[below]]
+        names = [f"{name} [{unit}]" if unit else name for name, unit in zip_longest(names, units, fillvalue="")]
+        below += 1
+    while names and not names[-1]:
+        names.pop()
+    return names, below
 
 
 def _header_of(rows: Sequence[Sequence[str]]) -> int | None:

@@ -45,7 +45,7 @@ class CellNumber:
 
 
 @dataclass(frozen=True)
-class Mark:
+class DecimalMark:
     """The decimal mark of a table, and whether its cells tell that it is."""
 
     mark: str
@@ -57,7 +57,7 @@ def is_missing(text: str) -> bool:
     return text.strip().casefold() in MISSING
 
 
-def mark_of(cells: Iterable[str], comma_parts: bool) -> Mark:
+def mark_of(cells: Iterable[str], comma_parts: bool) -> DecimalMark:
     """The decimal mark that the cells of a table are written with. `comma_parts`: commas stand between its cells, so
     that they hardly stand in its numbers.
 
@@ -71,8 +71,8 @@ def mark_of(cells: Iterable[str], comma_parts: bool) -> Mark:
             commas += told == ","
             open_ones += told == "?"
     if points or commas:
-        return Mark("," if commas > points else ".", sure=not (points and commas and open_ones))
-    return Mark(".", sure=comma_parts or not open_ones)
+        return DecimalMark("," if commas > points else ".", sure=not (points and commas and open_ones))
+    return DecimalMark(".", sure=comma_parts or not open_ones)
 
 
 def read_cell(text: str, mark: str, unit: str = "") -> CellNumber:

@@ -11,9 +11,12 @@ from pinch.charts.face import Drawn
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
+from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
+from pinch.intake.completing import Completed, complete_runs, completed_words
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.publish.private import Behind, private_counts
+from pinch.ui.complete_dialog import CompleteDialog
 from pinch.ui.dialogs import VOID_WORDS, ask_text, save_name
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.list_control import DigestControl
@@ -45,6 +48,7 @@ class JudgePage(Page[JudgeView]):
         view.window_chosen.connect(lambda a, b: shell.safely(lambda: self.choose_window(a, b)))
         view.tab_turned.connect(lambda _: shell.safely(self.show))
         view.runs.run_opened.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
+        view.runs.completion_wanted.connect(lambda ids: shell.safely(lambda: self.complete(ids)))
         view.runs.overlay_wanted.connect(lambda ids: shell.safely(lambda: self.digesting.overlay(ids)))
         return view
 
@@ -56,6 +60,7 @@ class JudgePage(Page[JudgeView]):
             MenuEntry(edit, 210, "Move the settled window", self.view.move_window.toggle, "Ctrl+Shift+W"),
             MenuEntry(edit, 220, "Settled window as it is found", changes.find_window),
             MenuEntry(edit, 240, "Close this cut run", changes.close_cut_run),
+            MenuEntry(edit, 245, "Complete the chosen runs …", self.complete_chosen, "Ctrl+Alt+L"),
             MenuEntry(edit, 250, "Make this run void …", self.void_run),
             MenuEntry(edit, 260, "Remove this run", changes.remove_run),
             MenuEntry(go, 230, "Next run", lambda: self.session.step_run(1), "Alt+Down"),
@@ -158,6 +163,29 @@ class JudgePage(Page[JudgeView]):
         """The runs chosen in the list, laid over each other."""
         self.shell.show_page(self)
         self.digesting.overlay(self.view.runs.chosen)
+
+    def complete_chosen(self) -> None:
+        """Say what is missing of the runs chosen in the list, else of the one that is looked at."""
+        in_list = self.shell.shows(self) and self.view.tabs.currentIndex() == RUNS
+        run = self.session.run
+        self.complete(self.view.runs.chosen if in_list else [run.id] if run is not None else [])
+
+    def complete(self, run_ids: list[int]) -> None:
+        """Say what is missing of these runs, as one change."""
+        book = self.session.book
+        runs = [book.get(Run, number) for number in run_ids]
+        if not runs:
+            raise PinchError("Choose runs in the list of all runs first (Ctrl+Shift+L).")
+        dialog = CompleteDialog(book, runs, self.shell.dialog_parent)
+        if not dialog.exec():
+            return
+        done: list[Completed] = []
+        label = f"complete {counted(len(runs), 'run')}"
+        self.session.change(label, lambda: done.append(complete_runs(book, runs, dialog.said)))
+        if self.session.run is not None and self.session.run.id in run_ids:
+            self.session.choose_run(self.session.run.id)  # it may belong to something else now
+        words = completed_words(done[0])
+        self.shell.notices.done(" ".join([words, *done[0].problems[:3]]))
 
     def choose_window(self, start_s: float, end_s: float) -> None:
         """Ask why the settled window was moved; without a reason it goes back."""

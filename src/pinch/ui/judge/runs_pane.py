@@ -84,10 +84,11 @@ class _Sorted(QSortFilterProxyModel):
 
 
 class RunsPane(QWidget):
-    """`run_opened` gives the id of a run, `overlay_wanted` those that were chosen."""
+    """`run_opened` gives the id of a run, the others those that were chosen."""
 
     run_opened = pyqtSignal(int)
     overlay_wanted = pyqtSignal(list)
+    completion_wanted = pyqtSignal(list)
 
     def __init__(self) -> None:
         super().__init__()
@@ -100,6 +101,8 @@ class RunsPane(QWidget):
         self.filter.setToolTip("Such as: gannet 20 w -void (Ctrl+F goes here)")
         self.overlay = QPushButton("Overlay")
         self.overlay.setToolTip("The chosen runs on one time axis, with their differences (Ctrl+Shift+O)")
+        self.complete = QPushButton("Complete …")
+        self.complete.setToolTip("Room, day, score … of the chosen runs, or that they do not count (Ctrl+Alt+L)")
         self.table = QTableView()
         self.table.setModel(self._sorted)
         self.table.setAccessibleName("All runs")
@@ -121,6 +124,7 @@ class RunsPane(QWidget):
         top.addWidget(self.words, 1)
         top.addWidget(self.filter)
         self.filter.setFixedWidth(260)
+        top.addWidget(self.complete)
         top.addWidget(self.overlay)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 4, 0, 0)
@@ -128,6 +132,7 @@ class RunsPane(QWidget):
         whole.addWidget(self.table, 1)
         self.filter.textChanged.connect(self._filter)
         self.table.activated.connect(self._open)
+        self.complete.clicked.connect(lambda: self.completion_wanted.emit(self.chosen))
         self.overlay.clicked.connect(lambda: self.overlay_wanted.emit(self.chosen))
 
     @property

@@ -42,7 +42,6 @@ class LogImport(QObject):
         self._shell = shell
         self.job: Job | None = None
         self.summary: SummaryDialog | None = None
-        self.said = Completion()
         self._unpacked = ExitStack()
         shell.notices.closed.connect(self.cancel)
 
@@ -81,12 +80,19 @@ class LogImport(QObject):
             self.job = None
         self._unpacked.close()
 
-    def add(self, arrivals: Sequence[Arrival], refused: Sequence[str], choose: bool = True) -> tuple[Added, ...]:
-        """Runs of logs, as one change; with `choose` the last one is looked at. Says what went where."""
+    def add(
+        self,
+        arrivals: Sequence[Arrival],
+        refused: Sequence[str],
+        choose: bool = True,
+        said: Completion | None = None,
+    ) -> tuple[Added, ...]:
+        """Runs of logs with what is said of all of them, as one change; with `choose` the last one is looked at. Says
+        what went where."""
         new: list[NewRuns] = []
         session = self._shell.session
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
-        session.change(f"add {name}", lambda: new.append(add_arrivals(session.book, arrivals, self.said)))
+        session.change(f"add {name}", lambda: new.append(add_arrivals(session.book, arrivals, said)))
         (found,) = new
         added, refused = found.added, (*refused, *found.skipped, *found.problems)
         if not added:
@@ -129,20 +135,20 @@ class LogImport(QObject):
         if not dialog.exec():
             self._unpacked.close()
             return
-        answers = dialog.mappings
+        answers, said = dialog.mappings, dialog.said
         for key, mapping in answers.items():
             remember(key, mapping)
         if answers:
             self._start(
                 lambda progress: read_again(batch, answers, progress),
-                lambda again: self._add(dialog.arrivals, again),
+                lambda again: self._add(dialog.arrivals, again, said),
             )
         else:
-            self._add(dialog.arrivals, batch)
+            self._add(dialog.arrivals, batch, said)
 
-    def _add(self, arrivals: Sequence[Arrival], batch: Batch) -> None:
+    def _add(self, arrivals: Sequence[Arrival], batch: Batch, said: Completion) -> None:
         there = [a for meant in arrivals if (a := as_read(meant, batch)) is not None]
         if not there:
             raise PinchError(" ".join(batch.refused) or "Nothing was read.")
         self._unpacked.close()
-        self.add(there, batch.refused)
+        self.add(there, batch.refused, said=said)

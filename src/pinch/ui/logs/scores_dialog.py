@@ -26,7 +26,7 @@ from pinch.core.printing import counted
 from pinch.intake.table_roles import Role, RoleMapping, RoleUse, open_questions
 from pinch.intake.told_rows import ToldTable, told_rows
 from pinch.sources.sheets import Sheet
-from pinch.sources.table_cells import Mark
+from pinch.sources.table_cells import DecimalMark
 from pinch.ui.logs.state import told_words
 from pinch.ui.shell.words import captioned, label
 
@@ -88,7 +88,7 @@ class ScoresDialog(QDialog):
             super().accept()
 
     def _say_mark(self) -> None:
-        self._sheet = replace(self._sheet, mark=Mark(self.decimal.currentData()))
+        self._sheet = replace(self._sheet, mark=DecimalMark(self.decimal.currentData()))
         self._work_out()
 
     def _role_box(self, use: RoleUse) -> QComboBox:

@@ -34,11 +34,13 @@ from pinch.bench.records import Device, Setting, Workload, checked, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.intake.arrivals import Batch, arrivals_of, put_together, taken_apart
+from pinch.intake.completing import Completion
 from pinch.intake.filing import NamePattern
 from pinch.intake.pairing import holds_frames_only
 from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
+from pinch.ui.complete_dialog import CompleteDialog
 from pinch.ui.logs.columns import ColumnsTable
 from pinch.ui.logs.state import (
     Answers,
@@ -58,7 +60,8 @@ MOST_SAID = 600
 
 
 class ArrivalsDialog(QDialog):
-    """Logs on their way into the book. `arrivals` is what they are to be, `mappings` what was said of their columns."""
+    """Logs on their way into the book. `arrivals` is what they are to be, `mappings` what was said of their columns,
+    `said` what is said of all of them."""
 
     def __init__(self, batch: Batch, book: Book, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -69,6 +72,7 @@ class ArrivalsDialog(QDialog):
         self.answers = Answers(batch.read.values())
         there = arrivals_of(batch.read, book, NamePattern(""))
         self.arrivals = sorted(there, key=lambda arrival: not arrival.open)
+        self.said = Completion()
         self._make_widgets()
         self._lay_out()
         self._connect()
@@ -119,6 +123,12 @@ class ArrivalsDialog(QDialog):
         self._fill()
         self._choose([place])
 
+    def say_more(self) -> None:
+        """The room, the day, the protocol … of all of these logs."""
+        dialog = CompleteDialog(self._book, (), self)
+        if dialog.exec():
+            self.said = dialog.said
+
     def take_apart(self) -> None:
         """The frames of the chosen row are a run of their own."""
         for row in reversed(self.chosen):
@@ -162,6 +172,8 @@ class ArrivalsDialog(QDialog):
         self.together, self.apart = QPushButton("Put together"), QPushButton("Take apart")
         self.together.setToolTip("Two chosen rows, sensors and frames, are one run")
         self.apart.setToolTip("The frames of the chosen row are a run of their own")
+        self.more = QPushButton("Room, day, protocol …")
+        self.more.setToolTip("What is said of all of these logs at once")
         self.file = QComboBox()
         self.day_first = QComboBox()
         self.day_first.addItem("the day comes first", True)
@@ -200,6 +212,7 @@ class ArrivalsDialog(QDialog):
             form.addWidget(captioned(caption, widget), 0, place)
         form.addWidget(self.together, 0, 5, Qt.AlignmentFlag.AlignBottom)
         form.addWidget(self.apart, 0, 6, Qt.AlignmentFlag.AlignBottom)
+        form.addWidget(self.more, 0, 7, Qt.AlignmentFlag.AlignBottom)
         form.setColumnStretch(0, 2)
         form.setColumnStretch(1, 2)
         form.setColumnStretch(3, 2)
@@ -250,6 +263,7 @@ class ArrivalsDialog(QDialog):
         self.offset.editingFinished.connect(lambda: self._safely(self._shift))
         self.together.clicked.connect(lambda: self._safely(self.put_together))
         self.apart.clicked.connect(self.take_apart)
+        self.more.clicked.connect(self.say_more)
         self.file.currentIndexChanged.connect(self._show_file)
         self.day_first.activated.connect(self._say_dates)
         self.keep.clicked.connect(lambda: self._safely(self._keep_mapping))

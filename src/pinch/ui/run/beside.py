@@ -15,7 +15,10 @@ from pinch.ui.page_protocol import Shell
 from pinch.ui.run.channel_dialog import ChannelsDialog
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.reading_dialog import ReadingDialog
+from pinch.ui.run.reading_grid_dialog import ReadingGridDialog
 from pinch.ui.run.view import RunView
+
+MOST_ROWS = 60
 
 
 class BesideControl(QObject):
@@ -30,6 +33,7 @@ class BesideControl(QObject):
         view.channels.clicked.connect(lambda: shell.safely(self.choose_channels))
         for signal, call in (
             (view.readings.removal_wanted, self.remove_reading),
+            (view.readings.change_wanted, self.change_reading),
             (view.cut.keep_wanted, self.keep_cut),
             (view.cut.void_wanted, self.void_cut),
             (view.cut.continue_wanted, self.continue_cut),
@@ -75,6 +79,32 @@ class BesideControl(QObject):
         if self._session.recording_now and recording is not None and recording.run.id == reading.run_id:
             recording.heed(reading.channel, reading.value)
         self._shell.notices.done("The reading is kept with the run.")
+
+    def type_grid(self) -> None:
+        """Type the readings of the newest runs of the chosen device, of one workload where one is chosen."""
+        session, device, workload = self._session, self._session.device, self._session.workload
+        if device is None:
+            raise PinchError("Choose a device above; the grid is of its runs.")
+        book = session.book
+        runs = book.runs(device.id, workload.id if workload is not None else None)[-MOST_ROWS:]
+        if not runs:
+            raise PinchError("A reading belongs to a run; record one, or add one from a log first.")
+        named = [(run, self._name_of(run, workload is None)) for run in reversed(runs)]
+        ReadingGridDialog(book, named, session.change, self._shell.dialog_parent).exec()
+
+    def _name_of(self, run: Run, with_workload: bool) -> str:
+        book = self._session.book
+        work = book.get(Workload, run.workload_id).name if with_workload else ""
+        return ", ".join(filter(None, (book.get(Setting, run.setting_id).name, work, f"run {run.repeat}")))
+
+    def change_reading(self, reading_id: int) -> None:
+        """What was read, when and where, as it should have been typed."""
+        session = self._session
+        old = session.book.get(Reading, reading_id)
+        offered = live(session.book.instruments())
+        dialog = ReadingDialog(old.run_id, old.t_s, offered, self._shell.dialog_parent, old)
+        if dialog.exec():
+            session.change(f"change a reading of {old.quantity}", lambda: session.book.save(dialog.reading))
 
     def remove_reading(self, reading_id: int) -> None:
         """Take a reading away."""

@@ -70,6 +70,7 @@ class RunPage(Page[RunView]):
             MenuEntry(go, 120, "Mark with a text …", self.mark_with_text, "Ctrl+Shift+M"),
             MenuEntry(go, 130, "Mark this moment", self.mark, "Ctrl+M"),
             MenuEntry(go, 140, "Reading by hand …", self.beside.add_reading, "Ctrl+G"),
+            MenuEntry(go, 145, "Readings in a grid …", self.beside.type_grid, "Ctrl+Shift+G"),
             MenuEntry(go, 150, "Channels shown large …", self.beside.choose_channels, "Ctrl+Shift+V"),
             MenuEntry(go, 160, "The work by hand is over", self.recording.finish, "Ctrl+Shift+."),
             MenuEntry(go, 170, "Stop recording", self.recording.stop, "Ctrl+."),

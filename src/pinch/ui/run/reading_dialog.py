@@ -5,9 +5,8 @@ from collections.abc import Sequence
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from pinch.analysis.modes import ROOM_PLACE
 from pinch.bench.entry import read_quantity
-from pinch.bench.readings import UNITS, Instrument, Quantity, Reading
+from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Phase, Quantity, Reading
 from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
@@ -20,6 +19,7 @@ from pinch.ui.shell.words import label
 
 PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
+PHASES = {Phase.UNTOLD: "under load", Phase.IDLE: "at rest, before it", Phase.END: "at the end of it"}
 
 
 def reading_question(reading: Reading, instrument: Instrument | None) -> str:
@@ -34,12 +34,23 @@ def reading_question(reading: Reading, instrument: Instrument | None) -> str:
 class ReadingDialog(FormDialog):
     """One reading at `t_s` of a run. Instruments are offered for the quantity that is chosen."""
 
-    def __init__(self, run_id: int, t_s: float, instruments: Sequence[Instrument], parent: QWidget | None) -> None:
+    def __init__(
+        self,
+        run_id: int,
+        t_s: float,
+        instruments: Sequence[Instrument],
+        parent: QWidget | None,
+        old: Reading | None = None,
+    ) -> None:
         super().__init__(f"Reading at {minutes(t_s)} of run {run_id}", parent)
-        self._run_id, self._t_s, self._taken = run_id, t_s, now()
+        self._run_id, self._taken, self._old = run_id, now(), old
         self._instruments = instruments
         self.quantity, self.instrument, self.place = QComboBox(), QComboBox(), QComboBox()
-        self.value, self.low, self.high, self.distance, self.note = (QLineEdit() for _ in range(5))
+        self.value, self.low, self.high, self.distance, self.note, self.time = (QLineEdit() for _ in range(6))
+        self.phase = QComboBox()
+        for phase, words in PHASES.items():
+            self.phase.addItem(words, phase)
+        self.time.setText(f"{t_s:g} s")
         for quantity in Quantity:
             self.quantity.addItem(f"{str(quantity).capitalize()}, {UNITS[quantity]}", quantity)
         self.place.setEditable(True)
@@ -51,6 +62,8 @@ class ReadingDialog(FormDialog):
         seen.addWidget(self.high)
         self._caution, self.uncertainty = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
         self.form.addRow("What", self.quantity)
+        self.form.addRow("When", self.phase)
+        self.form.addRow("At, in the run", self.time)
         self.form.addRow("Value", self.value)
         self.form.addRow("Seen", seen)
         self.form.addRow("Instrument", self.instrument)
@@ -64,7 +77,20 @@ class ReadingDialog(FormDialog):
         self.value.textChanged.connect(self._tell)
         self._asked = ""
         self._offer()
+        if old is not None:
+            self._show(old)
         self.value.setFocus()
+
+    def _show(self, old: Reading) -> None:
+        """What stands in a reading that is to be changed."""
+        self.quantity.setCurrentIndex(self.quantity.findData(old.quantity))
+        self.phase.setCurrentIndex(self.phase.findData(old.phase))
+        self.instrument.setCurrentIndex(max(0, self.instrument.findText(old.instrument)))
+        self.place.setEditText(old.place.replace("_", " "))
+        numbers = {self.value: old.value, self.low: old.low, self.high: old.high, self.distance: old.distance_mm}
+        for edit, number in numbers.items():
+            edit.setText("" if number is None else f"{number:g}")
+        self.note.setText(old.note)
 
     def read(self) -> None:
         """Check what was typed; a value that could be meant in another unit is asked back once."""
@@ -95,8 +121,10 @@ class ReadingDialog(FormDialog):
             Reading,
             "The reading",
             run_id=self._run_id,
-            taken=self._taken,
-            t_s=self._t_s,
+            kept_id=self._old.id if self._old is not None else None,
+            taken=self._old.taken if self._old is not None else self._taken,
+            t_s=read_quantity(self.time.text(), "s").value,
+            phase=self.phase.currentData(),
             quantity=quantity,
             value=entry.value,
             low=read_quantity(self.low.text(), unit).value if self.low.text().strip() else None,
@@ -138,10 +166,12 @@ class ReadingDialog(FormDialog):
 
 
 class ReadingsView(QWidget):
-    """What was read by hand, newest last. `wanted` asks for another reading, `removal_wanted` gives one's id."""
+    """What was read by hand, newest last. `wanted` asks for another reading, `removal_wanted` and `change_wanted` give
+    one's id."""
 
     wanted = pyqtSignal()
     removal_wanted = pyqtSignal(int)
+    change_wanted = pyqtSignal(int)
 
     def __init__(self) -> None:
         super().__init__()
@@ -173,11 +203,12 @@ class ReadingsView(QWidget):
         line = QWidget()
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
-        remove = QPushButton("Remove")
-        remove.setProperty("role", "slight")
-        remove.setAccessibleName(f"Remove the reading {reading_words(reading)}")
-        remove.clicked.connect(lambda: self.removal_wanted.emit(reading.id))
         row.addWidget(label(reading_words(reading)))
-        row.addWidget(remove)
+        for words, wanted in (("Change", self.change_wanted), ("Remove", self.removal_wanted)):
+            button = QPushButton(words)
+            button.setProperty("role", "slight")
+            button.setAccessibleName(f"{words} the reading {reading_words(reading)}")
+            button.clicked.connect(lambda _, wanted=wanted: wanted.emit(reading.id))
+            row.addWidget(button)
         row.addStretch(1)
         return line

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from pinch.bench import planning
-from pinch.bench.readings import UNITS, Reading
+from pinch.bench.readings import Reading
 from pinch.bench.records import Device, ExitStatus, Runner, Setting, Workload
 from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
@@ -149,13 +149,11 @@ class LiveRun:
 
 def reading_words(reading: Reading) -> str:
     """A reading by hand in one line, with its standard uncertainty and what belongs to it."""
-    unit = UNITS[reading.quantity]
-    value = f"{reading.value:g} {unit}" + (f" ± {plain(reading.u, 2)}" if reading.u else "")
-    seen = [f"lowest {reading.low:g}"] if reading.low is not None else []
-    seen += [f"highest {reading.high:g}"] if reading.high is not None else []
+    value = reading.value_words + (f" ± {plain(reading.u, 2)}" if reading.u else "")
+    when = [str(reading.phase)] if reading.phase else []
     where = [f"at {reading.place.replace('_', ' ')}"] if reading.place else []
     where += [f"from {reading.distance_mm:g} mm"] if reading.distance_mm else []
-    more = ", ".join([*where, *seen, *filter(None, [reading.instrument, reading.note])])
+    more = ", ".join([*when, *where, *filter(None, [reading.instrument, reading.note])])
     return f"{minutes(reading.t_s)}  {str(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
 
 
