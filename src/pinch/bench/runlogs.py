@@ -92,6 +92,15 @@ def add_log(book: Book, run: Run, log: RunLog) -> Run:
         return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)
 
 
+def replace_log(book: Book, run: Run, log: RunLog) -> Run:
+    """Another log in place of that of a run, as one change."""
+    with book.change() as connection:
+        connection.execute("DELETE FROM chunk WHERE stream_id IN (SELECT id FROM stream WHERE run_id = ?)", (run.id,))
+        connection.execute("DELETE FROM stream WHERE run_id = ?", (run.id,))
+        append_log(book, run.id, log)
+        return book.save(run.model_copy(update={"samples": log.samples}))
+
+
 def read_log(book: Book, run_id: int) -> RunLog:
     """The log of a run as far as it has grown.
 

@@ -115,7 +115,7 @@ def complete_runs(book: Book, runs: Sequence[Run], said: Completion) -> Complete
     """
     shelf, done, problems = Shelf(book), list[Run](), list[str]()
     protocol = _protocol(book, said.protocol) if said.protocol else None
-    for run in runs:
+    for run in sorted(runs, key=lambda r: (r.started, r.id)):
         try:
             done.append(_complete(book, shelf, run, said, protocol))
         except PinchError as error:

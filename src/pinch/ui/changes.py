@@ -34,6 +34,18 @@ class Changes:
         """The run leaves the lists, and its plan wants another; undo brings it back."""
         self._change_run("remove run", removed=True)
 
+    def remove_runs(self, run_ids: list[int]) -> None:
+        """Several runs leave the lists at once."""
+        book = self._session.book
+
+        def work() -> None:
+            for number in run_ids:
+                void_in_plans(book, book.save(book.get(Run, number).model_copy(update={"removed": True})))
+
+        self._session.change(f"remove {len(run_ids)} runs", work)
+        s = self._session.subject
+        self._session.choose(s.device_id, s.setting_id, s.workload_id, None)
+
     def close_cut_run(self) -> None:
         """A run without a stop gets one, so that it counts as it is.
 

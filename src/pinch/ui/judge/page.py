@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
+from pinch.bench import runlogs
 from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.charts.face import Drawn
@@ -14,10 +15,12 @@ from pinch.core.judge import Judgement
 from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
 from pinch.intake.completing import Completed, complete_runs, completed_words
+from pinch.intake.reworking import join_runs, rework_channels
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.publish.private import Behind, private_counts
 from pinch.ui.complete_dialog import CompleteDialog
 from pinch.ui.dialogs import VOID_WORDS, ask_text, save_name
+from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.list_control import DigestControl
 from pinch.ui.judge.listing import FLAG_WORDS
@@ -61,8 +64,10 @@ class JudgePage(Page[JudgeView]):
             MenuEntry(edit, 220, "Settled window as it is found", changes.find_window),
             MenuEntry(edit, 240, "Close this cut run", changes.close_cut_run),
             MenuEntry(edit, 245, "Complete the chosen runs …", self.complete_chosen, "Ctrl+Alt+L"),
+            MenuEntry(edit, 247, "Channels of this run …", self.rework_channels),
+            MenuEntry(edit, 248, "Two chosen runs are one", self.join_chosen),
             MenuEntry(edit, 250, "Make this run void …", self.void_run),
-            MenuEntry(edit, 260, "Remove this run", changes.remove_run),
+            MenuEntry(edit, 260, "Remove this run, or those chosen in the list", self.remove_chosen),
             MenuEntry(go, 230, "Next run", lambda: self.session.step_run(1), "Alt+Down"),
             MenuEntry(go, 240, "Previous run", lambda: self.session.step_run(-1), "Alt+Up"),
             MenuEntry(go, 250, "Next event of the run", lambda: self.view.step_event(1), "Ctrl+Right"),
@@ -186,6 +191,33 @@ class JudgePage(Page[JudgeView]):
             self.session.choose_run(self.session.run.id)  # it may belong to something else now
         words = completed_words(done[0])
         self.shell.notices.done(" ".join([words, *done[0].problems[:3]]))
+
+    def rework_channels(self) -> None:
+        """Say what the channels of the run are, where one was taken for something else."""
+        run, book = self.session.run, self.session.book
+        if run is None:
+            raise PinchError("There is no run to change.")
+        dialog = ChannelsMeantDialog(runlogs.read_log(book, run.id), self.shell.dialog_parent)
+        if dialog.exec() and dialog.meant:
+            self.session.change("change channels", lambda: rework_channels(book, run, dialog.meant))
+
+    def join_chosen(self) -> None:
+        """The two runs chosen in the list are one: sensors, and what was logged beside them."""
+        book, ids = self.session.book, self.view.runs.chosen
+        if len(ids) != 2:
+            raise PinchError("Choose two runs in the list of all runs; the one with the sensors first.")
+        first, second = sorted((book.get(Run, number) for number in ids), key=lambda run: -(run.samples or 0))
+        self.session.change("join two runs", lambda: join_runs(book, first, second))
+        self.shell.notices.done(f"Run {second.id} is part of run {first.id} now; Ctrl+Z takes it apart.")
+
+    def remove_chosen(self) -> None:
+        """The runs chosen in the list where that is looked at, else the run above, leave the lists."""
+        in_list = self.shell.shows(self) and self.view.tabs.currentIndex() == RUNS
+        ids = self.view.runs.chosen if in_list else []
+        if len(ids) < 2:
+            self.shell.changes.remove_run()
+        else:
+            self.shell.changes.remove_runs(ids)
 
     def choose_window(self, start_s: float, end_s: float) -> None:
         """Ask why the settled window was moved; without a reason it goes back."""

@@ -1,0 +1,65 @@
+"""Logs that are in the book, put right: channels that were taken for something else, and two logs that are one run."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from pinch.bench import runlogs
+from pinch.bench.book import Book
+from pinch.bench.records import Run
+from pinch.core.alignment import first_frame_s, joined, load_start_s
+from pinch.core.channels import is_channel_name
+from pinch.core.errors import PinchError
+from pinch.core.frames import FRAME_TIME
+from pinch.core.runlog import RunLog, Series
+from pinch.intake.completing import void_in_plans
+
+
+@dataclass(frozen=True)
+class ChannelMeant:
+    """What a channel of a log is meant to be, and what its values are multiplied by; no name: it is left out."""
+
+    name: str
+    factor: float = 1.0
+
+
+def rework_channels(book: Book, run: Run, meant: Mapping[str, ChannelMeant]) -> Run:
+    """Channels of a run under other names, or in another unit. The caller makes it one change.
+
+    Raises
+    ------
+    PinchError : a name is none of a channel, or two would be the same.
+    """
+    log, series = runlogs.read_log(book, run.id), dict[str, Series]()
+    for old, own in log.series.items():
+        to = meant.get(old, ChannelMeant(old))
+        if not to.name:
+            continue
+        if not is_channel_name(to.name):
+            raise PinchError(f"{old}: {to.name!r} is not a channel such as cpu.temp.")
+        if to.name in series:
+            raise PinchError(f"Two channels cannot both be {to.name}.")
+        series[to.name] = Series(to.name, own.t, own.values * to.factor)
+    if not series:
+        raise PinchError("A log without a channel tells nothing.")
+    return runlogs.replace_log(book, run, RunLog(series, log.marks))
+
+
+def join_runs(book: Book, first: Run, second: Run) -> Run:
+    """Two runs that were one: sensors, and the frames or other channels that were logged beside them, aligned by where
+    the load begins. The second is removed. The caller makes it one change.
+
+    Raises
+    ------
+    PinchError : both have a channel, or where the load begins cannot be told.
+    """
+    a, b = (runlogs.read_log(book, run.id) for run in (first, second))
+    shared = sorted(set(a.series) & set(b.series))
+    if shared:
+        raise PinchError(f"Both runs have {shared[0]}; two logs of the same channel are two runs.")
+    begins = [first_frame_s(log) if FRAME_TIME in log.series else load_start_s(log) for log in (a, b)]
+    if any(begin != begin for begin in begins):
+        raise PinchError("Where the load begins cannot be told in both, so they cannot be aligned.")
+    whole = joined(a, b, begins[0] - begins[1])
+    gone = book.save(second.model_copy(update={"removed": True}))
+    void_in_plans(book, gone)
+    return runlogs.replace_log(book, first, whole)
