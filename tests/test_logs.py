@@ -61,7 +61,7 @@ class TestDialects(LogCase):
 
     def test_a_row_of_units_and_columns_of_cores(self) -> None:
         found = self.read("Time,CPU Package,Core 0,Core 1\ns,W,MHz,MHz\n0,40,3000,3100\n1,41,3000,3100\n")
-        self.assertEqual(set(found.log.series), {"cpu.power", "cpu.core.0.clock", "cpu.core.1.clock"})
+        self.assertEqual(set(found.log.series), {"cpu.power", "cpu.clock", "cpu.core.0.clock", "cpu.core.1.clock"})
 
     def test_a_header_further_down_a_restart_and_a_summary(self) -> None:
         head = "Elapsed [ms],Power [W],Throttling [Yes/No]\n"

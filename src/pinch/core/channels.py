@@ -98,15 +98,21 @@ class Component(StrEnum):
     BATTERY = ("battery", "Battery", "signed", "battery.power battery.charge", "battery akku batterie batería batteria")
     GPU = (
         *("gpu", "Graphics", "", "gpu.power gpu.clock gpu.temp gpu.load"),
-        "gpu igpu dgpu graphics grafik graphique gráficos gt",
+        "gpu igpu dgpu graphics grafik graphique grafica gráfica gráficos gt",
     )
-    MEMORY = ("memory", "Memory", "", "memory.temp", "memory ram speicher dram mémoire memoria dimm")
+    MEMORY = ("memory", "Memory", "", "memory.temp", "memory mem ram speicher dram mémoire memoria dimm")
     STORAGE = ("storage", "Storage", "", "storage.temp", "ssd disk drive storage nvme hdd festplatte")
     SKIN = (
         *("skin", "Surface", "beside meter", "skin.case.temp"),
         "skin surface oberfläche palm keyboard chassis case",
     )
-    AMBIENT = ("ambient", "Room", "beside", "ambient.temp", "ambient room umgebung raum air ambiante")
+    AMBIENT = (
+        "ambient",
+        "Room",
+        "beside",
+        "ambient.temp",
+        "ambient room umgebung raum air ambiante ambiente pièce kamer omgeving habitación stanza",
+    )
     SOC = ("soc", "Package", "", "soc.power", "soc apu")
     CPU = (
         *("cpu", "", "", "cpu.power cpu.clock cpu.temp cpu.load cpu.throttle.heat"),
@@ -115,7 +121,7 @@ class Component(StrEnum):
     NOISE = ("noise", "Noise", "beside meter", "noise.level", "noise lärm schall sound bruit ruido spl")
     FRAME = (
         *("frame", "Frame", "beside", "frame.time frame.rate"),
-        "frame frames fps bild bilder bildzeit bildzeiten framerate frametime frametimes",
+        "frame frames image fps bild bilder bildzeit bildzeiten framerate frametime frametimes",
     )
     SCORE = ("score", "", "beside", "score.rate", "score punkte points units work")
     FAN = ("fan", "Fan", "", "fan.1.speed", "fan fans lüfter luefter ventilateur ventilador ventola")
@@ -140,6 +146,9 @@ SUSTAINED_POWER = ("soc.power", "cpu.power")
 
 RATES = ("score.rate", "frame.rate")
 """Channels that stand for the work done each second, the better one first."""
+
+BESIDE_POWER = ("battery.power", "wall.power")
+"""Channels that tell when there is load where nothing of the chip was logged, the better one first."""
 
 TEMPERATURES = ("cpu.temp", "soc.temp")
 """Channels that stand for the temperature of the chip, the better one first."""

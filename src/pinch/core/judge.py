@@ -8,6 +8,7 @@ import numpy as np
 from pinch.core import judge_notes, limiter, limits, phases, robust, settle, sustained
 from pinch.core.causes import Cause
 from pinch.core.channels import (
+    BESIDE_POWER,
     RATES,
     SUSTAINED_POWER,
     TEMPERATURES,
@@ -273,7 +274,8 @@ def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, s
 
 def _deciding(even: EvenLog, power: str | None, clock: str | None, rate: str | None) -> str:
     """The channel that says when there is load."""
-    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate)
+    beside = next((name for name in BESIDE_POWER if name in even.columns), None)
+    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate or beside)
     if deciding is None:
         raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
     return deciding

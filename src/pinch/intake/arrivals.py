@@ -5,10 +5,12 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 
+import numpy as np
+
 from pinch.bench.book import Book
 from pinch.bench.plans import Plan
 from pinch.bench.records import ExitStatus, Run, live
-from pinch.core.alignment import joined
+from pinch.core.alignment import joined, load_start_s
 from pinch.core.channels import rate_channel
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import with_frame_rate
@@ -214,7 +216,7 @@ def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | Non
     for arrival in arrivals:
         if not arrival.filed.whole:
             raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
-    known, shelf, added, skipped = KnownLogs(book), Shelf(book), list[Added](), list[str]()
+    known, shelf, added, skipped, nothing = KnownLogs(book), Shelf(book), list[Added](), list[str](), list[str]()
     for arrival in sorted(arrivals, key=_order):
         log = arrival.log
         same = known.run_of(log)
@@ -222,6 +224,8 @@ def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | Non
             skipped.append(f"{arrival.path.name} is run {same.id} of this book already.")
             continue
         found = _add(book, shelf, arrival, log)
+        if not _can_be_judged(log):
+            nothing.append(f"{arrival.path.name}: nothing in it can be judged: no power, rate, clock or load.")
         known.add(found.run)
         added.append(found)
     problems: tuple[str, ...] = ()
@@ -229,7 +233,12 @@ def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | Non
         done = complete_runs(book, [a.run for a in added], said)
         by_id, problems = {run.id: run for run in done.runs}, done.problems
         added = [replace(a, run=by_id.get(a.run.id, a.run)) for a in added]
-    return NewRuns(tuple(added), tuple(skipped), problems)
+    return NewRuns(tuple(added), tuple(skipped), (*nothing, *problems))
+
+
+def _can_be_judged(log: RunLog) -> bool:
+    """Whether a log tells of a load, or of a battery that runs down."""
+    return bool({"battery.charge", "battery.energy"} & set(log.series)) or np.isfinite(load_start_s(log))
 
 
 def _order(arrival: Arrival) -> tuple[object, ...]:

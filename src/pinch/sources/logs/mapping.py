@@ -28,7 +28,70 @@ _USUAL = {str(q): q.usual for q in ChannelQuantity if q.usual is not None}
 _DEFAULT = {"speed": "fan.1", "level": "noise", "charge": "battery", "energy": "battery", "time": "frame"}
 _KIND = {"p": "p", "performance": "p", "e": "e", "efficiency": "e", "efficient": "e", "lpe": "lpe", "lp": "lpe"}
 _CORE = re.compile(r"\bcore\s*#?\s*(\d+)|\bcpu\s*#?\s*(\d+)\b|\bkern\s*#?\s*(\d+)")
+_TOGETHER = re.compile(r"cpu\s*(?:[+/&]|and|und)\s*gpu|gpu\s*(?:[+/&]|and|und)\s*cpu")
 _NUMBER = re.compile(r"(\d+)")
+_SECOND = r"(?:s|sec|second|seconds|sekunde|seconde|segundo|secondo)"
+_PER_SECOND = re.compile(
+    rf"(?:avg|average|mean)?\s*(?P<what>[^\W\d_][^/\[(]*?)\s*(?:/\s*{_SECOND}|\b(?:per|pro|par|por|al)\s+{_SECOND})"
+    r"\s*(?:[\[(]?[^\[\]()]*[\])]?)?$",
+    re.IGNORECASE,
+)
+_EACH_FRAME = re.compile(r"ms\s*(?:per|pro|par|/)\s*(?:frame|bild|image)\b", re.IGNORECASE)
+_FRAMES = frozenset(["fotogramas", "fotogrammi", "cuadros", "quadros", "beelden", "frames", "bilder"])
+_WORK = frozenset(
+    [
+        "tiles",
+        "tile",
+        "kacheln",
+        "score",
+        "scores",
+        "samples",
+        "sample",
+        "iterations",
+        "iteration",
+        "iter",
+        "points",
+        "punkte",
+        "points",
+        "passes",
+        "pass",
+        "steps",
+        "operations",
+        "ops",
+        "durchläufe",
+        "itérations",
+        "iteraciones",
+        "puntos",
+        "punti",
+        "work",
+        "tokens",
+        "jobs",
+    ]
+)
+FRAME_RATES = (1.0, 3000.0)
+"""Frames a second that a person has ever logged."""
+_LIMIT_WORDS = frozenset(
+    [
+        "throttle",
+        "throttling",
+        "throttled",
+        "drosselung",
+        "prochot",
+        "limit",
+        "limits",
+        "exceeded",
+        "überschritten",
+        "begrenzung",
+        "limitation",
+    ]
+)
+_LIMITED = frozenset(["critical", "pl1", "pl2", "pl4", "ppt", "tdc", "edc", "edp", "rapl", "thermal", "limitierung"])
+_POWER_WORDS = frozenset(
+    ["power", "leistung", "leistungs", "leistungslimit", "pl1", "pl2", "pl4", "ppt", "rapl", "puissance", "potencia"]
+)
+_CURRENT_WORDS = frozenset(["current", "edp", "tdc", "edc", "electrical", "strom", "courant", "corriente"])
+_KNOWN = frozenset((*_BY_WORD, *_PART_BY_WORD, *_LIMIT_WORDS))
+_LONG = tuple(word for word in _KNOWN if len(word) >= 4)
 
 
 class ColumnUse(Part):
@@ -89,17 +152,28 @@ def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[ShownColum
 def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
     bare, unit_text = split_unit(name)
     unit = find_unit(unit_text) or find_unit(unit_row.strip("[]() "))
-    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", bare).casefold()
-    words = re.findall(r"[^\W_]+", text)
+    text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", bare.replace("SoC", "SOC")).casefold()
+    words = _words(text)
     if is_channel_name(name):
         return ColumnUse(column=name, channel=name, why="it has the name of a channel")
     if shown.low != shown.low:
         return ColumnUse(column=name, channel="", why="it holds no numbers")
+    flag = _flag(words, unit, shown)
+    if flag:
+        return ColumnUse(column=name, channel=flag, score=0.8, why="it says when a limit held")
+    if _EACH_FRAME.match(name.strip()):
+        return ColumnUse(column=name, channel="frame.time", score=0.8, why="it is the time of a frame")
+    if (rate := _rate(name, shown)) is not None:
+        return rate
     quantity, score, why = _quantity(unit, _word_quantity(words, unit), words, shown)
-    if quantity is None:
+    if quantity in ("flag", None):
         return ColumnUse(column=name, channel=_extra(name), why="nothing tells what it is")
     component, component_score = _component(quantity, words, text)
     score = min(1.0, score + component_score)
+    if quantity == "load" and component == "battery":
+        quantity = "charge"
+    elif quantity == "charge" and component in ("cpu", "gpu"):
+        quantity = "load"  # charge is the load of a processor in French
     factor, offset, counts = (unit.factor, unit.offset, unit.counts) if unit else (1.0, 0.0, False)
     if unit is None and quantity in ("load", "charge") and _is_share(shown):
         factor, why = 100.0, f"{why}, shares of one"
@@ -114,7 +188,9 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
         score=round(score, 2),
         why=why,
     )
-    bounds = _USUAL.get(quantity)
+    bounds = FRAME_RATES if use.channel == "frame.rate" else _USUAL.get(quantity)
+    if use.channel == "wall.voltage":
+        return use
     if bounds is None or counts or _within(shown.median * factor + offset, bounds):
         return use
     likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
@@ -125,6 +201,49 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
         "why": f"{why} say {quantity}, but it shows {plain(low)} to {plain(high)}",
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
+
+
+def _words(text: str) -> list[str]:
+    """The words of a name; of one that is grown together, as a compound or with its number, its parts too."""
+    found = []
+    for word in re.findall(r"[^\W_]+", text):
+        found.append(word)
+        if word in _KNOWN:
+            continue
+        bare = word.strip("0123456789")
+        if bare in _KNOWN:
+            found.append(bare)
+            continue
+        for at in (str.startswith, str.endswith):
+            found += sorted((k for k in _LONG if at(word, k)), key=len)[-1:]
+    return found
+
+
+def _flag(words: list[str], unit: Unit | None, shown: ShownColumn) -> str:
+    """The channel of a column that says when a limit held; empty where it is none."""
+    said = set(words)
+    is_flag = shown.low >= 0.0 and shown.high <= 1.0 and (unit is None or unit.quantity == "flag")
+    speaks = said & _LIMIT_WORDS or (unit is not None and unit.quantity == "flag" and said & _LIMITED)
+    if not is_flag or not speaks:
+        return ""
+    if said & _POWER_WORDS:
+        return "cpu.throttle.power"
+    return "cpu.throttle.current" if said & _CURRENT_WORDS else "cpu.throttle.heat"
+
+
+def _rate(name: str, shown: ShownColumn) -> ColumnUse | None:
+    """A column that tells how many of something are done each second, by its form; None where it does not."""
+    found = _PER_SECOND.match(name.strip())
+    if found is None:
+        return None
+    what = re.sub(r"[\W_]+", " ", found.group("what")).casefold().split()
+    frames = any(_PART_BY_WORD.get(word) == "frame" or word in _FRAMES for word in what)
+    known = frames or any(word in _WORK for word in what)
+    channel = "frame.rate" if frames else "score.rate"
+    score = 0.8 if known else 0.5
+    if frames and not _within(shown.median, FRAME_RATES):
+        score = 0.2
+    return ColumnUse(column=name, channel=channel, score=score, why="it is a number each second")
 
 
 def _word_quantity(words: list[str], unit: Unit | None) -> str | None:
@@ -169,6 +288,8 @@ def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
         return "cpu", 0.4
     if "fan" in found and quantity == "speed":
         return "fan", 0.4
+    if quantity == "power" and _TOGETHER.search(text):
+        return "soc", 0.3
     for part in Component:
         if part in found:
             return str(part), 0.4
@@ -181,7 +302,7 @@ def _component(quantity: str, words: list[str], text: str) -> tuple[str, float]:
 
 def _channel(quantity: str, component: str, words: list[str], text: str) -> str:
     if quantity == "throttle":
-        return "cpu.throttle.power" if {"power", "leistung"} & set(words) else "cpu.throttle.heat"
+        return "cpu.throttle.power" if _POWER_WORDS & set(words) else "cpu.throttle.heat"
     core = _CORE.search(text)
     if core and component == "cpu" and quantity in ("clock", "temp", "load", "power"):
         number = next(g for g in core.groups() if g is not None)

@@ -21,6 +21,7 @@ from pinch.sources.logs.decode import HEAD, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
+from pinch.sources.logs.summaries import with_summaries
 from pinch.sources.logs.table import LogTable, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
 from pinch.sources.parquet_log import is_parquet, read_parquet_log
@@ -115,7 +116,8 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
     uses = _uses(dialect, columns, shown, table, mapping, place)
     axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place), list[str]()
     t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
-    log = _log_of(dialect, columns, uses, t, warnings, place)
+    log, summed = with_summaries(_log_of(dialect, columns, uses, t, warnings, place))
+    warnings += summed
     if table.cut:
         warnings.append("The last row was cut in the middle and is left out.")
     found = ColumnMapping(columns=uses, day_first=mapping.day_first if mapping else None)
@@ -151,7 +153,7 @@ def _uses(
     for i, name in enumerate(dialect.names):
         plain, _ = split_unit(name)
         head = _first_text(table.frame[i])
-        if times.is_date_name(plain) and head and times.is_date(head) and " " not in head.strip():
+        if times.is_date_name(plain) and head and times.is_date(head) and ":" not in head:
             uses[i] = ColumnUse(column=name, channel=maps.DATE, why="its name and its dates")
         elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
             uses[i] = ColumnUse(column=name, channel=maps.TIME, why="its name" if not head else "its times")

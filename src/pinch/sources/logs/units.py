@@ -21,7 +21,7 @@ _FACTORS: dict[str, dict[str, float]] = {
     "power": {"w": 1.0, "watt": 1.0, "watts": 1.0, "mw": 1e-3, "kw": 1e3},
     "clock": {"mhz": 1.0, "ghz": 1e3, "khz": 1e-3, "hz": 1e-6},
     "load": {"%": 1.0, "percent": 1.0, "prozent": 1.0, "pct": 1.0},
-    "speed": {"rpm": 1.0, "u/min": 1.0, "1/min": 1.0, "tr/min": 1.0, "min-1": 1.0},
+    "speed": {"rpm": 1.0, "u/min": 1.0, "1/min": 1.0, "tr/min": 1.0, "giri/min": 1.0, "min-1": 1.0},
     "voltage": {"v": 1.0, "mv": 1e-3, "volt": 1.0, "volts": 1.0},
     "current": {"a": 1.0, "ma": 1e-3, "amp": 1.0, "amps": 1.0},
     "energy": {"wh": 1.0, "mwh": 1e-3, "kwh": 1e3},
@@ -39,6 +39,8 @@ _TEMPERATURES = {
     re.compile("k(elvin)?"): Unit("temp", 1.0, -273.15),
 }
 _BRACKETS = re.compile(r"\s*[\[(]([^\[\]()]*(?:\(a\))?)[\])]\s*$", re.IGNORECASE)
+_LEVEL = re.compile(r"[\[(]?\s*dB\s*\(?A\)?\s*[\])]?\s*$", re.IGNORECASE)
+_INSIDE = re.compile(r"[\[(]([^\[\]()]{1,12})[\])]")
 _SUFFIX = re.compile(r"(?:[,_/]|\s|\bin\b)\s*([^\s,_/]+)$")
 
 
@@ -57,9 +59,14 @@ def is_unit(text: str) -> bool:
 
 def split_unit(name: str) -> tuple[str, str]:
     """A column's name without its unit, and the unit: in brackets, else as its last word."""
+    if level := _LEVEL.search(name):
+        return name[: level.start()].strip(" ,_/"), "dB(A)"
     bracket = _BRACKETS.search(name)
     if bracket and (find_unit(bracket.group(1)) or not bracket.group(1).strip()):
         return name[: bracket.start()].strip(), bracket.group(1).strip()
+    inside = _INSIDE.search(name)
+    if inside and find_unit(inside.group(1)):
+        return f"{name[: inside.start()]} {name[inside.end() :]}".strip(), inside.group(1).strip()
     suffix = _SUFFIX.search(name)
     if suffix and len(suffix.group(1)) > 1 and find_unit(suffix.group(1)):
         return name[: suffix.start()].strip(" ,_/"), suffix.group(1)
