@@ -214,14 +214,19 @@ class TestOnTheDemo(BenchCase):
         dialog.count.setText("4")
         dialog.steps.setCurrentIndex(1)
         self.assertEqual(dialog.preview.text(), "7 W, 15 W, 22 W, 30 W")
+        dialog.listed.setText("18/8,5/30 W")
+        self.assertEqual(dialog.preview.text(), "8.5 W, 18 W, 30 W")
+        dialog.listed.setText("18/90")
+        self.assertIn("90 W cannot be set", dialog.preview.text())
+        dialog.listed.clear()
         dialog.high.setText("3 W")
         self.assertIn("does not", dialog.preview.text())
         dialog.accept()
         self.assertEqual(dialog.result(), 0)
-        made = self.window.page(BenchPage).control.make_ladder(7, 30, 4, False)
+        made = self.window.page(BenchPage).control.make_ladder([7, 15, 22, 30])
         names = [s.name for s in self.session.book.settings(device.id or 0)]
         self.assertEqual((made, names[-2:]), (2, ["15 W", "22 W"]), "7 W and 30 W are there already")
-        self.window.safely(lambda: self.window.page(BenchPage).control.make_ladder(7, 30, 4, False))
+        self.window.safely(lambda: self.window.page(BenchPage).control.make_ladder([7, 15, 22, 30]))
         self.assertIn("all of these settings already", self.window.notices.words.text())
 
     def test_settings_of_another_device(self) -> None:

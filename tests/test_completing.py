@@ -8,13 +8,15 @@ import numpy as np
 
 from pinch.analysis.modes import beside, wall_points
 from pinch.bench import runlogs
-from pinch.bench.opening import open_book
+from pinch.bench.opening import create_book, open_book
+from pinch.bench.plans import Plan
 from pinch.bench.readings import Phase, Quantity
-from pinch.bench.records import Protocol, Run, Setting
+from pinch.bench.records import Device, Protocol, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.intake.completing import Completion, complete_runs, read_builds
 from pinch.intake.reading_grid import ReadingColumn
 from pinch.intake.reworking import ChannelMeant, join_runs, rework_channels
+from pinch.runs.wanted_runs import want_more_runs
 from pinch.runs.whole_book import read_points
 from pinch.ui.complete_dialog import CompleteDialog
 from pinch.ui.judge.page import JudgePage
@@ -100,6 +102,39 @@ class TestCommands(CommandCase):
             "reading", "--run", "7", "--quantity", "wall.power", "--value", "9", "--book", self.book
         )
         self.assertEqual((status, "there is no run 7" in err), (2, True))
+
+
+class TestPlans(CommandCase):
+    def test_old_logs_are_not_what_a_plan_wants(self) -> None:
+        path, log = self.folder / "a.pinch", self.folder / "log.csv"
+        write_log(log, 28.0)
+        names = ("--device", "Gannet", "--setting", "Quiet", "--workload", "Render", "--book", path)
+        self.json_of("import", log, *names)
+        with contextlib.closing(open_book(path)) as book:
+            (run,) = book.runs()
+            plan = book.save(Plan(name="P").with_cell(run.setting_id, run.workload_id, 2))
+        stamp = "2025-03-01 20:15:"
+        old = "".join(f"{stamp}{t:02},{20 + t % 3}\n" for t in range(60))
+        (self.folder / "old.csv").write_text(f"Time,CPU Power [W]\n{old}")
+        self.json_of("import", self.folder / "old.csv", *names)
+        write_log(self.folder / "new.csv", 27.0)
+        self.json_of("import", self.folder / "new.csv", *names)
+        with contextlib.closing(open_book(path)) as book:
+            entries = book.get(Plan, plan.id).entries
+            self.assertEqual([book.get(Run, e.run_id or 0).source for e in entries], ["new.csv"])
+
+    def test_what_is_missing_goes_into_a_plan_of_its_device(self) -> None:
+        with contextlib.closing(create_book(self.folder / "b.pinch")) as book:
+            work = book.save(Workload(name="Render"))
+            cells = []
+            for name in ("Auk", "Tern"):
+                device = book.save(Device(name=name))
+                cells.append((book.save(Setting(device_id=device.id, name="15 W")), work))
+            first = book.save(Plan(name="Auk only").with_cell(cells[0][0].id, work.id, 1))
+            self.assertIn("Auk only", want_more_runs(book, cells[:1], 2))
+            self.assertIn("are in the plan What is still to measure: Tern", want_more_runs(book, cells[1:], 2))
+            self.assertIn("still to measure: Auk, Tern", want_more_runs(book, cells, 1))
+            self.assertEqual([c.repeats for c in book.get(Plan, first.id).cells], [3])
 
 
 class TestReworked(CommandCase):

@@ -69,7 +69,7 @@ class TestFromNothing(PlanCase):
         )
         self.session.choose(device.id, None, None, None)
         self.window.go_to(RecordsTarget(Setting))
-        self.window.page(BenchPage).control.make_ladder(7, 30, 7, True)
+        self.window.page(BenchPage).control.make_ladder([7, 9, 11, 14, 18, 24, 30])
         names = [s.name for s in book.settings(device.id or 0)]
         self.assertEqual(len(names), 7)
         for watts in (15.0, 30.0):

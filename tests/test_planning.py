@@ -2,16 +2,17 @@
 
 import unittest
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 
 import numpy as np
 
-from pinch.bench.limit_ladder import rungs
+from pinch.bench.limit_ladder import rungs, typed_rungs
 from pinch.bench.parts import Aspect, Battery, ChangeNeed, Claims, Exclusion, Need
 from pinch.bench.planning import DeviceHeat, PlanBench, PlannedSheet, cool_s, make_plan, recharge_s, run_s, windows_of
 from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.presets import Intent, propose
 from pinch.bench.records import CoolRule, Device, Protocol, Setting, WorkKind, Workload
-from pinch.bench.setting_differences import differences, tasks_between, why_not
+from pinch.bench.setting_differences import differences, forbidden, tasks_between, why_not
 from pinch.core.cooling import HeatFit
 from pinch.core.errors import PinchError
 
@@ -189,6 +190,46 @@ class TestLadderAndPresets(unittest.TestCase):
         for low, high, count in ((30, 7, 5), (0, 5, 3), (7, 30, 1), (50, 60, 3)):
             with self.subTest(low=low, high=high), self.assertRaises(PinchError):
                 rungs(low, high, count, True, DEVICE.claims)
+
+    def test_rungs_as_somebody_lists_them(self) -> None:
+        for text in ("18/9/30", "9, 18, 30 W", "30W 18 W; 9 W"):
+            self.assertEqual(typed_rungs(text, DEVICE.claims), [9, 18, 30])
+        self.assertEqual(typed_rungs("8,5/12", DEVICE.claims), [8.5, 12])
+        for text, reason in (("9/60", "60 W cannot be set"), ("a/9", "not a number"), ("", "1 to 40 rungs")):
+            with self.subTest(text), self.assertRaisesRegex(PinchError, reason):
+                typed_rungs(text, DEVICE.claims)
+
+    def test_a_mode_tour_goes_through_graphics_paths_too(self) -> None:
+        modes = [
+            TEN.model_copy(update={"kept_id": n, "mode": "Calm", "graphics_path": path})
+            for n, path in ((8, "shared"), (9, "separate"), (10, "shared"))
+        ]
+        found = propose(Intent.MODES, [(DEVICE, modes)], [TILE], 1)
+        self.assertEqual([c.setting_id for c in found.cells], [8, 9])
+
+    def test_what_takes_an_open_case_is_done_together_and_said(self) -> None:
+        by_hand = ChangeNeed(aspect=Aspect.MEMORY_SPEED, need=Need.HANDS)
+        device = DEVICE.model_copy(update={"change_needs": (by_hand,)})
+        speeds = {5600.0: (21, 22), 6400.0: (23, 24)}
+        settings = {
+            n: TEN.model_copy(update={"kept_id": n, "name": f"{n}", "memory_speed_mts": speed, "sustained_w": 10.0 + n})
+            for speed, numbers in speeds.items()
+            for n in numbers
+        }
+        there = PlanBench({1: device}, settings, {1: TILE}, CABIN)
+        wanted = plan(*((n, 1, 3) for n in (21, 23, 22, 24)), order=OrderRule.BALANCED)
+        planned = make_plan(wanted, there, NOW)
+        order = [settings[step.job.setting].memory_speed_mts for step in planned.sheet.runs]
+        self.assertEqual([a != b for a, b in pairwise(order)].count(True), 1, "the case is opened once")
+        self.assertEqual(kinds(planned).count("hands"), 1)
+        (note,) = [n.text for n in planned.notes if n.code == "dear"]
+        self.assertIn("1 time something is changed by hand in the open case. Runs are grouped", note)
+        first = [step.job.setting for step in planned.sheet.runs][:6]
+        self.assertEqual(sorted(first[:2]), sorted(set(first)), "balanced within the group")
+
+    def test_a_setting_that_a_rule_forbids_is_named(self) -> None:
+        self.assertEqual(forbidden(DEVICE, HOT_ANCHOR), "Gannet: limits > 25 never with supply battery")
+        self.assertEqual(forbidden(DEVICE, THIRTY), "")
 
     def test_intents(self) -> None:
         settings = [TEN, THIRTY, ANCHOR, HOT_ANCHOR]

@@ -45,6 +45,7 @@ class Need(StrEnum):
     SWITCH = "switch"
     RESTART = "restart"
     FIRMWARE = "firmware visit"
+    HANDS = "work by hand, the case open"
 
 
 class Aspect(StrEnum):

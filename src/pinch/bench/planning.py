@@ -13,10 +13,11 @@ from itertools import pairwise
 from pinch.bench.book import Book
 from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry
 from pinch.bench.records import CoolRule, Device, Protocol, Setting, WorkKind, Workload
-from pinch.bench.setting_differences import tasks_between, why_not
+from pinch.bench.setting_differences import by_hand, tasks_between, why_not
 from pinch.core import runsheet
 from pinch.core.cooling import HeatFit
 from pinch.core.figures import Note
+from pinch.core.printing import counted
 from pinch.core.runsheet import Change, RunSheet, SheetJob, Step, Task, Window
 
 FULL_CHARGE_S = 7200.0
@@ -27,6 +28,8 @@ COLD_PART = 0.25
 """A run that must not begin warm waits until a quarter of the usual rest of warmth is left."""
 UNKNOWN_COLD_FACTOR = 2.0
 """The same, where no time constant is known: twice the usual wait."""
+FEW_VISITS = 3
+"""So many visits in the firmware need no word."""
 TRUST_S = 900.0
 """Waits learn from what they took as if this much had gone as planned already."""
 SAME_SITTING_S = 4 * 3600.0
@@ -207,7 +210,12 @@ def make_plan(plan: Plan, bench: PlanBench, at: datetime) -> PlannedSheet:
     change = _changes(bench, factor, _set_last(plan, bench))
     rules = {
         OrderRule.SHORTEST: partial(runsheet.shortest, change=change),
-        OrderRule.BALANCED: partial(runsheet.balanced, change=change, seed=plan.seed),
+        OrderRule.BALANCED: partial(
+            runsheet.balanced,
+            change=change,
+            seed=plan.seed,
+            dear=lambda number: by_hand(bench.device_of(number), bench.settings[number]),
+        ),
     }
     windows = windows_of(plan, at)
     sheet = runsheet.make_sheet(jobs, change, windows, rules[plan.order])
@@ -217,7 +225,7 @@ def make_plan(plan: Plan, bench: PlanBench, at: datetime) -> PlannedSheet:
     watts = [(bench.settings[cells[j.cell].setting_id].sustained_w, j.run_s) for j in placed]
     known = [w * s / 3600.0 for w, s in watts if w is not None]
     energy = sum(known) if known else None
-    notes = tuple(_notes(bench, len(known), len(placed), factor))
+    notes = (*_notes(bench, len(known), len(placed), factor), *_dear_notes(plan, bench, sheet))
     return PlannedSheet(plan, bench, at, cells, sheet, crossed, energy, other_s, factor, notes)
 
 
@@ -334,6 +342,20 @@ def _wait_factor(plan: Plan, bench: PlanBench) -> float:
             planned += runsheet.wait_s(jobs[0], jobs[1], change)
             actual += pause
     return actual / planned
+
+
+def _dear_notes(plan: Plan, bench: PlanBench, sheet: runsheet.RunSheet) -> list[Note]:
+    """What a sheet asks of the operator beside runs: visits in the firmware, work by hand, and why runs are grouped."""
+    count = {kind: sum(step.kind == kind for step in sheet.steps) for kind in ("firmware", "hands")}
+    notes = []
+    if count["firmware"] > FEW_VISITS:
+        notes.append(Note("dear", f"It takes {count['firmware']} visits in the firmware."))
+    if count["hands"]:
+        balanced = plan.order is OrderRule.BALANCED
+        grouped = " Runs are grouped by it; the order is balanced within each group only." if balanced else ""
+        words = counted(count["hands"], "time")
+        notes.append(Note("dear", f"{words} something is changed by hand in the open case.{grouped}"))
+    return notes
 
 
 def _notes(bench: PlanBench, with_watts: int, runs: int, factor: float) -> list[Note]:

@@ -91,10 +91,10 @@ _LACK = {
 
 
 def _modes(settings: list[Setting]) -> list[Setting]:
-    seen: set[tuple[int, str, bool]] = set()
+    seen: set[tuple[int, str, bool, str]] = set()
     chosen = []
     for s in settings:
-        key = (s.device_id, s.mode, s.mains)
+        key = (s.device_id, s.mode, s.mains, s.graphics_path)
         if s.mode and key not in seen:
             seen.add(key)
             chosen.append(s)

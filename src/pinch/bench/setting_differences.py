@@ -6,7 +6,7 @@ from pinch.bench.parts import Aspect, Exclusion, Need
 from pinch.bench.records import Device, Setting, WorkKind, Workload
 from pinch.core.runsheet import Task
 
-NEED_S = {Need.SWITCH: 30.0, Need.RESTART: 180.0, Need.FIRMWARE: 360.0}
+NEED_S = {Need.SWITCH: 30.0, Need.RESTART: 180.0, Need.FIRMWARE: 360.0, Need.HANDS: 900.0}
 SUPPLY_S = 30.0
 """Times of changes in s until actual ones are known. Common practice, no source."""
 
@@ -60,6 +60,7 @@ def tasks_between(device: Device, before: Setting | None, after: Setting) -> tup
     others = [a for a in changed if a is not Aspect.SUPPLY]
     needs = {need_of(device, a) for a in others}
     for need, kind, words in (
+        (Need.HANDS, "hands", "by hand, as its maker describes it, with the mains and the battery off: change"),
         (Need.FIRMWARE, "firmware", "in the firmware, set"),
         (Need.RESTART, "restart", "restart with"),
         (Need.SWITCH, "set", "set"),
@@ -74,11 +75,23 @@ def tasks_between(device: Device, before: Setting | None, after: Setting) -> tup
     return tuple(tasks)
 
 
+def by_hand(device: Device, setting: Setting) -> tuple[str, ...]:
+    """What of a setting takes work by hand on the device: settings that are alike in it are done together."""
+    return tuple(value_of(setting, a) for a in Aspect if need_of(device, a) is Need.HANDS)
+
+
+def forbidden(device: Device, setting: Setting) -> str:
+    """The rule of a device that a setting breaks; empty where it breaks none."""
+    rules = (
+        r for r in device.exclusions if _holds(r.aspect, r.value, setting) and _holds(r.never_with, r.other, setting)
+    )
+    return next((f"{device.name}: {rule_words(rule)}" for rule in rules), "")
+
+
 def why_not(device: Device, setting: Setting, workload: Workload) -> str:
     """Why a workload cannot be run at a setting of a device; empty where it can."""
-    for rule in device.exclusions:
-        if _holds(rule.aspect, rule.value, setting) and _holds(rule.never_with, rule.other, setting):
-            return f"{device.name}: {rule_words(rule)}"
+    if rule := forbidden(device, setting):
+        return rule
     if workload.kind is WorkKind.RUNDOWN and setting.mains:
         return "a rundown is done on battery"
     if workload.kind is WorkKind.RUNDOWN and device.battery.usable_wh is None:

@@ -99,4 +99,4 @@ def _kind(line: SheetLine) -> str:
         return "done"
     if line.outcome is not None:
         return "void"
-    return "change" if line.kind in ("set", "restart", "firmware", "supply") else line.kind
+    return "change" if line.kind in ("set", "restart", "firmware", "hands", "supply") else line.kind

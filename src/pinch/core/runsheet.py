@@ -6,7 +6,7 @@ cools, another may run.
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,7 +22,7 @@ MORE_TRIES = 1
 
 @dataclass(frozen=True)
 class Task:
-    """Something the operator does between runs: its kind (set, restart, firmware, supply), how long, and what."""
+    """Something the operator does between runs: its kind (set, restart, firmware, hands, supply), how long, what."""
 
     kind: str
     seconds: float
@@ -142,8 +142,23 @@ def shortest(jobs: Sequence[SheetJob], change: Change) -> Arrangement:
     return Arrangement(tuple(candidates[best]), lengths[best], min(bound, lengths[best]))
 
 
-def balanced(jobs: Sequence[SheetJob], change: Change, seed: int) -> Arrangement:
-    """Repeats interleaved in rounds; in a round each setting does the next repeat of its workloads."""
+def balanced(
+    jobs: Sequence[SheetJob], change: Change, seed: int, dear: Callable[[int], Hashable] = lambda setting: None
+) -> Arrangement:
+    """Repeats interleaved in rounds; in a round each setting does the next repeat of its workloads. Settings that are
+    not alike in what is `dear` to change are done one group after the other, each balanced in itself."""
+    groups: dict[Hashable, list[SheetJob]] = {}
+    for job in jobs:
+        groups.setdefault(dear(job.setting), []).append(job)
+    parts = [_rounds_of(own, seed) for own in groups.values()]
+    order = [job for jobs_in_rounds, _ in parts for job in jobs_in_rounds]
+    least = shortest(jobs, change).bound_s
+    worst = max((uneven for _, uneven in parts), default=0.0)
+    return Arrangement(tuple(order), _continuous(order, change), least, worst)
+
+
+def _rounds_of(jobs: Sequence[SheetJob], seed: int) -> tuple[list[SheetJob], float]:
+    """Jobs in balanced rounds, and how uneven those are."""
     cells: dict[int, dict[int, list[SheetJob]]] = {}
     for job in jobs:
         cells.setdefault(job.setting, {}).setdefault(job.cell, []).append(job)
@@ -154,8 +169,7 @@ def balanced(jobs: Sequence[SheetJob], change: Change, seed: int) -> Arrangement
         for place in visited:
             ready = [queue.pop(0) for queue in cells[settings[place]].values() if queue]
             order += ready if number % 2 == 0 else ready[::-1]
-    least = shortest(jobs, change).bound_s
-    return Arrangement(tuple(order), _continuous(order, change), least, imbalance(rounds))
+    return order, imbalance(rounds)
 
 
 def make_sheet(

@@ -26,6 +26,9 @@ from pinch.intake.shelf import Shelf
 from pinch.sources.logs.mapping import ColumnMapping
 from pinch.sources.logs.read import ReadLog, read_log_file
 
+BEFORE_PLAN = timedelta(hours=12)
+"""A log that began so much before its plan was made, or before its first session, is an old one, and not what the plan
+wants."""
 ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
 
 
@@ -270,7 +273,8 @@ def _done_in_plan(book: Book, run: Run, log: RunLog) -> Plan | None:
         return None
     ended = run.started + timedelta(seconds=log.span_s[1])
     for plan in reversed(live(book.plans())):
-        done = plan.with_done(run, ended)
+        planned = min((s.start for s in plan.sessions), default=plan.created)
+        done = plan.with_done(run, ended) if run.started >= planned - BEFORE_PLAN else None
         if done is not None:
             return book.save(done)
     return None

@@ -1,19 +1,34 @@
 """Runs that a finding asks for, on their way into a plan."""
 
+from collections.abc import Sequence
+
 from pinch.bench.book import Book
 from pinch.bench.plans import MOST_REPEATS, Plan
-from pinch.bench.records import Setting, Workload, live
+from pinch.bench.records import MOST_NAME, Device, Setting, Workload, live
+from pinch.core.printing import counted
 
 NEW_PLAN, FIRST = "What is still to measure", 1
 """Name of a plan that a finding makes, and the priority of what it asks for."""
 
 
-def want_more_runs(book: Book, setting: Setting, workload: Workload, more: int) -> str:
-    """Want so many more runs of a cell in the newest plan, else in a new one; returns what was done in a sentence."""
-    plans = live(book.plans())
-    plan = plans[-1] if plans else book.save(Plan(name=NEW_PLAN))
-    ids = (setting.id, workload.id)
-    cell = plan.cell(*ids)
-    wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
-    book.save(plan.with_cell(*ids, wanted, FIRST))
-    return f"{more} more runs of {workload.name} at {setting.name} are in the plan {plan.name}."
+def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: int) -> str:
+    """Want so many more runs of each cell in the newest plan that is of all their devices, else in a new one; returns
+    what was done in a sentence."""
+    devices = list(dict.fromkeys(setting.device_id for setting, _ in cells))
+    own = {device: {s.id for s in book.settings(device)} for device in devices}
+    plans = [
+        plan
+        for plan in live(book.plans())
+        if all(any(cell.setting_id in settings for cell in plan.cells) for settings in own.values())
+    ]
+    names = ", ".join(book.get(Device, device).name for device in devices)
+    plan = plans[-1] if plans else book.save(Plan(name=f"{NEW_PLAN}: {names}"[:MOST_NAME]))
+    for setting, workload in cells:
+        ids = (setting.id, workload.id)
+        cell = plan.cell(*ids)
+        wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
+        plan = book.save(plan.with_cell(*ids, wanted, FIRST))
+    told = [f"{workload.name} at {setting.name}" for setting, workload in cells]
+    return (
+        f"{counted(more, 'more run')} of {' and '.join(told)} {'is' if more == 1 else 'are'} in the plan {plan.name}."
+    )

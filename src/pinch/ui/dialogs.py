@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.entry import read_quantity
-from pinch.bench.limit_ladder import rungs
+from pinch.bench.limit_ladder import rungs, typed_rungs
 from pinch.bench.records import Device
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
@@ -156,7 +156,8 @@ class LadderDialog(FormDialog):
         self._allowed = device.claims
         low, high = device.claims.lowest_w, device.claims.highest_w
         self.low, self.high = QLineEdit(f"{low:g} W" if low else ""), QLineEdit(f"{high:g} W" if high else "")
-        self.count, self.steps = QLineEdit("7"), QComboBox()
+        self.count, self.steps, self.listed = QLineEdit("7"), QComboBox(), QLineEdit()
+        self.listed.setPlaceholderText("or these: 18/33/60")
         self.steps.addItem("each by the same factor", True)
         self.steps.addItem("each by the same watts", False)
         self.preview = label("", wrap=True)
@@ -165,10 +166,11 @@ class LadderDialog(FormDialog):
             ("To", self.high),
             ("Rungs", self.count),
             ("Steps", self.steps),
+            ("Free rungs", self.listed),
             ("Comes to", self.preview),
         ):
             self.form.addRow(caption, widget)
-        for edit in (self.low, self.high, self.count):
+        for edit in (self.low, self.high, self.count, self.listed):
             edit.textChanged.connect(self._show)
         self.steps.currentIndexChanged.connect(self._show)
         self._show()
@@ -176,22 +178,22 @@ class LadderDialog(FormDialog):
     def read(self) -> None:
         self.limits()
 
-    def limits(self) -> tuple[float, float, int, bool]:
-        """From and to in W, how many, and whether by factor.
+    def limits(self) -> list[float]:
+        """The limits, W.
 
         Raises
         ------
         PinchError : they make no ladder.
         """
+        if self.listed.text().strip():
+            return typed_rungs(self.listed.text(), self._allowed)
         low, high = (read_quantity(edit.text(), "W").value for edit in (self.low, self.high))
         count = int(read_quantity(self.count.text(), "").value)
         geometric = bool(self.steps.currentData())
-        rungs(low, high, count, geometric, self._allowed)
-        return low, high, count, geometric
+        return rungs(low, high, count, geometric, self._allowed)
 
     def _show(self) -> None:
         try:
-            found = rungs(*self.limits(), self._allowed)
-            self.preview.setText(", ".join(f"{w:g} W" for w in found))
+            self.preview.setText(", ".join(f"{w:g} W" for w in self.limits()))
         except PinchError as error:
             self.preview.setText(str(error))

@@ -149,26 +149,46 @@ def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[ShownColum
     return tuple(guesses)
 
 
+@dataclass(frozen=True)
+class _Header:
+    """A header taken apart: its words, its unit, and what its column shows."""
+
+    name: str
+    text: str
+    words: list[str]
+    unit: Unit | None
+    shown: ShownColumn
+
+
 def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
     bare, unit_text = split_unit(name)
     unit = find_unit(unit_text) or find_unit(unit_row.strip("[]() "))
     text = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", bare.replace("SoC", "SOC")).casefold()
-    words = _words(text)
+    header = _Header(name, text, _words(text), unit, shown)
+    return _by_form(header) or _by_meaning(header)
+
+
+def _by_form(header: _Header) -> ColumnUse | None:
+    """A column whose name has a form that tells all, or that holds no numbers; None: its words have to tell."""
+    name, shown = header.name, header.shown
     if is_channel_name(name):
         return ColumnUse(column=name, channel=name, why="it has the name of a channel")
     if shown.low != shown.low:
         return ColumnUse(column=name, channel="", why="it holds no numbers")
-    flag = _flag(words, unit, shown)
-    if flag:
+    if flag := _flag(header.words, header.unit, shown):
         return ColumnUse(column=name, channel=flag, score=0.8, why="it says when a limit held")
     if _EACH_FRAME.match(name.strip()):
         return ColumnUse(column=name, channel="frame.time", score=0.8, why="it is the time of a frame")
-    if (rate := _rate(name, shown)) is not None:
-        return rate
+    return _rate(name, shown)
+
+
+def _by_meaning(header: _Header) -> ColumnUse:
+    """A column by its words, its unit and what it shows."""
+    name, words, unit, shown = header.name, header.words, header.unit, header.shown
     quantity, score, why = _quantity(unit, _word_quantity(words, unit), words, shown)
     if quantity in ("flag", None):
         return ColumnUse(column=name, channel=_extra(name), why="nothing tells what it is")
-    component, component_score = _component(quantity, words, text)
+    component, component_score = _component(quantity, words, header.text)
     score = min(1.0, score + component_score)
     if quantity == "load" and component == "battery":
         quantity = "charge"
@@ -179,26 +199,27 @@ def _guess_one(name: str, unit_row: str, shown: ShownColumn) -> ColumnUse:
         factor, why = 100.0, f"{why}, shares of one"
     if unit is None and quantity == "clock" and 0.2 <= shown.median < 10.0:
         factor, score, why = 1e3, min(score, SURE - 0.05), f"{why}, read as GHz"
+    channel = _channel(quantity, component, words, header.text)
     use = ColumnUse(
-        column=name,
-        channel=_channel(quantity, component, words, text),
-        factor=factor,
-        offset=offset,
-        counts=counts,
-        score=round(score, 2),
-        why=why,
+        column=name, channel=channel, factor=factor, offset=offset, counts=counts, score=round(score, 2), why=why
     )
+    return _as_it_shows(use, header, quantity, component)
+
+
+def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str) -> ColumnUse:
+    """The use as it is, or doubtful where values are not what such a channel shows."""
     bounds = FRAME_RATES if use.channel == "frame.rate" else _USUAL.get(quantity)
-    if use.channel == "wall.voltage":
+    shown = header.shown
+    if bounds is None or use.counts or use.channel == "wall.voltage":
         return use
-    if bounds is None or counts or _within(shown.median * factor + offset, bounds):
+    if _within(shown.median * use.factor + use.offset, bounds):
         return use
     likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
-    low, high = shown.low * factor + offset, shown.high * factor + offset
+    low, high = shown.low * use.factor + use.offset, shown.high * use.factor + use.offset
     again = {
-        "channel": _channel(likelier, component, words, text),
+        "channel": _channel(likelier, component, header.words, header.text),
         "score": 0.2,
-        "why": f"{why} say {quantity}, but it shows {plain(low)} to {plain(high)}",
+        "why": f"{use.why} say {quantity}, but it shows {plain(low)} to {plain(high)}",
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
 

@@ -17,11 +17,11 @@ from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import FloatArray, RunLog, Series, reach_s
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
+from pinch.sources.logs.core_summaries import with_summaries
 from pinch.sources.logs.decode import HEAD, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
-from pinch.sources.logs.summaries import with_summaries
 from pinch.sources.logs.table import LogTable, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
 from pinch.sources.parquet_log import is_parquet, read_parquet_log

@@ -5,10 +5,10 @@ from typing import Any
 
 from PyQt6.QtCore import QObject
 
-from pinch.bench.limit_ladder import rungs
 from pinch.bench.plausibility import is_raised
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Setting, Workload, free_name, live
+from pinch.bench.setting_differences import forbidden
 from pinch.bench.variants import SHARED, add_variant, join_as_variants, variants_of
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
@@ -75,7 +75,9 @@ class BenchControl(QObject):
         draft = entering.settle(record, session.book.drafts(record))
         asked = {path: words for (kind, key, path), words in self._asked.items() if (kind, key) == self._key(record)}
         raised = isinstance(record, Setting) and device is not None and is_raised(record, device)
-        caution = cautions.RAISED_LIMITS if raised else ""
+        rule = forbidden(device, record) if isinstance(record, Setting) and device is not None else ""
+        broken = f"Not possible by a rule of this device: {rule.partition(': ')[2]}." if rule else ""
+        caution = " ".join(filter(None, (broken, cautions.RAISED_LIMITS if raised else "")))
         view.form.setEnabled(may_change)
         view.form.show_record(
             record,
@@ -247,7 +249,7 @@ class BenchControl(QObject):
         self._change_and_choose(f"copy settings of {source.name}", work)
         return len(new)
 
-    def make_ladder(self, low_w: float, high_w: float, count: int, geometric: bool) -> int:
+    def make_ladder(self, limits_w: Sequence[float]) -> int:
         """Settings of the device with these limits, each a copy of the chosen setting where there is one; returns how
         many are new.
 
@@ -265,7 +267,7 @@ class BenchControl(QObject):
                 burst_w=max(watts, base.burst_w) if base.burst_w else None,
                 notes="",
             )
-            for watts in rungs(low_w, high_w, count, geometric, device.claims)
+            for watts in limits_w
             for name in [f"{watts:g} W" if base.mains else f"{watts:g} W on battery"]
             if name not in known
         ]

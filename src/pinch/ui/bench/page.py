@@ -111,7 +111,7 @@ class BenchPage(Page[BenchView]):
         dialog = LadderDialog(device, self.shell.dialog_parent)
         if dialog.exec():
             self.shell.go_to(RecordsTarget(Setting))
-            made = self.control.make_ladder(*dialog.limits())
+            made = self.control.make_ladder(dialog.limits())
             self.shell.notices.done(f"{made} new settings of {device.name}.")
 
     def copy_settings(self) -> None:

@@ -210,8 +210,7 @@ class CompareControl(Working):
         workload = next(w for w in book.workloads() if w.id == workload_id)
 
         def work() -> None:
-            for cell in (compared.cell, base):
-                done.append(want_more_runs(book, cell.setting, workload, missing))
+            done.append(want_more_runs(book, [(c.setting, workload) for c in (compared.cell, base)], missing))
 
         self._session.change(f"plan {counted(missing, 'more run')} of each", work)
         return " ".join(done)

@@ -17,6 +17,7 @@ STEP_WORDS = {
     "set": "set",
     "restart": "restart",
     "firmware": "firmware",
+    "hands": "by hand",
     "supply": "supply",
     "recharge": "recharge",
     "cool": "wait",

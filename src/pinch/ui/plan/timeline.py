@@ -1,5 +1,7 @@
 """The drawn run sheet: a row a day, blocks by kind along the clock."""
 
+import math
+
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
@@ -59,7 +61,10 @@ class Timeline(QWidget):
         self._draw_key(painter)
         bottom = KEY + ROW * min(MOST_ROWS, len(self.chart.rows))
         span = self.chart.last_h - self.chart.first_h
-        step = next(s for s in (0.5, 1, 2, 3, 4, 6, 8, 12, 24) if span / s <= max(4, self.width() // 70))
+        most = max(4, self.width() // 70)
+        step = next(
+            (s for s in (0.5, 1, 2, 3, 4, 6, 8, 12, 24) if span / s <= most), 24.0 * math.ceil(span / 24.0 / most)
+        )
         painter.setFont(look.figure_font(7.5))
         hour = self.chart.first_h
         while hour <= self.chart.last_h + 1e-9:

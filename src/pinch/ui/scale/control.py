@@ -72,7 +72,7 @@ class ScaleControl(Working):
 
         def work() -> None:
             setting = self._setting_at(series, watts)
-            done.append(want_more_runs(session.book, setting, series.workload, REPEATS))
+            done.append(want_more_runs(session.book, [(setting, series.workload)], REPEATS))
 
         session.change(f"plan {watts:g} W of {series.device.name}", work)
         return done[0]
