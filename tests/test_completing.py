@@ -10,7 +10,7 @@ from pinch.analysis.modes import beside, wall_points
 from pinch.bench import runlogs
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.plans import Plan
-from pinch.bench.readings import Phase, Quantity
+from pinch.bench.readings import Quantity, ReadAt
 from pinch.bench.records import Device, Protocol, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.intake.completing import Completion, complete_runs, read_builds
@@ -232,7 +232,7 @@ class TestWindow(WindowCase):
             dialog.table.setCurrentCell(first, columns.index(ReadingColumn(Quantity.NOISE)))
             dialog.table.paste("38.2")
             dialog.table.setCurrentCell(
-                first, columns.index(ReadingColumn(Quantity.SURFACE, Phase.UNTOLD, "palm_rest"))
+                first, columns.index(ReadingColumn(Quantity.SURFACE, ReadAt.UNTOLD, "palm_rest"))
             )
             dialog.table.paste("x")
             self.assertIn("Palm rest, °C of 30 W, run", dialog.error.text())
@@ -245,12 +245,12 @@ class TestWindow(WindowCase):
             self.window.page(RunPage).beside.type_grid()
         new = book.readings(runs[1].id)[there[runs[1].id] :]
         seen = {(r.quantity, r.phase, r.place): (r.value, r.low, r.high) for r in new}
-        self.assertEqual(seen[Quantity.WALL, Phase.IDLE, ""], (9.1, None, None))
-        self.assertEqual(seen[Quantity.WALL, Phase.UNTOLD, ""], (32, 31, 33))
-        self.assertEqual(seen[Quantity.SURFACE, Phase.UNTOLD, "palm_rest"], (41.8, 41.6, 42))
-        self.assertEqual(seen[Quantity.NOISE, Phase.UNTOLD, "room"][0], 24.5, "the level of the room alone")
+        self.assertEqual(seen[Quantity.WALL, ReadAt.IDLE, ""], (9.1, None, None))
+        self.assertEqual(seen[Quantity.WALL, ReadAt.UNTOLD, ""], (32, 31, 33))
+        self.assertEqual(seen[Quantity.SURFACE, ReadAt.UNTOLD, "palm_rest"], (41.8, 41.6, 42))
+        self.assertEqual(seen[Quantity.NOISE, ReadAt.UNTOLD, "room"][0], 24.5, "the level of the room alone")
         self.assertEqual(len(book.readings(runs[0].id)), there[runs[0].id])
-        wall = next(r for r in new if r.quantity is Quantity.WALL and r.phase is Phase.IDLE)
+        wall = next(r for r in new if r.quantity is Quantity.WALL and r.phase is ReadAt.IDLE)
         self.assertGreater(wall.u or 0, 0, "by the accuracy of the meter")
         self.assertLess(wall.t_s, next(r for r in new if r.place == "palm_rest").t_s)
         self.window.undo()

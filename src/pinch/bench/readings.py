@@ -25,7 +25,7 @@ ROOM_PLACE = "room"
 """A noise reading of this place is of the room alone."""
 
 
-class Phase(StrEnum):
+class ReadAt(StrEnum):
     """When in a run something was read; untold counts as under load."""
 
     UNTOLD = ""
@@ -96,7 +96,7 @@ class Reading(Record):
     low: float | None = None
     high: float | None = None
     place: Place = ""
-    phase: Phase = Phase.UNTOLD
+    phase: ReadAt = ReadAt.UNTOLD
     distance_mm: Millimetres | None = None
     instrument: str = ""
     u: Annotated[float, Field(ge=0)] | None = None
@@ -118,7 +118,7 @@ class Reading(Record):
     @property
     def at_rest(self) -> bool:
         """Whether it was read before the load."""
-        return self.phase is Phase.IDLE
+        return self.phase is ReadAt.IDLE
 
     @property
     def value_words(self) -> str:

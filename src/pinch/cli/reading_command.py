@@ -5,7 +5,7 @@ from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.entry import read_value
-from pinch.bench.readings import UNITS, Phase, Quantity, Reading
+from pinch.bench.readings import UNITS, Quantity, ReadAt, Reading
 from pinch.bench.records import Run, checked, live, now
 from pinch.cli.books import changed_existing
 from pinch.cli.numbers import print_json
@@ -27,7 +27,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--value", required=True, help="with its unit or without, or a range such as 41.6–42")
     parser.add_argument("--low", type=float, help="the lowest that was seen")
     parser.add_argument("--high", type=float, help="the highest that was seen")
-    parser.add_argument("--phase", choices=[str(p) for p in Phase if p], default="", help="when in the run")
+    parser.add_argument("--phase", choices=[str(p) for p in ReadAt if p], default="", help="when in the run")
     parser.add_argument("--place", default="", help="where, one word, such as palm_rest; room: the room alone")
     parser.add_argument("--distance-mm", type=float, metavar="N")
     parser.add_argument("--instrument", default="", metavar="NAME", help="an instrument of the book")
@@ -52,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
             u = instrument.accuracy.standard_u(value)
         log = runlogs.read_log(book, book.get(Run, args.run).id)
         begin, end = log.span_s if log.samples else (0.0, 0.0)
-        at = args.at if args.at is not None else begin if args.phase == Phase.IDLE else end
+        at = args.at if args.at is not None else begin if args.phase == ReadAt.IDLE else end
         reading: Reading = checked(
             Reading,
             "The reading",

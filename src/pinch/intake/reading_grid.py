@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.entry import read_value
-from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Phase, Quantity, Reading
+from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading
 from pinch.bench.records import Run, checked, now
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -20,20 +20,20 @@ class ReadingColumn:
     """What is read in a column: a quantity, when in the run, and where."""
 
     quantity: Quantity
-    phase: Phase = Phase.UNTOLD
+    phase: ReadAt = ReadAt.UNTOLD
     place: str = ""
 
     @property
     def words(self) -> str:
         """Its heading."""
-        when = {Phase.IDLE: "at rest", Phase.END: "at the end"}.get(self.phase, "")
+        when = {ReadAt.IDLE: "at rest", ReadAt.END: "at the end"}.get(self.phase, "")
         what = "" if self.quantity is Quantity.SURFACE and self.place else str(self.quantity)
         of = f"{what} {self.place.replace('_', ' ')}".strip()
         return ", ".join(filter(None, (of.capitalize(), when, UNITS[self.quantity])))
 
     def is_of(self, reading: Reading) -> bool:
         """Whether a reading stands in this column; under load and untold are one."""
-        when = {reading.phase, Phase.UNTOLD if reading.phase is Phase.LOAD else reading.phase}
+        when = {reading.phase, ReadAt.UNTOLD if reading.phase is ReadAt.LOAD else reading.phase}
         return reading.quantity is self.quantity and self.phase in when and reading.place == self.place
 
 

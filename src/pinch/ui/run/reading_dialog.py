@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from pinch.bench.entry import read_quantity
-from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Phase, Quantity, Reading
+from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading
 from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
@@ -19,7 +19,7 @@ from pinch.ui.shell.words import label
 
 PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
-PHASES = {Phase.UNTOLD: "under load", Phase.IDLE: "at rest, before it", Phase.END: "at the end of it"}
+PHASES = {ReadAt.UNTOLD: "under load", ReadAt.IDLE: "at rest, before it", ReadAt.END: "at the end of it"}
 
 
 def reading_question(reading: Reading, instrument: Instrument | None) -> str:

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.book import Book
 from pinch.bench.entry import read_quantity
-from pinch.bench.readings import ROOM_PLACE, Instrument, Phase, Quantity
+from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, ReadAt
 from pinch.bench.records import Run, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -39,10 +39,10 @@ from pinch.ui.run.reading_dialog import PLACES
 from pinch.ui.shell.words import captioned, label
 
 WHOLE = (
-    *(ReadingColumn(Quantity.WALL, Phase.IDLE), ReadingColumn(Quantity.WALL)),
-    *(ReadingColumn(Quantity.NOISE, Phase.IDLE), ReadingColumn(Quantity.NOISE), ReadingColumn(Quantity.ROOM)),
+    *(ReadingColumn(Quantity.WALL, ReadAt.IDLE), ReadingColumn(Quantity.WALL)),
+    *(ReadingColumn(Quantity.NOISE, ReadAt.IDLE), ReadingColumn(Quantity.NOISE), ReadingColumn(Quantity.ROOM)),
 )
-FIRST = (ReadingColumn(Quantity.WALL, Phase.IDLE), ReadingColumn(Quantity.WALL), ReadingColumn(Quantity.NOISE))
+FIRST = (ReadingColumn(Quantity.WALL, ReadAt.IDLE), ReadingColumn(Quantity.WALL), ReadingColumn(Quantity.NOISE))
 WITH_INSTRUMENT = (Quantity.WALL, Quantity.NOISE, Quantity.SURFACE)
 
 
@@ -161,7 +161,7 @@ class ReadingGridDialog(QDialog):
         name = self.place.text().strip().lower().replace(" ", "_")
         if name:
             self.place.clear()
-            self._column(ReadingColumn(Quantity.SURFACE, Phase.UNTOLD, name), True)
+            self._column(ReadingColumn(Quantity.SURFACE, ReadAt.UNTOLD, name), True)
             self._rebuild()
 
     def _column(self, column: ReadingColumn, ticked: bool) -> None:
@@ -174,12 +174,12 @@ class ReadingGridDialog(QDialog):
     def _set_up(self) -> None:
         places = [p for p in PLACES if p != ROOM_PLACE]
         there = {
-            ReadingColumn(r.quantity, Phase.UNTOLD if r.phase is Phase.LOAD else r.phase, r.place)
+            ReadingColumn(r.quantity, ReadAt.UNTOLD if r.phase is ReadAt.LOAD else r.phase, r.place)
             for run, _ in self._all
             for r in self._book.readings(run.id)
             if r.place != ROOM_PLACE and r.quantity is not Quantity.CHARGE
         }
-        offered = [*WHOLE, *(ReadingColumn(Quantity.SURFACE, Phase.UNTOLD, p) for p in places)]
+        offered = [*WHOLE, *(ReadingColumn(Quantity.SURFACE, ReadAt.UNTOLD, p) for p in places)]
         for column in dict.fromkeys([*offered, *sorted(there, key=lambda c: c.words)]):
             self._column(column, column in FIRST or column in there)
         for _, name in self._all:
