@@ -57,7 +57,8 @@ class TestHostile(BookCase):
 
     def test_a_trigger_does_not_fire_while_an_old_book_is_brought_up_to_date(self) -> None:
         trigger = "CREATE TRIGGER t AFTER UPDATE ON workload BEGIN DELETE FROM device; END"
-        self.spoil(trigger, "DROP TABLE card", "DROP TABLE report", "DROP TABLE result", "PRAGMA user_version = 6")
+        gone = [f"DROP TABLE {name}" for name in ("card", "report", "result", "reference")]
+        self.spoil(trigger, *gone, "PRAGMA user_version = 6")
         self.refused("holds the trigger")
         with contextlib.closing(sqlite3.connect(self.path)) as raw:
             self.assertEqual(raw.execute("SELECT COUNT(*) FROM device").fetchone(), (1,))
@@ -184,7 +185,7 @@ class TestReadBySomebodyElse(BookCase):
     def test_an_old_version_is_open_read_only(self) -> None:
         self.book.close()
         with contextlib.closing(sqlite3.connect(self.path)) as raw:
-            raw.executescript("DROP TABLE card; DROP TABLE report; DROP TABLE result")
+            raw.executescript("DROP TABLE card; DROP TABLE report; DROP TABLE result; DROP TABLE reference")
             raw.executescript("PRAGMA user_version = 6; PRAGMA journal_mode = DELETE")
         self.start()
         words = "a.pinch is of version 6 and is open read-only, as it cannot be written."

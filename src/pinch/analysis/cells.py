@@ -94,7 +94,10 @@ def cells_of(book: BookPoints, by_variant: bool = False) -> list[BenchCell]:
 
 def left_out_of(book: BookPoints, workload_ids: Sequence[int] = ()) -> list[Note]:
     """Why runs have no result, run by run, of these workloads where given."""
-    return [_left_out(p) for p in book.points if p.why_not and (not workload_ids or p.workload.id in workload_ids)]
+    lacking = [] if workload_ids else [Note("reference", words) for words in book.lacking]
+    return lacking + [
+        _left_out(p) for p in book.points if p.why_not and (not workload_ids or p.workload.id in workload_ids)
+    ]
 
 
 def _key(p: RunPoint, roots: set[int]) -> CellKey:

@@ -104,7 +104,8 @@ def of_one_metric(points: Sequence[RunPoint]) -> list[RunPoint]:
 
 @dataclass(frozen=True)
 class BookPoints:
-    """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices."""
+    """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices;
+    `lacking` says what could not be laid beside."""
 
     points: tuple[RunPoint, ...]
     devices: tuple[Device, ...]
@@ -115,6 +116,7 @@ class BookPoints:
     results: tuple[Result, ...] = ()
     instruments: tuple[Instrument, ...] = ()
     settings: tuple[tuple[Device, Setting], ...] = ()
+    lacking: tuple[str, ...] = ()
 
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""

@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from pinch.bench.cards import Card, Report
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Reference, Result, Run, Setting, Workload
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 
@@ -35,6 +35,7 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Acceptance: ("acceptance", ()),
     Card: ("card", ()),
     Report: ("report", ()),
+    Reference: ("reference", ()),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -199,6 +200,10 @@ class Book:
     def results(self) -> list[Result]:
         """All results that were typed or told, in the order of their entry."""
         return self._records(Result)
+
+    def references(self) -> list[Reference]:
+        """The books laid beside this one, in the order in which they were."""
+        return self._records(Reference)
 
     def protocols(self) -> list[Protocol]:
         """All protocols in the order they were added."""

@@ -73,9 +73,9 @@ def scratch_book() -> Book:
     return book
 
 
-def open_book(path: Path, wait_s: float = WAIT_S) -> Book:
-    """Open a book, bringing an older one up to date, of which a copy is kept as it was. One that cannot be written is
-    opened read-only; `notes` of the book say what is to be known.
+def open_book(path: Path, wait_s: float = WAIT_S, only_read: bool = False) -> Book:
+    """Open a book, bringing an older one up to date, of which a copy is kept as it was. One that cannot be written, or
+    is `only_read`, is opened read-only, an older one in memory; `notes` of the book say what is to be known.
 
     Raises
     ------
@@ -87,13 +87,13 @@ def open_book(path: Path, wait_s: float = WAIT_S) -> Book:
     if not path.stat().st_size:
         raise UnfinishedBookError(path)
     try:
-        return _opened(path, wait_s)
+        return _opened(path, wait_s, only_read)
     except (sqlite3.Error, OSError) as error:
         raise BookError(path, reason_of(error)) from error
 
 
-def _opened(path: Path, wait_s: float) -> Book:
-    writable = os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)
+def _opened(path: Path, wait_s: float, only_read: bool) -> Book:
+    writable = not only_read and os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)
     connection = _connect(path, "rw", wait_s) if writable else _connect_reading(path)
     book = Book(path, connection, None if writable else _connect_reading)
     try:

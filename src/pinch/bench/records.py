@@ -366,6 +366,13 @@ class Acceptance(Record):
         return key == self.key and own in ((first, second, *values), (second, first, *reversed(values)))
 
 
+class Reference(Record):
+    """Another book laid beside this one, to be compared with and cited by its name."""
+
+    name: Name
+    path: Annotated[str, Field(min_length=1, max_length=4000)]
+
+
 class Protocol(Listed):
     """The conditions held constant over a test."""
 

@@ -82,13 +82,16 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE INDEX result_cell ON result (device_id, setting_id, workload_id);
     CREATE INDEX result_run ON result (run_id);
     """,
+    """
+    CREATE TABLE reference (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    *("reading", "acceptance", "card", "report", "result"),
+    *("reading", "acceptance", "card", "report", "result", "reference"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)

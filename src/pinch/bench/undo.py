@@ -31,6 +31,7 @@ _CALLED = {
     "result": ("result", "results"),
     "mark": ("mark", "marks"),
     "card": ("card", "cards"),
+    "reference": ("book laid beside", "books laid beside"),
     "acceptance": ("accepted difference", "accepted differences"),
 }
 """What is told of by name; the rest belongs to one of these."""

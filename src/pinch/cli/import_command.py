@@ -16,9 +16,11 @@ from pinch.cli.convert_command import mapping_of
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
 from pinch.intake.arrivals import Arrival, add_arrivals, arrivals_of, files_in, read_batch
-from pinch.intake.book_folder import is_book_folder, read_book_folder
+from pinch.intake.book_folder import is_book_folder, opened_book, read_book_folder
 from pinch.intake.completing import Completion, read_completion
 from pinch.intake.filing import Filed, NamePattern
+from pinch.intake.joining import join_book
+from pinch.intake.packages import is_run_package
 from pinch.intake.shelf import known_names
 from pinch.intake.table_roles import Role, RoleMapping, guess_roles, key_of, open_questions, read_roles
 from pinch.intake.told_results import add_told
@@ -29,6 +31,7 @@ from pinch.sources.logs.memory import recall
 from pinch.sources.sheets import read_sheet
 
 ORIGINS = {"own": Origin.OWN, "maker": Origin.MAKER, "other": Origin.THIRD, "archive": Origin.ARCHIVE}
+BOOK = ".pinch"
 OF_RUNS = ("ambient", "day", "protocol", "builds", "note")
 
 
@@ -97,10 +100,8 @@ def run(args: argparse.Namespace) -> int:
     folders, tables, logs = _by_kind(args)
     if args.score and (len(logs) != 1 or tables or folders):
         raise PinchError("--score belongs to the run of one log; name that log alone.")
-    for folder in folders:
-        runs = read_book_folder(folder, args.book)
-        if not args.json:
-            print(f"{args.book}: {runs} runs")
+    for source in folders:
+        _add_book(args, source, outcome)
     if tables:
         _add_tables(args, tables, outcome)
     if logs:
@@ -109,9 +110,26 @@ def run(args: argparse.Namespace) -> int:
     return outcome.status
 
 
+def _add_book(args: argparse.Namespace, source: Path, outcome: Imported) -> None:
+    """Another book, as its file or as open files: it joins this one; open files alone become that very book."""
+    if is_book_folder(source) and not args.book.exists():
+        runs = read_book_folder(source, args.book)
+        outcome.runs += list(range(1, runs + 1))
+        _say(args, f"{args.book}: {runs} runs")
+        return
+    with opened_book(source) as other, changed_whole(args.book) as book:
+        done = join_book(book, other)
+    outcome.runs += done.runs
+    outcome.results += done.results
+    outcome.skipped += done.skipped
+    for note in done.notes:
+        outcome.warn("noticed", note, str(source))
+    _say(args, done.words)
+
+
 def _by_kind(args: argparse.Namespace) -> tuple[list[Path], list[Path], list[Path]]:
     """The books as open files, the tables of results and the logs among the paths."""
-    folders = [path for path in args.paths if is_book_folder(path)]
+    folders = [path for path in args.paths if path.suffix == BOOK or is_book_folder(path) or is_run_package(path)]
     files = [path for path in args.paths if path not in folders]
     tables = [path for path in files if args.scores or (path.is_file() and holds_results(path))]
     return folders, tables, [path for path in files if path not in tables]

@@ -4,19 +4,24 @@
 form, `logs/run-N-frames.csv` its single frames. What comes back is equal: the same records, the same samples.
 """
 
+import contextlib
+import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
 from pinch.bench import runlogs
+from pinch.bench.book import Book
 from pinch.bench.cards import Card, Report
 from pinch.bench.files import read_model
-from pinch.bench.opening import new_book
+from pinch.bench.opening import new_book, open_book
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload
 from pinch.core.runlog import Mark
+from pinch.intake.packages import is_run_package, opened_package
 from pinch.sources.runlog_csv import read_run_log
 
 INDEX, LOGS = "book.json", "logs"
@@ -80,6 +85,28 @@ def read_book_folder(folder: Path, target: Path) -> int:
                 if path.is_file():
                     runlogs.append_log(book, run.id, read_run_log(path))
     return len(index.runs)
+
+
+@contextlib.contextmanager
+def opened_book(source: Path) -> Iterator[Book]:
+    """A book that is only read: its file, what a folder of open files holds, or the run of a data package.
+
+    Raises
+    ------
+    PinchError : it cannot be read.
+    """
+    with contextlib.ExitStack() as stack:
+        path = source
+        if is_run_package(source):
+            yield stack.enter_context(opened_package(source))
+            return
+        if is_book_folder(source):
+            scratch = stack.enter_context(tempfile.TemporaryDirectory(prefix="pinch-book-"))
+            path = Path(scratch) / f"{source.name or 'book'}.pinch"
+            read_book_folder(source, path)
+        book = open_book(path, only_read=True)
+        stack.callback(book.close)
+        yield book
 
 
 def is_book_folder(folder: Path) -> bool:

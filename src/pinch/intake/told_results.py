@@ -41,7 +41,7 @@ class Taken:
 def add_told(book: Book, rows: Sequence[Told], source: str) -> Taken:
     """Add the results of the rows of a table; records that the book does not have are made. The caller makes it one
     change. `source` is the name of the table: what it told before can be told otherwise by it alone."""
-    shelf, there = Shelf(book), _There(book)
+    shelf, there = Shelf(book), ThereAlready(book)
     added: list[Result] = []
     replaced: list[Result] = []
     lines: list[str] = []
@@ -69,7 +69,7 @@ def add_told(book: Book, rows: Sequence[Told], source: str) -> Taken:
     return Taken(tuple(added), tuple(replaced), skipped, tuple(lines), tuple(problems))
 
 
-class _There:
+class ThereAlready:
     """The results that a book had before, each to be met once."""
 
     def __init__(self, book: Book) -> None:

@@ -7,6 +7,7 @@ from pinch import __version__
 from pinch.analysis.comparing import Unfair
 from pinch.analysis.modes import ModesSheet, modes_sheet
 from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.references import is_own
 from pinch.bench.book import Book
 from pinch.bench.cards import CardKind
 from pinch.bench.digests import log_hash
@@ -106,9 +107,9 @@ def _subject(deck: Deck, shown: Sequence[CardContent]) -> Device | None:
 
 
 def runs_behind(deck: Deck) -> list[RunPoint]:
-    """All runs behind the cards of the report, each once, oldest first."""
+    """All runs of this book behind the cards of the report, each once, oldest first."""
     ids = {p.run.id for c in deck.contents if c.card.in_report and c.found for p in c.found.runs}
-    return [p for p in deck.points.points if p.run.id in ids]
+    return [p for p in deck.points.points if p.run.id in ids and is_own(p.run.id)]
 
 
 def _figures(shown: Sequence[CardContent]) -> dict[str, tuple[StoryFigure, ...]]:

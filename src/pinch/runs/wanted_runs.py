@@ -2,9 +2,11 @@
 
 from collections.abc import Sequence
 
+from pinch.analysis.references import is_own
 from pinch.bench.book import Book
 from pinch.bench.plans import MOST_REPEATS, Plan
 from pinch.bench.records import MOST_NAME, Device, Setting, Workload, live
+from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 
 NEW_PLAN, FIRST = "What is still to measure", 1
@@ -15,6 +17,8 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
     """Want so many more runs of each cell in the newest plan that is of all their devices, else in a new one; returns
     what was done in a sentence."""
     devices = list(dict.fromkeys(setting.device_id for setting, _ in cells))
+    if not all(map(is_own, devices)):
+        raise PinchError("One of the two belongs to a book laid beside this one; its runs are planned there.")
     own = {device: {s.id for s in book.settings(device)} for device in devices}
     plans = [
         plan

@@ -8,10 +8,11 @@ from pathlib import Path
 from pinch.analysis.digesting import Moved, digest_of, moved_words, told_digest, unjudged_digest
 from pinch.analysis.judging import JudgeDesk, known_of
 from pinch.analysis.points import BookPoints, points_of
+from pinch.analysis.references import OtherBook, with_references
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest, keep_digest, log_hash, read_digests
 from pinch.bench.opening import open_book
-from pinch.bench.records import Device, Run, Setting, Workload, scores_of
+from pinch.bench.records import Device, Reference, Run, Setting, Workload, scores_of
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.core.judge import METHOD
@@ -21,7 +22,8 @@ from pinch.narrative.finding import finding, told_finding
 
 
 def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
-    """Judge what is not judged yet, and gather all runs of a book, with a connection of its own.
+    """Judge what is not judged yet, and gather all runs of a book and of those laid beside it, with connections of its
+    own.
 
     Raises
     ------
@@ -31,9 +33,38 @@ def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
     digests = digest_book(path, progress).digests
     book = open_book(path)
     try:
-        return points_of(book, digests)
+        own, references = points_of(book, digests), book.references()
     finally:
         book.close()
+    return with_references(own, [_other_book(reference, path, progress) for reference in references])
+
+
+def _other_book(reference: Reference, path: Path, progress: Progress) -> OtherBook:
+    """The points of a book laid beside, which is only read. Where it has not changed they are remembered."""
+    other = Path(reference.path)
+    other = other if other.is_absolute() else path.parent / other
+    try:
+        state = other.stat()
+        return OtherBook(reference, _points_of_other(other, state.st_mtime_ns, state.st_size, progress))
+    except (PinchError, OSError) as error:
+        return OtherBook(reference, None, str(error))
+
+
+_OTHERS: dict[tuple[Path, int, int], BookPoints] = {}
+
+
+def _points_of_other(path: Path, changed_ns: int, size: int, progress: Progress) -> BookPoints:
+    key = (path, changed_ns, size)
+    if key not in _OTHERS:
+        book = open_book(path, only_read=True)
+        try:
+            found = points_of(book, _digest(book, progress).digests)
+        finally:
+            book.close()
+        for old in [k for k in _OTHERS if k[0] == path]:
+            del _OTHERS[old]
+        _OTHERS[key] = found
+    return _OTHERS[key]
 
 
 log = logging.getLogger(__name__)

@@ -6,17 +6,20 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
-from pinch.bench.opening import UnfinishedBookError
+from pinch.bench.opening import UnfinishedBookError, open_book
+from pinch.bench.records import Reference, free_name
 from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
-from pinch.intake.book_folder import is_book_folder
+from pinch.intake.book_folder import is_book_folder, opened_book
+from pinch.intake.joining import JoinedBook, join_book
 from pinch.publish.private import exchange_counts, open_exchange
-from pinch.ui.dialogs import agrees, save_name
+from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
 from pinch.ui.private_dialog import ask_private
 
 BOOKS = "Books of Pinch (*.pinch)"
+TAKEN = "Books, open files and data packages of Pinch (*.pinch book.json datapackage.json)"
 RECORDS = "Records of Pinch (*.json)"
 
 
@@ -34,6 +37,9 @@ class BookActions(WindowPart):
             MenuEntry(book, 30, "Save a copy …", self.copy_book, "Ctrl+Shift+S"),
             MenuEntry(book, 40, "Write the book as open files …", self.write_book),
             MenuEntry(book, 50, "Book from open files …", self.book_from_files),
+            MenuEntry(book, 60, "Take in another book …", self.take_in_book),
+            MenuEntry(book, 70, "Lay another book beside this one …", self.lay_beside, "Ctrl+Alt+B"),
+            MenuEntry(book, 80, "Books laid beside this one …", self.put_away),
             MenuEntry(book, 140, "Write runs, figures and readings …", self.write_tables, "Ctrl+Alt+E"),
             MenuEntry(book, 160, "Write the records …", self.write_records),
             MenuEntry(MenuName.ADD, 270, "Records from a file …", self.add_records),
@@ -108,6 +114,47 @@ class BookActions(WindowPart):
             shell = self._shell
             opened = partial(shell.safely, partial(shell.session.open, _with_ending(path)))
             shell.writing.book_from(folder, _with_ending(path), lambda _: opened())
+
+    def take_in_book(self) -> None:
+        """Another book's records, runs and results become part of this one."""
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Take in a book", "", TAKEN)
+        if not name:
+            return
+        path, session, done = Path(name), self._shell.session, list[JoinedBook]()
+        source = path if path.suffix == ".pinch" else path.parent
+        with opened_book(source) as other:
+            session.change(f"take in {path.stem}", lambda: done.append(join_book(session.book, other)))
+        self._shell.notices.done(" ".join([done[0].words, "Ctrl+Z takes it back.", *done[0].notes[:3]]))
+
+    def lay_beside(self) -> None:
+        """Another book, whose devices and results can be compared with those of this one."""
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Lay a book beside this one", "", BOOKS)
+        if not name:
+            return
+        session, path = self._shell.session, Path(name).absolute()
+        if path.samefile(session.book.path):
+            raise PinchError("A book is not laid beside itself.")
+        open_book(path, only_read=True).close()
+        called = free_name(path.stem, [r.name for r in session.book.references()])
+        reference = Reference(name=called, path=str(path))
+        session.change(f"lay {called} beside", lambda: session.book.save(reference))
+        self._shell.notices.done(f"{called} lies beside: its devices are on Compare and Scale, under its name.")
+
+    def put_away(self) -> None:
+        """Books that lie beside this one and are not wanted any more."""
+        session = self._shell.session
+        there = {r.name: r for r in session.book.references()}
+        if not there:
+            raise PinchError("No other book lies beside this one.")
+        words = "Which of them are put away? Nothing of them is changed."
+        chosen = choose_several(self._shell.dialog_parent, "Books laid beside this one", words, list(there))
+
+        def work() -> None:
+            for name in chosen:
+                session.book.delete(there[name])
+
+        if chosen:
+            session.change(f"put {', '.join(chosen)} away", work)
 
     def write_tables(self) -> None:
         """Runs, figures and readings of the whole book as tables."""
