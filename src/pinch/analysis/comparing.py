@@ -250,8 +250,11 @@ def _mean_known(values: Sequence[float | None]) -> float | None:
 
 
 def offer_on(device: Device) -> Offer | None:
-    """The newest offer of a device that has a price."""
+    """The newest offer of a device that has a price: of what was tested where that is marked, and for everybody where
+    there is such a one."""
     priced = [o for o in device.offers if o.price is not None]
+    priced = [o for o in priced if o.tested] or priced
+    priced = [o for o in priced if not o.members] or priced
     return max(priced, key=lambda o: o.date, default=None)
 
 

@@ -160,8 +160,10 @@ class Offer(Part):
     region: str = ""
     seller: str = Field(default="", title="Kind of seller")
     tax_in: bool | None = Field(default=None, title="Tax in the price")
+    members: bool = Field(default=False, title="For members only")
     configuration: str = ""
     allowance: Annotated[float, Field(ge=-100_000, le=100_000)] = Field(default=0.0, title="To equal configuration")
+    tested: bool = Field(default=False, title="The one tested")
 
 
 class ChangeNeed(Part):

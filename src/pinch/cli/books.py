@@ -50,15 +50,21 @@ def changed_existing(path: Path) -> Iterator[Book]:
         book.close()
 
 
+def _letters(name: str) -> str:
+    return "".join(c for c in name.casefold() if c.isalnum())
+
+
 def named(things: Sequence[T], name: str, what: str, label: Callable[[T], str]) -> T:
-    """The thing of that name.
+    """The thing of that name; where none is called just so, the only one whose name has the same letters and digits,
+    small or large.
 
     Raises
     ------
     PinchError : there is none; the sentence lists those there are.
     """
-    for thing in things:
-        if label(thing) == name:
-            return thing
+    exact = [thing for thing in things if label(thing) == name]
+    alike = exact[:1] or [thing for thing in things if _letters(label(thing)) == _letters(name)]
+    if len(alike) == 1:
+        return alike[0]
     known = ", ".join(label(thing) for thing in things) or "none yet"
     raise PinchError(f"There is no {what} called {name!r}; there are: {known}.")

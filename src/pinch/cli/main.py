@@ -30,6 +30,7 @@ COMMANDS = {
     "set": "say of runs what was missing: room, day, score, device, setting, workload, builds …",
     "reading": "keep a value that was read by hand during a run",
     "reference": "lay other books beside one, to compare with and cite",
+    "card": "put cards into the chart deck, list and remove them",
     "report": "write the report of a book, the pictures of its deck, tables and the open data",
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }

@@ -145,7 +145,9 @@ def _device(book: Book, args: argparse.Namespace) -> Device:
         return book.save(new)
     if args.device not in known:
         add_rig(book)
-    device: Device = named(book.devices(), args.device, "device", lambda d: d.name)
+    devices = book.devices()
+    by_key = next((d for d in devices if d.rig == args.device), None)
+    device: Device = by_key or named(devices, args.device, "device", lambda d: d.name)
     if args.reach is None:
         return device
     reached: Device = book.save(device.model_copy(update={"reach": args.reach}))

@@ -61,11 +61,12 @@ def units_words(devices: Sequence[Device]) -> str:
 
 
 def price_words(offer: Offer | None) -> str:
-    """A price with its day, region and tax; empty where there is none."""
+    """A price with its day, region, tax and for whom; empty where there is none."""
     if offer is None or offer.price is None:
         return ""
     tax = {True: "tax in", False: "without tax"}.get(offer.tax_in) if offer.tax_in is not None else ""
-    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or "no date", offer.region, tax)
+    members = "for members" if offer.members else ""
+    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or "no date", offer.region, tax, members)
     return ", ".join(filter(None, parts))
 
 

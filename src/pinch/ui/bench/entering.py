@@ -104,7 +104,10 @@ def _read(wanted: Field, text: str) -> tuple[Any, str]:
     if wanted.kind is Kind.DAY:
         return read_day(typed), ""
     if wanted.kind is Kind.FLAG:
-        return FLAGS[typed], ""
+        flag = next((word for word in FLAGS if word.casefold() == typed.casefold()), None)
+        if flag is None:
+            raise PinchError(f"{typed!r} is neither {' nor '.join(FLAGS)}.")
+        return FLAGS[flag], ""
     return typed, ""
 
 

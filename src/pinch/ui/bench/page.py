@@ -6,10 +6,12 @@ from functools import partial
 from PyQt6.QtWidgets import QInputDialog
 
 from pinch.bench.cards import CardKind, UnitsQuery
-from pinch.bench.records import Setting, Workload, live
+from pinch.bench.records import Listed, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.ui.bench import record_grid, state
 from pinch.ui.bench.control import BenchControl
+from pinch.ui.bench.grid_dialogs import CombinationsDialog, RecordGridDialog, offers_dialog
 from pinch.ui.bench.view import BenchView
 from pinch.ui.dialogs import LadderDialog, ask_text, choose_several
 from pinch.ui.menus import MenuEntry, MenuName
@@ -45,6 +47,9 @@ class BenchPage(Page[BenchView]):
             MenuEntry(add, 124, "Copies of the workload as its variants …", self.join_variants),
             MenuEntry(add, 130, "Settings of another device …", self.copy_settings),
             MenuEntry(add, 140, "Ladder of limits …", self.make_ladder, "Ctrl+L"),
+            MenuEntry(add, 142, "Settings as combinations …", self.combine_settings, "Ctrl+Shift+B"),
+            MenuEntry(add, 144, "Records in a grid …", self.fill_grid, "Ctrl+Alt+K"),
+            MenuEntry(add, 146, "Offers of the device in a grid …", self.fill_offers),
         )
 
     def cancel(self) -> None:
@@ -113,6 +118,51 @@ class BenchPage(Page[BenchView]):
             self.shell.go_to(RecordsTarget(Setting))
             made = self.control.make_ladder(dialog.limits())
             self.shell.notices.done(f"{made} new settings of {device.name}.")
+
+    def combine_settings(self) -> None:
+        """Settings of the chosen device as combinations of modes, graphics paths, supplies and limits."""
+        device, book = self.session.device, self.session.book
+        if device is None:
+            raise PinchError("Choose a device first; a setting belongs to one.")
+        dialog = CombinationsDialog(device, live(book.settings(device.id)), self.shell.dialog_parent)
+        if dialog.exec():
+            self.shell.go_to(RecordsTarget(Setting))
+            self._keep_all(dialog.chosen)
+
+    def fill_grid(self) -> None:
+        """Records of the kind that is shown, as rows: to type, to paste, to fill down."""
+        kind, device, book = self.view.kind, self.session.device, self.session.book
+        if kind is Setting and device is None:
+            raise PinchError("Choose a device first; a setting belongs to one.")
+        there = live(state.records(book, kind, device.id if device is not None else None))
+        there = [r for r in there if not isinstance(r, Workload) or r.variant_of is None]
+        fresh = {"device_id": device.id} if kind is Setting and device is not None else {}
+        RecordGridDialog(
+            f"{state.ONE[kind].capitalize()}s in a grid",
+            record_grid.captions(kind),
+            [record_grid.texts_of(r) for r in there],
+            lambda typed: record_grid.records_of(kind, there, typed, fresh),
+            self._keep_all,
+            self.shell.dialog_parent,
+        ).exec()
+
+    def fill_offers(self) -> None:
+        """The offers of the chosen device as rows."""
+        device = self.session.device
+        if device is None:
+            raise PinchError("Choose a device first; offers belong to one.")
+        offers_dialog(device, self._keep_all, self.shell.dialog_parent).exec()
+
+    def _keep_all(self, records: Sequence[Listed]) -> None:
+        """Keep records as one change."""
+        book = self.session.book
+
+        def work() -> None:
+            for record in records:
+                book.save(record)
+
+        self.session.change(f"keep {counted(len(records), 'record')}", work)
+        self.shell.notices.done(f"{counted(len(records), 'record is', 'records are')} kept.")
 
     def copy_settings(self) -> None:
         """All settings of another device become settings of the chosen one."""

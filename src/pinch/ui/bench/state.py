@@ -182,7 +182,7 @@ def items(book: Book, kind: type[Listed], device_id: int | None, search: str, ar
     """The list of a kind, searched by every word in name, details and notes."""
     words = search.casefold().split()
     found = []
-    for record in _records(book, kind, device_id):
+    for record in records(book, kind, device_id):
         if record.archived and not archived:
             continue
         text = f"{record.name} {detail(record)} {record.notes}".casefold()
@@ -191,7 +191,7 @@ def items(book: Book, kind: type[Listed], device_id: int | None, search: str, ar
     return found
 
 
-def _records(book: Book, kind: type[Listed], device_id: int | None) -> Sequence[Listed]:
+def records(book: Book, kind: type[Listed], device_id: int | None) -> Sequence[Listed]:
     if kind is Device:
         return book.devices()
     if kind is Setting:

@@ -54,7 +54,7 @@ def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
                 o.date or "no date",
                 " ".join(filter(None, (o.seller, o.region))),
                 {True: "in", False: "out", None: "not noted"}[o.tax_in],
-                o.configuration,
+                ", ".join(filter(None, (o.configuration, "for members" * o.members, "the one tested" * o.tested))),
                 f"{o.allowance:+g}" if o.allowance else "",
             ),
             of=d.id,

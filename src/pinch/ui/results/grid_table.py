@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QKeyCombination, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemDelegate, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
@@ -10,6 +10,7 @@ from pinch.intake.entry_grid import Field
 from pinch.ui import look
 
 LEAST_WIDTH = 84
+FILL_DOWN = QKeyCombination(Qt.KeyboardModifier.ControlModifier, Qt.Key.Key_D)
 
 
 class GridTable(QTableWidget):
@@ -88,10 +89,24 @@ class GridTable(QTableWidget):
         if beyond:
             self.overflowed.emit(beyond)
 
+    def fill_down(self) -> None:
+        """What stands in the topmost of the chosen fields stands in all below it, column by column."""
+        places = sorted({(index.column(), index.row()) for index in self.selectedIndexes()})
+        first: dict[int, str] = {}
+        for column, row in places:
+            first.setdefault(column, self.text_of((row, column)))
+        self._fill({(row, column): first[column] for column, row in places})
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.matches(QKeySequence.StandardKey.Paste):
             clipboard = QGuiApplication.clipboard()
             self.paste(clipboard.text() if clipboard is not None else "")
+        elif (
+            event is not None
+            and event.key() == Qt.Key.Key_D
+            and event.modifiers() == Qt.KeyboardModifier.ControlModifier
+        ):
+            self.fill_down()
         elif event is not None and event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self._fill({(index.row(), index.column()): "" for index in self.selectedIndexes()})
         elif event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -1,0 +1,178 @@
+"""The bench with few keys: records, or the offers of a device, as rows of a grid; settings as combinations."""
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pinch.bench.records import Device, Listed, Setting
+from pinch.bench.setting_matrix import combinations
+from pinch.core.errors import PinchError
+from pinch.core.printing import counted
+from pinch.narrative import cautions
+from pinch.ui.bench import record_grid
+from pinch.ui.bench.record_grid import GridRecords, Place
+from pinch.ui.dialogs import FormDialog, agrees
+from pinch.ui.results.grid_table import GridTable
+from pinch.ui.shell.words import label
+
+BLANK_ROWS = 15
+
+
+class RecordGridDialog(QDialog):
+    """Fields to type or paste into, with blank rows below what is there. `keep` takes the records that are new or
+    changed, as one change of the book."""
+
+    def __init__(
+        self,
+        title: str,
+        columns: Sequence[str],
+        there: Sequence[Sequence[str]],
+        read: Callable[[dict[Place, str]], GridRecords],
+        keep: Callable[[Sequence[Listed]], None],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.resize(1120, 600)
+        self._read, self._keep = read, keep
+        self._typed: dict[Place, str] = {}
+        self.found = GridRecords()
+        self.table = GridTable()
+        self.words, self.error = label("", "quiet", wrap=True), label("", "problem", wrap=True)
+        kinds = QDialogButtonBox.StandardButton
+        buttons = QDialogButtonBox(kinds.Close)
+        self.keep_button = QPushButton("Keep")
+        self.keep_button.setProperty("role", "main")
+        self.keep_button.setAutoDefault(False)
+        self.keep_button.clicked.connect(self.keep)
+        buttons.addButton(self.keep_button, QDialogButtonBox.ButtonRole.ActionRole)
+        buttons.rejected.connect(self.reject)
+        close = buttons.button(kinds.Close)
+        assert close is not None
+        close.setAutoDefault(False)  # Enter goes to the next field
+        column = QVBoxLayout(self)
+        hint = "Type, or paste copied cells from the chosen field on. Ctrl+D fills the chosen fields down."
+        for widget in (label(hint, "quiet"), self.table, self.words, self.error, buttons):
+            column.addWidget(widget, 1 if widget is self.table else 0)
+        rows = [f"{n + 1}" for n in range(len(there) + BLANK_ROWS)]
+        texts = {(r, c): text for r, row in enumerate(there) for c, text in enumerate(row)}
+        self.table.show_fields(rows, list(columns), texts)
+        self.table.typed.connect(self._take_in)
+        self.table.overflowed.connect(
+            lambda n: self.words.setText(f"{counted(n, 'copied cell')} found no row or column.")
+        )
+        self._work_out()
+
+    def keep(self) -> None:
+        """Keep what was typed, and close."""
+        if self.found.records and not self.found.problems:
+            self._keep(self.found.records)
+            self._typed.clear()
+            self.accept()
+
+    def reject(self) -> None:
+        lost = sum(bool(text.strip()) for text in self._typed.values())
+        words = f"{counted(lost, 'typed field is', 'typed fields are')} not kept yet."
+        if not lost or agrees(self, "Close the grid?", words):
+            super().reject()
+
+    def _take_in(self, fields: list[Place]) -> None:
+        for at in fields:
+            self._typed[at] = self.table.text_of(at)
+        self._work_out()
+
+    def _work_out(self) -> None:
+        self.found = found = self._read(self._typed)
+        problem = ""
+        if found.problems:
+            (row, column), sentence = next(iter(sorted(found.problems.items())))
+            heading = self.table.horizontalHeaderItem(column)
+            problem = f"Row {row + 1}, {heading.text() if heading is not None else ''}: {sentence}"
+        self.error.setText(problem)
+        self.error.setVisible(bool(problem))
+        self.words.setText(" ".join([found.words, *list(found.questions.values())[:2]]))
+        self.table.mark(found.problems, found.questions, set())
+        self.keep_button.setText(f"Keep {counted(len(found.records), 'record')}" if found.records else "Keep")
+        self.keep_button.setEnabled(bool(found.records) and not problem)
+
+
+def offers_dialog(device: Device, keep: Callable[[Sequence[Listed]], None], parent: QWidget | None) -> RecordGridDialog:
+    """The offers of a device as rows."""
+    return RecordGridDialog(
+        f"Offers of {device.name}",
+        record_grid.offer_captions(),
+        record_grid.offer_texts(device),
+        lambda typed: record_grid.device_with_offers(device, typed),
+        keep,
+        parent,
+    )
+
+
+class CombinationsDialog(FormDialog):
+    """Settings as combinations of modes, graphics paths, supplies and limits; those that a rule forbids cannot be
+    ticked. `chosen` are the settings to make."""
+
+    def __init__(self, device: Device, there: Sequence[Setting], parent: QWidget | None = None) -> None:
+        super().__init__(f"Settings of {device.name}", parent, cautions.RAISED_LIMITS)
+        self.resize(560, 560)
+        self._device, self._there = device, there
+        self.modes, self.paths, self.limits = (QLineEdit() for _ in range(3))
+        self.mains, self.battery = QCheckBox("on mains"), QCheckBox("on battery")
+        self.mains.setChecked(True)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Settings that this makes")
+        self.chosen: tuple[Setting, ...] = ()
+        hints = {self.modes: "Quiet; Balanced; Fast", self.paths: "shared; direct", self.limits: "15/28/45"}
+        for edit, hint in hints.items():
+            edit.setPlaceholderText(f"such as {hint}")
+            edit.textChanged.connect(self._show)
+        for box in (self.mains, self.battery):
+            box.toggled.connect(self._show)
+        for caption, widget in (
+            ("Modes", self.modes),
+            ("Graphics paths", self.paths),
+            ("Limits, W", self.limits),
+            ("Supply", self.mains),
+            ("", self.battery),
+            ("They become", self.list),
+        ):
+            self.form.addRow(caption, widget)
+        self._show()
+
+    def read(self) -> None:
+        items = [item for n in range(self.list.count()) if (item := self.list.item(n)) is not None]
+        ticked = [i for i in items if i.checkState() is Qt.CheckState.Checked]
+        self.chosen = tuple(i.data(Qt.ItemDataRole.UserRole) for i in ticked)
+        if not self.chosen:
+            raise PinchError("No setting is ticked.")
+
+    def _show(self) -> None:
+        self.list.clear()
+        self.error.hide()
+        typed = (self.modes.text(), self.paths.text(), self.mains.isChecked(), self.battery.isChecked())
+        try:
+            found = combinations(self._device, self._there, *typed, self.limits.text())
+        except PinchError as error:
+            self.error.setText(str(error))
+            self.error.show()
+            return
+        for each in found:
+            why = each.forbidden.partition(": ")[2] if each.forbidden else "is there already" if each.known else ""
+            item = QListWidgetItem(f"{each.setting.name}: {why}" if why else each.setting.name)
+            item.setData(Qt.ItemDataRole.UserRole, each.setting)
+            can = not each.forbidden and not each.known
+            flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable
+            item.setFlags(flags if can else flags & ~Qt.ItemFlag.ItemIsEnabled)
+            item.setCheckState(Qt.CheckState.Checked if can else Qt.CheckState.Unchecked)
+            self.list.addItem(item)
