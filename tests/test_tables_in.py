@@ -5,7 +5,11 @@ import unittest
 from dataclasses import dataclass
 
 import pandas as pd
+from xlsxwriter import Workbook
 
+from pinch.analysis.cells import cells_of
+from pinch.analysis.comparing import CompareChoice, compare_book
+from pinch.analysis.results import results_of
 from pinch.bench.opening import create_book
 from pinch.bench.records import Workload
 from pinch.core.errors import PinchError
@@ -15,6 +19,7 @@ from pinch.intake.table_roles import Role, RoleMapping, guess_roles, open_questi
 from pinch.intake.told_results import add_told
 from pinch.intake.told_rows import Told, told_rows
 from pinch.intake.what_file import holds_results
+from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import Sheet, read_sheet, sheet_of_text
 from pinch.sources.table_cells import mark_of, read_cell
 from tests.in_folder import InFolder
@@ -213,6 +218,38 @@ class TestIntoABook(InFolder):
         self.assertTrue(holds_results(self.folder / "t.tsv"))
         (self.folder / "log.csv").write_text("Time [s],CPU Power [W]\n0,10\n1,12\n")
         self.assertFalse(holds_results(self.folder / "log.csv"))
+
+    def test_what_a_person_would_not_see_in_a_workbook_is_said(self) -> None:
+        with Workbook(self.folder / "w.xlsx") as book:
+            sheet = book.add_worksheet("Results")
+            book.add_worksheet("Other")
+            for r, row in enumerate(
+                (("Device", "Mode", "Test", "Score"), ("A", "B", "C", "13,6"), ("A", "B", "D", 612.5))
+            ):
+                sheet.write_row(r, 0, row)
+            sheet.write_row(3, 0, ("A", "B", "E"))
+            sheet.write_formula(3, 3, "=D2*2", value="")
+            sheet.set_row(2, None, None, {"hidden": True})
+        found = read_sheet(self.folder / "w.xlsx")
+        said = " ".join(found.notes)
+        self.assertIn("Only its first sheet, 'Results', is read; it has 1 more.", said)
+        self.assertIn("Hidden rows are read too: 3.", said)
+        self.assertIn("Formulas without a value count as empty cells: D4.", said)
+        taken = told_rows(found, guess_roles(found), {}).rows
+        self.assertEqual([t.values[0].value for t in taken], [13.6, 612.5], "words and numbers by one mark")
+
+    def test_watts_and_builds_told_with_a_result_stay_with_it(self) -> None:
+        head = "Device,Mode,Test,Score,Watts,Graphics driver"
+        _, _, rows = read(f"{head}\nAuk,B,Render,10,28.5,31.4\nAuk,C,Render,8,20,31.2\n")
+        add_told(self.book, rows, "t")
+        points = read_points(self.book.path)
+        cells = cells_of(points)
+        work = next(w for w in points.workloads if w.name == "Render")
+        result = compare_book(points, CompareChoice(tuple(cells), (work.id,)))
+        self.assertEqual([c.beside.power_w for c in result.rows[0].cells], [28.5, 20.0])
+        self.assertIn("build graphics driver", {u.difference.key for u in result.unfair})
+        watts = [r.value for r in results_of(points) if r.metric.key == "soc.power.settled"]
+        self.assertEqual(watts, [28.5, 20.0])
 
 
 @dataclass(frozen=True)

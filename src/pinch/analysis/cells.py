@@ -126,8 +126,9 @@ def _typed(
                 found.setdefault(of_run[r.run_id], []).append(r)
             continue
         variant = r.workload_id if works[r.workload_id].root_id in roots else None
-        own = of_setting.get((r.setting_id, str(r.origin)), set())
-        builds = of_device.get(r.device_id, ()) if r.origin is Origin.OWN else ()
+        alike = of_setting.get((r.setting_id, str(r.origin)), set())
+        own = {key for key in alike if not r.builds or key.builds == r.builds}
+        builds = r.builds or (of_device.get(r.device_id, ()) if r.origin is Origin.OWN else ())
         alone = CellKey(r.setting_id, None, builds, str(r.origin), variant)
         key = replace(next(iter(own)), variant_id=variant) if len(own) == 1 else alone
         found.setdefault(key, []).append(r)

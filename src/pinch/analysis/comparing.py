@@ -229,6 +229,8 @@ def _typed_conditions(cell: BenchCell, typed: Sequence[Result]) -> Conditions:
     return Conditions(
         name=cell.name,
         device=device.name,
+        power_w=_mean_known([r.power_w for r in typed]),
+        builds={b.what: (b.version, b.date) for r in typed for b in r.builds},
         mains=setting.mains,
         fan=setting.fan,
         shape=device.display.shape,
@@ -274,7 +276,10 @@ def _row(
             verdict = judge_pair(own.score, base.score, choice.delta, metric.better is Better.LESS, pooled)
         runs = cell.points.get(number, ())
         yields = yields_of(cell, choice.cells[0], workload, metric, verdict)
-        made.append(Compared(cell, own.score, verdict, own.values, own.told, beside(book, runs), yields))
+        told_w = _mean_known([r.power_w for r in cell.results.get(number, ())])
+        near = beside(book, runs)
+        near = near if near.power_w is not None else replace(near, power_w=told_w)
+        made.append(Compared(cell, own.score, verdict, own.values, own.told, near, yields))
     return WorkRow(workload, metric, tuple(made), pooled)
 
 

@@ -224,7 +224,7 @@ def _told_results(book: BookPoints, typed: Sequence[Result]) -> list[ToldScore]:
     """What was typed or told as results."""
     settings = {s.id: s for _, s in book.settings}
     return [
-        ToldScore(settings[r.setting_id], r.middle, None, r.n, r.origin, result_words(r))
+        ToldScore(settings[r.setting_id], r.middle, r.power_w, r.n, r.origin, result_words(r))
         for r in typed
         if r.metric in MAIN and r.setting_id in settings
     ]

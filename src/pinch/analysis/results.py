@@ -49,9 +49,8 @@ def results_of(book: BookPoints) -> list[BookResult]:
     typed = [
         found
         for r in book.results
-        if r.setting_id in settings
-        and r.workload_id in works
-        and (found := _typed(r, *settings[r.setting_id], works[r.workload_id])) is not None
+        if r.setting_id in settings and r.workload_id in works
+        for found in _typed(r, *settings[r.setting_id], works[r.workload_id])
     ]
     return [*(found for p in book.points for found in _of_run(p)), *typed]
 
@@ -105,12 +104,13 @@ def _extent(p: RunPoint) -> Extent:
     return Extent.SCENE if p.digest.state in whole or p.off_share else p.workload.extent
 
 
-def _typed(r: Result, device: Device, setting: Setting, workload: Workload) -> BookResult | None:
+def _typed(r: Result, device: Device, setting: Setting, workload: Workload) -> list[BookResult]:
+    """A typed result, and the watts that were told with it."""
     try:
         metric = metric_of(workload, r.metric)
     except DataError:
         metric = Metric(r.metric, r.metric, "", Better.NEITHER)
-    return BookResult(
+    found = BookResult(
         device,
         setting,
         workload,
@@ -127,3 +127,7 @@ def _typed(r: Result, device: Device, setting: Setting, workload: Workload) -> B
         workload.extent,
         r.run_id,
     )
+    if r.power_w is None:
+        return [found]
+    watts = metric_of(workload, "soc.power.settled")
+    return [found, replace(found, metric=watts, value=r.power_w, low=None, high=None, n=1, spread=None)]

@@ -30,13 +30,14 @@ BLANK_ROWS = 15
 
 
 class RecordGridDialog(QDialog):
-    """Fields to type or paste into, with blank rows below what is there. `keep` takes the records that are new or
+    """Fields to type or paste into, with blank rows below what is there; of the columns their titles, and whether they
+    hold words. `keep` takes the records that are new or
     changed, as one change of the book."""
 
     def __init__(
         self,
         title: str,
-        columns: Sequence[str],
+        columns: Sequence[tuple[str, bool]],
         there: Sequence[Sequence[str]],
         read: Callable[[dict[Place, str]], GridRecords],
         keep: Callable[[Sequence[Listed]], None],
@@ -67,7 +68,9 @@ class RecordGridDialog(QDialog):
             column.addWidget(widget, 1 if widget is self.table else 0)
         rows = [f"{n + 1}" for n in range(len(there) + BLANK_ROWS)]
         texts = {(r, c): text for r, row in enumerate(there) for c, text in enumerate(row)}
-        self.table.show_fields(rows, list(columns), texts)
+        self.table.show_fields(
+            rows, [title for title, _ in columns], texts, [n for n, (_, w) in enumerate(columns) if w]
+        )
         self.table.typed.connect(self._take_in)
         self.table.overflowed.connect(
             lambda n: self.words.setText(f"{counted(n, 'copied cell')} found no row or column.")
@@ -174,5 +177,7 @@ class CombinationsDialog(FormDialog):
             can = not each.forbidden and not each.known
             flags = item.flags() | Qt.ItemFlag.ItemIsUserCheckable
             item.setFlags(flags if can else flags & ~Qt.ItemFlag.ItemIsEnabled)
+            if not can:
+                item.setForeground(self.palette().placeholderText())
             item.setCheckState(Qt.CheckState.Checked if can else Qt.CheckState.Unchecked)
             self.list.addItem(item)

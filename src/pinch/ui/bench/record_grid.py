@@ -58,14 +58,15 @@ class GridRecords:
         return f"{counted(len(self.records), 'record')}: {', '.join(parts)}." if parts else "Nothing is typed yet."
 
 
-def captions(kind: type[Listed]) -> list[str]:
-    """What stands above the columns, with the units of numbers."""
-    return [_caption(kind, path) for path in FIELDS[kind]]
+def captions(kind: type[Listed]) -> list[tuple[str, bool]]:
+    """What stands above the columns, with the units of numbers, and whether they hold words."""
+    return [(_caption(kind, path), _is_words(kind, path)) for path in FIELDS[kind]]
 
 
-def offer_captions() -> list[str]:
+def offer_captions() -> list[tuple[str, bool]]:
     """The same of the offers of a device."""
-    return [_caption(Device, f"offers.0.{name}") for name in OFFERS]
+    paths = [f"offers.0.{name}" for name in OFFERS]
+    return [(_caption(Device, path), _is_words(Device, path)) for path in paths]
 
 
 def texts_of(record: Listed) -> list[str]:
@@ -142,6 +143,10 @@ def _entered(
         questions[at] = entered.question
     assert isinstance(entered.record, Listed)
     return entered.record
+
+
+def _is_words(kind: type[Listed], path: str) -> bool:
+    return field_at(kind, path).kind is not Kind.NUMBER
 
 
 def _caption(kind: type[Listed], path: str) -> str:

@@ -1,6 +1,6 @@
 """Fields to type in, by row and column; a block of copied cells fills them from the chosen one on."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from PyQt6.QtCore import QKeyCombination, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence
@@ -30,8 +30,10 @@ class GridTable(QTableWidget):
         side.setDefaultSectionSize(26)
         self.itemChanged.connect(lambda item: self.typed.emit([(item.row(), item.column())]))
 
-    def show_fields(self, rows: Sequence[str], columns: Sequence[str], texts: Mapping[Field, str]) -> None:
-        """These rows and columns, with what stands in their fields."""
+    def show_fields(
+        self, rows: Sequence[str], columns: Sequence[str], texts: Mapping[Field, str], words: Collection[int] = ()
+    ) -> None:
+        """These rows and columns, with what stands in their fields; columns of `words` stand to the left."""
         at = self.currentRow(), self.currentColumn()
         self.blockSignals(True)
         self.setRowCount(len(rows))
@@ -41,8 +43,9 @@ class GridTable(QTableWidget):
         for r in range(len(rows)):
             for c in range(len(columns)):
                 item = QTableWidgetItem(texts.get((r, c), ""))
-                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                item.setFont(look.figure_font(10))
+                side = Qt.AlignmentFlag.AlignLeft if c in words else Qt.AlignmentFlag.AlignRight
+                item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+                item.setFont(look.text_font(10) if c in words else look.figure_font(10))
                 self.setItem(r, c, item)
         if at[0] < len(rows) and at[1] < len(columns):
             self.setCurrentCell(*at)
