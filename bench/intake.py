@@ -48,7 +48,7 @@ def main() -> None:
         book = create_book(folder / "a.pinch")
         text = table()
 
-        def understood():  # type: ignore[no-untyped-def]  # noqa: ANN202
+        def understood():  # type: ignore[no-untyped-def]
             sheet = sheet_of_text(text, "t")
             return told_rows(sheet, guess_roles(sheet), {}).rows
 
