@@ -12,6 +12,7 @@ from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
 from pinch.intake.book_folder import is_book_folder, opened_book
 from pinch.intake.joining import JoinedBook, join_book
+from pinch.intake.packages import is_run_package
 from pinch.publish.private import exchange_counts, open_exchange
 from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
@@ -56,6 +57,9 @@ class BookActions(WindowPart):
             return True
         if is_book_folder(paths[0]):
             self.book_from_files_in(paths[0])
+            return True
+        if is_run_package(paths[0]):
+            self._take_in(paths[0])
             return True
         return False
 
@@ -120,10 +124,13 @@ class BookActions(WindowPart):
         name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Take in a book", "", TAKEN)
         if not name:
             return
-        path, session, done = Path(name), self._shell.session, list[JoinedBook]()
-        source = path if path.suffix == ".pinch" else path.parent
+        path = Path(name)
+        self._take_in(path if path.suffix == ".pinch" else path.parent)
+
+    def _take_in(self, source: Path) -> None:
+        session, done = self._shell.session, list[JoinedBook]()
         with opened_book(source) as other:
-            session.change(f"take in {path.stem}", lambda: done.append(join_book(session.book, other)))
+            session.change(f"take in {source.stem}", lambda: done.append(join_book(session.book, other)))
         self._shell.notices.done(" ".join([done[0].words, "Ctrl+Z takes it back.", *done[0].notes[:3]]))
 
     def lay_beside(self) -> None:

@@ -1,4 +1,4 @@
-"""Logs and tables of scores on their way into the book: what is asked first, and what is dropped on the window."""
+"""Logs and tables of results on their way into the book: what is asked first, and what is dropped on the window."""
 
 from collections.abc import Sequence
 from pathlib import Path
@@ -7,7 +7,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
 from pinch.core.errors import PinchError
 from pinch.intake.filing import NamePattern
-from pinch.sources.sheets import is_spreadsheet, read_sheet, sheet_of_text
+from pinch.intake.what_file import holds_results
+from pinch.sources.sheets import read_sheet, sheet_of_text
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watch_control import WatchControl
 from pinch.ui.menus import MenuEntry, MenuName
@@ -29,8 +30,8 @@ class LogActions(WindowPart):
             MenuEntry(add, 220, "Runs from a folder of logs …", self.import_folder, "Ctrl+Shift+I"),
             MenuEntry(add, 230, "Watch a folder for logs, or end it …", self.watch_folder, "Ctrl+Alt+F"),
             MenuEntry(add, 240, "Logs that wait for an answer …", self.watching.ask, "Ctrl+Alt+W"),
-            MenuEntry(add, 250, "Scores from a table …", self.import_scores, "Ctrl+Alt+I"),
-            MenuEntry(add, 260, "Scores from copied cells", self.paste_scores, "Ctrl+Alt+V"),
+            MenuEntry(add, 250, "Results from a table …", self.import_scores, "Ctrl+Alt+I"),
+            MenuEntry(add, 260, "Results from copied cells", self.paste_scores, "Ctrl+Alt+V"),
         )
 
     def forget(self) -> None:
@@ -41,7 +42,7 @@ class LogActions(WindowPart):
         self.watching.end()
 
     def takes(self, paths: Sequence[Path]) -> bool:
-        if len(paths) == 1 and is_spreadsheet(paths[0]):
+        if len(paths) == 1 and paths[0].is_file() and holds_results(paths[0]):
             self.importing.ask_scores(read_sheet(paths[0]))
         elif paths:
             self.importing.begin(paths)
@@ -75,14 +76,14 @@ class LogActions(WindowPart):
             self.watching.begin(Path(name), NamePattern(pattern))
 
     def import_scores(self) -> None:
-        """A table of scores as runs without a log."""
+        """A table of results."""
         kinds = "Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Scores from a table", "", kinds)
+        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Results from a table", "", kinds)
         if name:
             self.importing.ask_scores(read_sheet(Path(name)))
 
     def paste_scores(self) -> None:
-        """Copied cells of a table of scores as runs without a log."""
+        """Copied cells of a table of results."""
         clipboard = QApplication.clipboard()
         text = clipboard.text() if clipboard else ""
         if not text.strip():

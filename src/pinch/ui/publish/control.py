@@ -211,6 +211,7 @@ class PublishControl(Working):
         """End what is being written; the files that are there are whole."""
         if self._writing is not None:
             self._writing.cancel()
+            self._drawings.append(self._writing)  # it may draw on for a while, and is waited for at the end
             self._writing = None
             self.written.emit(None)
 
