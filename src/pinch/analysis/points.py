@@ -118,6 +118,12 @@ class BookPoints:
     settings: tuple[tuple[Device, Setting], ...] = ()
     lacking: tuple[str, ...] = ()
 
+    @property
+    def slots(self) -> dict[int, int]:
+        """Place of each device in the colours and markers: in the order in which they came into the book, after them
+        those of books laid beside."""
+        return {d.id: n for n, d in enumerate(self.devices)}
+
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
         chosen = (p for p in self.points if not workload_ids or p.workload.id in workload_ids)

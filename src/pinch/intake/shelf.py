@@ -1,6 +1,8 @@
 """Records by their names, as a book has them however they are spelled; new ones where it has none. Looked up in memory,
 so that thousands of rows are filed without asking the book each time."""
 
+import re
+
 from pinch.bench.book import Book
 from pinch.bench.parts import OwnMetric
 from pinch.bench.records import Device, Setting, WorkKind, Workload, checked, live
@@ -87,6 +89,7 @@ class Shelf:
         of_device = self._settings_of(its_device)
         its_setting = like(setting, of_device)
         if its_setting is None:
+            claimed_w = claimed_w or _watts_named(setting)
             fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w}
             its_setting = self._book.save(checked(Setting, "The setting", **fields))
             of_device.append(its_setting)
@@ -113,6 +116,12 @@ class Shelf:
         if device.id not in self._settings:
             self._settings[device.id] = live(self._book.settings(device.id))
         return self._settings[device.id]
+
+
+def _watts_named(setting: str) -> float | None:
+    """The watts that a setting claims by its name, such as 15 W; None where its name is another."""
+    named = re.fullmatch(r"(\d{1,3}(?:[.,]\d{1,2})?)\s*W(?:atts?)?", setting.strip(), re.IGNORECASE)
+    return float(named[1].replace(",", ".")) if named else None
 
 
 def known_names(book: Book) -> KnownNames:

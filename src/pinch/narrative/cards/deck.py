@@ -45,7 +45,7 @@ class CardMaker:
     def __init__(self, book: Book, points: BookPoints) -> None:
         self._book, self._points = book, points
         self._desk = JudgeDesk(book)
-        self._slots = {d.id: n for n, d in enumerate(points.devices)}
+        self._slots = points.slots
 
     def make(self, card: Card) -> CardContent:
         """What a card comes to; one that has nothing to show says why."""

@@ -169,6 +169,6 @@ class ComparePage(Page[CompareView]):
             view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
         if not chosen and control.left_out:
             self.shell.margin.tell("Why nothing can be compared", [n.text for n in control.left_out])
-        slots = {d.id: session.slot(d.id) for d in session.book.devices()}
+        slots = points.slots if points is not None else {}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

@@ -159,9 +159,16 @@ class ReadingGridDialog(QDialog):
 
     def _add_place(self) -> None:
         name = self.place.text().strip().lower().replace(" ", "_")
-        if name:
-            self.place.clear()
-            self._column(ReadingColumn(Quantity.SURFACE, ReadAt.UNTOLD, name), True)
+        if not name:
+            return
+        self.place.clear()
+        column = ReadingColumn(Quantity.SURFACE, ReadAt.UNTOLD, name)
+        items = [item for n in range(self.columns.count()) if (item := self.columns.item(n)) is not None]
+        known = next((item for item in items if item.data(Qt.ItemDataRole.UserRole) == column), None)
+        if known is not None:
+            known.setCheckState(Qt.CheckState.Checked)
+        else:
+            self._column(column, True)
             self._rebuild()
 
     def _column(self, column: ReadingColumn, ticked: bool) -> None:

@@ -106,7 +106,8 @@ class ScalePage(Page[ScaleView]):
             devices = [(d.id, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
             workloads = [(w.id, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
-        slots = {d.id: session.slot(d.id) for d in session.book.devices()}
+        points = self.shell.points.points
+        slots = points.slots if points is not None else {}
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):
             left_out = [n.text for s in result.series for n in s.left_out]
