@@ -18,7 +18,7 @@ from pinch.intake.completing import Completion, complete_runs
 from pinch.intake.filing import NamePattern
 from pinch.intake.table_roles import guess_roles
 from pinch.intake.told_results import add_told
-from pinch.intake.told_rows import told_rows
+from pinch.intake.told_rows import Told, told_rows
 from pinch.sources.sheets import sheet_of_text
 
 T = TypeVar("T")
@@ -48,7 +48,7 @@ def main() -> None:
         book = create_book(folder / "a.pinch")
         text = table()
 
-        def understood():  # type: ignore[no-untyped-def]
+        def understood() -> tuple[Told, ...]:
             sheet = sheet_of_text(text, "t")
             return told_rows(sheet, guess_roles(sheet), {}).rows
 

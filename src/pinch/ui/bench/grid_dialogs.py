@@ -6,11 +6,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QDialogButtonBox,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -23,7 +21,7 @@ from pinch.narrative import cautions
 from pinch.ui.bench import record_grid
 from pinch.ui.bench.record_grid import GridRecords, Place
 from pinch.ui.dialogs import FormDialog, agrees
-from pinch.ui.results.grid_table import GridTable
+from pinch.ui.results.grid_table import GridTable, KeepButtons
 from pinch.ui.shell.words import label
 
 BLANK_ROWS = 15
@@ -51,17 +49,10 @@ class RecordGridDialog(QDialog):
         self.found = GridRecords()
         self.table = GridTable()
         self.words, self.error = label("", "quiet", wrap=True), label("", "problem", wrap=True)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Close)
-        self.keep_button = QPushButton("Keep")
-        self.keep_button.setProperty("role", "main")
-        self.keep_button.setAutoDefault(False)
+        buttons = KeepButtons()
+        self.keep_button = buttons.keep
         self.keep_button.clicked.connect(self.keep)
-        buttons.addButton(self.keep_button, QDialogButtonBox.ButtonRole.ActionRole)
         buttons.rejected.connect(self.reject)
-        close = buttons.button(kinds.Close)
-        assert close is not None
-        close.setAutoDefault(False)  # Enter goes to the next field
         column = QVBoxLayout(self)
         hint = "Type, or paste copied cells from the chosen field on. Ctrl+D fills the chosen fields down."
         for widget in (label(hint, "quiet"), self.table, self.words, self.error, buttons):

@@ -6,12 +6,10 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -23,7 +21,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.intake.entry_grid import EntryGrid, Field, GridWork, Provenance, Side, keep, there, value_words, work_of
 from pinch.ui.dialogs import agrees
-from pinch.ui.results.grid_table import GridTable
+from pinch.ui.results.grid_table import GridTable, KeepButtons
 from pinch.ui.results.side_box import SideBox
 from pinch.ui.results.state import Offered, first_metrics, offered, unit_of, works_of
 from pinch.ui.shell.words import captioned, label
@@ -286,16 +284,9 @@ class GridDialog(QDialog):
         for place, (caption, widget) in enumerate(fields.items()):
             common.addWidget(captioned(caption, widget), 0, place)
             common.setColumnStretch(place, 1)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Close)
-        self.keep_button = QPushButton("Keep")
-        self.keep_button.setProperty("role", "main")
-        self.keep_button.setAutoDefault(False)
-        buttons.addButton(self.keep_button, QDialogButtonBox.ButtonRole.ActionRole)
+        buttons = KeepButtons()
+        self.keep_button = buttons.keep
         buttons.rejected.connect(self.reject)
-        close = buttons.button(kinds.Close)
-        assert close is not None
-        close.setAutoDefault(False)  # Enter goes to the next field
         right = QVBoxLayout()
         right.addWidget(label("Type, or paste copied cells from the chosen field on. Enter goes down.", "quiet"))
         right.addWidget(self.table, 1)

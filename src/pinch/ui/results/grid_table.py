@@ -4,13 +4,34 @@ from collections.abc import Collection, Mapping, Sequence
 
 from PyQt6.QtCore import QKeyCombination, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QAbstractItemDelegate, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemDelegate,
+    QDialogButtonBox,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
 
 from pinch.intake.entry_grid import Field
 from pinch.ui import look
 
 LEAST_WIDTH = 84
 FILL_DOWN = QKeyCombination(Qt.KeyboardModifier.ControlModifier, Qt.Key.Key_D)
+
+
+class KeepButtons(QDialogButtonBox):
+    """Keep what stands in the fields, or close. Enter presses neither: it goes to the next field."""
+
+    def __init__(self) -> None:
+        super().__init__(QDialogButtonBox.StandardButton.Close)
+        self.keep = QPushButton("Keep")
+        self.keep.setProperty("role", "main")
+        self.addButton(self.keep, QDialogButtonBox.ButtonRole.ActionRole)
+        for button in self.buttons():
+            if isinstance(button, QPushButton):
+                button.setAutoDefault(False)
 
 
 class GridTable(QTableWidget):
@@ -21,7 +42,7 @@ class GridTable(QTableWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Results to type")
+        self.setAccessibleName("Fields to type in")
         self.setTabKeyNavigation(False)
         header, side = self.horizontalHeader(), self.verticalHeader()
         assert header is not None and side is not None

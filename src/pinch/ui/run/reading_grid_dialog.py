@@ -6,13 +6,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -34,7 +32,7 @@ from pinch.intake.reading_grid import (
 )
 from pinch.narrative import cautions
 from pinch.ui.dialogs import agrees
-from pinch.ui.results.grid_table import GridTable
+from pinch.ui.results.grid_table import GridTable, KeepButtons
 from pinch.ui.run.reading_dialog import PLACES
 from pinch.ui.shell.words import captioned, label
 
@@ -232,17 +230,10 @@ class ReadingGridDialog(QDialog):
         for place, (caption, field) in enumerate(fields.items()):
             common.addWidget(captioned(caption, field), 0, place)
             common.setColumnStretch(place, 1)
-        kinds = QDialogButtonBox.StandardButton
-        buttons = QDialogButtonBox(kinds.Close)
-        self.keep_button = QPushButton("Keep")
-        self.keep_button.setProperty("role", "main")
-        self.keep_button.setAutoDefault(False)
+        buttons = KeepButtons()
+        self.keep_button = buttons.keep
         self.keep_button.clicked.connect(self.keep)
-        buttons.addButton(self.keep_button, QDialogButtonBox.ButtonRole.ActionRole)
         buttons.rejected.connect(self.reject)
-        close = buttons.button(kinds.Close)
-        assert close is not None
-        close.setAutoDefault(False)  # Enter goes to the next field
         right = QVBoxLayout()
         right.addWidget(label("Type a value or a range such as 41.6–42, or paste copied cells.", "quiet"))
         right.addWidget(self.table, 1)
