@@ -155,6 +155,7 @@ class TestWindow(WindowCase):
         before = len(session.book.devices())
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(other), "")):
             actions.take_in_book()
+        self.wait_for_change()
         self.assertEqual(len(session.book.devices()), before + 1)
         self.assertEqual(len([w for w in session.book.workloads() if w.name == "Skerry Run"]), 1)
         self.window.undo()

@@ -228,6 +228,7 @@ class TestWindow(WindowCase):
         clipboard.setText("Mode\tBlah\tNumber\n20 W\t61.5\t3\n25 W\t68\t3\n")
         with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._answer(dialog)):
             self.window.part(LogActions).paste_scores()
+        self.wait_for_change()
         results = self.session.book.results()
         self.assertEqual(
             [(r.value, r.n, r.origin) for r in results], [(61.5, 3, "third party"), (68.0, 3, "third party")]
@@ -235,6 +236,7 @@ class TestWindow(WindowCase):
         self.assertEqual(self.session.workload, self.session.book.get(Workload, results[1].workload_id))
         with mock.patch.object(ScoresDialog, "exec", lambda dialog: self._again(dialog)):
             self.window.part(LogActions).paste_scores()
+        self.wait_for_change()
         self.window.undo()
         self.assertEqual(self.session.book.results(), [], "one undo for all of it")
 

@@ -203,6 +203,7 @@ class TestWatching(WindowCase):
         for now_s in (0.0, 11.0):
             watching.look(now_s)
             self.wait_for(lambda: watching.job is None)
+            self.wait_for_change()
         self.assertEqual([r.source for r in self.session.book.runs()], ["Limpet_Stock_Tile Render.csv"])
         self.assertIsNone(self.session.run, "what is looked at stays")
         self.assertEqual([p.name for p in watching.waiting], ["unsaid.csv"])

@@ -4,6 +4,7 @@ import csv
 import gc
 import io
 import tempfile
+import threading
 import unittest
 import weakref
 from pathlib import Path
@@ -16,8 +17,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QInputDialog
 
 from pinch.analysis.judging import judge_from_file
+from pinch.bench.book import Book
 from pinch.bench.opening import create_book
-from pinch.bench.records import ExitStatus
+from pinch.bench.records import Device, ExitStatus
+from pinch.core.errors import PinchError
+from pinch.core.progress import Progress, tell
 from pinch.intake.arrivals import Arrival
 from pinch.intake.filing import Filed
 from pinch.sources.logs.read import read_log_file
@@ -32,6 +36,7 @@ from pinch.ui.private_dialog import PrivateDialog
 from pinch.ui.run.page import RunPage
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.session import Session
+from pinch.ui.slow_change import SlowChange
 from pinch.ui.window import MainWindow
 from tests import made
 from tests.window_case import WindowCase
@@ -144,6 +149,9 @@ class TestFromNothing(WindowCase):
             write_run_log(made.two_level(), file)
         where = Filed("Limpet", "Stock", "Tile Render")
         self.window.part(LogActions).importing.add([Arrival(path, read_log_file(path), where, claimed_w=35.0)], [])
+        with self.assertRaisesRegex(PinchError, "still being changed: add log.csv"):
+            self.session.change("other", lambda: None)
+        self.wait_for_change()
         self.assertEqual(self.session.book.runs()[0].source, "log.csv")
         self.window.show_page(self.window.page(JudgePage))
         self.assertIn("Held 35.0\u00a0W (claimed 35)", self.window.page(JudgePage).view.headline.text())
@@ -152,6 +160,25 @@ class TestFromNothing(WindowCase):
         self.assertIn("no run here yet", self.window.page(JudgePage).view.headline.text())
         self.window.redo()
         self.assertEqual(len(self.session.book.runs()), 1)
+
+    def test_a_slow_change_that_is_ended_or_fails_leaves_nothing(self) -> None:
+        slow, closed = SlowChange(self.window), threading.Event()
+
+        def work(book: Book, progress: Progress) -> None:
+            book.save(Device(name="Curlew"))
+            closed.wait(10.0)
+            tell(progress, 0.5)
+            raise PinchError("It does not go.")
+
+        slow.begin("Adding", "add it", work, self.fail)
+        self.window.notices.closed.emit()
+        closed.set()
+        self.wait_for_change()
+        self.assertFalse(self.window.notices.isVisible())
+        slow.begin("Adding", "add it", work, self.fail)
+        self.wait_for_change()
+        self.assertEqual(self.window.notices.words.text(), "It does not go.")
+        self.assertEqual((self.session.book.devices(), self.session.undo_stack.next_undo), ([], None))
 
     def test_a_bad_log_is_said_and_adds_nothing(self) -> None:
         path = self.folder / "log.csv"

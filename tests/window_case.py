@@ -88,6 +88,10 @@ class WindowCase(unittest.TestCase):
 
         wait_until(come, self.app.processEvents)
 
+    def wait_for_change(self) -> None:
+        """Let the window work until no thread changes the book any more."""
+        self.wait_for(lambda: not self.session.under_way)
+
     def choose(self, device: str, setting: str | None, workload: str, run: int | None = 0) -> None:
         """Choose a subject by names; `run` counts among the runs of the cell."""
         book = self.session.book

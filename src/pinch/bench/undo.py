@@ -92,8 +92,12 @@ class UndoStack:
             yield
         statements = self._take()
         if statements:
-            self._done = [*self._done[1 - MOST_STEPS :], UndoStep(label, statements)]
-            self._undone.clear()
+            self.adopt(UndoStep(label, statements))
+
+    def adopt(self, step: UndoStep) -> None:
+        """Have a step, made here or over another connection to the same book, as the newest."""
+        self._done = [*self._done[1 - MOST_STEPS :], step]
+        self._undone.clear()
 
     def undo(self) -> str | None:
         """Take the last change back; returns its label.

@@ -15,7 +15,7 @@ from pinch.core.channels import rate_channel
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import with_frame_rate
 from pinch.core.printing import plain
-from pinch.core.progress import Progress, part_of, unheard
+from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import RunLog
 from pinch.intake.again import KnownLogs
 from pinch.intake.belonging import import_log
@@ -208,19 +208,23 @@ def taken_apart(arrival: Arrival) -> tuple[Arrival, ...]:
     return alone, replace(alone, path=arrival.pair.frames, read=arrival.beside)
 
 
-def add_arrivals(book: Book, arrivals: Sequence[Arrival], said: Completion | None = None) -> NewRuns:
+def add_arrivals(
+    book: Book, arrivals: Sequence[Arrival], said: Completion | None = None, progress: Progress = unheard
+) -> NewRuns:
     """Runs of logs, with what is said of all of them, and the plans that wanted them; a log that the book has already
     is skipped. The caller makes it one change.
 
     Raises
     ------
+    CancelledError : `progress` answered False.
     PinchError : one does not say where it belongs, its name will not do, or its two logs do not overlap.
     """
     for arrival in arrivals:
         if not arrival.filed.whole:
             raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
     known, shelf, added, skipped, nothing = KnownLogs(book), Shelf(book), list[Added](), list[str](), list[str]()
-    for arrival in sorted(arrivals, key=_order):
+    for number, arrival in enumerate(sorted(arrivals, key=_order)):
+        tell(progress, number / len(arrivals))
         log = arrival.log
         same = known.run_of(log)
         if same is not None:

@@ -12,6 +12,7 @@ from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Run, Setting, Workload
 from pinch.bench.variants import own_name
 from pinch.core.printing import counted
+from pinch.core.progress import Progress, tell, unheard
 from pinch.intake.again import KnownLogs
 from pinch.intake.filing import like
 from pinch.intake.told_results import ThereAlready
@@ -39,21 +40,22 @@ class JoinedBook:
         return f"{counted(len(self.runs), 'run')} and {counted(self.results, 'result')} of {self.name}{there}."
 
 
-def join_book(book: Book, other: Book) -> JoinedBook:
+def join_book(book: Book, other: Book, progress: Progress = unheard) -> JoinedBook:
     """Take another book in. The caller makes it one change.
 
     Raises
     ------
+    CancelledError : `progress` answered False.
     PinchError : a record of the other book will not do.
     """
-    return _Joining(book, other).done()
+    return _Joining(book, other, progress).done()
 
 
 class _Joining:
     """The numbers that the records of the other book have in this one."""
 
-    def __init__(self, book: Book, other: Book) -> None:
-        self.book, self.other = book, other
+    def __init__(self, book: Book, other: Book, progress: Progress) -> None:
+        self.book, self.other, self.progress = book, other, progress
         self.found = JoinedBook(other.path.stem)
         self.devices: dict[int, int] = {}
         self.settings: dict[int, int] = {}
@@ -112,7 +114,9 @@ class _Joining:
     def _take_runs(self) -> None:
         known = KnownLogs(self.book)
         told = {(r.setting_id, r.workload_id, r.summary): r.id for r in self.book.runs() if r.summary is not None}
-        for run in self.other.runs():
+        runs = self.other.runs()
+        for number, run in enumerate(runs):
+            tell(self.progress, number / len(runs))
             place = self.devices[run.device_id], self.settings[run.setting_id], self.workloads[run.workload_id]
             log = runlogs.read_log(self.other, run.id)
             if run.summary is not None:

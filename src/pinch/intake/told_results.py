@@ -12,6 +12,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import AVERAGE, MAIN, SCORE, built_in, key_of
 from pinch.core.printing import counted
+from pinch.core.progress import Progress, tell, unheard
 from pinch.intake.shelf import Place, Shelf
 from pinch.intake.told_rows import Told, ToldValue, is_of_frames
 
@@ -38,9 +39,14 @@ class Taken:
         return f"{', '.join(parts)}."
 
 
-def add_told(book: Book, rows: Sequence[Told], source: str) -> Taken:
+def add_told(book: Book, rows: Sequence[Told], source: str, progress: Progress = unheard) -> Taken:
     """Add the results of the rows of a table; records that the book does not have are made. The caller makes it one
-    change. `source` is the name of the table: what it told before can be told otherwise by it alone."""
+    change. `source` is the name of the table: what it told before can be told otherwise by it alone.
+
+    Raises
+    ------
+    CancelledError : `progress` answered False.
+    """
     shelf, there = Shelf(book), ThereAlready(book)
     added: list[Result] = []
     replaced: list[Result] = []
@@ -48,7 +54,8 @@ def add_told(book: Book, rows: Sequence[Told], source: str) -> Taken:
     problems: list[str] = []
     skipped = 0
     left: list[tuple[Result, str]] = []
-    for told in rows:
+    for number, told in enumerate(rows):
+        tell(progress, number / len(rows))
         try:
             made = _results(shelf, told, source)
         except PinchError as error:

@@ -6,10 +6,12 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
+from pinch.bench.book import Book
 from pinch.bench.opening import UnfinishedBookError, open_book
 from pinch.bench.records import Reference, free_name
 from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
+from pinch.core.progress import Progress
 from pinch.intake.book_folder import is_book_folder, opened_book
 from pinch.intake.joining import JoinedBook, join_book
 from pinch.intake.packages import is_run_package
@@ -18,6 +20,7 @@ from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
 from pinch.ui.private_dialog import ask_private
+from pinch.ui.slow_change import SlowChange
 
 BOOKS = "Books of Pinch (*.pinch)"
 TAKEN = "Books, open files and data packages of Pinch (*.pinch book.json datapackage.json)"
@@ -29,6 +32,7 @@ class BookActions(WindowPart):
 
     def __init__(self, shell: Shell) -> None:
         self._shell = shell
+        self.taking = SlowChange(shell)
 
     def menu(self) -> Sequence[MenuEntry]:
         book = MenuName.BOOK
@@ -47,6 +51,7 @@ class BookActions(WindowPart):
         )
 
     def cancel(self) -> None:
+        self.taking.close()
         self._shell.writing.close()
 
     def takes(self, paths: Sequence[Path]) -> bool:
@@ -128,10 +133,14 @@ class BookActions(WindowPart):
         self._take_in(path if path.suffix == ".pinch" else path.parent)
 
     def _take_in(self, source: Path) -> None:
-        session, done = self._shell.session, list[JoinedBook]()
-        with opened_book(source) as other:
-            session.change(f"take in {source.stem}", lambda: done.append(join_book(session.book, other)))
-        self._shell.notices.done(" ".join([done[0].words, "Ctrl+Z takes it back.", *done[0].notes[:3]]))
+        def work(book: Book, progress: Progress) -> JoinedBook:
+            with opened_book(source) as other:
+                return join_book(book, other, progress)
+
+        def then(done: JoinedBook) -> None:
+            self._shell.notices.done(" ".join([done.words, "Ctrl+Z takes it back.", *done.notes[:3]]))
+
+        self.taking.begin(f"Taking in {source.stem}", f"take in {source.stem}", work, then)
 
     def lay_beside(self) -> None:
         """Another book, whose devices and results can be compared with those of this one."""

@@ -8,7 +8,7 @@ from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run, Setting, Workload
-from pinch.bench.undo import UndoStack
+from pinch.bench.undo import UndoStack, UndoStep
 from pinch.bench.waiting import take_in_waiting
 from pinch.core.errors import PinchError
 from pinch.runs.recording import Recording
@@ -51,6 +51,8 @@ class Session:
         self.cards_changed = Event()
         self.subject = Subject()
         self.recording: Recording | None = None
+        self.under_way = ""
+        """What a thread is changing in the book, empty where nothing is."""
         self.told: tuple[str, ...] = ()
         """What is to be known of the book since it was opened."""
         self._adopt(book)
@@ -139,27 +141,52 @@ class Session:
 
     def change(self, label: str, work: Callable[[], object]) -> None:
         """Do an undoable change to the book."""
+        self._refuse_meanwhile()
         with self.undo_stack.step(label):
             work()
         self.records_changed()
 
+    def change_begins(self, label: str) -> None:
+        """A change is being made in a thread; until it ends, nothing else changes the book.
+
+        Raises
+        ------
+        PinchError : another one is under way.
+        """
+        self._refuse_meanwhile()
+        self.under_way = label
+
+    def change_ends(self, step: UndoStep | None) -> None:
+        """The change in a thread is over, with the step that takes it back where it changed something."""
+        self.under_way = ""
+        if step is not None:
+            self.undo_stack.adopt(step)
+            self.records_changed()
+
     def change_cards(self, label: str, work: Callable[[], object]) -> None:
         """Do an undoable change to the deck or the report, on which no judgement rests."""
+        self._refuse_meanwhile()
         with self.undo_stack.step(label):
             work()
         self.cards_changed()
 
     def undo(self) -> str | None:
         """Take the last change back; returns what it was."""
+        self._refuse_meanwhile()
         return self._moved(self.undo_stack.undo())
 
     def redo(self) -> str | None:
         """Do it again; returns what it was."""
+        self._refuse_meanwhile()
         return self._moved(self.undo_stack.redo())
 
     def refresh(self) -> None:
         """Tell everyone that records changed, for changes made elsewhere."""
         self.records_changed()
+
+    def _refuse_meanwhile(self) -> None:
+        if self.under_way:
+            raise PinchError(f"The book is still being changed: {self.under_way}. Wait, or end it.")
 
     def _moved(self, label: str | None) -> str | None:
         if label is not None:
@@ -177,6 +204,9 @@ class Session:
         if self.recording_now:
             book.close()
             raise PinchError("A run is being recorded; stop it before opening another book.")
+        if self.under_way:
+            book.close()
+            self._refuse_meanwhile()
         old = self.book
         self._adopt(book)
         old.close()

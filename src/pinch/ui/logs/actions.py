@@ -39,6 +39,7 @@ class LogActions(WindowPart):
 
     def cancel(self) -> None:
         self.importing.cancel()
+        self.importing.adding.close()
         self.watching.end()
 
     def takes(self, paths: Sequence[Path]) -> bool:

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
+from pinch.bench.book import Book
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.core.progress import Progress
 from pinch.intake.arrivals import (
-    Added,
     Arrival,
     Batch,
     NewRuns,
@@ -32,6 +32,7 @@ from pinch.ui.logs.scores_dialog import ScoresDialog
 from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
 from pinch.ui.page_protocol import Shell
+from pinch.ui.slow_change import SlowChange
 
 
 class LogImport(QObject):
@@ -41,6 +42,7 @@ class LogImport(QObject):
         super().__init__(shell.dialog_parent)
         self._shell = shell
         self.job: Job | None = None
+        self.adding = SlowChange(shell)
         self.summary: SummaryDialog | None = None
         self._unpacked = ExitStack()
         shell.notices.closed.connect(self.cancel)
@@ -64,14 +66,18 @@ class LogImport(QObject):
         if not dialog.exec():
             return
         remember(key, dialog.roles)
-        taken: list[Taken] = []
         name, table = Path(sheet.place).name, dialog.table_told
-        session.change(f"add results of {name}", lambda: taken.append(add_told(session.book, table.rows, name)))
-        (done,) = taken
-        kept = (*done.added, *done.replaced)
-        if kept:
-            session.choose(kept[-1].device_id, kept[-1].setting_id, kept[-1].workload_id, None)
-        self._tell(done.words, done.lines, (*table.problems, *done.problems))
+
+        def work(book: Book, progress: Progress) -> Taken:
+            return add_told(book, table.rows, name, progress)
+
+        def then(done: Taken) -> None:
+            kept = (*done.added, *done.replaced)
+            if kept:
+                session.choose(kept[-1].device_id, kept[-1].setting_id, kept[-1].workload_id, None)
+            self._tell(done.words, done.lines, (*table.problems, *done.problems))
+
+        self.adding.begin("Adding results", f"add results of {name}", work, then)
 
     def cancel(self) -> None:
         """Let go of what is being read."""
@@ -86,24 +92,37 @@ class LogImport(QObject):
         refused: Sequence[str],
         choose: bool = True,
         said: Completion | None = None,
-    ) -> tuple[Added, ...]:
+        after: Callable[[], object] | None = None,
+    ) -> None:
         """Runs of logs with what is said of all of them, as one change; with `choose` the last one is looked at. Says
-        what went where."""
-        new: list[NewRuns] = []
-        session = self._shell.session
+        what went where, then does what comes `after`.
+
+        Raises
+        ------
+        PinchError : something else is still being added.
+        """
         name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
-        session.change(f"add {name}", lambda: new.append(add_arrivals(session.book, arrivals, said)))
-        (found,) = new
+
+        def work(book: Book, progress: Progress) -> NewRuns:
+            return add_arrivals(book, arrivals, said, progress)
+
+        def then(found: NewRuns) -> None:
+            self._added(found, refused, choose)
+            if after is not None:
+                after()
+
+        self.adding.begin("Adding runs", f"add {name}", work, then)
+
+    def _added(self, found: NewRuns, refused: Sequence[str], choose: bool) -> None:
         added, refused = found.added, (*refused, *found.skipped, *found.problems)
         if not added:
             self._tell("Nothing is new", (), refused)
-            return ()
+            return
         if choose:
-            session.choose_run(added[-1].run.id)
+            self._shell.session.choose_run(added[-1].run.id)
         runs = counted(len(added), "run is", "runs are")
         pairs = [a for a in added if a.arrival.pair]
         self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))
-        return added
 
     def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
         """What went where, in a list where it is more than a line."""

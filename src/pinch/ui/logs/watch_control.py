@@ -59,7 +59,7 @@ class WatchControl(QObject):
     def look(self, now_s: float) -> None:
         """Take what has come, unless the last is still being read."""
         watched = self._watched
-        if watched is None or self.job is not None:
+        if watched is None or self.job is not None or self._shell.session.under_way:
             return
 
         def work(progress: Progress) -> Batch | None:
@@ -82,12 +82,17 @@ class WatchControl(QObject):
         if batch is None:
             return
         arrivals = arrivals_of(batch.read, self._shell.session.book, self._pattern)
-        placed = [a for a in arrivals if not a.open]
-        self.waiting += [path for a in arrivals if a.open for path in a.files]
+        busy = bool(self._shell.session.under_way)
+        placed = [a for a in arrivals if not (a.open or busy)]
+        self.waiting += [path for a in arrivals if a.open or busy for path in a.files]
         if placed:
-            self._importing.add(placed, batch.refused, choose=False)
-        elif batch.refused:
+            self._importing.add(placed, batch.refused, choose=False, after=self._say_waiting)
+            return
+        if batch.refused:
             self._shell.notices.error(" ".join(batch.refused))
+        self._say_waiting()
+
+    def _say_waiting(self) -> None:
         if self.waiting:
             logs = counted(len(self.waiting), "log waits", "logs wait")
             self._shell.notices.done(f"{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).")
