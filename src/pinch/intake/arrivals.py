@@ -233,7 +233,7 @@ def add_arrivals(
         found = _add(book, shelf, arrival, log)
         if not _can_be_judged(log):
             nothing.append(f"{arrival.path.name}: nothing in it can be judged: no power, rate, clock or load.")
-        known.add(found.run)
+        known.add(found.run, log)
         added.append(found)
     problems: tuple[str, ...] = ()
     if said is not None and not said.is_empty and added:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from os.path import commonpath
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QItemSelection, QItemSelectionModel, Qt
 from PyQt6.QtGui import QFont, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -294,11 +294,12 @@ class ArrivalsDialog(QDialog):
         self._show_chosen()
 
     def _choose(self, rows: Sequence[int]) -> None:
-        self.table.clearSelection()
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
+        model, selecting = self.table.model(), self.table.selectionModel()
+        assert model is not None and selecting is not None
+        chosen = QItemSelection()
         for row in rows:
-            self.table.selectRow(row)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+            chosen.select(model.index(row, 0), model.index(row, model.columnCount() - 1))
+        selecting.select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def _show_chosen(self) -> None:
         """What the chosen rows have in common, and the first of their files."""
