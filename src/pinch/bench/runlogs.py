@@ -89,7 +89,8 @@ def add_log(book: Book, run: Run, log: RunLog) -> Run:
         append_log(book, run.id, log)
         for mark in log.marks:
             add_mark(book, run.id, mark)
-        return stop_run(book, run, run.status or ExitStatus.COMPLETE, run.reason)
+        samples = int(sum(np.isfinite(series.values).sum() for series in log.series.values()))
+        return book.save(run.model_copy(update={"status": run.status or ExitStatus.COMPLETE, "samples": samples}))
 
 
 def replace_log(book: Book, run: Run, log: RunLog) -> Run:
