@@ -75,6 +75,10 @@ class TestCommands(CommandCase):
             (("1", "ambient=220"), "220"),
             (("1", "protocol=none"), "no protocol called 'none'"),
             (("1", "builds=OS"), "'OS' is not what was built"),
+            (("1", "disk.temp=cpu.temp"), "Run 1 has no channel disk.temp"),
+            (("1", "2", "join=3"), "Name the one run"),
+            (("1", "join=9"), "there is no run 9"),
+            (("1", "remove=no"), "only remove=yes"),
             (("ambient=22",), "Name runs by their numbers"),
         ):
             with self.subTest(words):
@@ -84,6 +88,15 @@ class TestCommands(CommandCase):
                 self.assertEqual(self.runs(), before)
         self.assertEqual([(b.what, b.date) for b in read_builds("graphics driver 31.4 (2026-08-20); OS 6.12")],
                          [("graphics driver", "2026-08-20"), ("OS", "")])  # fmt: skip
+
+    def test_logs_are_put_right(self) -> None:
+        self.json_of("set", "run", "1", "cpu.temp=gpu.temp*0.5", "remove=yes", "--book", self.book)
+        self.json_of("set", "run", "2", "cpu.temp=", "note=late", "--book", self.book)
+        with contextlib.closing(open_book(self.book)) as book:
+            logs = [runlogs.read_log(book, number) for number in (1, 2)]
+            self.assertEqual([sorted(log.series) for log in logs], [["cpu.power", "gpu.temp"], ["cpu.power"]])
+            self.assertLess(float(logs[0].series["gpu.temp"].values.max()), 60.0)
+        self.assertEqual([(r.id, r.notes) for r in self.runs()], [(2, "late"), (3, "")])
 
     def test_readings_of_rest_and_load_are_kept_apart(self) -> None:
         for words in (("--value", "98"), ("--value", "9", "--phase", "idle"), ("--value", "96–99", "--phase", "end")):

@@ -1,10 +1,11 @@
 """Logs that are in the book, put right: channels that were taken for something else, and two logs that are one run."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
+from pinch.bench.entry import read_quantity
 from pinch.bench.records import Run
 from pinch.core.alignment import first_frame_s, joined, load_start_s
 from pinch.core.channels import is_channel_name
@@ -22,14 +23,34 @@ class ChannelMeant:
     factor: float = 1.0
 
 
+def read_meant(text: str) -> ChannelMeant:
+    """What a channel is meant to be, as it is typed: `cpu.clock`, `cpu.clock*1000`, or nothing.
+
+    Raises
+    ------
+    PinchError : what it is multiplied by is no number.
+    """
+    name, sign, factor = text.partition("*")
+    return ChannelMeant(name.strip(), read_quantity(factor, "").value if sign else 1.0)
+
+
+def remove_runs(book: Book, runs: Sequence[Run]) -> None:
+    """Runs leave the lists, and plans want them again. The caller makes it one change."""
+    for run in runs:
+        void_in_plans(book, book.save(run.model_copy(update={"removed": True})))
+
+
 def rework_channels(book: Book, run: Run, meant: Mapping[str, ChannelMeant]) -> Run:
     """Channels of a run under other names, or in another unit. The caller makes it one change.
 
     Raises
     ------
-    PinchError : a name is none of a channel, or two would be the same.
+    PinchError : the run has no such channel, a name is none of a channel, or two would be the same.
     """
     log, series = runlogs.read_log(book, run.id), dict[str, Series]()
+    lacking = next((name for name in meant if name not in log.series), None)
+    if lacking is not None:
+        raise PinchError(f"Run {run.id} has no channel {lacking}; it has {', '.join(log.series) or 'none'}.")
     for old, own in log.series.items():
         to = meant.get(old, ChannelMeant(old))
         if not to.name:
@@ -60,6 +81,5 @@ def join_runs(book: Book, first: Run, second: Run) -> Run:
     if any(begin != begin for begin in begins):
         raise PinchError("Where the load begins cannot be told in both, so they cannot be aligned.")
     whole = joined(a, b, begins[0] - begins[1])
-    gone = book.save(second.model_copy(update={"removed": True}))
-    void_in_plans(book, gone)
+    remove_runs(book, [second])
     return runlogs.replace_log(book, first, whole)

@@ -4,6 +4,7 @@ from pinch.bench import runlogs
 from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, checked
 from pinch.core.errors import PinchError
 from pinch.intake.completing import void_in_plans
+from pinch.intake.reworking import remove_runs
 from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
 from pinch.ui.session import Session
 
@@ -37,12 +38,8 @@ class Changes:
     def remove_runs(self, run_ids: list[int]) -> None:
         """Several runs leave the lists at once."""
         book = self._session.book
-
-        def work() -> None:
-            for number in run_ids:
-                void_in_plans(book, book.save(book.get(Run, number).model_copy(update={"removed": True})))
-
-        self._session.change(f"remove {len(run_ids)} runs", work)
+        runs = [book.get(Run, number) for number in run_ids]
+        self._session.change(f"remove {len(runs)} runs", lambda: remove_runs(book, runs))
         s = self._session.subject
         self._session.choose(s.device_id, s.setting_id, s.workload_id, None)
 
