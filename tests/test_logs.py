@@ -2,10 +2,13 @@
 
 import os
 from datetime import datetime
+from pathlib import Path
 
 import numpy as np
+import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from vega_datasets import data
 
 from pinch.bench.files import write_model
 from pinch.core.errors import DataError
@@ -46,6 +49,17 @@ class TestDialects(LogCase):
         self.assertEqual(self.values(found, "fan.1.speed"), [1200.0, 1250.0])
         self.assertEqual(self.times(found, "cpu.power"), [0.0, 1.0])
         self.assertEqual(found.started, datetime(2026, 9, 1, 23, 59, 59))
+
+    def test_a_published_table_is_read_without_a_map(self) -> None:
+        # hourly air temperatures of a year, 1981–2010 normals of NOAA, as vega_datasets has them; pandas reads them too
+        path = Path(data.sf_temps.filepath)
+        found, whole = read_any_log(path), pd.read_csv(path)
+        at = pd.to_datetime(whole["date"])
+        self.assertEqual((found.started, len(whole)), (at[0].to_pydatetime(), 8759))
+        self.assertEqual(found.questions, ("temp: is it cpu.temp? (its name, without a unit)",))
+        series = found.log.series["cpu.temp"]
+        np.testing.assert_array_equal(series.values, whole["temp"].to_numpy())
+        np.testing.assert_array_equal(series.t, (at - at[0]).dt.total_seconds().to_numpy())
 
     def test_utf16_tabs_milliwatts_and_fahrenheit(self) -> None:
         found = self.read(

@@ -5,6 +5,7 @@ import json
 import os
 import zipfile
 from unittest import mock
+from xml.dom import minidom
 
 from odf.opendocument import OpenDocumentSpreadsheet
 from odf.table import Table, TableCell, TableRow
@@ -112,10 +113,14 @@ class TestSheets(InFolder):
             table.addElement(line)
         book.spreadsheet.addElement(table)
         book.save(str(self.folder / "a.ods"))
+        with zipfile.ZipFile(self.folder / "a.ods") as old, zipfile.ZipFile(self.folder / "in.ods", "w") as new:
+            for name in old.namelist():
+                text = old.read(name)
+                new.writestr(name, minidom.parseString(text).toprettyxml() if name == "content.xml" else text)
 
     def test_xlsx_and_ods_of_other_packages(self) -> None:
         self.spreadsheet()
-        for name in ("a.xlsx", "a.ods"):
+        for name in ("a.xlsx", "a.ods", "in.ods"):
             sheet = read_sheet(self.folder / name)
             with self.subTest(name):
                 self.assertEqual(

@@ -102,14 +102,14 @@ def told_rows(sheet: Sheet, mapping: RoleMapping, common: Mapping[Role, str]) ->
         raise DataError(sheet.place, f"two columns are said to be the {doubled}")
     columns = _columns(sheet.names, roles)
     rows: list[Told] = []
-    problems: list[str] = []
+    problems: list[DataError] = []
     for row in _rows(sheet, roles, common):
         found, wrong = row.told(columns)
         rows += found
         problems += wrong
     if not rows:
-        raise DataError(sheet.place, (problems or ["no row has a result"])[0])
-    return ToldTable(tuple(rows), tuple(problems))
+        raise problems[0] if problems else DataError(sheet.place, "no row has a result")
+    return ToldTable(tuple(rows), tuple(dict.fromkeys(map(str, problems))))
 
 
 def _rows(sheet: Sheet, roles: Sequence[Role], common: Mapping[Role, str]) -> Iterator["_Row"]:
@@ -216,7 +216,7 @@ class _Row:
     said: Mapping[Role, str]
     note: str
 
-    def told(self, groups: Sequence[_Group]) -> tuple[list[Told], list[str]]:
+    def told(self, groups: Sequence[_Group]) -> tuple[list[Told], list[DataError]]:
         """What it tells, cell by cell of the comparison, and what of it makes no sense."""
         values: dict[tuple[tuple[Role, str], ...], list[ToldValue]] = {}
         problems = []
@@ -233,10 +233,10 @@ class _Row:
                 found.append(self._of({**self.said, **dict(names)}, own))
             except PinchError as error:
                 problems.append(self._problem(error))
-        return found, list(dict.fromkeys(problems))
+        return found, problems
 
-    def _problem(self, error: PinchError) -> str:
-        return f"{self.sheet.place}, line {self.line}: {str(error).rstrip('.')}."
+    def _problem(self, error: PinchError) -> DataError:
+        return DataError(self.sheet.place, str(error).rstrip("."), self.line)
 
     def _of(self, said: Mapping[Role, str], values: Sequence[ToldValue]) -> Told:
         names = [said.get(role, "").strip() for role in NAMES]

@@ -27,6 +27,8 @@ SPREADSHEETS = (".xlsx", ".ods")
 WITH_MACROS = (".xlsm", ".xlsb", ".xls")
 MOST_ROWS, MOST_COLUMNS, MOST_BYTES, MOST_CELL = 250_000, 1_000, 200_000_000, 10_000
 _CELLS = "cells.json"
+_BROKEN = (ArithmeticError, AttributeError, LookupError, NotImplementedError, OSError, TypeError, ValueError)
+"""What a reader that others made may stumble into where a file is broken."""
 DELIMITERS = "\t;,|"
 
 
@@ -107,29 +109,51 @@ def write_cells(folder: Path, words: str) -> None:
     ------
     DataError : it is no spreadsheet, holds macros, or is too large.
     """
-    import python_calamine
-
     path = Path(words)
     members = check_archive(path)
     if any("vbaproject" in m.filename.casefold() or m.filename.startswith("Basic/") for m in members):
         raise DataError(str(path), "it holds macros; save it without them")
     if sum(m.file_size for m in members) > MOST_BYTES:
         raise DataError(str(path), f"unpacked it is larger than {MOST_BYTES // 1_000_000} MB")
+    rows, (first, *others) = _first_sheet(path)
+    texts = [cell for row in rows for cell in row if isinstance(cell, str)]
+    comma = mark_of(texts, comma_parts=False).mark == ","
+    cells = [[_text(cell, comma)[: MOST_CELL + 1] for cell in row] for row in rows]
+    notes = [f"Only its first sheet, {first!r}, is read; it has {len(others)} more."] if others else []
+    notes += _oddities(path) if path.suffix.casefold() == ".xlsx" else []
+    (folder / _CELLS).write_text(json.dumps({"rows": cells, "notes": notes}), encoding="utf-8")
+
+
+def _first_sheet(path: Path) -> tuple[Sequence[Sequence[object]], list[str]]:
+    """The cells of the first sheet, and the names of all sheets."""
+    import python_calamine
+
     try:
         book = python_calamine.CalamineWorkbook.from_path(str(path))
         sheet = book.get_sheet_by_index(0)
         if sheet.total_height > MOST_ROWS or sheet.total_width > MOST_COLUMNS:
             raise DataError(str(path), f"its first sheet has {sheet.total_height} rows and {sheet.total_width} columns")
-        rows = sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 1)
+        return sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 1), book.sheet_names
     except (python_calamine.CalamineError, OSError, ValueError, IndexError) as error:
+        if path.suffix.casefold() == ".ods" and (found := _indented_sheet(path)) is not None:
+            return found
         raise DataError(str(path), f"it is no spreadsheet that can be read ({error})") from None
-    texts = [cell for row in rows for cell in row if isinstance(cell, str)]
-    comma = mark_of(texts, comma_parts=False).mark == ","
-    cells = [[_text(cell, comma)[: MOST_CELL + 1] for cell in row] for row in rows]
-    first, *others = book.sheet_names
-    notes = [f"Only its first sheet, {first!r}, is read; it has {len(others)} more."] if others else []
-    notes += _oddities(path) if path.suffix.casefold() == ".xlsx" else []
-    (folder / _CELLS).write_text(json.dumps({"rows": cells, "notes": notes}), encoding="utf-8")
+
+
+def _indented_sheet(path: Path) -> tuple[Sequence[Sequence[object]], list[str]] | None:
+    """The same by a slower reader, of a document whose elements are indented: OpenDocument 1.2 allows white space
+    between cells, and the fast one stumbles over it. None where it cannot be read either."""
+    from xml.sax import SAXException
+
+    import pandas as pd
+
+    try:
+        with pd.ExcelFile(path, engine="odf") as book:
+            names = [str(name) for name in book.sheet_names]
+            found = book.parse(0, header=None, dtype=object, keep_default_na=False, na_values=[""], nrows=MOST_ROWS + 1)
+    except (*_BROKEN, SAXException, zipfile.BadZipFile):
+        return None
+    return found.astype(object).where(found.notna(), "").to_numpy().tolist(), names
 
 
 def _oddities(path: Path) -> list[str]:

@@ -37,6 +37,7 @@ _WORD = re.compile(r"[^\W\d_]+", re.UNICODE)
 _CLOCK = re.compile(r"(\d{1,3}):(\d{2})(?::(\d{2})(?:[.,](\d+))?)?\s*(am|pm)?", re.IGNORECASE)
 _NUMERIC_DATE = re.compile(r"(\d{1,2})([-/.])(\d{1,2})\2(\d{2,4})")
 _ISO = re.compile(r"\d{4}-\d{2}-\d{2}")
+_YEAR_FIRST = re.compile(r"(\d{4})([-/.])(\d{1,2})\2(\d{1,2})(?!\d)")
 
 
 @dataclass(frozen=True)
@@ -72,7 +73,7 @@ def is_clock(text: str) -> bool:
 
 def is_date(text: str) -> bool:
     """Whether a text begins with a date."""
-    return bool(_ISO.match(text.strip()) or _NUMERIC_DATE.match(text.strip()))
+    return bool(_YEAR_FIRST.match(text.strip()) or _NUMERIC_DATE.match(text.strip()))
 
 
 def from_numbers(values: FloatArray, unit: str, name: str) -> TimeAxis:
@@ -110,7 +111,9 @@ def from_dates(texts: "pd.Series[Any]", place: str, line_of: Any, day_first: boo
     import pandas as pd
 
     head = str(texts.iloc[0]).strip()
-    if _ISO.match(head):
+    if _YEAR_FIRST.match(head):
+        if not _ISO.match(head):
+            texts = texts.astype(str).str.strip().str.replace(_YEAR_FIRST, _iso, regex=True)
         stamps = pd.to_datetime(texts, format="ISO8601", errors="coerce", utc=True)
         return _axis(stamps, texts, place, line_of, "")
     parts = texts.astype(str).str.strip().str.extract(_NUMERIC_DATE.pattern + r"[ T]*(.*)", flags=0)
@@ -132,6 +135,11 @@ def from_dates(texts: "pd.Series[Any]", place: str, line_of: Any, day_first: boo
     ambiguous = known is None and bool((numbers[0] != numbers[2]).any())
     question = f"In {head!r}, is the day or the month first?" if ambiguous else ""
     return _axis(by_month if known is False else by_day, texts, place, line_of, question)
+
+
+def _iso(found: re.Match[str]) -> str:
+    """A date that begins with its year, with hyphens and two digits."""
+    return f"{found[1]}-{int(found[3]):02}-{int(found[4]):02}"
 
 
 def _axis(stamps: Any, texts: Any, place: str, line_of: Any, question: str) -> TimeAxis:
