@@ -61,6 +61,11 @@ class TestDialects(LogCase):
         np.testing.assert_array_equal(series.values, whole["temp"].to_numpy())
         np.testing.assert_array_equal(series.t, (at - at[0]).dt.total_seconds().to_numpy())
 
+    def test_numbers_alone_are_frames_only_where_frames_take_so_long(self) -> None:
+        self.assertEqual(self.read("16.7\n17.1\n16.5\n").questions, ())
+        (asked,) = self.read("0.0002\n0.0003\n0.0002\n").questions
+        self.assertIn("frame_ms: is it frame.time?", asked)
+
     def test_utf16_tabs_milliwatts_and_fahrenheit(self) -> None:
         found = self.read(
             "Time\tPackage Power (mW)\tGPU Temp (F)\n12:59:59\t40000\t122\n13:00:00\t41000\t32\n", "utf-16"

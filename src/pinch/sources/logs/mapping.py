@@ -206,15 +206,19 @@ def _by_meaning(header: _Header) -> ColumnUse:
     return _as_it_shows(use, header, quantity, component)
 
 
+_FRAMES_SHOW = {"frame.rate": FRAME_RATES, "frame.time": (1000.0 / FRAME_RATES[1], 1000.0 / FRAME_RATES[0])}
+
+
 def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str) -> ColumnUse:
     """The use as it is, or doubtful where values are not what such a channel shows."""
-    bounds = FRAME_RATES if use.channel == "frame.rate" else _USUAL.get(quantity)
+    bounds = _FRAMES_SHOW.get(use.channel) or _USUAL.get(quantity)
     shown = header.shown
     if bounds is None or use.counts or use.channel == "wall.voltage":
         return use
     if _within(shown.median * use.factor + use.offset, bounds):
         return use
-    likelier = next((q for q in ("clock", "temp", "load") if _within(shown.median, _USUAL[q])), quantity)
+    others = () if quantity == "time" else ("clock", "temp", "load")
+    likelier = next((q for q in others if _within(shown.median, _USUAL[q])), quantity)
     low, high = shown.low * use.factor + use.offset, shown.high * use.factor + use.offset
     again = {
         "channel": _channel(likelier, component, header.words, header.text),
