@@ -155,6 +155,16 @@ class TestDialects(LogCase):
         self.assertTrue(any("cut in the middle" in w for w in found.warnings))
         self.assertTrue(any("repeat a time" in w for w in found.warnings))
 
+    def test_rows_that_share_a_stamp_are_kept(self) -> None:
+        fast = "".join(f"12:00:{n // 10:02},{n}\n" for n in range(7, 60))  # ten a second, begun in the middle of one
+        found = self.read(f"Time,CPU Power [W]\n{fast}")
+        self.assertEqual(self.values(found, "cpu.power"), [float(n) for n in range(7, 60)])
+        np.testing.assert_allclose(self.times(found, "cpu.power"), np.arange(7, 60) / 10.0)
+        self.assertIn("10 rows share a stamp of 1 s", found.warnings[0])
+        apart = self.read("t_s,cpu.power,cpu.temp\n1,40,\n1,,50\n2,41,\n2,,51\n3,42,\n3,,52\n")
+        self.assertEqual(self.times(apart, "cpu.power"), [1.0, 2.0, 3.0])
+        self.assertEqual((self.values(apart, "cpu.temp"), apart.warnings), ([50.0, 51.0, 52.0], ()))
+
     def test_a_mapping_is_kept_as_json_and_used(self) -> None:
         text = "Clock time,A,B\n10:00:00,40,50\n10:00:01,41,51\n"
         columns = (

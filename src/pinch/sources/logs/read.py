@@ -35,6 +35,9 @@ RESTART_GAP_S = 10.0
 MEDIAN_OF = 20_000
 ROWS_FROM, ROWS_TO = 0.1, 0.8
 """Shares of the work before and after the rows are read."""
+COARSEST_STAMP_S = 1.0
+"""Stamps that many rows share are those of a clock that shows too little up to here; else the rows are something
+other than moments."""
 AGREE_S, AGREE_SHARE = 2.0, 0.01
 OUTLINE, HEAD_ROWS, WIDEST = 60, 8, 400
 """Of a table that is shown: values of a column that are drawn, rows below the header, and signs of a line."""
@@ -321,6 +324,24 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
     return t
 
 
+def _spread(t: FloatArray, channels: Sequence[FloatArray], warnings: list[str]) -> FloatArray:
+    """Times of rows that came faster than their stamps change, evenly between the stamps. The first stamp may have been
+    come into in its middle, so its rows stand before the next one."""
+    fullest = max(channels, key=lambda values: int(np.isfinite(values).sum()), default=t)
+    _, counts = np.unique(t[np.isfinite(fullest)], return_counts=True)
+    usual = float(np.median(counts)) if len(counts) else 1.0
+    stamps, place, rows = np.unique(t, return_inverse=True, return_counts=True)
+    if usual < 2.0 or len(stamps) < 3 or np.median(np.diff(stamps)) > COARSEST_STAMP_S:
+        return t
+    step = float(np.median(np.diff(stamps)))
+    until_next = np.append(np.minimum(np.diff(stamps), step), step)
+    rank = np.arange(len(t)) - np.searchsorted(t, stamps)[place]
+    late = np.where(place == 0, np.maximum(0.0, usual - rows[0]), 0.0)
+    warnings.append(f"{plain(usual, 3)} rows share a stamp of {plain(step, 3)} s; they are spread evenly over it.")
+    share = (rank + late) / np.maximum(rows[place] + late, usual)
+    return np.asarray(stamps[place] + until_next[place] * share)
+
+
 def _log_of(
     dialect: Dialect,
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
@@ -329,10 +350,10 @@ def _log_of(
     warnings: list[str],
     place: str,
 ) -> RunLog:
-    """The channels on the time of the rows; of rows with the same time the last one stands."""
-    keep = np.append(np.diff(t) > 0, True)
-    if not keep.all():
-        warnings.append(f"{int((~keep).sum())} rows repeat a time; of such rows the last one is kept.")
+    """The channels on the time of the rows; of values of a channel with the same time the last one stands."""
+    told = [columns[i][0] for i, use in enumerate(uses) if use.channel not in ("", maps.TIME, maps.DATE)]
+    t = _spread(t, told, warnings)
+    repeated = np.zeros(len(t), bool)
     series: dict[str, Series] = {}
     for i, use in enumerate(uses):
         if use.channel in ("", maps.TIME, maps.DATE):
@@ -343,13 +364,18 @@ def _log_of(
         if use.factor != 1.0 or use.offset:
             values = values * use.factor + use.offset
         values = _power_of(values, t) if use.counts else values
-        have = np.isfinite(values) & keep
+        have = np.isfinite(values)
+        at = np.flatnonzero(have)
+        again = at[:-1][np.diff(t[at]) <= 0]
+        have[again], repeated[again] = False, True
         if have.all():
             series[use.channel] = Series(use.channel, t, values)
         elif have.any():
             series[use.channel] = Series(use.channel, t[have], values[have])
     if not series:
         raise DataError(place, "it has rows but not one sample")
+    if repeated.any():
+        warnings.append(f"{int(repeated.sum())} rows repeat a time; of such values of a channel the last one is kept.")
     if FRAME_RATE in series and FRAME_TIME not in series:
         warnings.append("Frames are told as rates: single long frames cannot be seen in them.")
     return RunLog(series)
