@@ -100,6 +100,19 @@ def read_value(text: str, unit: str) -> ValueEntry:
     return ValueEntry(tuple(end.value for end in ends), " ".join(filter(None, (end.question for end in ends))))
 
 
+def read_count(text: str, what: str) -> int:
+    """How many of something; one where nothing is typed.
+
+    Raises
+    ------
+    PinchError : it is no whole number of one or more.
+    """
+    value = read_quantity(text, "").value if text.strip() else 1.0
+    if value != int(value) or value < 1:
+        raise PinchError(f"The {what} behind each are a whole number, not {text.strip()}.")
+    return int(value)
+
+
 def read_pixels(text: str) -> str:
     """A width and a height, `1920x1080` or `1920 × 1080`, in the one way that the book keeps them.
 

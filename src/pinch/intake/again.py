@@ -22,18 +22,18 @@ class KnownLogs:
             if run.summary is None and run.samples:
                 self._unread.setdefault(run.samples, []).append(run)
 
-    def run_of(self, log: RunLog) -> Run | None:
-        """The run that has these very samples; None: none has."""
+    def run_of(self, log: RunLog, content: bytes) -> Run | None:
+        """The run that has the very samples of a log with this content; None: none has."""
         for run in self._unread.pop(log.samples, []):
-            self._read.setdefault(_content(runlogs.read_log(self._book, run.id)), run)
-        return self._read.get(_content(log))
+            self._read.setdefault(content_of(runlogs.read_log(self._book, run.id)), run)
+        return self._read.get(content)
 
-    def add(self, run: Run, log: RunLog) -> None:
+    def add(self, run: Run, content: bytes) -> None:
         """Know one more."""
-        self._read.setdefault(_content(log), run)
+        self._read.setdefault(content, run)
 
 
-def _content(log: RunLog) -> bytes:
+def content_of(log: RunLog) -> bytes:
     """What two logs have in common where they have the same samples."""
     found = hashlib.sha256()
     for name, series in sorted(log.series.items()):

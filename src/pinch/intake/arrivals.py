@@ -17,7 +17,7 @@ from pinch.core.frames import with_frame_rate
 from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import RunLog
-from pinch.intake.again import KnownLogs
+from pinch.intake.again import KnownLogs, content_of
 from pinch.intake.belonging import import_log
 from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
@@ -226,14 +226,15 @@ def add_arrivals(
     for number, arrival in enumerate(sorted(arrivals, key=_order)):
         tell(progress, number / len(arrivals))
         log = arrival.log
-        same = known.run_of(log)
+        content = content_of(log)
+        same = known.run_of(log, content)
         if same is not None:
             skipped.append(f"{arrival.path.name} is run {same.id} of this book already.")
             continue
         found = _add(book, shelf, arrival, log)
         if not _can_be_judged(log):
             nothing.append(f"{arrival.path.name}: nothing in it can be judged: no power, rate, clock or load.")
-        known.add(found.run, log)
+        known.add(found.run, content)
         added.append(found)
     problems: tuple[str, ...] = ()
     if said is not None and not said.is_empty and added:

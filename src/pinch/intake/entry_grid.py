@@ -1,12 +1,12 @@
 """Results typed in a grid: what stands in its rows and columns and what is held, what a field is of, and what of it is
 new, changed or taken away."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
 from pinch.bench.book import Book
-from pinch.bench.entry import read_value
+from pinch.bench.entry import ValueEntry, read_value
 from pinch.bench.records import Result, Workload, checked, live
 from pinch.bench.summaries import Origin
 from pinch.bench.variants import own_name
@@ -15,10 +15,9 @@ from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted
 from pinch.intake.shelf import Shelf
+from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
 
 DIGITS = 12
-Field = tuple[int, int]
-"""Row and column of a field."""
 
 
 class Side(StrEnum):
@@ -123,11 +122,12 @@ def there(book: Book, grid: EntryGrid, said: Provenance) -> dict[Field, tuple[Re
     return found
 
 
-def value_words(results: tuple[Result, ...]) -> str:
+def value_words(results: Sequence[Result]) -> str:
     """What a field shows of the results that are there, as it would be typed; of several nothing can be typed."""
-    if len(results) != 1:
-        return counted(len(results), "result") if results else ""
-    (only,) = results
+    return fields_words(results, "result", _as_typed)
+
+
+def _as_typed(only: Result) -> str:
     ends = (only.value,) if only.value is not None else (only.low, only.high)
     return "–".join(f"{end:.{DIGITS}g}" for end in ends)
 
@@ -141,31 +141,19 @@ def work_of(
 ) -> GridWork:
     """What the texts of a grid's fields would do to the book; a field that is absent was left as it is. `unit_of` gives
     the unit of what a field is of."""
-    before, known = there(book, grid, said), _Known.of(book)
-    new, changed, removed = dict[Field, Result](), list[Result](), list[Result]()
-    problems, questions, makes = dict[Field, str](), dict[Field, str](), dict[str, None]()
-    for at, text in texts.items():
-        own = before.get(at, ())
-        if text.strip() == value_words(own):
-            continue
-        try:
-            if len(own) > 1:
-                raise PinchError("Several results stand here; change them one by one.")
-            if not text.strip():
-                removed += own
-                continue
-            of = grid.of(at)
-            value = read_value(text, unit_of(of))
-            if value.question:
-                questions[at] = value.question
-            if own:
-                changed.append(_otherwise(own[0], value.fields))
-                continue
-            new[at] = _result(of[Side.METRIC], value.fields, said)
-            makes |= dict.fromkeys(known.makes(of))
-        except PinchError as error:
-            problems[at] = str(error)
-    return GridWork(new, tuple(changed), tuple(removed), problems, questions, tuple(makes))
+
+    def make(at: Field, own: Result | None, value: ValueEntry) -> Result:
+        if own is not None:
+            return _otherwise(own, value.fields)
+        return _result(grid.of(at)[Side.METRIC], value.fields, said)
+
+    def read(at: Field, text: str) -> ValueEntry:
+        return read_value(text, unit_of(grid.of(at)))
+
+    done = typed_fields(texts, FieldsOf("result", there(book, grid, said), value_words, read, make))
+    known = _Known.of(book)
+    makes = dict.fromkeys(record for at in done.new for record in known.makes(grid.of(at)))
+    return GridWork(done.new, done.changed, done.removed, done.problems, done.questions, tuple(makes))
 
 
 def keep(book: Book, grid: EntryGrid, work: GridWork) -> None:

@@ -13,7 +13,7 @@ from pinch.bench.records import Device, Listed, Protocol, Run, Setting, Workload
 from pinch.bench.variants import own_name
 from pinch.core.printing import counted
 from pinch.core.progress import Progress, tell, unheard
-from pinch.intake.again import KnownLogs
+from pinch.intake.again import KnownLogs, content_of
 from pinch.intake.filing import like
 from pinch.intake.told_results import ThereAlready
 
@@ -122,7 +122,7 @@ class _Joining:
             if run.summary is not None:
                 there = told.get((*place[1:], run.summary))
             else:
-                same = known.run_of(log) if log.samples else None
+                same = known.run_of(log, content_of(log)) if log.samples else None
                 there = same.id if same is not None else None
             if there is not None:
                 self.runs[run.id] = there

@@ -5,12 +5,11 @@ from dataclasses import dataclass, field
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
-from pinch.bench.entry import read_value
+from pinch.bench.entry import ValueEntry, read_value
 from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading
 from pinch.bench.records import Run, checked, now
-from pinch.core.errors import PinchError
 from pinch.core.printing import counted
-from pinch.intake.entry_grid import Field
+from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
 
 WITH_PLACE = (Quantity.SURFACE, Quantity.NOISE)
 
@@ -73,9 +72,10 @@ def readings_there(book: Book, runs: Sequence[Run], columns: Sequence[ReadingCol
 
 def reading_text(readings: Sequence[Reading]) -> str:
     """What a field shows: the value, or the range that was seen, as it would be typed."""
-    if len(readings) != 1:
-        return counted(len(readings), "reading") if readings else ""
-    (only,) = readings
+    return fields_words(readings, "reading", _as_typed)
+
+
+def _as_typed(only: Reading) -> str:
     if only.low is not None and only.high is not None and only.value == _middle(only.low, only.high):
         return f"{only.low:g}–{only.high:g}"
     return f"{only.value:g}"
@@ -91,33 +91,22 @@ def readings_work(
 ) -> ReadingWork:
     """What the texts of fields would do to the book. A range such as 41.6–42 keeps its ends, and its middle as the
     value."""
-    before = readings_there(book, runs, columns)
-    kept, removed = list[Reading](), list[Reading]()
-    problems, questions = dict[Field, str](), dict[Field, str]()
-    for at, text in texts.items():
-        own = before.get(at, [])
-        if text.strip() == reading_text(own):
-            continue
-        try:
-            if len(own) > 1:
-                raise PinchError("Several readings stand here; change them one by one.")
-            if not text.strip():
-                removed += own
-                continue
-            column = columns[at[1]]
-            entry = read_value(text, UNITS[column.quantity])
-            if entry.question:
-                questions[at] = entry.question
-            low, high = entry.ends[0], entry.ends[-1]
-            ends = (low, high) if len(entry.ends) > 1 else (None, None)
-            if own:
-                seen = {"value": _middle(low, high), "low": ends[0], "high": ends[1]}
-                kept.append(checked(Reading, "The reading", **{**own[0].model_dump(by_alias=False), **seen}))
-            else:
-                kept.append(_reading(runs[at[0]], column, ends, _middle(low, high), instruments, distance_mm))
-        except PinchError as error:
-            problems[at] = str(error)
-    return ReadingWork(tuple(kept), tuple(removed), problems, questions)
+
+    def read(at: Field, text: str) -> ValueEntry:
+        return read_value(text, UNITS[columns[at[1]].quantity])
+
+    def make(at: Field, own: Reading | None, entry: ValueEntry) -> Reading:
+        low, high = entry.ends[0], entry.ends[-1]
+        ends = (low, high) if len(entry.ends) > 1 else (None, None)
+        if own is None:
+            return _reading(runs[at[0]], columns[at[1]], ends, _middle(low, high), instruments, distance_mm)
+        seen = {"value": _middle(low, high), "low": ends[0], "high": ends[1]}
+        changed: Reading = checked(Reading, "The reading", **{**own.model_dump(by_alias=False), **seen})
+        return changed
+
+    of = FieldsOf("reading", readings_there(book, runs, columns), reading_text, read, make)
+    done = typed_fields(texts, of)
+    return ReadingWork((*done.new.values(), *done.changed), done.removed, done.problems, done.questions)
 
 
 def keep_readings(book: Book, work: ReadingWork, room_db: float | None = None, room_by: str = "") -> None:

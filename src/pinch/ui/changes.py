@@ -33,13 +33,18 @@ class Changes:
 
     def remove_run(self) -> None:
         """The run leaves the lists, and its plan wants another; undo brings it back."""
-        self._change_run("remove run", removed=True)
+        if self._session.run is None:
+            raise PinchError("There is no run to change.")
+        self.remove_runs([self._session.run.id])
 
     def remove_runs(self, run_ids: list[int]) -> None:
         """Several runs leave the lists at once."""
         book = self._session.book
         runs = [book.get(Run, number) for number in run_ids]
-        self._session.change(f"remove {len(runs)} runs", lambda: remove_runs(book, runs))
+        for run in runs:
+            self._refuse_recorded(run)
+        label = "remove run" if len(runs) == 1 else f"remove {len(runs)} runs"
+        self._session.change(label, lambda: remove_runs(book, runs))
         s = self._session.subject
         self._session.choose(s.device_id, s.setting_id, s.workload_id, None)
 
@@ -107,14 +112,17 @@ class Changes:
         s = self._session.subject
         self._session.choose(s.device_id, s.setting_id, s.workload_id, s.run_id)
 
-    def _change(self, run: Run, label: str, **fields: object) -> None:
+    def _refuse_recorded(self, run: Run) -> None:
         if run.cut_off and self._session.recording_now:
             raise PinchError("This run is still being recorded; stop it first.")
+
+    def _change(self, run: Run, label: str, **fields: object) -> None:
+        self._refuse_recorded(run)
         book, changed = self._session.book, run.model_copy(update=fields)
 
         def work() -> None:
             book.save(changed)
-            if changed.removed or (changed.void and not run.void):
+            if changed.void and not run.void:
                 void_in_plans(book, changed)
 
         self._session.change(label, work)

@@ -327,6 +327,8 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
 def _spread(t: FloatArray, channels: Sequence[FloatArray], warnings: list[str]) -> FloatArray:
     """Times of rows that came faster than their stamps change, evenly between the stamps. The first stamp may have been
     come into in its middle, so its rows stand before the next one."""
+    if bool((np.diff(t) > 0).all()):
+        return t
     fullest = max(channels, key=lambda values: int(np.isfinite(values).sum()), default=t)
     _, counts = np.unique(t[np.isfinite(fullest)], return_counts=True)
     usual = float(np.median(counts)) if len(counts) else 1.0

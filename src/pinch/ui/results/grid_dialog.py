@@ -15,11 +15,12 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.book import Book
-from pinch.bench.entry import read_day, read_quantity
+from pinch.bench.entry import read_count, read_day
 from pinch.bench.summaries import Origin
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
-from pinch.intake.entry_grid import EntryGrid, Field, GridWork, Provenance, Side, keep, there, value_words, work_of
+from pinch.intake.entry_grid import EntryGrid, GridWork, Provenance, Side, keep, there, value_words, work_of
+from pinch.intake.typed_fields import Field
 from pinch.ui.dialogs import agrees
 from pinch.ui.results.grid_table import GridTable, KeepButtons
 from pinch.ui.results.side_box import SideBox
@@ -76,8 +77,8 @@ class GridDialog(QDialog):
             Origin(self.origin.currentText()),
             self.by.text().strip(),
             read_day(self.day.text()) if self.day.text().strip() else "",
-            _count(self.n.text(), "runs"),
-            _count(self.units.text(), "units"),
+            read_count(self.n.text(), "runs"),
+            read_count(self.units.text(), "units"),
             self.note.text().strip(),
         )
 
@@ -316,10 +317,3 @@ class GridDialog(QDialog):
                 f"{counted(n, 'copied cell')} found no row or column; tick more of them on the left."
             )
         )
-
-
-def _count(text: str, what: str) -> int:
-    value = read_quantity(text, "").value if text.strip() else 1.0
-    if value != int(value) or value < 1:
-        raise PinchError(f"The {what} behind each are a whole number, not {text.strip()}.")
-    return int(value)

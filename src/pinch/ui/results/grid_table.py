@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pinch.intake.entry_grid import Field
+from pinch.intake.typed_fields import Field
 from pinch.ui import look
 
 LEAST_WIDTH = 84

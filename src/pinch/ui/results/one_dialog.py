@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.analysis.work_metrics import typed_metrics
-from pinch.bench.entry import read_day, read_quantity, read_value
+from pinch.bench.entry import read_count, read_day, read_quantity, read_value
 from pinch.bench.records import Device, Result, Setting, Workload, checked
 from pinch.bench.summaries import Origin, result_words
 from pinch.core.errors import PinchError
@@ -123,8 +123,8 @@ class ResultsDialog(QDialog):
             setting_id=setting.id,
             workload_id=workload.id,
             metric=self.which.currentData(),
-            n=_count(self.n.text()),
-            units=_count(self.units.text()),
+            n=read_count(self.n.text(), "runs"),
+            units=read_count(self.units.text(), "units"),
             spread=read_quantity(self.spread.text(), "").value if self.spread.text().strip() else None,
             origin=self.origin.currentText(),
             told_by=self.by.text(),
@@ -142,7 +142,3 @@ class ResultsDialog(QDialog):
             value = plain(r.value, 6) if r.value is not None else f"{plain(r.low or 0.0, 6)}–{plain(r.high or 0.0, 6)}"
             rows.append(TableRow((name, f"{value} {unit}".rstrip(), result_words(r), r.note), of=r))
         self.table.show_rows(rows)
-
-
-def _count(text: str) -> int:
-    return int(read_quantity(text, "").value) if text.strip() else 1

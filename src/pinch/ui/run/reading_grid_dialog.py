@@ -21,7 +21,6 @@ from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, ReadAt
 from pinch.bench.records import Run, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
-from pinch.intake.entry_grid import Field
 from pinch.intake.reading_grid import (
     ReadingColumn,
     ReadingWork,
@@ -30,6 +29,7 @@ from pinch.intake.reading_grid import (
     readings_there,
     readings_work,
 )
+from pinch.intake.typed_fields import Field
 from pinch.narrative import cautions
 from pinch.ui.dialogs import agrees
 from pinch.ui.results.grid_table import GridTable, KeepButtons
