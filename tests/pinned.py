@@ -22,9 +22,12 @@ from pinch.core import (
     causes,
     changepoint,
     channels,
+    collapse,
     concave,
     cooling,
     crossing,
+    cuts,
+    decoding,
     energy,
     extent,
     fairness,
@@ -40,7 +43,7 @@ from pinch.core import (
     metrics,
     money,
     parabola,
-    plateaus,
+    power_parts,
     powerlaw,
     printing,
     quicksums,
@@ -51,6 +54,7 @@ from pinch.core import (
     sawtooth,
     scaling,
     selecting,
+    sensors,
     sequence,
     settle,
     sound,
@@ -72,7 +76,7 @@ from pinch.sources.logs.read import read_log_file
 from tests.golden import Figure
 
 ARITHMETIC = Path(__file__).parent / "data" / "golden" / "arithmetic.json.gz"
-SEEDS = 6
+SEEDS = 12
 Rng = np.random.Generator
 
 
@@ -309,7 +313,7 @@ def _change(before: int | None, after: int) -> tuple[runsheet.Task, ...]:
 
 def _sheet(rng: Rng, order: str) -> object:
     jobs, seed = _jobs(rng), int(rng.integers(0, 99))
-    windows = [runsheet.Window(0.0, 3000.0), runsheet.Window(4000.0, 4000.0 + float(rng.integers(1000, 9000)))]
+    windows = [runsheet.Window(0.0, 3000.0), runsheet.Window(4000.0, 4000.0 + float(rng.integers(200, 9000)))]
 
     def arrange(some: Sequence[runsheet.SheetJob]) -> runsheet.Arrangement:
         return runsheet.shortest(some, _change) if order == "shortest" else runsheet.balanced(some, _change, seed)
@@ -335,7 +339,7 @@ def _rundown(rng: Rng) -> object:
     if rng.random() < 0.5:
         keep[n // 4 : n // 4 + 90] = False
     charge = Series("battery.charge", t[keep], np.floor(100.0 * left[keep] / full))
-    kept = Series("battery.energy", t[keep], np.round(left[keep], 2))
+    kept = Series("battery.energy", t[keep], np.round(left[keep], int(rng.integers(0, 3))))
     drawn = Series("battery.power", t[keep], power[keep] * float(rng.choice([1.0, 1.04, 1.06, 1.08])))
     rate = Series("score.rate", t[keep], np.round(100.0 - 0.01 * np.arange(int(keep.sum())), 1))
     some = (None, kept)[int(rng.integers(0, 2))], (None, drawn)[int(rng.integers(0, 2))]
@@ -392,9 +396,13 @@ def _tooth(rng: Rng) -> object:
 
 
 def _concave(rng: Rng) -> object:
-    knots = np.sort(rng.choice(np.arange(5.0, 60.0), 7, replace=False))
-    scores = _grid(rng, 10, 60, 5, 35).reshape(5, 7)
-    return concave.fit_concave_rows(knots, scores, rng.integers(1, 4, 7).astype(float))
+    n = int(rng.integers(2, 8))
+    knots = np.sort(rng.choice(np.arange(5.0, 60.0), n, replace=False))
+    scores = _grid(rng, 10, 60, 5, 5 * n).reshape(5, n)
+    return (
+        concave.fit_concave_rows(knots, scores, rng.integers(1, 4, n).astype(float)),
+        concave.fit_concave(knots, scores[0]).score,
+    )
 
 
 def _sound(rng: Rng) -> object:
@@ -512,6 +520,53 @@ def _small(rng: Rng) -> object:
     return found, stated.stated, tiny, units.share, units.interval
 
 
+def _collapses(rng: Rng) -> object:
+    power, busy, hot = _steps(rng, 90, 5, 60, 5), rng.random(90) < 0.9, rng.random(90) < 0.05
+    clock = np.where(rng.random() < 0.7, 1800.0 * (power / 10.0) ** 0.4, 3000.0)
+    return [collapse.find_collapse(power, clock, busy, hot, int(rng.integers(0, 9)), step) for step in (0.2, 1.0, 2.0)]
+
+
+def _cuts(rng: Rng) -> object:
+    series = np.stack([_steps(rng, 200, 10, 60, 2, 0.3), _steps(rng, 200, 10, 30, 1, 0.2)])
+    return cuts.cuts_of(series, np.array([0.4, 0.3])), cuts.optimal_cuts(series, 30.0, list(range(3, 198)))
+
+
+def _decoded(rng: Rng) -> object:
+    says, seconds = rng.normal(0.0, 2.0, (30, 4)).round(1), _grid(rng, 3, 60, 1, 30)
+    found = decoding.decode(says, seconds, _grid(rng, 1, 4, 0.5, 29), lambda s: -np.log1p(20.0 / s))
+    return [str(found.path), found.chance]
+
+
+def _sensors(rng: Rng) -> object:
+    power, clock = _steps(rng, 120, 10, 60, 5, 0.2), _steps(rng, 120, 2000, 4000, 100, 5.0)
+    power[rng.integers(0, 120, 3)] *= float(rng.choice([0.0, 2.0, 3.0]))
+    late = np.roll(clock, int(rng.integers(0, 6))) / 100.0
+    log = runlog_from_columns(np.arange(1.0, 121.0), {"cpu.power": power, "cpu.clock": clock, "cpu.temp": power + 20.0})
+    return (
+        sensors.cleaned(log)[1],
+        sensors.lag_bins(late, clock),
+        sensors.sensor_models(log, log.even(1.0), {}, "cpu.clock"),
+    )
+
+
+def _whole(rng: Rng) -> object:
+    cpu, gpu = _steps(rng, 200, 5, 30, 1, 0.1), _steps(rng, 200, 5, 30, 1, 0.1)
+    kind = int(rng.integers(0, 3))
+    cpu = cpu + gpu if kind == 0 else 45.0 - gpu if kind == 1 else cpu
+    log = runlog_from_columns(
+        np.arange(1.0, 201.0), {"cpu.power": cpu, "gpu.power": gpu, "cpu.core.1.temp": cpu + 30.0}
+    )
+    found = power_parts.with_parts(log, (None, True, False)[int(rng.integers(0, 3))])
+    return sorted(found.log.series), [n.code for n in found.notes], found.is_separate
+
+
+def _jumping(rng: Rng) -> object:
+    """A log whose clock jumps by years, which no bins can hold."""
+    t = np.cumsum(np.where(np.arange(40) == int(rng.integers(1, 39)), 3.0e8, 1.0))
+    other = Series("cpu.temp", t[:20] + 0.5, _grid(rng, 30, 90, 1, 20))
+    return RunLog({"cpu.power": Series("cpu.power", t, _grid(rng, 5, 60, 1, 40)), "cpu.temp": other}).even(1.0).columns
+
+
 def _many(case: Callable[[Rng], object], count: int) -> Callable[[Rng], object]:
     """A case several times over; one that refuses its input keeps the others."""
 
@@ -531,7 +586,12 @@ CASES: dict[str, Callable[[Rng], object]] = {
         for rounds in [balance.balanced_rounds(rng.integers(1, 5, 4).tolist(), int(rng.integers(0, 99)))]
     ],
     "cap": _many(_cap, 60),
-    "concave": _concave,
+    "collapse": _collapses,
+    "cuts": _many(_cuts, 3),
+    "decoding": _decoded,
+    "sensors": _many(_sensors, 3),
+    "whole": _many(_whole, 4),
+    "concave": _many(_concave, 3),
     "crossing": lambda rng: [crossing.all_pairs(x) + crossing.envelopes(x) for x in [_ladders(rng)]],
     "at watts": lambda rng: crossing.at_watts(_ladders(rng), float(_grid(rng, 12, 40, 2, 1)[0])),
     "enums": _enums,
@@ -542,14 +602,14 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "frames": lambda rng: framestats.frame_figures(_frame_ms(rng)),
     "heat": _many(_heat, 3),
     "index": lambda rng: index.index_of(_verdicts(rng)),
-    "judge": _many(lambda rng: judge.judge(_log(rng), _known(rng)), 20),
+    "jumping": _jumping,
+    "judge": _many(lambda rng: judge.judge(_log(rng), _known(rng)), 12),
     "limits": _limits,
     "text log": _many(_text_log, 8),
     "line": lambda rng: line.fit_line(np.sort(_grid(rng, 0, 50, 1, 9)), _grid(rng, 0, 90, 1, 9)),
     "money": lambda rng: money.money_pair(*(_deal(rng) for _ in "ab")),
     "order": _order,
     "parabola": lambda rng: parabola.lowest_between(np.arange(9.0), _grid(rng, 0, 20, 1, 45).reshape(5, 9)),
-    "plateaus": lambda rng: plateaus.find_plateaus(_steps(rng, 400, 10, 60, 5, 0.3), np.arange(400.0), 1.0),
     "power laws": lambda rng: powerlaw.fit_power_laws(
         np.array([10.0, 15.0, 20.0, 30.0, 45.0]), np.log(_grid(rng, 40, 90, 5, 15).reshape(3, 5)), np.ones(5)
     ),

@@ -21,7 +21,8 @@ from tests.window_case import demo_book
 
 JUDGE_KEYS = {
     "load_start_s", "duration_s", "settled", "figures", "limits", "limiters", "limiter_share", "throttle", "sawtooth",
-    "collapse", "heat", "gaps", "warnings", "frames", "plateaus", "hot_core", "early_late", "whole_load",
+    "collapse", "heat", "gaps", "warnings", "frames", "levels", "hot_core", "early_late", "whole_load",
+    "range", "sensors", "governs", "parts",
 }  # fmt: skip
 
 
@@ -202,7 +203,7 @@ class TestBooks(LogCase):
         book = self.folder / "r.pinch"
         status, out, err = self.run_command(
             "record", "--book", book, "--device", "Gannet", "--setting", "16 W", "--workload", "Tile Render, all cores",
-            "--length", "120", "--time-scale", "60",
+            "--length", "150", "--time-scale", "60",
         )  # fmt: skip
         self.assertEqual(status, 0, err)
         self.assertRegex(out, r"Held 1[56]\.\d W \(claimed 16\)")
@@ -261,7 +262,7 @@ class TestBooks(LogCase):
         causes = [row["cause"] for row in csv.DictReader(io.StringIO(truth.read_text()))]
         self.assertEqual(len(causes), 520)
         share = self.json_of("judge", log, "--temp-limit", "95")["limiter_share"]
-        self.assertAlmostEqual(share["heat"], causes.count("heat") / 500, delta=0.05)
+        self.assertAlmostEqual(share["heat"], causes.count("heat") / 500, delta=0.08)  # with what recovers after a cut
         status, _, err = self.run_command("rig", "--log", self.folder / "no" / "l.csv")
         self.assertEqual((status, err.count("\n")), (2, 1))
 

@@ -4,6 +4,8 @@ import ast
 import unittest
 from pathlib import Path
 
+import numpy as np
+
 from pinch.charts.theme import DARK, LIGHT
 from pinch.core.causes import Cause
 from pinch.core.channels import (
@@ -18,9 +20,10 @@ from pinch.core.channels import (
 )
 from pinch.core.figures import SettledState
 from pinch.core.judge import JUDGED, judge
-from pinch.core.runlog import RunLog
+from pinch.core.runlog import RunLog, Series
 from pinch.core.verdict import Answer
 from pinch.ui.plots.strip_item import STROKES
+from tests import made
 from tests.golden import golden_logs
 
 SOURCES = Path(__file__).resolve().parents[1] / "src" / "pinch"
@@ -48,7 +51,14 @@ class TestCauses(unittest.TestCase):
             whole, live = judge(golden.log, golden.known).limiters, judge(kept, golden.known).limiters
             self.assertEqual([(s.cause, s.evidence) for s in live], [(s.cause, s.evidence) for s in whole], golden.name)
             seen |= {s.cause for s in whole}
-        self.assertEqual(seen, set(Cause), "the golden logs show every cause")
+        flag = np.repeat([0.0, 1.0], 225)
+        for cause in (Cause.SKIN, Cause.CURRENT, Cause.SUPPLY):  # these few machines tell otherwise than by flags
+            log = made.two_level()
+            name = f"cpu.throttle.{cause}"
+            flagged = RunLog({**log.series, name: Series(name, log.series["cpu.power"].t, flag)})
+            self.assertIn(name, JUDGED)
+            seen |= {s.cause for s in judge(flagged).limiters}
+        self.assertEqual(seen, set(Cause), "the golden logs show every other cause")
 
 
 class TestOneDefinition(unittest.TestCase):

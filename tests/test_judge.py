@@ -8,7 +8,6 @@ import numpy as np
 from pinch.core.collapse import find_collapse
 from pinch.core.errors import DataError
 from pinch.core.judge import Judgement, Known, judge
-from pinch.core.limiter import smooth
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sawtooth import find_sawtooth
 from pinch.narrative import explain_runs
@@ -197,7 +196,7 @@ class TestCoarseSensors(unittest.TestCase):
             (catalogue.SANDPIPER, "Full", catalogue.TILE, 22.0, 0.97),
             (catalogue.SANDPIPER, "Hush", catalogue.TILE, 22.0, 0.97),
             (catalogue.SANDPIPER, "Full", catalogue.TILE, 38.0, 0.9),
-            (catalogue.LIMPET, "45 W", catalogue.TILE, 31.0, 0.85),
+            (catalogue.LIMPET, "45 W", catalogue.TILE, 31.0, 0.78),  # recovering after a cut is heat as well
             (catalogue.LIMPET, "Stock", catalogue.TILE, 22.0, 0.97),
         ):
             run = simulated(device, setting, work, 900, room)
@@ -257,25 +256,24 @@ class TestCollapse(unittest.TestCase):
     def test_two_seconds_are_not_a_collapse(self) -> None:
         power = np.full(50, 40.0)
         power[20:22] = 5.0
-        self.assertFalse(find_collapse(power, 40.0, np.ones(50, dtype=bool), 1.0).any())
+        always, never, clock = np.ones(50, dtype=bool), np.zeros(50, dtype=bool), np.full(50, np.nan)
+        self.assertFalse(find_collapse(power, clock, always, never, 0, 1.0).any())
+        power[22] = 5.0
+        self.assertEqual(int(find_collapse(power, clock, always, never, 0, 1.0).sum()), 3)
+        self.assertFalse(find_collapse(power, np.full(50, 3e3), always, never, 0, 1.0).any(), "less work, no fault")
+        self.assertFalse(find_collapse(power, clock, always, always, 0, 1.0).any(), "a cut at a temperature")
 
     def test_clock_lock_cures_it(self) -> None:
         faulty = judge(
             simulated(catalogue.LIMPET, "Firmware 54, faulty", catalogue.TILE, 600, 31.0).log, known(catalogue.LIMPET)
         )
         cured = simulated(catalogue.LIMPET, "Firmware 54, clock lock 3.1", catalogue.TILE, 600, 31.0)
-        self.assertGreater(len(faulty.collapses), 2)
-        self.assertEqual(len(judge(cured.log, known(catalogue.LIMPET)).collapses), 0)
-
-
-class TestSmoothing(unittest.TestCase):
-    def test_short_stretches_join_and_three_seconds_stay(self) -> None:
-        for length, stays in ((1, False), (2, False), (3, True)):
-            evidence = np.zeros((60, 7))
-            evidence[:, 1] = 1.0
-            evidence[30 : 30 + length] = np.eye(7)[2]
-            with self.subTest(length):
-                self.assertEqual("heat" in smooth(evidence), stays)
+        self.assertEqual(faulty.collapses, (), "a cut that follows the temperature is heat")
+        self.assertGreater(faulty.limiter_share["heat"], 0.5)
+        healed = judge(cured.log, known(catalogue.LIMPET))
+        self.assertNotIn("heat", healed.limiter_share)
+        done = [j.figures["score.rate"].sustained.value for j in (faulty, healed)]
+        self.assertGreater(done[1], 1.02 * done[0], "locked lower, it does more")
 
 
 class TestWords(unittest.TestCase):
@@ -311,4 +309,4 @@ class TestWords(unittest.TestCase):
 
     def test_a_segment_gives_its_evidence(self) -> None:
         e = explain_runs.explain_segment(self.judged, self.judged.limiters[-1])
-        self.assertIn("within 3 %", e.meaning)
+        self.assertIn("W to within", e.meaning)

@@ -9,6 +9,7 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_RATE, with_frame_rate
 from pinch.core.judge import Judgement, Known, judge
+from pinch.core.power_parts import with_parts
 from pinch.core.runlog import RunLog
 
 
@@ -26,6 +27,7 @@ def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> 
         workload.extent,
         tuple((p.start_s, p.end_s) for p in run.passes if not p.warm_up),
         waits=workload.all_passes > 1 or workload.pause_s > 0.0,
+        shares_budget=device.graphics.shared,
     )
 
 
@@ -49,7 +51,7 @@ class JudgeDesk:
         if number not in self._kept or self._kept[number][0] != state:
             try:
                 log = with_frame_rate(runlogs.read_log(self._book, number))
-                self._kept[number] = state, log, judge(log, state[1])
+                self._kept[number] = state, with_parts(log, state[1].shares_budget).log, judge(log, state[1])
             except DataError as error:
                 raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None
         return self._kept[number][1:]

@@ -79,9 +79,10 @@ class Stretch:
 
 @dataclass(frozen=True)
 class CauseStretch(Stretch):
-    """A stretch of the limiter strip."""
+    """A stretch of the limiter strip; `second` is the cause that may be named as well, where it is arguable."""
 
     cause: Cause
+    second: Cause | None = None
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import numpy as np
 
 from pinch.charts.spec import CauseStretch, Chart, Line, Panel, Rule, Stretch, minutes
 from pinch.core.channels import unit_of
+from pinch.core.figures import Segment
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series, breaks_of, period_of
 
@@ -45,7 +46,7 @@ def timeline_chart(
         "Time",
         "min:s",
         clock=True,
-        strip=tuple(CauseStretch(s.start_s, s.end_s, s.cause) for s in judged.limiters),
+        strip=tuple(_stretch(s) for s in judged.limiters),
         window=Stretch(settled.start_s, settled.end_s),
         gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
         marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
@@ -53,6 +54,10 @@ def timeline_chart(
         alternative=f"{title} Held by: {shares}. "
         f"Settled window {minutes(settled.start_s)} to {minutes(settled.end_s)}.",
     )
+
+
+def _stretch(s: Segment) -> CauseStretch:
+    return CauseStretch(s.start_s, s.end_s, s.cause, s.second if s.is_arguable and s.second is not s.cause else None)
 
 
 def _panel(

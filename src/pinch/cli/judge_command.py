@@ -11,15 +11,18 @@ from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.alignment import joined
 from pinch.core.errors import DataError
 from pinch.core.extent import Extent
-from pinch.core.figures import ChannelFigures, Note
+from pinch.core.figures import ChannelFigures, Note, Segment
 from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.heat import Heat
-from pinch.core.judge import Judgement, Known, judge
+from pinch.core.judge import Judgement, Known, PartJudgement, judge
 from pinch.core.printing import plain
+from pinch.core.ranges import Spread
+from pinch.core.sensors import SensorModel
 from pinch.intake.pairing import pair_of
 from pinch.narrative.finding import finding
 from pinch.sources.logs.read import read_log_file
 
+SHARED = {"yes": True, "no": False}
 EXTENT_HELP = "what counts: all of a scene, or the settled window of a soak (default)"
 
 
@@ -31,6 +34,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--temp-limit", type=float, metavar="C", help="temperature limit of the chip, °C")
     parser.add_argument("--clock-ceiling", type=float, metavar="MHZ", help="highest clock it may reach, MHz")
     parser.add_argument("--frame-cap", type=float, metavar="FPS", help="frame cap that was set, frames per second")
+    parser.add_argument("--shared", choices=["yes", "no"], help="whether graphics share the processor's power budget")
     parser.add_argument("--extent", choices=[str(e) for e in Extent], default=Extent.SOAK, help=EXTENT_HELP)
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
@@ -47,7 +51,9 @@ def run(args: argparse.Namespace) -> int:
         shift = Note("frames", f"The frames are shifted by {plain(pair.offset_s, 6)} s, {pair.how}.")
     try:
         told = (args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap)
-        judged = judge(with_frame_rate(log), Known(*told, extent=Extent(args.extent)))
+        judged = judge(
+            with_frame_rate(log), Known(*told, extent=Extent(args.extent), shares_budget=SHARED.get(args.shared))
+        )
     except DataError as error:
         raise DataError(str(args.log), error.reason) from None
     noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
@@ -81,19 +87,13 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
             "window_u": number(j.limits.window_s.u),
             "bounded": j.limits.bounded,
         },
-        "limiters": [
-            {"start_s": number(s.start_s), "end_s": number(s.end_s), "cause": s.cause, "evidence": s.evidence}
-            for s in j.limiters
-        ],
+        "limiters": [_segment_json(s) for s in j.limiters],
         "limiter_share": {cause: number(share) for cause, share in j.limiter_share.items()},
         "throttle": throttle,
         "sawtooth": _sawtooth_json(j),
         "collapse": [{"start_s": number(c.start_s), "end_s": number(c.end_s)} for c in j.collapses],
         "heat": _heat_json(j.heat),
         "frames": None if j.frames is None else frames_json(j.frames),
-        "plateaus": [
-            {"start_s": number(p.start_s), "end_s": number(p.end_s), "power_W": number(p.power_w)} for p in j.plateaus
-        ],
         "hot_core": None
         if j.hot_core is None
         else {"core": j.hot_core.number, "C": number(j.hot_core.hottest_c), "mean_C": number(j.hot_core.mean_c)},
@@ -102,8 +102,53 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
             for name, e in j.early_late.items()
         },
         "whole_load": {name: number(mean) for name, mean in j.whole_load.items()},
+        "range": {name: {"idle": _spread_json(r.idle), "load": _spread_json(r.load)} for name, r in j.ranges.items()},
+        "levels": [
+            {"watts": number(p.power_w), "start_s": number(p.start_s), "end_s": number(p.end_s), "kind": p.kind}
+            for p in j.plateaus
+        ],
+        "sensors": {name: _sensor_json(m) for name, m in j.sensors.items()},
+        "governs": j.governs,
+        "parts": {name: _part_json(part, j) for name, part in j.parts.items()},
         "gaps": [{"start_s": number(g.start_s), "end_s": number(g.end_s)} for g in j.gaps],
         "warnings": warnings_json(j.warnings),
+    }
+
+
+def _segment_json(s: Segment) -> dict[str, Any]:
+    return {
+        "start_s": number(s.start_s),
+        "end_s": number(s.end_s),
+        "cause": s.cause,
+        "p": number(s.p),
+        "part": s.part,
+        "second": {"cause": s.second, "p": number(s.second_p)},
+        "evidence": s.evidence,
+    }
+
+
+def _spread_json(s: Spread) -> dict[str, Any]:
+    return {"mean": number(s.mean), "min": number(s.low), "max": number(s.high)}
+
+
+def _sensor_json(m: SensorModel) -> dict[str, Any]:
+    return {
+        "period_s": number(m.period_s),
+        "lag_s": number(m.lag_s),
+        "step": number(m.step),
+        "noise": number(m.noise),
+        "stale": number(m.stale),
+        "spikes": m.spikes,
+    }
+
+
+def _part_json(part: PartJudgement, j: Judgement) -> dict[str, Any]:
+    named = [name for name in (part.power, part.clock, part.temp) if name is not None]
+    return {
+        "figures": {name: _figures_json(j.figures[name]) for name in named if name in j.figures},
+        "limits": {"sustained_W": number(part.sustained_w), "temp_limit_C": number(part.levels.temp_limit_c)},
+        "limiters": [_segment_json(s) for s in part.limiters],
+        "limiter_share": {cause: number(share) for cause, share in part.limiter_share.items()},
     }
 
 

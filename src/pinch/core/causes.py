@@ -1,6 +1,6 @@
 """What can hold a machine back: the closed set of causes, each with everything that is said and drawn of it.
 
-A new cause is a member here and a rule in `limiter.classify`; the judge, the live page, the strip, the themes,
+A new cause is a member here and a rule in `limiter.evidence_of`; the judge, the live page, the strip, the themes,
 sentences and files read the rest off the member.
 """
 
@@ -11,7 +11,7 @@ Tint = tuple[str, str]
 """Fill and line of a stretch as #RRGGBB."""
 
 _POWER = ("soc.power", "cpu.power")
-_TEMP = ("cpu.temp", "soc.temp", "cpu.throttle.heat", "cpu.throttle.count")
+_TEMP = ("cpu.temp", "soc.temp", "gpu.temp", "cpu.throttle.heat", "cpu.throttle.count")
 
 
 class Cause(StrEnum):
@@ -33,7 +33,7 @@ class Cause(StrEnum):
         "burst power",
         "its burst power limit",
         "..",
-        "power within 3 % of the burst level, {burst_w:.1f} W",
+        "power stood at {level_w:.1f} W from the start, and came down from it at once",
         (_POWER,),
         ("#D8C48C", "#5C4A12"),
         ("#6B5A22", "#E8D18A"),
@@ -43,7 +43,7 @@ class Cause(StrEnum):
         "sustained power",
         "its sustained power limit",
         "--",
-        "power within 3 % of its steady level, {sustained_w:.1f} W",
+        "power stood at {level_w:.1f} W to within {level_spread:.1%}, while the temperature moved by {moved_k:.0f} K",
         (_POWER,),
         ("#EFDFAE", "#85681B"),
         ("#54471F", "#D9BE6C"),
@@ -53,18 +53,48 @@ class Cause(StrEnum):
         "heat",
         "heat",
         "///",
-        "temperature within {temp_tolerance_k:.1f} K of the limit, {temp_limit_c:.1f} °C ({temp_source}), while power "
-        "and clock are below theirs; or the machine said so",
+        "the temperature stood within {temp_tolerance_k:.1f} K of {temp_limit_c:.1f} °C ({temp_source}) while power "
+        "gave way by {gave:.0%}",
         (_TEMP,),
         ("#E5A999", "#9A2E1B"),
         ("#6E2E22", "#F2A08E"),
+    )
+    SKIN = (
+        "skin",
+        "surface heat",
+        "the heat of its surface",
+        "/.",
+        "the surface stood at {skin_limit_c:.1f} °C while power gave way by {skin_gave:.0%}",
+        (("skin.case.temp", "skin.palm.temp", "skin.keys.temp", "cpu.throttle.skin"),),
+        ("#F0CDB4", "#A2521A"),
+        ("#5F3B22", "#F0B48A"),
+    )
+    CURRENT = (
+        "current",
+        "current",
+        "its current limit",
+        "-.",
+        "the machine said so",
+        (("cpu.throttle.current", "gpu.throttle.current"),),
+        ("#E3D9A0", "#5F5A10"),
+        ("#4A4A1E", "#D6D27A"),
+    )
+    SUPPLY = (
+        "supply",
+        "supply",
+        "what its supply gives",
+        "\\.",
+        "power sank with the charge of the battery",
+        (("battery.charge", "cpu.throttle.supply"),),
+        ("#CFE0C0", "#3F6B22"),
+        ("#2F4A24", "#A9D08A"),
     )
     CLOCK_CEILING = (
         "clock-ceiling",
         "clock ceiling",
         "its clock ceiling",
         "||",
-        "clock within 1 % of {ceiling_mhz:.0f} MHz ({ceiling_source}), power and temperature below their limits",
+        "the clock stood at {ceiling_mhz:.0f} MHz ({ceiling_source}), while power was free to move",
         (("cpu.clock",),),
         ("#B9CDE8", "#2559B0"),
         ("#2A3F63", "#8FB4F0"),
@@ -84,7 +114,7 @@ class Cause(StrEnum):
         "graphics",
         "its graphics",
         "++",
-        "graphics at least 95 % busy, no frame cap, power and temperature below their limits",
+        "graphics at least 95 % busy, no frame cap, and neither power nor temperature held",
         (("gpu.load",),),
         ("#D6C6E2", "#5B3A82"),
         ("#46335C", "#C9AEE8"),

@@ -97,6 +97,8 @@ class SettledState(StrEnum):
         return member
 
 
+ARGUABLE = 0.6
+"""A second whose likeliest cause has less is arguable between its two likeliest."""
 UNSETTLED = (SettledState.DRIFTING, SettledState.TOO_SHORT)
 """States of which a longer run may give less."""
 ALL_OF_IT = "all of it"
@@ -145,17 +147,37 @@ class PowerLimits:
 
 @dataclass(frozen=True)
 class Segment:
-    """A stretch of the load held back by one cause, with the evidence in words."""
+    """A stretch of the load held back by one cause, with the evidence in words and its probability; `part` is what was
+    held, and `second` the cause that is next to it in likelihood."""
 
     start_s: float
     end_s: float
     cause: Cause
     evidence: str
+    p: float = 1.0
+    part: str = "cpu"
+    second: Cause = Cause.UNKNOWN
+    second_p: float = 0.0
 
     @property
     def length_s(self) -> float:
         """Length, s."""
         return self.end_s - self.start_s
+
+    @property
+    def is_arguable(self) -> bool:
+        """Whether another cause is so near that a careful reader may name it."""
+        return self.p < ARGUABLE
+
+
+@dataclass(frozen=True)
+class Plateau:
+    """A level that power was held at: from and to, s, the power, W, and by what."""
+
+    start_s: float
+    end_s: float
+    power_w: float
+    kind: Cause = Cause.SUSTAINED_POWER
 
 
 @dataclass(frozen=True)

@@ -1,17 +1,19 @@
-"""From a log to a judgement: phases, settled window, figures, limits, and what held the run back."""
+"""From a log to a judgement: sensors, parts, phases, what held the run back, settled window, figures and limits."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from pinch.core import judge_notes, limiter, limits, phases, robust, settle, sustained
+from pinch.core import judge_notes, limiter, limits, phases, power_parts, robust, sensors, settle, sustained
 from pinch.core.causes import Cause
 from pinch.core.channels import (
     BESIDE_POWER,
     RATES,
     SUSTAINED_POWER,
     TEMPERATURES,
+    Component,
+    component_of,
     power_channel,
     quantity_of,
     rate_channel,
@@ -22,10 +24,12 @@ from pinch.core.collapse import find_collapse, runs_of
 from pinch.core.errors import DataError
 from pinch.core.extent import Extent, frames_inside, scene_figures, scene_load, whole_window, with_standstills
 from pinch.core.figures import (
+    ARGUABLE,
     ChannelFigures,
     EarlyLate,
     Estimate,
     Note,
+    Plateau,
     PowerLimits,
     Segment,
     Settled,
@@ -39,27 +43,41 @@ from pinch.core.framekinds import FrameKinds, frame_kinds
 from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
 from pinch.core.hotcore import HotCore, find_hot_core
-from pinch.core.plateaus import Plateau, find_plateaus
+from pinch.core.levels import Level
+from pinch.core.ranges import ChannelRange, find_ranges
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
+from pinch.core.signals import BUSY_LOAD, Signals
 
+FLAGGED = {
+    "heat": Cause.HEAT,
+    "power": Cause.SUSTAINED_POWER,
+    "current": Cause.CURRENT,
+    "supply": Cause.SUPPLY,
+    "skin": Cause.SKIN,
+}
+"""What a channel `cpu.throttle.NAME` or `gpu.throttle.NAME` says where it is 1."""
 JUDGED = (
-    *(*SUSTAINED_POWER, *TEMPERATURES, *RATES, "cpu.clock", "cpu.load", "gpu.load"),
-    *("cpu.throttle.heat", "cpu.throttle.power", "cpu.throttle.count"),
+    *(*SUSTAINED_POWER, *TEMPERATURES, *RATES, "cpu.clock", "cpu.load"),
+    *("gpu.power", "gpu.clock", "gpu.temp", "gpu.load", "battery.charge", "cpu.throttle.count"),
+    *("skin.case.temp", "skin.palm.temp", "skin.keys.temp"),
+    *(f"{part}.throttle.{name}" for part in ("cpu", "gpu") for name in FLAGGED),
 )
 """The channels that what holds a run back is judged by; a judgement of these alone names the same causes."""
-METHOD = 2
+METHOD = 3
 """Version of the methods: a change that moves figures of the same log raises it."""
-SHORTEST_PAUSE, SHORTEST_PASS = 5, 20
-"""In bins: a shorter dip is no wait between passes, and a shorter pass shows no burst of its own."""
+SHORTEST_PAUSE = 5
+"""In bins: a shorter dip is no wait between passes."""
+AFTER_BURST = 2
+"""In bins: after a burst power takes so long to come down."""
+LEAST_LEVEL = 6
+"""In bins: a level that held for less is a moment."""
+LEAST_GPU, FULL_GPU = 50.0, 85.0
+"""Graphics less busy than the first while the processor is full do not govern the work; above the second they do."""
 PART_FRAMES = "part-frames"
 """Code of the note that frames tell only of a part of the load."""
 WHOLE_FRAMES = 0.95
 """Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
-LONGEST_BURST_S = 180.0
-"""A first level that lasts longer is no burst: what comes after it has fallen. Common practice, no source."""
-LEAST_HEAT = 0.02
-"""Share of the load below which a temperature limit that was only read off this run held nothing back."""
 EARLY_S = 300.0
 """What a review calls the first minutes (common practice, no source)."""
 
@@ -68,7 +86,8 @@ EARLY_S = 300.0
 class Known:
     """What the operator knows about the run; None where nobody said. `first_pass`: this work has not run before on this
     device; `window_s` is a settled window that the operator chose, from and to in s of the log. `extent` is what of the
-    run counts, `passes_s` are the passes that do, and `waits` says that the work pauses between its passes."""
+    run counts, `passes_s` are the passes that do, and `waits` says that the work pauses between its passes.
+    `shares_budget`: whether processor and graphics share one budget of power."""
 
     temp_limit_c: float | None = None
     clock_ceiling_mhz: float | None = None
@@ -79,6 +98,7 @@ class Known:
     extent: Extent = Extent.SOAK
     passes_s: tuple[tuple[float, float], ...] = ()
     waits: bool = False
+    shares_budget: bool | None = None
 
     @property
     def is_scene(self) -> bool:
@@ -92,10 +112,25 @@ class Known:
 
 
 @dataclass(frozen=True)
+class PartJudgement:
+    """A part judged as the whole is, by its own power, clock and temperature: what held it, and what came of it."""
+
+    power: str | None
+    clock: str | None
+    temp: str | None
+    levels: limiter.Levels
+    limiters: tuple[Segment, ...]
+    limiter_share: Mapping[Cause, float]
+    sustained_w: float
+
+
+@dataclass(frozen=True)
 class Judgement:
     """Everything Pinch says about one run. Times are those of the log, s. `figures` are those of what counts: all of a
     scene and of a run too short to settle, else the settled window. `whole_load` are means over all of the load, with
-    the faults and standstills that settled figures leave out, and `after_burst` those of what follows the burst."""
+    the faults and standstills that settled figures leave out, and `after_burst` those of what follows the burst.
+    `governs` is the part that governs the work, whose clock and temperature stand for the run, and `parts` are the
+    others that can be judged."""
 
     load_start_s: float
     load_end_s: float
@@ -121,6 +156,10 @@ class Judgement:
     hot_core: HotCore | None
     early_late: Mapping[str, EarlyLate]
     whole_load: Mapping[str, float]
+    ranges: Mapping[str, ChannelRange]
+    sensors: Mapping[str, sensors.SensorModel]
+    governs: str
+    parts: Mapping[str, PartJudgement]
     after_burst: Mapping[str, float]
     warnings: tuple[Note, ...]
 
@@ -138,18 +177,24 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     DataError : the log holds no samples, or none of power, rate, load and clock.
     """
     known = known or Known()
+    log, spikes = sensors.cleaned(log)
+    whole = power_parts.with_parts(log, known.shares_budget)
+    log = whole.log
     even = log.even(1.0)
-    power, clock, temp, rate = _main_channels(even)
+    part = _governs(even)
+    power, clock, temp, rate = _main_channels(even, part, whole.is_separate)
     deciding = _deciding(even, power, clock, rate)
     load = phases.find_load(even, deciding)
     is_scene = known.is_scene
     if is_scene:
         load, log = scene_load(even, load, rate, known.passes_s), frames_inside(log, known.passes_s)
-    signals = _signals(even, load, power, clock, temp, known.frame_cap_fps)
-    burst_bins = phases.find_burst(signals.power[: _first_pause(signals)]) if power else None
-
-    levels = limiter.find_levels(signals, burst_bins or 0, known.temp_limit_c, known.clock_ceiling_mhz)
-    fault = _faults(signals, levels, burst_bins or 0, even.step_s)
+    models = sensors.sensor_models(log, even, spikes, clock)
+    signals = _signals(even, load, part, (power, clock, temp), known)
+    lag = round(models[power].lag_s / even.step_s) if power in models else 0
+    explained = limiter.explain(limiter.with_lag(signals, lag))
+    burst_bins = _burst_bins(explained, signals, lag) if power else None
+    levels = limiter.levels_of(explained)
+    fault = _faults(signals, explained, explained.regulated.burst_bins + lag, even.step_s)
     usable = _usable(load, fault, is_scene)
     must_settle = tuple(name for name in (power, clock, temp, rate) if name is not None) or (deciding,)
     swinging = signals.clock if clock else signals.power
@@ -159,8 +204,8 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     kinds = frame_kinds(log, -np.inf, np.inf) if is_scene else frame_kinds(log, *_span(even, load))
     window, figures = _counted(even, load, (settled, held), usable, burst_bins, kinds, known, is_scene)
 
-    levels, causes = _causes(signals, levels)
-    found = limiter.segments(causes, even.starts[load.first : load.last], even.step_s, levels, signals)
+    causes = list(explained.causes)
+    found = limiter.segments(explained, signals, even.starts[load.first : load.last], even.step_s)
     share = limiter.shares(found)
     gaps = _joined(
         _gaps(log, (power, clock, temp, deciding)) + [g for g in _gaps(log, (rate,)) if _at_work(g, even, load)]
@@ -181,7 +226,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         clock,
         temp,
         rate,
-        _limits(signals, levels, held, power, load, burst_bins, settled, causes, even.step_s),
+        _limits(signals, explained, held, power, load, burst_bins, even.step_s),
         tooth,
         tuple(found),
         share,
@@ -193,10 +238,14 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         heat,
         frames,
         kinds,
-        _plateaus(signals, even, load) if power and tooth is None else (),
+        _plateaus(explained, even.starts[load.first : load.last], even.step_s),
         hot_core,
         _early_late(even, load, usable, (power, clock, rate)),
         _means(even, seen, (power, clock, rate)),
+        find_ranges(even, load),
+        models,
+        part,
+        _other_parts(even, load, part, (power, clock, temp), known),
         _means(even, seen & (even.starts >= _after_burst_s(even, load, burst_bins)), (power, clock, rate)),
         (
             *judge_notes.warnings(even, load, power, temp, settled, heat, collapses, gaps, share, is_scene),
@@ -204,6 +253,8 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
             *judge_notes.unseen(even, clock, rate, hot_core),
             *judge_notes.implausible(even, load, (power, clock, temp)),
             *judge_notes.silent_meters(log),
+            *judge_notes.untrue(spikes),
+            *whole.notes,
             *no_heat,
             *no_frames,
         ),
@@ -218,19 +269,38 @@ def _usable(load: phases.Load, fault: BoolArray, is_scene: bool) -> BoolArray:
     return usable
 
 
-def _causes(signals: limiter.Signals, levels: limiter.Levels) -> tuple[limiter.Levels, list[Cause]]:
-    """What held each second, and the levels by which: a temperature limit that was only read off this run and holds
-    nothing back is none that was seen."""
-    causes = limiter.smooth(limiter.classify(signals, levels))
-    if levels.temp_given or causes.count(Cause.HEAT) >= LEAST_HEAT * len(causes):
-        return levels, causes
-    levels = replace(levels, temp_limit_c=float("nan"))
-    return levels, limiter.smooth(limiter.classify(signals, levels))
+def _governs(even: EvenLog) -> str:
+    """The part that governs the work: graphics where frames are made or they are full while the processor is not."""
+    gpu, cpu = even.columns.get("gpu.load"), even.columns.get("cpu.load")
+    if gpu is None or not np.isfinite(gpu).any():
+        return "cpu"
+    busy = float(np.nanpercentile(gpu, 75))
+    full_cpu = cpu is not None and float(np.nanpercentile(cpu, 60)) >= BUSY_LOAD
+    has_frames = "frame.rate" in even.columns
+    return (
+        "gpu" if (has_frames and not (full_cpu and busy < LEAST_GPU)) or (busy >= FULL_GPU and not full_cpu) else "cpu"
+    )
 
 
-def _plateaus(signals: limiter.Signals, even: EvenLog, load: phases.Load) -> tuple[Plateau, ...]:
-    power = np.where(signals.active, signals.power, np.nan)
-    return find_plateaus(power, even.starts[load.first : load.last], even.step_s)
+def _burst_bins(e: limiter.Explained, s: Signals, lag: int) -> int | None:
+    """Bins to the end of the burst as the power's own channel shows it, None without one that was seen as such."""
+    bins = e.regulated.burst_bins
+    causes = e.causes[:bins]
+    if not bins or causes.count(Cause.BURST_POWER) < 0.5 * sum(c is not Cause.WAITING for c in causes):
+        return None
+    return min(bins + lag, len(s.power) - 1)
+
+
+def _plateaus(e: limiter.Explained, starts: FloatArray, step_s: float) -> tuple[Plateau, ...]:
+    """The levels of power that held the run, in their order."""
+    found = []
+    causes = np.array(e.causes, dtype=object)
+    for level in e.regulated.levels:
+        for kind in (Cause.BURST_POWER, Cause.SUSTAINED_POWER):
+            at = np.flatnonzero(level.at & (causes == kind))
+            if len(at) >= LEAST_LEVEL:
+                found.append(Plateau(float(starts[at[0]]), float(starts[at[-1]] + step_s), level.watts, kind))
+    return tuple(sorted(found, key=lambda p: p.start_s))
 
 
 def _counted(
@@ -259,17 +329,24 @@ def _span(even: EvenLog, load: phases.Load) -> tuple[float, float]:
 
 def _after_burst_s(even: EvenLog, load: phases.Load, burst_bins: int | None) -> float:
     """When the burst is over, s; the start of the load where there was none."""
-    is_burst = burst_bins is not None and burst_bins * even.step_s <= LONGEST_BURST_S
-    return float(even.starts[load.first + (burst_bins if burst_bins and is_burst else 0)])
+    return float(even.starts[load.first + (burst_bins or 0)])
 
 
-def _main_channels(even: EvenLog) -> tuple[str | None, str | None, str | None, str | None]:
+def _main_channels(
+    even: EvenLog, part: str, is_separate: bool
+) -> tuple[str | None, str | None, str | None, str | None]:
+    """The channels of power, clock, temperature and rate that stand for the run: those of the part that governs."""
     columns = even.columns
 
     def one(*names: str) -> str | None:
         return next((name for name in names if name in columns), None)
 
-    return power_channel(columns), one("cpu.clock"), temp_channel(columns), rate_channel(columns)
+    rate = rate_channel(columns)
+    if part == "gpu":
+        alone = is_separate or power_channel(columns) is None
+        power = one("gpu.power") if alone else power_channel(columns)
+        return power, one("gpu.clock", "cpu.clock"), one("gpu.temp", *TEMPERATURES), rate
+    return power_channel(columns), one("cpu.clock"), temp_channel(columns), rate
 
 
 def _deciding(even: EvenLog, power: str | None, clock: str | None, rate: str | None) -> str:
@@ -282,47 +359,95 @@ def _deciding(even: EvenLog, power: str | None, clock: str | None, rate: str | N
 
 
 def _signals(
-    even: EvenLog,
-    load: phases.Load,
-    power: str | None,
-    clock: str | None,
-    temp: str | None,
-    cap: float | None,
-) -> limiter.Signals:
-    part = slice(load.first, load.last)
+    even: EvenLog, load: phases.Load, part: str, main: tuple[str | None, str | None, str | None], known: Known
+) -> Signals:
+    inside = slice(load.first, load.last)
     missing = np.full(load.last - load.first, np.nan)
 
     def column(name: str | None) -> FloatArray:
-        return even.columns[name][part] if name is not None and name in even.columns else missing
+        return even.columns[name][inside] if name is not None and name in even.columns else missing
 
-    counted = np.nan_to_num(column("cpu.throttle.count"))
-    frames, gpu, active = column("frame.rate"), column("gpu.load"), load.active[part]
-    cap = find_cap(frames, gpu, active) if cap is None else cap
-    capped = np.abs(frames - cap) <= CAP_SHARE * cap
-    rising = np.diff(counted, prepend=counted[:1]) > 0
-    return limiter.Signals(
+    power, clock, temp = main
+    frames, gpu, active = column("frame.rate"), column("gpu.load"), load.active[inside]
+    cap = find_cap(frames, gpu, active) if known.frame_cap_fps is None else known.frame_cap_fps
+    others = [n for n in (*TEMPERATURES, "gpu.temp") if n in even.columns]
+    surfaces = [n for n in even.columns if component_of(n) is Component.SKIN and n.endswith(".temp")]
+    temps = dict.fromkeys([*([temp] if temp else []), *others, *surfaces])
+    chip = next((n for n in temps if n in TEMPERATURES), temp)
+    given = known.temp_limit_c
+    return Signals(
+        part,
         column(power),
-        column(clock),
-        column(temp),
+        column(clock if part != "gpu" or clock == "gpu.clock" else None),
+        {name: column(name) for name in temps},
+        {chip: given} if chip is not None and given is not None else {},
+        known.clock_ceiling_mhz,
         column("cpu.load"),
         gpu,
-        capped,
-        (column("cpu.throttle.heat") > 0.5) | rising,
-        column("cpu.throttle.power") > 0.5,
+        column(rate_channel(even.columns)),
+        np.abs(frames - cap) <= CAP_SHARE * cap,
+        _flags(even, inside),
+        column("battery.charge"),
         active,
         np.isfinite(column(load.channel)),
     )
 
 
-def _faults(s: limiter.Signals, levels: limiter.Levels, burst_bins: int, step_s: float) -> BoolArray:
-    after = s.power[burst_bins:][np.isfinite(s.power[burst_bins:])]
-    if len(after) == 0:
-        return np.zeros(len(s.power), dtype=bool)
-    level = levels.sustained_w if np.isfinite(levels.sustained_w) else float(np.median(after))
-    busy = ~(s.load < phases.BUSY_LOAD) & (np.arange(len(s.power)) >= max(burst_bins, 3))
+def _flags(even: EvenLog, inside: slice) -> Mapping[Cause, BoolArray]:
+    """What the machine itself says of what holds it, (n,) by cause."""
+    found: dict[Cause, BoolArray] = {}
+    for part in ("cpu", "gpu", "soc"):
+        for name, cause in FLAGGED.items():
+            column = even.columns.get(f"{part}.throttle.{name}")
+            if column is not None:
+                found[cause] = found.get(cause, np.zeros(inside.stop - inside.start, bool)) | (column[inside] > 0.5)
+    counted = even.columns.get("cpu.throttle.count")
+    if counted is not None:
+        values = np.nan_to_num(counted[inside])
+        rising = np.diff(values, prepend=values[:1]) > 0
+        found[Cause.HEAT] = found.get(Cause.HEAT, np.zeros(len(rising), bool)) | rising
+    return found
+
+
+def _other_parts(
+    even: EvenLog, load: phases.Load, governing: str, main: tuple[str | None, str | None, str | None], known: Known
+) -> Mapping[str, PartJudgement]:
+    """The part that does not govern, judged by its own channels, where it has a clock or a load of its own and any of
+    them is not that of the run."""
+    found = {}
+    for part in ("cpu", "gpu"):
+        power, clock, temp = (
+            name if name in even.columns else None for name in (f"{part}.power", f"{part}.clock", f"{part}.temp")
+        )
+        told = clock is not None and f"{part}.load" in even.columns
+        if part == governing or not told or (power, clock, temp) == main:
+            continue
+        s = _signals(even, load, part, (power, clock, temp), known)
+        s = replace(s, temps={n: t for n, t in s.temps.items() if n == temp}, flags={})
+        e = limiter.explain(s)
+        segments = limiter.segments(e, s, even.starts[load.first : load.last], even.step_s)
+        level, at = _last_level(e)
+        watts = float(robust.centre(s.power[at & np.isfinite(s.power)])) if level is not None else float("nan")
+        found[part] = PartJudgement(
+            power, clock, temp, limiter.levels_of(e), tuple(segments), limiter.shares(segments), watts
+        )
+    return found
+
+
+def _faults(s: Signals, e: limiter.Explained, first: int, step_s: float) -> BoolArray:
+    """Bins in which power collapsed although there was work and no heat that would cut it; `first` ends the burst."""
+    busy, clock = ~(s.load < BUSY_LOAD), s.clock
+    if s.part == "gpu" and np.isfinite(s.gpu_load).any():
+        busy = np.asarray((s.gpu_load >= BUSY_LOAD) | ~s.active)
     # The last seconds belong to the end of the work, which no log dates exactly.
     busy[-3:] = False
-    return find_collapse(s.power, level, busy, step_s)
+    if np.isfinite(s.load).any():
+        clock = np.full(len(clock), np.nan)  # whether there was work is known, so that the clock need not tell
+    hot = e.regulated.teeth.bins.copy()
+    for ridge in e.regulated.ridges:
+        if ridge.score > 0.0 and not ridge.is_skin:
+            hot |= ridge.near
+    return find_collapse(s.power, clock, busy, hot, first + AFTER_BURST if first else 0, step_s)
 
 
 def _figures(
@@ -341,26 +466,37 @@ def _figures(
 
 
 def _limits(
-    s: limiter.Signals,
-    levels: limiter.Levels,
+    s: Signals,
+    e: limiter.Explained,
     figures: Mapping[str, ChannelFigures],
     power: str | None,
     load: phases.Load,
     burst_bins: int | None,
-    window: Settled,
-    causes: list[Cause],
     step_s: float,
 ) -> PowerLimits:
-    """The limits in force: sustained only where power was the limiter for a while after the burst."""
-    held = np.array(causes) == Cause.SUSTAINED_POWER
+    """The limits in force: sustained is the level that held longest to the end, where power was the limiter there."""
     sustained_limit = unknown("W")
-    if power is not None and held.sum() >= 10:
+    level, held = _last_level(e)
+    if power is not None and level is not None:
         at_limit = s.power[held & np.isfinite(s.power)]
-        u = figures[power].sustained.u
-        sustained_limit = Estimate(robust.centre(at_limit), u, "W")
+        sustained_limit = Estimate(robust.centre(at_limit), figures[power].sustained.u, "W")
     idle = load.idle if load.channel == power else float("nan")
-    ended_by_heat = burst_bins is not None and Cause.HEAT in causes[max(0, burst_bins - 2) : burst_bins + 3]
+    near = e.causes[max(0, (burst_bins or 0) - 2) : (burst_bins or 0) + 3]
+    ended_by_heat = burst_bins is not None and Cause.HEAT in near
     return limits.recover_limits(s.power, burst_bins, load.onset, idle, sustained_limit, step_s, ended_by_heat)
+
+
+def _last_level(e: limiter.Explained) -> tuple[Level | None, BoolArray]:
+    """The limit on power that held longest to the end, and the bins it held."""
+    held = np.array([c is Cause.SUSTAINED_POWER for c in e.causes])
+    best, best_at, latest = None, held, -1
+    for level in e.regulated.levels:
+        at = held & level.at & (e.p >= ARGUABLE)
+        if level is not e.regulated.burst and at.sum() >= LEAST_LEVEL:
+            last = int(np.flatnonzero(at)[-1])
+            if last > latest:
+                best, best_at, latest = level, at, last
+    return best, best_at
 
 
 def _heat(
@@ -445,19 +581,13 @@ def _throttle(log: RunLog, found: list[Segment], load_start: float) -> Throttle:
     return Throttle(max(first, 0.0), len(heat))
 
 
-def _longest_pass(signals: limiter.Signals) -> slice:
+def _longest_pass(signals: Signals) -> slice:
     """The longest stretch of load without a wait: passes that follow each other swing as well, but are no saw-tooth."""
     at_work = signals.active.copy()
     for a, b in runs_of(~at_work):
         at_work[a:b] = b - a < SHORTEST_PAUSE
     stretches = runs_of(at_work)
     return slice(*max(stretches, key=lambda run: run[1] - run[0])) if stretches else slice(0, 0)
-
-
-def _first_pause(signals: limiter.Signals) -> int:
-    """Bins of load until the first wait between passes; a burst is looked for in the first pass only."""
-    waits = [a for a, b in runs_of(~signals.active & np.isfinite(signals.power)) if b - a >= SHORTEST_PAUSE]
-    return waits[0] if waits and waits[0] >= SHORTEST_PASS else len(signals.power)
 
 
 def _at_work(gap: Gap, even: EvenLog, load: phases.Load) -> bool:

@@ -67,6 +67,14 @@ def scene_words(even: EvenLog, load: phases.Load, temp: str | None, burst_bins: 
     return [Note("scene", f"{words}. What is sustained it does not tell.")]
 
 
+def untrue(spikes: Mapping[str, int]) -> list[Note]:
+    """Values of sensors that cannot be true."""
+    return [
+        Note("spikes", f"{count} value{'s' if count > 1 else ''} of {name} cannot be true (zeros or spikes): not used.")
+        for name, count in spikes.items()
+    ]
+
+
 def silent_meters(log: RunLog) -> list[Note]:
     """Gaps of the meters beside the computer's own sensors."""
     meters = [s for name, s in log.series.items() if (c := component_of(name)) and c.is_meter and len(s.t)]

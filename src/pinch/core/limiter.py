@@ -1,418 +1,480 @@
-"""What held the machine back at each second.
+"""What held the machine back at each second: cut, then explain, with a probability.
 
-Direct evidence (throttle flags and counters) comes first, then inference from 1 s means. All tolerances widen with
-the run's own noise. Each second gets one cause; changes of cause cost so much evidence that a stretch shorter than
-3 s joins its neighbours (a two-state smoothing by the Viterbi recursion, not a majority blur, so saw-teeth stay).
+The load is cut into stretches where power, clock or rate change. What is regulated (`core.levels`, `core.ridges`,
+`core.teeth`, `core.top_clock`) says in each of them how much speaks for every cause; what the machine itself says
+counts for more. A hidden semi-Markov model (`core.decoding`) finds the likeliest sequence of causes, and how likely
+each is in each stretch.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from scipy.ndimage import median_filter
 
-from pinch.core import robust
+from pinch.core import phases, robust
 from pinch.core.causes import Cause
 from pinch.core.collapse import runs_of
-from pinch.core.figures import Segment
-from pinch.core.framecap import BUSY_GPU
-from pinch.core.phases import BUSY_LOAD
+from pinch.core.cuts import SHORTEST, cuts_of
+from pinch.core.decoding import Decoded, decode
+from pinch.core.figures import ARGUABLE, Segment
+from pinch.core.levels import MOVES_K, Level, find_levels
+from pinch.core.ridges import Ridge, find_ridges
 from pinch.core.runlog import BoolArray, FloatArray
+from pinch.core.signals import BUSY_GPU, Signals, clip, filled, known, median_of_three
+from pinch.core.teeth import Teeth, find_teeth
+from pinch.core.top_clock import Ceiling, find_ceiling
 
 CAUSES = tuple(Cause)
-# What has no reason of its own below was chosen by trial; bench/accuracy.py measures what it gives.
-POWER_SHARE = 0.03
-"""Power within so much of a level is at it: firmware regulates to about 1 %, sensors err by as much again."""
-CLOCK_SHARE = 0.01
-"""The same of clocks, which step by 25 or 100 MHz."""
-TEMP_K = 2.0
-"""The same of temperatures: sensors step by 1 K, and a governor lets go about one step below its limit."""
-NOISE_REACH = 3.0
-"""Tolerances are at least so many standard deviations of a sensor's noise: one bin in 370 of a quiet one is beyond."""
-LEVEL_BINS = 10
-"""What is held for so many seconds is a level; a moment is none."""
-LEVEL_SHARE = 0.2
-"""A steady level holds at least this share of the seconds it is looked for in."""
-SLOW_BINS = 10
-"""Seconds in a block: what is left of wandering between blocks is not the noise of a second."""
-LEAST_BLOCKS = 4
-"""With fewer blocks the spread between them is chance."""
-SETTLING_BINS = 4
-"""After a burst power takes so many seconds to come down to its level."""
-FLAT_SHARE = 0.004
-"""A limiter holds its power this still where the sensor is quiet."""
-SELDOM = 0.02
-"""Share of the later seconds that may lie above a limit: no limiter is perfect."""
-LONG_LEVELS = 3
-"""A flat stretch of so many levels' length needs no proof that nothing later exceeds it."""
-SHORT_BINS = 4
-"""Fewer seconds after a burst are no level at all."""
-FIRST_BINS = 3
-"""A burst longer than this leaves out its first second, in which power still rose."""
-RIDGE_PERCENTILE = 98.0
-"""The ridge of a temperature: its maximum may be a spike."""
-RIDGE_SHARE = 0.03
-"""A ridge is a limit only where it is touched for this share of the late seconds."""
-LATE_BINS = 20
-"""With fewer seconds after the burst there is no ridge to be seen."""
-CAME_BINS = 4
-"""As many seconds before a ridge tell which power it came from."""
-GAVE_STEPS, TOOTH_STEPS = 1.5, 2.5
-"""In steps of the power sensor: a smaller difference may be one step, a smaller swing two."""
-TOOTH_NOISE = 4.0
-"""A swing of power below so many standard deviations of its noise is no saw-tooth."""
-FLAT_RIDGE = 0.75
-"""A temperature that is regulated stays within this share of the tolerance from its first to its last fifth."""
-WARM_STEPS = 8
-"""In `TEMP_K`: firmware that cut the power waits until the chip is so much cooler."""
-TOOTH_LONGER = 1.5
-"""After its last heat a tooth may take so much longer than the longest one before."""
-MEDIAN5_NOISE = 0.54
-"""Noise left by a running median of five, as a share."""
-STILL_CLOCK = 0.005
-"""A clock that spreads by less stands still."""
-WANDERING_POWER = 0.003
-"""Power that wanders by more between blocks follows the work, and is at no limit."""
-FOLLOWS = 0.2
-"""Where both are held down together, clock wanders about 0.4 times as much as power."""
-SWITCH_COST = 1.49
-"""In bins of evidence: two switches cost just less than three bins."""
-TOOTH_S = 300.0
-"""Longer than this is no tooth of one governor, but two stretches of heat."""
+LONGEST_BURST_S = 180
+"""A first level that lasts longer is no burst: what comes after it has fallen. Common practice, no source."""
+BURST_ABOVE = 0.03
+LEAST_BURST = -0.5
+"""Nats: a first level for which less speaks is one that the work made."""
+INSIDE = {"power": 0.006, "clock": 0.008, "rate": 0.02}
+"""What work itself varies by inside a stretch, as a share."""
+LEAST_SHOWN = 0.001
+LESS_WORK = 4.5
+"""Nats of a processor that has less to do than before in the run."""
+UNCUT = 0.95
+"""A level below this share of what power is cut from at a temperature is that of the cuts."""
+BURST_USUAL_S = 50.0
+"""A first level that lasts so long when the log ends is as often a burst as the limit that holds. Common practice, no
+source."""
+CAME_DOWN = 2.0
+"""Nats: a first level from which power comes down for good is hardly anything but a burst."""
+SURE, PLAIN = 9.0, 6.0
+"""Nats of what was not logged or not at work, and of what the machine says of itself."""
+NEVER = -6.0
+SWITCH, SWITCH_AT_CUT = 3.0, 1.2
+"""What a change of cause costs, nats: less where something else changes as well."""
+STAY_S = 20.0
+FULL_S = 4.0
+"""A stretch of so many seconds says half of what a long one does."""
+SHARPNESS = 1.25
+"""What evidence is multiplied by, so that of seconds given 90 %, nine in ten are right; see bench/accuracy.py."""
+LEAST_HEAT = 0.02
+"""Share of the load below which a temperature limit that was only read off this run held nothing back."""
+LONGEST_BRIEF = 40
+"""In bins: what is uneven for longer is no burst."""
+SHORTEST_PASS = 20
+"""In bins: a shorter pass shows no burst of its own."""
+FALLS_WITH_CHARGE = 0.9
+LEAST_CHARGE = 2.0
 
 
 @dataclass(frozen=True)
-class Signals:
-    """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
+class Regulated:
+    """What a run was found to be regulated by: all levels of power, which of them is the burst and when it ended (bins,
+    0 without one), the temperature that is held, teeth, and the highest clock."""
 
-    `gpu_load` is how busy graphics are, %; `capped` is true where the frame rate is within 1.5 % of a cap; `heat_flag`
-    and `power_flag` are true where the log itself says that the machine throttled. `logged` is false where nothing was
-    recorded.
-    """
+    levels: tuple[Level, ...]
+    burst: Level | None
+    burst_bins: int
+    ridges: tuple[Ridge, ...]
+    teeth: Teeth
+    ceiling: Ceiling | None
 
-    power: FloatArray
-    clock: FloatArray
-    temp: FloatArray
-    load: FloatArray
-    gpu_load: FloatArray
-    capped: BoolArray
-    heat_flag: BoolArray
-    power_flag: BoolArray
-    active: BoolArray
-    logged: BoolArray
+    @property
+    def heat(self) -> Ridge | None:
+        """The chip's temperature that is likeliest held; the one that was given where none plainly is."""
+        chips = [r for r in self.ridges if not r.is_skin]
+        return max(chips, key=lambda r: r.score if r.score > 0.0 else r.given - 1.0, default=None)
+
+    @property
+    def skin(self) -> Ridge | None:
+        """The surface that is likeliest held."""
+        return max((r for r in self.ridges if r.is_skin), key=lambda r: r.score, default=None)
+
+
+@dataclass(frozen=True)
+class Explained:
+    """What held each bin of the load, with its probability (n,) and the runner-up with its own."""
+
+    regulated: Regulated
+    causes: tuple[Cause, ...]
+    p: FloatArray
+    second: tuple[Cause, ...]
+    second_p: FloatArray
+    evidence: FloatArray
+
+
+def explain(s: Signals) -> Explained:
+    """What held each second of a load."""
+    found = find_regulated(s)
+    evidence = evidence_of(s, found)
+    bounds, is_cut = stretches_of(s, evidence)
+    lengths = np.diff(bounds).astype(float)
+    sums = np.concatenate([np.zeros((1, len(CAUSES))), np.cumsum(evidence, axis=0)])
+    means = (sums[bounds[1:]] - sums[bounds[:-1]]) / lengths[:, None]
+    says = SHARPNESS * means * (lengths / (lengths + FULL_S))[:, None]
+    change = np.where(is_cut[1:-1], SWITCH_AT_CUT, SWITCH)
+    decoded = decode(says, lengths, change, lambda seconds: -np.log1p(STAY_S / seconds))
+    return _told(found, decoded, bounds, evidence)
+
+
+def _told(found: Regulated, decoded: Decoded, bounds: np.ndarray, evidence: FloatArray) -> Explained:
+    lengths = np.diff(bounds)
+    own = np.array(decoded.path)
+    chance = decoded.chance
+    others = chance.copy()
+    others[np.arange(len(own)), own] = -1.0
+    second = np.argmax(others, axis=1)
+    rows = np.arange(len(own))
+    return Explained(
+        found,
+        tuple(CAUSES[i] for i in np.repeat(own, lengths)),
+        np.repeat(chance[rows, own], lengths),
+        tuple(CAUSES[i] for i in np.repeat(second, lengths)),
+        np.repeat(chance[rows, second], lengths),
+        evidence,
+    )
+
+
+def find_regulated(s: Signals) -> Regulated:
+    """All that seems regulated in a run."""
+    teeth = find_teeth(s)
+    levels = find_levels(s, teeth)
+    burst, bins = _burst(s, levels)
+    brief = _brief_burst(s)
+    if brief is not None and (burst is None or brief.last <= burst.first + SHORTEST):
+        burst, bins = brief, brief.last
+        levels = [*levels, brief]
+    ceiling = find_ceiling(s)
+    return Regulated(tuple(levels), burst, bins, tuple(find_ridges(s, levels, teeth, ceiling)), teeth, ceiling)
+
+
+def _burst(s: Signals, levels: list[Level]) -> tuple[Level | None, int]:
+    """The level that power kept at first, where it came down from it and stayed down; and the bins until it did."""
+    power = median_of_three(np.where(s.busy, s.power, np.nan))
+    have = np.flatnonzero(np.isfinite(power))
+    if len(have) < 2 * SHORTEST:
+        return None, 0
+    late = power[have[len(have) - max(SHORTEST, len(have) // 3) :]]
+    for level in sorted(levels, key=lambda lv: lv.first):
+        at = np.flatnonzero(level.at)
+        if not len(at) or at[0] > have[0] + 2 * SHORTEST or level.score < LEAST_BURST:
+            continue
+        away = np.flatnonzero(~level.at[at[0] :] & s.logged[at[0] :])
+        runs = [
+            a for a, b in runs_of(~level.at[at[0] :] & s.busy[at[0] :]) if b - a >= SHORTEST or b == len(power) - at[0]
+        ]
+        end = int(at[0] + (runs[0] if runs else (away[0] if len(away) else len(power))))
+        rest = known(power[end:])
+        lower = len(rest) >= SHORTEST and np.median(rest) < (1.0 - BURST_ABOVE) * level.watts
+        if (
+            lower
+            and _comes_down(power, end, level)
+            and np.median(late) < (1.0 - BURST_ABOVE) * level.watts
+            and end - at[0] <= LONGEST_BURST_S
+        ):
+            return level, end
+    return None, 0
+
+
+def _end_of(level: Level, s: Signals, first: int) -> int:
+    """The bin from `first` on in which power has left a level for good, or for a few seconds at least."""
+    n = len(level.at)
+    left = [a for a, b in runs_of(~level.at[first:] & s.busy[first:]) if b - a >= SHORTEST or b == n - first]
+    away = np.flatnonzero(~level.at[first:] & s.logged[first:])
+    return first + int(left[0] if left else (away[0] if len(away) else n - first))
+
+
+def _comes_down(power: FloatArray, end: int, level: Level) -> bool:
+    """Whether power leaves a level downwards at once and does not come back to it soon."""
+    after = known(power[end + 2 : end + 2 + 4 * SHORTEST])
+    before = known(power[max(0, end - 2 * SHORTEST) : max(end - 1, 1)])
+    if len(after) < SHORTEST or not len(before):
+        return True
+    fell = float(np.median(after[:SHORTEST]) / np.median(before)) < 1.0 - 0.8 * BURST_ABOVE
+    return fell and bool(np.median(after) < (1.0 - 0.8 * BURST_ABOVE) * level.watts)
+
+
+def _brief_burst(s: Signals) -> Level | None:
+    """A burst too brief or too uneven to be a level: the first plateau by its change point."""
+    waits = [a for a, b in runs_of(~s.active & np.isfinite(s.power)) if b - a >= SHORTEST and a >= SHORTEST_PASS]
+    bins = phases.find_burst(s.power[: waits[0] if waits else None])
+    if bins is None or bins > LONGEST_BRIEF or bins < 2:
+        return None
+    plateau = known(s.power[1:bins] if bins > SHORTEST else s.power[:bins])
+    at = (np.arange(len(s.power)) < bins) & s.busy
+    if not len(plateau) or not at.any():
+        return None
+    spread = float(np.ptp(np.percentile(plateau, [20, 80])) / np.median(plateau))
+    level = Level(float(np.median(plateau)), at, 0, bins, 1.5 - 60.0 * max(spread - 0.01, 0.0), spread, 0.0)
+    return level if _comes_down(median_of_three(s.power), bins, level) else None
+
+
+# Evidence
+
+
+def evidence_of(s: Signals, r: Regulated) -> FloatArray:
+    """What each bin says for each cause, (n, causes) nats; 0 is what says nothing."""
+    n = len(s.power)
+    says = {cause: np.full(n, NEVER) for cause in CAUSES}
+    power = median_of_three(s.power)
+    at_limit = np.full(n, NEVER)
+    for level in r.levels:
+        weight = _closeness(power, level) + np.where(np.arange(n) >= level.first - SHORTEST, 0.0, -3.0)
+        if level is r.burst:
+            weight = weight + np.where(_may_burst(s, power, level, r.burst_bins), CAME_DOWN, NEVER) + _tops_out(r)
+            says[Cause.BURST_POWER] = np.maximum(says[Cause.BURST_POWER], level.score + weight)
+        else:
+            at_limit = np.maximum(at_limit, level.score + weight)
+    if r.ceiling is not None and r.ceiling.score > 1.0:
+        at_limit = np.where(r.ceiling.at, at_limit - 0.7 * r.ceiling.score, at_limit)
+    says[Cause.SUSTAINED_POWER] = np.maximum(at_limit, NEVER)
+    if r.burst is None and n < LONGEST_BURST_S:
+        says[Cause.BURST_POWER] = _burst_without_end(s, r, power)
+    limited = np.fmax(at_limit, says[Cause.BURST_POWER])
+    says[Cause.SUPPLY] = _supply(s, limited)
+    sinks = np.where(says[Cause.SUPPLY] > 4.0, 3.0, 0.0)
+    plainly = np.full(n, NEVER)
+    for level in r.levels:
+        if level.moved_k > MOVES_K and not level.watts < UNCUT * r.teeth.from_w:
+            plainly = np.maximum(plainly, level.score + _closeness(power, level))
+    for ridge in r.ridges:
+        cause = Cause.SKIN if ridge.is_skin else Cause.HEAT
+        below = np.where(plainly > 2.0, -0.8 * np.clip(plainly, 0.0, 4.0), 0.8) - (0.0 if ridge.given else sinks)
+        if r.ceiling is not None and r.ceiling.score > 1.5:
+            below = below - np.where(r.ceiling.at, 3.0, 0.0)
+        says[cause] = np.maximum(says[cause], np.where(ridge.near, ridge.score + below, NEVER))
+    says[Cause.HEAT] = np.where(r.teeth.bins, np.where(plainly > 2.0, 0.0, PLAIN), says[Cause.HEAT])
+    if r.ceiling is not None and s.part != "gpu":
+        says[Cause.CLOCK_CEILING] = np.where(r.ceiling.at, r.ceiling.score, NEVER)
+    _work(s, r, says)
+    says[Cause.UNKNOWN] = np.full(n, 0.3)
+    _flagged(s, says)
+    idle = ~s.active & s.logged
+    stacked = np.stack([says[c] for c in CAUSES], axis=1)
+    stacked[idle] = NEVER
+    stacked[idle, CAUSES.index(Cause.WAITING)] = SURE
+    stacked[~s.logged] = NEVER
+    stacked[~s.logged, CAUSES.index(Cause.UNKNOWN)] = SURE
+    return stacked
+
+
+def _flagged(s: Signals, says: dict[Cause, FloatArray]) -> None:
+    """What the machine says of itself: it counts before anything that is worked out; a flag of power is of the burst
+    where that is the level."""
+    any_flag = np.zeros(len(s.power), dtype=bool)
+    for cause, flagged in s.flags.items():
+        any_flag |= flagged
+        burst = cause is Cause.SUSTAINED_POWER and says[Cause.BURST_POWER] > says[cause]
+        says[cause] = np.where(flagged & ~np.asarray(burst), np.maximum(says[cause], PLAIN), says[cause])
+    told = [*s.flags, *([Cause.BURST_POWER] if Cause.SUSTAINED_POWER in s.flags else [])]
+    for cause in says:
+        if cause not in told:
+            says[cause] = np.where(any_flag, np.minimum(says[cause], 0.0) - PLAIN, says[cause])
+        elif cause in s.flags:
+            other = any_flag & ~s.flags[cause]
+            says[cause] = np.where(other, np.minimum(says[cause], 0.0), says[cause])
+
+
+def _may_burst(s: Signals, power: FloatArray, level: Level, bins: int) -> BoolArray:
+    """Bins (n,) in which a limiter may let power burst: at first, and for as long after a pause or a fault."""
+    may = np.arange(len(power)) < bins + SHORTEST
+    for a, b in runs_of(~s.active | (power < 0.5 * level.watts)):
+        if b - a >= SHORTEST:
+            may[b : b + bins + 2 * SHORTEST] = True
+    return np.asarray(may)
+
+
+def _tops_out(r: Regulated) -> FloatArray | float:
+    """What speaks against a burst where the clock stands at its highest, (n,) nats."""
+    if r.ceiling is None or r.ceiling.score < 2.0 or (r.burst is not None and r.burst.score > r.ceiling.score):
+        return 0.0
+    return np.where(r.ceiling.at, -r.ceiling.score, 0.0)
+
+
+def _burst_without_end(s: Signals, r: Regulated, power: FloatArray) -> FloatArray:
+    """What speaks for a burst in a run that ends before any other level was seen, (n,) nats: the shorter, the more."""
+    n = len(power)
+    first = min(r.levels, key=lambda lv: lv.first, default=None)
+    if first is None or first.first > 2 * SHORTEST:
+        return np.full(n, NEVER)
+    return np.asarray(first.score - np.log(n / BURST_USUAL_S) * 2.0 + _closeness(power, first))
+
+
+def _closeness(power: FloatArray, level: Level) -> FloatArray:
+    """What the distance from a level takes off its score, (n,) nats."""
+    band = level.band + level.spread
+    off = np.abs(power / level.watts - 1.0) / band
+    off = np.where(np.isfinite(off), off, 9.0)
+    return np.asarray(-1.5 * np.clip(off - 1.0, 0.0, 3.0) ** 2)
+
+
+def _work(s: Signals, r: Regulated, says: dict[Cause, FloatArray]) -> None:
+    """What the work itself says: a cap, graphics that are full, a processor or graphics that have to wait."""
+    busy_gpu = median_of_three(s.gpu_load) >= BUSY_GPU
+    says[Cause.FRAME_CAP] = np.where(s.capped, 4.0, NEVER)
+    if s.part == "gpu":
+        at_top = r.ceiling.at if r.ceiling is not None else np.zeros(len(busy_gpu), dtype=bool)
+        told = np.isfinite(s.clock)
+        says[Cause.GRAPHICS_BOUND] = np.where(busy_gpu, 1.2 + np.where(told, np.where(at_top, 1.5, -0.8), 0.6), NEVER)
+        says[Cause.WAITING] = np.where(~s.has_work & ~s.capped, 3.0, NEVER)
+    else:
+        says[Cause.WAITING] = np.where(~s.has_work, LESS_WORK if s.was_full else 1.0, NEVER)
+
+
+def _supply(s: Signals, limited: FloatArray) -> FloatArray:
+    """What speaks for the supply, (n,) nats: power that sinks with the charge of the battery."""
+    n = len(s.power)
+    nothing = np.full(n, NEVER)
+    both = s.busy & s.has_work & np.isfinite(s.charge) & np.isfinite(s.power) & (limited < 4.0)
+    if both.sum() < 60:
+        return nothing
+    charge, power = s.charge[both], median_of_three(s.power[both])
+    if np.ptp(charge) < LEAST_CHARGE or charge[-1] >= charge[0]:
+        return nothing
+    together = float(np.corrcoef(charge, power)[0, 1])
+    fell = 1.0 - float(np.median(power[-10:]) / np.median(power[:10]))
+    if together < FALLS_WITH_CHARGE or fell < 0.03:
+        return nothing
+    return np.where(both, 7.0 * clip((together - 0.85) / 0.12, 0.0, 1.0), NEVER)
+
+
+# Stretches
+
+
+def stretches_of(s: Signals, evidence: FloatArray) -> tuple[np.ndarray, BoolArray]:
+    """Bounds (m + 1,) of the stretches, and which of them are cuts of what was measured and not only of evidence."""
+    n = len(s.power)
+    rows, noise = [], []
+    for name, values in (("power", s.power), ("clock", s.clock), ("rate", s.rate)):
+        have = np.isfinite(values) & (values > 0.0) & s.busy
+        if have.sum() >= 2 * SHORTEST:
+            logs = np.log(np.where(have, values, np.nan))
+            rows.append(filled(logs))
+            noise.append(float(np.hypot(robust.quiet_noise_sd(known(logs)), INSIDE[name])))
+    cuts = set(cuts_of(np.array(rows), np.array(noise))) if rows else {0, n}
+    likeliest = np.argmax(evidence, axis=1)
+    if n >= 5:
+        likeliest = np.asarray(median_filter(likeliest, size=1))
+    changes = set((np.flatnonzero(np.diff(likeliest)) + 1).tolist())
+    forced = set((np.flatnonzero(np.diff(s.busy.astype(int))) + 1).tolist())
+    bounds = _apart(sorted({0, n} | cuts | changes | forced), forced, cuts)
+    near = np.array([any(abs(b - c) <= SHORTEST for c in cuts | forced) for b in bounds])
+    return np.array(bounds), near
+
+
+def _apart(bounds: list[int], forced: set[int], cuts: set[int]) -> list[int]:
+    """Bounds of which none is nearer than three bins to the one before; those forced stay first, then cuts."""
+    end = bounds[-1]
+    kept: list[int] = [0]
+    for wanted in (forced, cuts, set(bounds)):
+        for bound in sorted(wanted):
+            if 0 < bound < end and all(abs(bound - other) >= SHORTEST for other in (*_around(kept, bound), end)):
+                kept = sorted({*kept, bound})
+    return [*kept, end]
+
+
+def _around(ordered: list[int], value: int) -> list[int]:
+    """The neighbours of a value in an ordered list."""
+    from bisect import bisect
+
+    place = bisect(ordered, value)
+    return ordered[max(0, place - 1) : place + 1]
 
 
 @dataclass(frozen=True)
 class Levels:
-    """The levels the limiter is told by; NaN where one neither was given nor shows.
-
-    `burst_bins` is where the burst ended. `*_given` tells a value of the operator from a recovered one.
-    """
+    """The values that a run is told by; NaN where one neither was given nor shows. `*_given` tells a value of the
+    operator from a recovered one."""
 
     burst_w: float
-    sustained_w: float
     burst_bins: int
     temp_limit_c: float
     temp_given: bool
+    temp_channel: str
+    temp_tolerance_k: float
     ceiling_mhz: float
     ceiling_given: bool
-    power_tolerance_w: float
-    temp_tolerance_k: float
-    clock_tolerance_mhz: float
 
 
-def find_levels(s: Signals, burst_bins: int, temp_limit_c: float | None, ceiling_mhz: float | None) -> Levels:
-    """The power levels, the temperature limit and the clock ceiling of a run.
-
-    `temp_limit_c` and `ceiling_mhz` are the operator's values; None recovers them from the log.
-    """
-    power_noise = robust.quiet_noise_sd(_known(s.power))
-    temp_tolerance = max(TEMP_K, NOISE_REACH * robust.quiet_noise_sd(_known(s.temp)))
-    after = np.arange(len(s.power)) >= burst_bins
-    held = after & ~s.capped & ~_slack(s, after)
-    limit = temp_limit_c if temp_limit_c is not None else recover_temp_limit(s, held, burst_bins, temp_tolerance)
-    clock_tolerance = NOISE_REACH * robust.quiet_noise_sd(_known(s.clock)) * MEDIAN5_NOISE
-    ceiling = ceiling_mhz if ceiling_mhz is not None else recover_ceiling(s, clock_tolerance)
-    at_ceiling = _median5(s.clock) >= ceiling - np.fmax(CLOCK_SHARE * ceiling, clock_tolerance)
-    burst_w = float("nan")
-    if burst_bins:
-        plateau = s.power[:burst_bins]
-        burst_w = float(np.nanmedian(plateau[1:] if burst_bins > FIRST_BINS else plateau))
-    candidates = held & s.active & ~at_ceiling & ~s.heat_flag & _calm(s.power)
-    at_limit = s.temp >= limit - temp_tolerance
-    sustained_w = _sustained_level(
-        s.power, candidates & ~at_limit & ~_between(at_limit) & ~_last_tooth(at_limit), burst_w
-    )
-    if not np.isfinite(sustained_w):
-        # Settled so near to the temperature limit that heat cannot be told apart by temperature alone:
-        # a level that was already there before the limit was reached is a power limit.
-        sustained_w = _sustained_level(s.power, candidates & (np.cumsum(at_limit) == 0), burst_w)
-    if not np.isfinite(sustained_w) and len(s.power) > LEVEL_BINS:
-        sustained_w = _flat_level(s, held, at_limit, burst_bins, power_noise)
-    if not np.isfinite(sustained_w) and burst_bins and not at_limit[burst_bins:].any():
-        sustained_w = _short_level(s, burst_bins)
+def levels_of(e: Explained) -> Levels:
+    """The values of a run; a temperature limit that was only read off it and held nothing back is none that was
+    seen, and so is a clock ceiling."""
+    r, nan = e.regulated, float("nan")
+    heat, held = r.heat, e.causes.count(Cause.HEAT) >= LEAST_HEAT * len(e.causes)
+    is_seen = heat is not None and (heat.given or held)
+    topped = r.ceiling is not None and (r.ceiling.given or Cause.CLOCK_CEILING in e.causes)
     return Levels(
-        burst_w,
-        sustained_w,
-        burst_bins,
-        limit,
-        temp_limit_c is not None,
-        ceiling,
-        ceiling_mhz is not None,
-        max(NOISE_REACH * power_noise, robust.step_of(_known(s.power))),
-        temp_tolerance,
-        clock_tolerance,
+        r.burst.watts if r.burst else nan,
+        r.burst_bins,
+        heat.limit_c if heat is not None and is_seen else nan,
+        heat is not None and heat.given,
+        heat.channel if heat is not None and is_seen else "",
+        heat.tolerance if heat is not None else nan,
+        r.ceiling.mhz if r.ceiling is not None and topped else nan,
+        r.ceiling is not None and r.ceiling.given,
     )
 
 
-def _slack(s: Signals, after: BoolArray) -> BoolArray:
-    """Bins in which the processor waits or graphics are the bound, and power wanders as the work does: its level there
-    is no limit, since a limiter holds its power still."""
-    slack = np.zeros(len(s.power), dtype=bool)
-    for loose in (s.load < BUSY_LOAD, s.gpu_load >= BUSY_GPU):
-        inside = loose & after & s.active & np.isfinite(s.power)
-        if inside.any() and _slow_spread(s.power[inside]) > WANDERING_POWER:
-            slack |= loose
-    return slack
+def segments(e: Explained, s: Signals, starts: FloatArray, step_s: float) -> list[Segment]:
+    """Stretches of one cause, told apart where they become arguable; `starts` (n,) are the bins' starts, s."""
+    arguable = e.p < ARGUABLE
+    keys = [(c, bool(a), d if a else c) for c, a, d in zip(e.causes, arguable, e.second, strict=True)]
+    breaks = [0, *(i for i in range(1, len(keys)) if keys[i] != keys[i - 1]), len(keys)]
+    found = []
+    for a, b in pairwise(breaks):
+        second, second_p = _runner_up(e, a, b)
+        found.append(
+            Segment(
+                float(starts[a]),
+                float(starts[b - 1] + step_s),
+                e.causes[a],
+                _evidence_words(e, s, a, b) + _means_words(s, a, b),
+                float(np.mean(e.p[a:b])),
+                _part_of(e, s, e.causes[a]),
+                second,
+                second_p,
+            )
+        )
+    return found
 
 
-def _flat_level(s: Signals, held: BoolArray, at_limit: BoolArray, burst_bins: int, noise: float) -> float:
-    """The first level, W, that power keeps flat for ten seconds although heat came before and comes again: heat makes
-    power give way, a limiter holds it still. NaN without one.
-
-    It lies below the temperature limit, or follows right after the burst. It is left downwards, by heat or by a pause;
-    a level that firmware had cut the power to is left upwards. Unless it is long, later seconds hardly ever exceed it.
-    """
-    part = np.lib.stride_tricks.sliding_window_view(s.power, LEVEL_BINS)
-    level = np.median(part, axis=1)
-    flat = np.fmax(NOISE_REACH * noise, FLAT_SHARE * level)
-    half = LEVEL_BINS // 2
-    still = np.ptp(part, axis=1) <= 2.0 * flat
-    still &= np.abs(part[:, half:].mean(axis=1) - part[:, :half].mean(axis=1)) <= 0.5 * flat
-    calm = np.asarray(held & s.active & ~at_limit, dtype=bool)
-    fits = np.array(np.lib.stride_tricks.sliding_window_view(calm, LEVEL_BINS).all(axis=1))
-    fits[burst_bins : burst_bins + SETTLING_BINS] = bool(burst_bins)
-    burst_w = float(np.nanmedian(s.power[:burst_bins])) if burst_bins else np.inf
-    fresh = s.power >= (1.0 - POWER_SHARE) * burst_w
-    for start in np.flatnonzero((still & fits)[: len(s.power) // 2]).tolist():
-        above = s.power > (1.0 + POWER_SHARE) * level[start]
-        left = np.flatnonzero(np.abs(s.power[start:] - level[start]) > POWER_SHARE * level[start])
-        end = start + int(left[0]) if len(left) else len(s.power)
-        lets_go = end < len(s.power) and bool(above[end : end + 3].mean() > 0.5)  # of a cut, where it cooled enough
-        seldom = np.mean(above[start:] & ~fresh[start:]) <= SELDOM or end - start >= LONG_LEVELS * LEVEL_BINS
-        if seldom and not lets_go:
-            return float(level[start])
-    return float("nan")
+def _part_of(e: Explained, s: Signals, cause: Cause) -> str:
+    """Which part is held: by heat the one whose temperature is, else the one that governs the work."""
+    heat = e.regulated.heat
+    return heat.channel.partition(".")[0] if cause is Cause.HEAT and heat is not None else s.part
 
 
-def _short_level(s: Signals, burst_bins: int) -> float:
-    """The level of the few seconds that a short run has left after its burst, W, where they are flat; else NaN."""
-    part = s.power[burst_bins + 1 : -1]
-    part = part[np.isfinite(part)]
-    if not SHORT_BINS <= len(part) <= 2 * LEVEL_BINS or np.ptp(part) > POWER_SHARE * float(np.median(part)):
-        return float("nan")
-    return float(np.median(part))
+def _evidence_words(e: Explained, s: Signals, a: int, b: int) -> str:
+    """What speaks for the cause of the bins from a to b."""
+    r, cause = e.regulated, e.causes[a]
+    if (flagged := s.flags.get(cause)) is not None and flagged[a:b].mean() > 0.5:
+        return "the machine said so"
+    mean = float(np.nanmean(s.power[a:b])) if np.isfinite(s.power[a:b]).any() else float("nan")
+    level = min(r.levels, key=lambda lv: abs(lv.watts - mean), default=None)
+    nan = float("nan")
 
+    def source(given: bool) -> str:
+        return "given" if given else "read off this run"
 
-def steady_level(power: FloatArray) -> float:
-    """The level power kept longest: centre of the densest 3 % wide band that holds ≥ 10 s and ≥ 20 % of the
-    (n,) bins; NaN without one."""
-    values = np.sort(power[np.isfinite(power)])
-    if len(values) < LEVEL_BINS:
-        return float("nan")
-    upto = np.searchsorted(values, values * (1.0 + POWER_SHARE), side="right")
-    counts = upto - np.arange(len(values))
-    best = int(np.argmax(counts))
-    if counts[best] < max(LEVEL_BINS, LEVEL_SHARE * len(values)):
-        return float("nan")
-    return float(np.median(values[best : upto[best]]))
-
-
-def _sustained_level(power: FloatArray, candidates: BoolArray, burst_w: float) -> float:
-    """The steady level of the candidate bins, or a higher one that was held for ≥ 10 s at a stretch: a limit is
-    what power does not stay above, and the lower level of a saw-tooth is not one."""
-    level = steady_level(power[candidates])
-    if not np.isfinite(level):
-        return level
-    near_burst = np.abs(power - burst_w) <= POWER_SHARE * burst_w
-    higher = candidates & (power > (1.0 + POWER_SHARE) * level) & ~near_burst
-    stretches = [power[a:b] for a, b in runs_of(higher) if b - a >= LEVEL_BINS]
-    levels = [level, *(steady_level(stretch) for stretch in stretches)]
-    return float(np.nanmax(levels))
-
-
-def recover_temp_limit(s: Signals, held: BoolArray, burst_bins: int, tolerance: float) -> float:
-    """The temperature limit as the plateau or ridge at which power gave way, °C; NaN where there is none.
-
-    A temperature that merely settles keeps its power; one that is held down pays with power. `held` (n,) are the bins
-    after the burst in which neither a cap nor the work itself governs the power.
-    """
-    burst_w = float(np.nanmedian(s.power[:burst_bins])) if burst_bins else np.inf
-    fresh = s.power >= (1.0 - POWER_SHARE) * burst_w  # a burst after a pause or a fault heats as well
-    late = held & np.isfinite(s.temp) & np.isfinite(s.power) & s.active & ~fresh
-    if late.sum() < LATE_BINS:
-        return float("nan")
-    ridge = float(np.percentile(s.temp[late], RIDGE_PERCENTILE))
-    near = np.flatnonzero(late & (s.temp >= ridge - tolerance))
-    if len(near) < max(LEVEL_BINS, RIDGE_SHARE * late.sum()):
-        return float("nan")
-    fifth = max(3, len(near) // 5)
-    power, temp = s.power[near], s.temp[near]
-    settled = float(np.median(power[-fifth:]))
-    came_from = s.power[near[0] - min(int(near[0]), LEVEL_BINS) : near[0]]
-    came_from = came_from[late[near[0] - len(came_from) : near[0]]]
-    before = max(
-        float(np.median(power[:fifth])),
-        float(np.median(power[:LEVEL_BINS])),
-        float(np.median(came_from)) if len(came_from) > CAME_BINS else 0.0,
+    return cause.evidence.format(
+        level_w=level.watts if level else mean,
+        level_spread=max(level.spread, LEAST_SHOWN) if level else nan,
+        moved_k=max(level.moved_k, 0.0) if level else nan,
+        temp_limit_c=r.heat.limit_c if r.heat else nan,
+        temp_tolerance_k=r.heat.tolerance if r.heat else nan,
+        temp_source=source(r.heat is not None and r.heat.given),
+        gave=r.heat.gave if r.heat else nan,
+        skin_limit_c=r.skin.limit_c if r.skin else nan,
+        skin_gave=r.skin.gave if r.skin else nan,
+        ceiling_mhz=r.ceiling.mhz if r.ceiling else nan,
+        ceiling_source=source(r.ceiling is not None and r.ceiling.given),
     )
-    least = max((1.0 + POWER_SHARE) * settled, settled + GAVE_STEPS * robust.step_of(power))
-    more = late & (s.temp < ridge - tolerance) & (s.power >= least)
-    long_more = max((b - a for a, b in runs_of(more)), default=0) >= 2 * LEVEL_BINS  # cooler, and yet it drew more
-    gave_way = before >= least or long_more
-    flat = abs(np.median(temp[:fifth]) - np.median(temp[-fifth:])) <= FLAT_RIDGE * tolerance
-    low, middle, high = np.percentile(power, [10, 50, 90])
-    noise = robust.noise_sd(_known(s.power))
-    toothed = high - low > max(2 * POWER_SHARE * middle, TOOTH_NOISE * noise, TOOTH_STEPS * robust.step_of(power))
-    return float(np.median(temp)) if (gave_way and flat) or toothed else float("nan")
 
 
-def recover_ceiling(s: Signals, tolerance_mhz: float) -> float:
-    """The clock ceiling as the highest clock held while power, not clock, wanders, MHz; NaN without one.
-
-    At a ceiling power follows leakage and work; at a power limit the clock does. Either the clock stands still, or,
-    under sensor noise, its slow part does while that of power does not.
-    """
-    have = np.isfinite(s.clock) & np.isfinite(s.power) & s.active
-    if have.sum() < 2 * SLOW_BINS:
-        return float("nan")
-    smooth_clock = _median5(s.clock)
-    top = float(smooth_clock[have].max())
-    near = have & (smooth_clock >= top - max(CLOCK_SHARE * top, tolerance_mhz))
-    if near.sum() < SLOW_BINS:
-        return float("nan")
-    clock, power = s.clock[near], s.power[near]
-    spread = _relative_spread(clock)
-    stands_still = spread < STILL_CLOCK and spread < FOLLOWS * _relative_spread(power)
-    slow = _slow_spread(power)
-    follows = slow > WANDERING_POWER and _slow_spread(clock) < FOLLOWS * slow
-    return float(np.median(clock)) if stands_still or follows else float("nan")
-
-
-def _relative_spread(values: FloatArray) -> float:
-    """Distance of the 90 % from the 10 % point as a share of the median."""
-    low, middle, high = np.percentile(values, [10, 50, 90])
-    return float((high - low) / middle)
-
-
-def _slow_spread(values: FloatArray) -> float:
-    """Relative standard deviation of (n,) values over blocks of 10, less what their noise alone would give."""
-    count = len(values) // SLOW_BINS
-    if count < LEAST_BLOCKS:
-        return 0.0
-    blocks = values[: count * SLOW_BINS].reshape(count, SLOW_BINS)
-    by_noise = float(np.var(np.diff(blocks, axis=1))) / 2.0 / SLOW_BINS
-    return float(np.sqrt(max(np.var(blocks.mean(axis=1)) - by_noise, 0.0)) / np.mean(values))
-
-
-def _median5(values: FloatArray) -> FloatArray:
-    """Running median of five (n,) values, (n,): blind to a glitch, and edges stay where they are."""
-    padded = np.concatenate([values[:1], values[:1], values, values[-1:], values[-1:]])
-    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, 5), axis=1))
-
-
-def _calm(power: FloatArray) -> BoolArray:
-    """Bins whose power differs by ≤ 3 % from both neighbours: on a plateau, not on a tooth or an edge."""
-    steps = np.abs(np.diff(power, prepend=power[:1], append=power[-1:]))
-    return np.fmax(steps[:-1], steps[1:]) <= POWER_SHARE * np.abs(power)
-
-
-def classify(s: Signals, levels: Levels) -> FloatArray:
-    """Evidence (n, causes): 1 where a bin speaks for a cause, else 0; exactly one cause a bin."""
-    bins = np.arange(len(s.power))
-    burst_tolerance = np.fmax(POWER_SHARE * levels.burst_w, levels.power_tolerance_w)
-    sustained_tolerance = np.fmax(POWER_SHARE * levels.sustained_w, levels.power_tolerance_w)
-    at_burst = np.abs(s.power - levels.burst_w) <= burst_tolerance
-    if levels.burst_w - levels.sustained_w < 2 * burst_tolerance:  # too close: only time tells them apart
-        at_burst &= bins <= levels.burst_bins
-    at_sustained = np.abs(s.power - levels.sustained_w) <= sustained_tolerance
-    clock = _median5(s.clock)
-    ceiling = clock >= levels.ceiling_mhz - np.fmax(CLOCK_SHARE * levels.ceiling_mhz, levels.clock_tolerance_mhz)
-    plainly = clock >= (1.0 - CLOCK_SHARE) * levels.ceiling_mhz  # a ceiling lost in noise must not hide heat
-    known = np.isfinite(levels.sustained_w) | np.isfinite(levels.burst_w)
-    below = (_below_limits(s.power, levels, at_sustained) if known else True) & ~plainly
-    hot = (s.temp >= levels.temp_limit_c - levels.temp_tolerance_k) & below
-    hot |= s.heat_flag
-    warm = below & (s.temp >= levels.temp_limit_c - WARM_STEPS * TEMP_K)
-    hot |= warm & (_between(hot) | _since(hot, warm & ~(s.load < BUSY_LOAD)))
-    # Power that wanders with the work is at no limit, whatever its level; power that stands still may be.
-    wanders = s.capped.any() and _slow_spread(_known(s.power[s.capped & s.active])) > WANDERING_POWER
-    capped = s.capped if wanders else s.capped & ~at_burst & ~at_sustained
-    loose = ~at_burst & ~at_sustained & ~ceiling
-    drawing = (s.gpu_load >= BUSY_GPU) & ~at_burst & ~at_sustained & (~ceiling | (s.load < BUSY_LOAD)) & s.active
-    waiting = ~s.active & s.logged | ((s.load < BUSY_LOAD) & loose)
-    ordered = {
-        Cause.HEAT: hot & s.active,
-        Cause.FRAME_CAP: capped & s.active,
-        Cause.WAITING: waiting & ~drawing,
-        Cause.BURST_POWER: at_burst & ~ceiling | s.power_flag & (bins < levels.burst_bins),
-        Cause.CLOCK_CEILING: ceiling & ~drawing,
-        Cause.SUSTAINED_POWER: at_sustained | s.power_flag,
-        Cause.GRAPHICS_BOUND: drawing,
-    }
-    evidence = np.zeros((len(bins), len(CAUSES)))
-    free = np.ones(len(bins), dtype=bool)
-    for cause, mask in ordered.items():
-        evidence[free & mask, CAUSES.index(cause)] = 1.0
-        free &= ~mask
-    evidence[free, CAUSES.index(Cause.UNKNOWN)] = 1.0
-    return evidence
-
-
-def _below_limits(power: FloatArray, levels: Levels, at_sustained: BoolArray) -> BoolArray:
-    """Bins whose power no limiter explains: during the burst below its level; afterwards below the steady level, or
-    between both, where heat ended the burst before the limiter did."""
-    during = np.arange(len(power)) < levels.burst_bins
-    under_burst = power < (1.0 - POWER_SHARE) * levels.burst_w
-    if not np.isfinite(levels.sustained_w):
-        return np.asarray(under_burst)
-    under = power < (1.0 - POWER_SHARE) * levels.sustained_w
-    return np.where(during, under_burst, under | (under_burst & ~at_sustained))
-
-
-def smooth(evidence: FloatArray) -> list[Cause]:
-    """The sequence of causes (n,) with the most evidence where each switch costs `SWITCH_COST`.
-
-    Bins of one cause that follow each other are one step: a switch inside them never pays.
-    """
-    own = np.argmax(evidence, axis=1)
-    bounds = [0, *(np.flatnonzero(own[1:] != own[:-1]) + 1).tolist(), len(own)]
-    states = range(len(CAUSES))
-    score = [0.0] * len(CAUSES)
-    came_from: list[list[int]] = []
-    for number, (a, b) in enumerate(pairwise(bounds)):
-        best = max(states, key=score.__getitem__)
-        switch = score[best] - (SWITCH_COST if number else 0.0)
-        came_from.append([k if score[k] >= switch else best for k in states])
-        score = [max(score[k], switch) for k in states]
-        score[int(own[a])] += b - a
-    state = max(states, key=score.__getitem__)
-    path: list[Cause] = []
-    for back, (a, b) in zip(reversed(came_from), reversed(list(pairwise(bounds))), strict=True):
-        path += [CAUSES[state]] * (b - a)
-        state = back[state]
-    return path[::-1]
-
-
-def segments(causes: list[Cause], starts: FloatArray, step_s: float, levels: Levels, s: Signals) -> list[Segment]:
-    """Stretches of one cause with their evidence; `starts` (n,) are the bins' starts, s."""
-    names = np.array(causes)
-    breaks = [0, *(np.flatnonzero(names[1:] != names[:-1]) + 1).tolist(), len(names)]
-    words = _evidence_words(levels)
-    return [
-        Segment(float(starts[a]), float(starts[b - 1] + step_s), causes[a], words[causes[a]] + _means_words(s, a, b))
-        for a, b in pairwise(breaks)
-    ]
+def _runner_up(e: Explained, a: int, b: int) -> tuple[Cause, float]:
+    """The cause that is second likeliest from bin a to b, with its mean probability."""
+    sums: dict[Cause, float] = {}
+    for cause, p in zip(e.second[a:b], e.second_p[a:b].tolist(), strict=True):
+        sums[cause] = sums.get(cause, 0.0) + p / (b - a)
+    best = max(sums, key=lambda c: sums[c])
+    return best, sums[best]
 
 
 def shares(found: list[Segment]) -> Mapping[Cause, float]:
@@ -424,57 +486,26 @@ def shares(found: list[Segment]) -> Mapping[Cause, float]:
     return dict(sorted(sums.items(), key=lambda item: -item[1]))
 
 
-def _evidence_words(levels: Levels) -> Mapping[Cause, str]:
-    def source(given: bool) -> str:
-        return "given" if given else "read off this run"
-
-    told = {"temp_source": source(levels.temp_given), "ceiling_source": source(levels.ceiling_given), **vars(levels)}
-    return {cause: cause.evidence.format_map(told) for cause in Cause}
-
-
 def _means_words(s: Signals, a: int, b: int) -> str:
     """What the bins from a to b showed, as far as it was logged."""
     shown = []
+    temp = next(iter(s.temps.values()), np.empty(0))
     for values, form in (
         (s.power, "{:.1f} W"),
         (s.clock, "{:.0f} MHz"),
-        (s.temp, "{:.1f} °C"),
+        (temp, "{:.1f} °C"),
         (s.load, "load {:.0f} %"),
     ):
-        known = _known(values[a:b])
-        if len(known):
-            shown.append(form.format(float(known.mean())))
+        part = known(values[a:b])
+        if len(part):
+            shown.append(form.format(float(part.mean())))
     return f"; on average {', '.join(shown)}" if shown else ""
 
 
-def _between(hot: BoolArray) -> BoolArray:
-    """Bins with heat both before and after within the longest saw-tooth period."""
-    index = np.arange(len(hot), dtype=float)
-    before = np.maximum.accumulate(np.where(hot, index, -np.inf))
-    after = np.minimum.accumulate(np.where(hot, index, np.inf)[::-1])[::-1]
-    return after - before <= TOOTH_S
-
-
-def _since(hot: BoolArray, warm: BoolArray) -> BoolArray:
-    """Bins of a warm stretch from its first heat on: firmware that cut the power and waits for the machine to cool."""
-    found = np.zeros(len(hot), dtype=bool)
-    for a, b in runs_of(warm | hot):
-        inside = np.flatnonzero(hot[a:b])
-        if len(inside):
-            found[a + int(inside[0]) : b] = True
-    return found
-
-
-def _last_tooth(hot: BoolArray) -> BoolArray:
-    """Bins after the last heat of a saw-tooth, for as long as one tooth took before: they recover still."""
-    places = np.flatnonzero(hot)
-    apart = np.diff(places)
-    apart = apart[(apart > 1) & (apart <= TOOTH_S)]
-    found = np.zeros(len(hot), dtype=bool)
-    if len(apart) > 1:
-        found[places[-1] : places[-1] + 1 + int(TOOTH_LONGER * apart.max())] = True
-    return found
-
-
-def _known(values: FloatArray) -> FloatArray:
-    return values[np.isfinite(values)]
+def with_lag(s: Signals, bins: int) -> Signals:
+    """The signals with a power that comes so many bins late moved to where it belongs."""
+    if bins <= 0:
+        return s
+    moved = np.concatenate([s.power[bins:], np.full(bins, np.nan)])
+    moved[-bins:] = s.power[-1]
+    return replace(s, power=moved)

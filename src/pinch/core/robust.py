@@ -14,6 +14,8 @@ MAD_TO_SD = 1.482602218505602
 
 MOST_ALIKE = 0.9
 FEW_LEVELS = 10
+LEAST_LEVELS, FINE_STEP = 4, 0.025
+USUAL_STEPS = (250.0, 200.0, 100.0, 50.0, 25.0, 20.0, 10.0, 5.0, 2.0, 1.0, 0.5, 0.25, 0.1)
 QUIET_WINDOW, QUIET_FACTOR = 8, 2.0
 """The 3 % point of the noise of eight steps is about half of the noise itself."""
 
@@ -60,7 +62,18 @@ def step_of(values: FloatArray) -> float:
     levels = np.unique(values)
     if len(levels) < 2 or len(levels) > max(3, len(values) // FEW_LEVELS):
         return 0.0
-    return float(np.min(np.diff(levels)))
+    apart = float(np.min(np.diff(levels)))
+    if len(levels) < LEAST_LEVELS:  # far apart they tell of two states, and of no step
+        apart = min(apart, max(1.0, FINE_STEP * abs(float(np.median(values)))))
+    return _roundest(levels, apart)
+
+
+def _roundest(levels: FloatArray, apart: float) -> float:
+    """The coarsest usual step that all levels are multiples of, where they lie further apart than such a step."""
+    for step in USUAL_STEPS:
+        if step <= apart and np.allclose(levels / step, np.round(levels / step), atol=1e-6):
+            return step
+    return apart
 
 
 def centre(values: FloatArray) -> float:

@@ -111,7 +111,12 @@ class RunLog:
             raise DataError("log", _too_long(filled.values(), first, last))
         bins = max(1, int(np.ceil((last - start) / step_s - 1e-6)))
         edges = start + step_s * np.arange(bins + 1)
-        averaged = {name: _bin_average(s, edges) for name, s in filled.items()}
+        averaged = {}
+        laid: _Laid | None = None
+        for name, s in filled.items():
+            if laid is None or not np.array_equal(laid.t, s.t):  # channels of one logger share their stamps
+                laid = _laid(s.t, edges)
+            averaged[name] = _bin_average(s.values, laid, edges)
         return EvenLog(
             edges,
             {name: column for name, (column, _) in averaged.items()},
@@ -173,17 +178,31 @@ def gaps_of(series: Series) -> list[Gap]:
     return [Gap(float(series.t[i]), float(series.t[i + 1])) for i in holes]
 
 
-def _bin_average(series: Series, edges: FloatArray) -> tuple[FloatArray, float]:
-    """Average per bin (n,) and the covered share, by differences of two running integrals."""
-    t, values = series.t, series.values
+@dataclass(frozen=True)
+class _Laid:
+    """Samples at (n,) s laid out in bins: what each stands for, and how much of each bin is covered, s."""
+
+    t: FloatArray
+    width: FloatArray
+    knots: FloatArray
+    seconds: FloatArray
+    covered_s: float
+
+
+def _laid(t: FloatArray, edges: FloatArray) -> _Laid:
     period = period_of(t)
     width = np.diff(t, prepend=t[0] - period)
-    width = np.where(width > reach_s(t), period, width)
+    width = np.where(width > GAP_PERIODS * period + ROUNDING_S, period, width)
     knots = np.column_stack([t - width, t]).ravel()
     covered = np.column_stack([np.zeros_like(width), width]).ravel().cumsum()
-    weighted = np.column_stack([np.zeros_like(width), width * values]).ravel().cumsum()
-    seconds = np.diff(np.interp(edges, knots, covered))
-    integral = np.diff(np.interp(edges, knots, weighted))
-    enough = seconds > 1e-3 * (edges[1] - edges[0])
-    average = np.divide(integral, seconds, out=np.full(len(seconds), np.nan), where=enough)
-    return average, float(min(1.0, covered[-1] / (edges[-1] - edges[0])))
+    return _Laid(t, width, knots, np.diff(np.interp(edges, knots, covered)), float(covered[-1]))
+
+
+def _bin_average(values: FloatArray, laid: _Laid, edges: FloatArray) -> tuple[FloatArray, float]:
+    """Average per bin (n,) and the covered share, by differences of two running integrals."""
+    weighted = np.zeros(2 * len(values))
+    weighted[1::2] = laid.width * values
+    integral = np.diff(np.interp(edges, laid.knots, weighted.cumsum()))
+    enough = laid.seconds > 1e-3 * (edges[1] - edges[0])
+    average = np.divide(integral, laid.seconds, out=np.full(len(laid.seconds), np.nan), where=enough)
+    return average, min(1.0, laid.covered_s / float(edges[-1] - edges[0]))

@@ -2,7 +2,8 @@
 
 The window starts where the last of power, clock, temperature and rate has left its initial transient by the
 marginal standard error rule on batches of five (MSER-5: K. P. White, Simulation 69(6), 1997), not before the burst
-has ended and not after two thirds of the load. Then it is checked for drift with a Theil–Sen slope.
+has ended and not after two thirds of the load, and after the last change of level of power or clock. Then it is checked
+for drift with a Theil–Sen slope.
 """
 
 from collections.abc import Mapping
@@ -10,6 +11,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from pinch.core import robust
+from pinch.core.changepoint import best_split
 from pinch.core.channels import unit_of
 from pinch.core.figures import Settled, SettledState
 from pinch.core.phases import Load
@@ -24,6 +26,8 @@ SHORTEST_S, SHORTEST_LOAD_S = 60.0, 120.0
 repeats of one benchmark would be settled or not by turns. Common practice, no source."""
 DRIFT_SHARE = 0.02
 DRIFT_K = 1.5
+STEP_BINS, STEP_SPREADS = 8, 2.5
+"""A level of at least so many seconds that differs by so many spreads of what lies on either side is another one."""
 
 
 def mser(values: FloatArray, batch: int = BATCH) -> int:
@@ -83,9 +87,19 @@ def find_window(
         decided_by = BY_HAND
     elif start > LATEST_START * length:
         start, decided_by = int(LATEST_START * length), "two thirds of the load"
+    stepped: tuple[str, ...] = ()
+    for name in channels:
+        step = last_step(log, slice(load.first + start, stop), usable, name, period)
+        if step is None:
+            continue
+        if chosen_s is None and (stop - load.first - start - step) * log.step_s >= SHORTEST_S:
+            start, decided_by = start + step, name
+        else:
+            stepped += (name,)
     window = slice(load.first + start, stop)
     drift = _drift(log, window, usable, channels, period)
-    drifting = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
+    sloping = tuple(name for name, change in drift.items() if change != 0.0 and _exceeds(name, change))
+    drifting = tuple(name for name in channels if name in sloping or name in stepped)
     seconds = (stop - load.first - start) * log.step_s
     state = SettledState.DRIFTING if drifting else SettledState.SETTLED
     is_short = seconds < SHORTEST_S or (chosen_s is None and length * log.step_s < SHORTEST_LOAD_S)
@@ -99,6 +113,31 @@ def find_window(
         drifting,
         float(np.mean(load.active[window])),
     )
+
+
+def last_step(log: EvenLog, window: slice, usable: BoolArray, channel: str, period: int) -> int | None:
+    """Bins from the window's beginning to the last change of level in it, None without one.
+
+    A change counts where the channel is a power or a clock, differs by more than 2 %, and by far more than what lies on
+    either side of it varies.
+    """
+    if unit_of(channel) not in ("W", "MHz"):
+        return None
+    values = log.columns[channel][window]
+    kept = np.flatnonzero(usable[window] & np.isfinite(values))
+    found = None
+    while len(kept) >= 2 * STEP_BINS + period:
+        level = over_periods(values[kept], period)
+        if len(level) < 2 * STEP_BINS:
+            break
+        split = best_split(level, STEP_BINS)
+        apart = abs(split.before - split.after)
+        spread = float(np.sqrt(max(split.rss_two, 0.0) / len(level)))
+        if apart <= DRIFT_SHARE * abs(split.after) or apart < STEP_SPREADS * spread:
+            break
+        found = int(kept[split.index])
+        kept = kept[split.index :]
+    return found
 
 
 def _drift(

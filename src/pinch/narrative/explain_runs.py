@@ -139,13 +139,18 @@ def explain_segment(j: Judgement, segment: Segment) -> Explanation:
         f"Held by {segment.cause.replace('-', ' ')}",
         f"Here the evidence is: {segment.evidence}.",
         (
+            f"{100 * segment.p:.0f} % likely; next to it {segment.second.phrase} with {100 * segment.second_p:.0f} %",
             f"{segment.start_s:.0f} s to {segment.end_s:.0f} s of the log, {segment.length_s:.0f} s",
             f"this cause in all: {share:.0f} % of the load",
         ),
         f"The load, {j.load_start_s:.0f} s to {j.load_end_s:.0f} s.",
-        "Stretches shorter than 3 s join their neighbours.",
+        "It is arguable: two causes are nearly as likely." if segment.is_arguable else _calibration(),
         "limiter",
     )
+
+
+def _calibration() -> str:
+    return "Of seconds that are given 90 % on made runs, at least nine in ten are right. Nothing is shorter than 3 s."
 
 
 def _window(j: Judgement) -> str:

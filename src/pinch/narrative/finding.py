@@ -16,7 +16,7 @@ def finding(j: Judgement, claimed_w: float | None = None) -> str:
     if not j.limiter_share:
         return "There is no load in this log."
     held = " ".join(p for p in (_held(j, claimed_w), _burst(j)) if p)
-    parts = [p for p in (held, _clock(j), _heat(j), _temperature(j), _frames(j)) if p]
+    parts = [p for p in (held, _clock(j), _swing(j), _heat(j), _temperature(j), _frames(j)) if p]
     lead = ("; ".join(parts) + ". ") if parts else ""
     ending = f" {j.settled.state.ending}" if j.settled.state.ending else ""
     faults = f" Its power collapsed {_times(len(j.collapses))}." if j.collapses else ""
@@ -32,8 +32,14 @@ def _held_by(j: Judgement) -> str:
     """The causes that matter, the largest first; those below a tenth of the load are left to the page."""
     (cause, share), *others = j.limiter_share.items()
     how_long = "all" if share > 0.995 else f"{100 * share:.0f} %"
-    more = "".join(f", for {100 * s:.0f} % by {c.phrase}" for c, s in others if s >= NAMED_SHARE)
-    return f"For {how_long} of the load it was held by {cause.phrase}{more}"
+    more = "".join(f", for {100 * s:.0f} % by {_phrase(j, c)}" for c, s in others if s >= NAMED_SHARE)
+    return f"For {how_long} of the load it was held by {_phrase(j, cause)}{more}"
+
+
+def _phrase(j: Judgement, cause: Cause) -> str:
+    """What held it, with the part whose heat it was where that is not the processor."""
+    graphics = cause is Cause.HEAT and j.levels.temp_channel == "gpu.temp"
+    return "the heat of its graphics" if graphics else cause.phrase
 
 
 def _clock(j: Judgement) -> str:
@@ -41,7 +47,16 @@ def _clock(j: Judgement) -> str:
         return ""
     f = j.figures[j.clock]
     hold = f", {100 * f.hold:.0f} % of burst" if math.isfinite(f.hold) and math.isfinite(j.limits.burst.value) else ""
-    return f"{f.sustained.value / 1000.0:.2f} GHz{'' if j.settled.is_whole else ' sustained'}{hold}"
+    of = " graphics" if j.clock == "gpu.clock" else ""
+    return f"{f.sustained.value / 1000.0:.2f} GHz{of}{'' if j.settled.is_whole else ' sustained'}{hold}"
+
+
+def _swing(j: Judgement) -> str:
+    """A saw-tooth with its period and how far it goes."""
+    if j.sawtooth is None:
+        return ""
+    what = f"{j.sawtooth.swing:.0f} MHz" if j.clock else f"{j.sawtooth.swing:.1f} W"
+    return f"swinging by {what} every {j.sawtooth.period_s:.0f} s"
 
 
 def _heat(j: Judgement) -> str:
@@ -58,11 +73,16 @@ def _temperature(j: Judgement) -> str:
     value = j.figures[j.temp].sustained.value
     if j.settled.is_whole:
         return f"{value:.0f} °C on average"
+    if j.sawtooth is not None and Cause.HEAT in j.limiter_share:
+        f = j.figures[j.temp]
+        return f"between {f.p05:.0f} and {f.p95:.0f} °C"
     words = f"{'settled' if j.settled.state == 'settled' else 'ended'} at {value:.0f} °C"
     room = j.levels.temp_limit_c - value
     if not math.isfinite(room):
         return words
-    return f"{words}, {room:.0f} K below its limit" if room >= 0.5 else f"{words}, its limit"
+    if room >= 0.5:
+        return f"{words}, {room:.0f} K below its limit"
+    return f"{words}, its limit" if Cause.HEAT in j.limiter_share else f"{words}, as high as its limit"
 
 
 def _frames(j: Judgement) -> str:

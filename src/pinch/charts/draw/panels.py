@@ -84,11 +84,13 @@ def _draw_strip(axis: "Axes", chart: Chart, theme: Theme) -> None:
     from matplotlib.patches import PathPatch
     from matplotlib.path import Path
 
-    for cause in dict.fromkeys(s.cause for s in chart.strip if not chart.bare_strip):
+    named = [(s.cause, s, 0.0 if s.second is None else 0.5, 1.0) for s in chart.strip]
+    named += [(s.second, s, 0.0, 0.5) for s in chart.strip if s.second is not None]  # arguable: in halves
+    for cause in dict.fromkeys(cause for cause, *_ in named if not chart.bare_strip):
         boxes = [
-            Path([(s.start, 0), (s.end, 0), (s.end, 1), (s.start, 1), (s.start, 0)])
-            for s in chart.strip
-            if s.cause == cause
+            Path([(s.start, low), (s.end, low), (s.end, high), (s.start, high), (s.start, low)])
+            for own, s, low, high in named
+            if own == cause
         ]
         fill, line = theme.causes[cause]
         whole = Path.make_compound_path(*boxes)  # one shape a cause: files with many stretches stay small

@@ -7,6 +7,7 @@ import numpy as np
 
 from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
+from pinch.core.causes import Cause
 from pinch.core.channels import unit_of
 from pinch.core.figures import ChannelFigures
 from pinch.core.printing import plain
@@ -74,6 +75,7 @@ class JudgedRun(RunStory):
 
     def _of(self, what: str) -> str:
         """What a figure is called: of a scene nothing is sustained."""
+        what = f"graphics {what}" if self.judged.governs == "gpu" and what == "clock" else what
         return f"{what.capitalize()}, average" if self.judged.settled.is_whole else f"Sustained {what}"
 
     def _wall_share(self, wall: ChannelFigures) -> str:
@@ -97,7 +99,8 @@ class JudgedRun(RunStory):
     def _hold_card(self, channel: str) -> ShownFigure:
         f = self.judged.figures[channel]
         value = f"{100 * f.hold:.0f}" if math.isfinite(f.hold) else "–"
-        return ShownFigure("Power held", value, "%", "of its burst", explain_runs.explain_hold(self.judged, channel))
+        of = "of its burst" if self.judged.limits.burst.known else "of its first 10 s"
+        return ShownFigure("Power held", value, "%", of, explain_runs.explain_hold(self.judged, channel))
 
     def _headroom(self, f: ChannelFigures) -> str:
         if self.judged.settled.is_whole:
@@ -105,7 +108,9 @@ class JudgedRun(RunStory):
         room = self.judged.levels.temp_limit_c - f.sustained.value
         if not math.isfinite(room):
             return "limit not known"
-        return "at its limit" if room < 1.0 else f"{room:.0f} K to its limit"
+        if room >= 1.0:
+            return f"{room:.0f} K to its limit"
+        return "at its limit" if Cause.HEAT in self.judged.limiter_share else "as high as its limit"
 
     def overview(self) -> list[str]:
         """What the margin says before anything is clicked."""
@@ -120,7 +125,7 @@ class JudgedRun(RunStory):
             f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
         )
         lines += [w.text for w in j.warnings]
-        lines += self._split_words()
+        lines += [*self._split_words(), *self._part_words()]
         if self.run.window is not None:
             lines.append(f"Why this window: {self.run.window.reason.rstrip('.')}.")
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
@@ -150,6 +155,15 @@ class JudgedRun(RunStory):
         if len(j.plateaus) > 2:
             levels = ", ".join(f"{p.power_w:.1f} W from {minutes(p.start_s)}" for p in j.plateaus)
             found.append(f"Power kept {len(j.plateaus)} levels: {levels}.")
+        return found
+
+    def _part_words(self) -> list[str]:
+        """What held the part that does not govern the work."""
+        found = []
+        for name, part in self.judged.parts.items():
+            (cause, share), *_ = part.limiter_share.items()
+            what = "The processor" if name == "cpu" else "Graphics"
+            found.append(f"{what} alone: for {100 * share:.0f} % of the load held by {cause.phrase}.")
         return found
 
     def events(self) -> list[float]:

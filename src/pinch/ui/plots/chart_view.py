@@ -147,7 +147,8 @@ class ChartView(QWidget):
             self._frame = frame
         self.chart, self._measured = chart, 0
         self.setAccessibleDescription(chart.alternative)
-        self._legend.show_causes(tuple(dict.fromkeys(s.cause for s in chart.strip)))
+        seconds = [s.second for s in chart.strip if s.second is not None]
+        self._legend.show_causes(tuple(dict.fromkeys([*(s.cause for s in chart.strip), *seconds])))
         if chart.strip:
             self.plots[0].addItem(StripItem(chart.strip))
         for plot, panel in zip(self.plots[bool(chart.strip) :], chart.panels, strict=True):

@@ -21,7 +21,7 @@ STROKES = {
 
 
 class StripItem(GraphicsObject):  # type: ignore[misc]
-    """Draws stretches between y 0 and 1; the hatch keeps its size at every zoom."""
+    """Draws stretches between y 0 and 1, those that are arguable in halves; the hatch keeps its size at every zoom."""
 
     def __init__(self, stretches: tuple[CauseStretch, ...]) -> None:
         super().__init__()
@@ -41,6 +41,8 @@ class StripItem(GraphicsObject):  # type: ignore[misc]
         for s in self._stretches:
             rect = to_device.mapRect(QRectF(s.start, 0.0, s.end - s.start, 1.0))
             paint_cause(painter, rect, s.cause)
+            if s.second is not None:
+                paint_cause(painter, rect.adjusted(0.0, rect.height() / 2.0, 0.0, 0.0), s.second)
         painter.restore()
 
 
