@@ -174,7 +174,7 @@ class TestPage(WindowCase):
         self.assertRegex(rows["Power"], r"^3\d\.\d W \(\+\d\.\d, \+\d+\.\d %\)$")
         self.assertNotIn("%", rows["Temperature"], "a temperature has no percentage")
         self.assertIn("(+", rows["Rate"], "between its collapses it is faster")
-        self.assertIn("(−", rows["Rate over all of the load"], "with them it is slower: the clock lock cures it")
+        self.assertIn("(+", rows["Rate over all of the load"], "without cuts it is faster: the clock lock cures it")
         self.view.tabs.setCurrentIndex(RUNS)
         runs.choose([])
         self.window.safely(self.window.page(JudgePage).overlay_chosen)

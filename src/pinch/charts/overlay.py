@@ -11,6 +11,9 @@ from pinch.core.channels import unit_of
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series
 
+APART = 0.3
+"""Names stand so far from each other, as a share of the time that is shown."""
+
 
 @dataclass(frozen=True)
 class Overlaid:
@@ -28,7 +31,7 @@ def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> C
     for caption, name in (("Power", "power"), ("Clock", "clock"), ("Temperature", "temp"), ("Rate", "rate")):
         there = [(run, channel) for run in runs if (channel := getattr(run.judged, name))]
         if there:
-            lines = [_line(run, channel, panels == []) for run, channel in there]
+            lines = [_line(run, channel, place if not panels else None) for place, (run, channel) in enumerate(there)]
             unit = unit_of(there[0][1])
             panels.append(Panel(caption, unit, tuple(lines), from_zero=name != "temp", key=name))
     names = ", ".join(run.name for run in runs)
@@ -43,8 +46,9 @@ def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> C
     )
 
 
-def _line(run: Overlaid, channel: str, named: bool) -> Line:
-    """A channel from a little before the load on; runs of one device are told apart by dashes."""
+def _line(run: Overlaid, channel: str, place: int | None) -> Line:
+    """A channel from a little before the load on, named where it has a place among the names; runs of one device are
+    told apart by dashes."""
     series = run.log.series[channel]
     t = series.t - run.judged.load_start_s
     keep = t >= -10.0
@@ -52,4 +56,8 @@ def _line(run: Overlaid, channel: str, named: bool) -> Line:
     finite = np.flatnonzero(np.isfinite(line.y))
     last = int(finite[-1]) + 1 if len(finite) else len(line.x)
     line = Line(line.x[:last], line.y[:last])
-    return replace(line, slot=run.slot, dashed=run.slot >= 6, label=run.name if named else "")
+    line = replace(line, slot=run.slot, dashed=run.slot >= 6)
+    if place is None:
+        return line
+    at = int((1.0 - APART * (place % 3)) * (last - 1))  # beside each other: lines of one height would cover their names
+    return replace(line, label=run.name, label_at=max(at, 0))

@@ -80,7 +80,8 @@ def _temperature(j: Judgement) -> str:
     room = j.levels.temp_limit_c - value
     if not math.isfinite(room):
         return words
-    if room >= 0.5:
+    held = j.limiter_share.get(Cause.HEAT, 0.0) >= NAMED_SHARE
+    if room >= (max(0.5, j.levels.temp_tolerance_k) if held else 0.5):
         return f"{words}, {room:.0f} K below its limit"
     return f"{words}, its limit" if Cause.HEAT in j.limiter_share else f"{words}, as high as its limit"
 

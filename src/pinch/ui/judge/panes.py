@@ -138,6 +138,10 @@ class HeatPane(QWidget):
         return self.fit.chart
 
 
+MOST_ROWS = 5
+"""Rows of differences that are seen at once; the curves need the room, and the rest scrolls."""
+
+
 class OverlayPane(QWidget):
     """Runs on one time axis from the start of load, and a table of how they differ from the first."""
 
@@ -191,7 +195,7 @@ class OverlayPane(QWidget):
         side.setDefaultSectionSize(23)
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.table.setFixedHeight(23 * len(differences) + 34)
+        self.table.setFixedHeight(23 * min(len(differences), MOST_ROWS) + 34)
 
     @property
     def chart(self) -> Chart | None:

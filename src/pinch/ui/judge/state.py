@@ -75,7 +75,8 @@ class JudgedRun(RunStory):
 
     def _of(self, what: str) -> str:
         """What a figure is called: of a scene nothing is sustained."""
-        what = f"graphics {what}" if self.judged.governs == "gpu" and what == "clock" else what
+        if self.judged.clock == "gpu.clock" and what == "clock":
+            return "Graphics clock"
         return f"{what.capitalize()}, average" if self.judged.settled.is_whole else f"Sustained {what}"
 
     def _wall_share(self, wall: ChannelFigures) -> str:
