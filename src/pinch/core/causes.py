@@ -1,6 +1,6 @@
 """What can hold a machine back: the closed set of causes, each with everything that is said and drawn of it.
 
-A new cause is a member here and a rule in `limiter.evidence_of`; the judge, the live page, the strip, the themes,
+A new cause is a member here and a rule in `core.cause_evidence`; the judge, the live page, the strip, the themes,
 sentences and files read the rest off the member.
 """
 

@@ -11,42 +11,20 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
-from scipy.ndimage import median_filter
 
-from pinch.core import phases, robust
+from pinch.core import robust
+from pinch.core.cause_evidence import CAUSES, evidence_of
 from pinch.core.causes import Cause
-from pinch.core.collapse import runs_of
 from pinch.core.cuts import SHORTEST, cuts_of
 from pinch.core.decoding import Decoded, decode
 from pinch.core.figures import ARGUABLE, Segment
-from pinch.core.levels import MOVES_K, Level, find_levels
-from pinch.core.ridges import Ridge, find_ridges
+from pinch.core.regulated import Regulated, find_regulated
 from pinch.core.runlog import BoolArray, FloatArray
-from pinch.core.signals import BUSY_GPU, Signals, clip, filled, known, median_of_three
-from pinch.core.teeth import Teeth, find_teeth
-from pinch.core.top_clock import Ceiling, find_ceiling
+from pinch.core.signals import Signals, filled, known
 
-CAUSES = tuple(Cause)
-LONGEST_BURST_S = 180
-"""A first level that lasts longer is no burst: what comes after it has fallen. Common practice, no source."""
-BURST_ABOVE = 0.03
-LEAST_BURST = -0.5
-"""Nats: a first level for which less speaks is one that the work made."""
 INSIDE = {"power": 0.006, "clock": 0.008, "rate": 0.02}
 """What work itself varies by inside a stretch, as a share."""
 LEAST_SHOWN = 0.001
-LESS_WORK = 4.5
-"""Nats of a processor that has less to do than before in the run."""
-UNCUT = 0.95
-"""A level below this share of what power is cut from at a temperature is that of the cuts."""
-BURST_USUAL_S = 50.0
-"""A first level that lasts so long when the log ends is as often a burst as the limit that holds. Common practice, no
-source."""
-CAME_DOWN = 2.0
-"""Nats: a first level from which power comes down for good is hardly anything but a burst."""
-SURE, PLAIN = 9.0, 6.0
-"""Nats of what was not logged or not at work, and of what the machine says of itself."""
-NEVER = -6.0
 SWITCH, SWITCH_AT_CUT = 3.0, 1.2
 """What a change of cause costs, nats: less where something else changes as well."""
 STAY_S = 20.0
@@ -56,36 +34,6 @@ SHARPNESS = 1.25
 """What evidence is multiplied by, so that of seconds given 90 %, nine in ten are right; see bench/accuracy.py."""
 LEAST_HEAT = 0.02
 """Share of the load below which a temperature limit that was only read off this run held nothing back."""
-LONGEST_BRIEF = 40
-"""In bins: what is uneven for longer is no burst."""
-SHORTEST_PASS = 20
-"""In bins: a shorter pass shows no burst of its own."""
-FALLS_WITH_CHARGE = 0.9
-LEAST_CHARGE = 2.0
-
-
-@dataclass(frozen=True)
-class Regulated:
-    """What a run was found to be regulated by: all levels of power, which of them is the burst and when it ended (bins,
-    0 without one), the temperature that is held, teeth, and the highest clock."""
-
-    levels: tuple[Level, ...]
-    burst: Level | None
-    burst_bins: int
-    ridges: tuple[Ridge, ...]
-    teeth: Teeth
-    ceiling: Ceiling | None
-
-    @property
-    def heat(self) -> Ridge | None:
-        """The chip's temperature that is likeliest held; the one that was given where none plainly is."""
-        chips = [r for r in self.ridges if not r.is_skin]
-        return max(chips, key=lambda r: r.score if r.score > 0.0 else r.given - 1.0, default=None)
-
-    @property
-    def skin(self) -> Ridge | None:
-        """The surface that is likeliest held."""
-        return max((r for r in self.ridges if r.is_skin), key=lambda r: r.score, default=None)
 
 
 @dataclass(frozen=True)
@@ -132,209 +80,6 @@ def _told(found: Regulated, decoded: Decoded, bounds: np.ndarray, evidence: Floa
     )
 
 
-def find_regulated(s: Signals) -> Regulated:
-    """All that seems regulated in a run."""
-    teeth = find_teeth(s)
-    levels = find_levels(s, teeth)
-    burst, bins = _burst(s, levels)
-    brief = _brief_burst(s)
-    if brief is not None and (burst is None or brief.last <= burst.first + SHORTEST):
-        burst, bins = brief, brief.last
-        levels = [*levels, brief]
-    ceiling = find_ceiling(s)
-    return Regulated(tuple(levels), burst, bins, tuple(find_ridges(s, levels, teeth, ceiling)), teeth, ceiling)
-
-
-def _burst(s: Signals, levels: list[Level]) -> tuple[Level | None, int]:
-    """The level that power kept at first, where it came down from it and stayed down; and the bins until it did."""
-    power = median_of_three(np.where(s.busy, s.power, np.nan))
-    have = np.flatnonzero(np.isfinite(power))
-    if len(have) < 2 * SHORTEST:
-        return None, 0
-    late = power[have[len(have) - max(SHORTEST, len(have) // 3) :]]
-    for level in sorted(levels, key=lambda lv: lv.first):
-        at = np.flatnonzero(level.at)
-        if not len(at) or at[0] > have[0] + 2 * SHORTEST or level.score < LEAST_BURST:
-            continue
-        away = np.flatnonzero(~level.at[at[0] :] & s.logged[at[0] :])
-        runs = [
-            a for a, b in runs_of(~level.at[at[0] :] & s.busy[at[0] :]) if b - a >= SHORTEST or b == len(power) - at[0]
-        ]
-        end = int(at[0] + (runs[0] if runs else (away[0] if len(away) else len(power))))
-        rest = known(power[end:])
-        lower = len(rest) >= SHORTEST and np.median(rest) < (1.0 - BURST_ABOVE) * level.watts
-        if (
-            lower
-            and _comes_down(power, end, level)
-            and np.median(late) < (1.0 - BURST_ABOVE) * level.watts
-            and end - at[0] <= LONGEST_BURST_S
-        ):
-            return level, end
-    return None, 0
-
-
-def _end_of(level: Level, s: Signals, first: int) -> int:
-    """The bin from `first` on in which power has left a level for good, or for a few seconds at least."""
-    n = len(level.at)
-    left = [a for a, b in runs_of(~level.at[first:] & s.busy[first:]) if b - a >= SHORTEST or b == n - first]
-    away = np.flatnonzero(~level.at[first:] & s.logged[first:])
-    return first + int(left[0] if left else (away[0] if len(away) else n - first))
-
-
-def _comes_down(power: FloatArray, end: int, level: Level) -> bool:
-    """Whether power leaves a level downwards at once and does not come back to it soon."""
-    after = known(power[end + 2 : end + 2 + 4 * SHORTEST])
-    before = known(power[max(0, end - 2 * SHORTEST) : max(end - 1, 1)])
-    if len(after) < SHORTEST or not len(before):
-        return True
-    fell = float(np.median(after[:SHORTEST]) / np.median(before)) < 1.0 - 0.8 * BURST_ABOVE
-    return fell and bool(np.median(after) < (1.0 - 0.8 * BURST_ABOVE) * level.watts)
-
-
-def _brief_burst(s: Signals) -> Level | None:
-    """A burst too brief or too uneven to be a level: the first plateau by its change point."""
-    waits = [a for a, b in runs_of(~s.active & np.isfinite(s.power)) if b - a >= SHORTEST and a >= SHORTEST_PASS]
-    bins = phases.find_burst(s.power[: waits[0] if waits else None])
-    if bins is None or bins > LONGEST_BRIEF or bins < 2:
-        return None
-    plateau = known(s.power[1:bins] if bins > SHORTEST else s.power[:bins])
-    at = (np.arange(len(s.power)) < bins) & s.busy
-    if not len(plateau) or not at.any():
-        return None
-    spread = float(np.ptp(np.percentile(plateau, [20, 80])) / np.median(plateau))
-    level = Level(float(np.median(plateau)), at, 0, bins, 1.5 - 60.0 * max(spread - 0.01, 0.0), spread, 0.0)
-    return level if _comes_down(median_of_three(s.power), bins, level) else None
-
-
-# Evidence
-
-
-def evidence_of(s: Signals, r: Regulated) -> FloatArray:
-    """What each bin says for each cause, (n, causes) nats; 0 is what says nothing."""
-    n = len(s.power)
-    says = {cause: np.full(n, NEVER) for cause in CAUSES}
-    power = median_of_three(s.power)
-    at_limit = np.full(n, NEVER)
-    for level in r.levels:
-        weight = _closeness(power, level) + np.where(np.arange(n) >= level.first - SHORTEST, 0.0, -3.0)
-        if level is r.burst:
-            weight = weight + np.where(_may_burst(s, power, level, r.burst_bins), CAME_DOWN, NEVER) + _tops_out(r)
-            says[Cause.BURST_POWER] = np.maximum(says[Cause.BURST_POWER], level.score + weight)
-        else:
-            at_limit = np.maximum(at_limit, level.score + weight)
-    if r.ceiling is not None and r.ceiling.score > 1.0:
-        at_limit = np.where(r.ceiling.at, at_limit - 0.7 * r.ceiling.score, at_limit)
-    says[Cause.SUSTAINED_POWER] = np.maximum(at_limit, NEVER)
-    if r.burst is None and n < LONGEST_BURST_S:
-        says[Cause.BURST_POWER] = _burst_without_end(s, r, power)
-    limited = np.fmax(at_limit, says[Cause.BURST_POWER])
-    says[Cause.SUPPLY] = _supply(s, limited)
-    sinks = np.where(says[Cause.SUPPLY] > 4.0, 3.0, 0.0)
-    plainly = np.full(n, NEVER)
-    for level in r.levels:
-        if level.moved_k > MOVES_K and not level.watts < UNCUT * r.teeth.from_w:
-            plainly = np.maximum(plainly, level.score + _closeness(power, level))
-    for ridge in r.ridges:
-        cause = Cause.SKIN if ridge.is_skin else Cause.HEAT
-        below = np.where(plainly > 2.0, -0.8 * np.clip(plainly, 0.0, 4.0), 0.8) - (0.0 if ridge.given else sinks)
-        if r.ceiling is not None and r.ceiling.score > 1.5:
-            below = below - np.where(r.ceiling.at, 3.0, 0.0)
-        says[cause] = np.maximum(says[cause], np.where(ridge.near, ridge.score + below, NEVER))
-    says[Cause.HEAT] = np.where(r.teeth.bins, np.where(plainly > 2.0, 0.0, PLAIN), says[Cause.HEAT])
-    if r.ceiling is not None and s.part != "gpu":
-        says[Cause.CLOCK_CEILING] = np.where(r.ceiling.at, r.ceiling.score, NEVER)
-    _work(s, r, says)
-    says[Cause.UNKNOWN] = np.full(n, 0.3)
-    _flagged(s, says)
-    idle = ~s.active & s.logged
-    stacked = np.stack([says[c] for c in CAUSES], axis=1)
-    stacked[idle] = NEVER
-    stacked[idle, CAUSES.index(Cause.WAITING)] = SURE
-    stacked[~s.logged] = NEVER
-    stacked[~s.logged, CAUSES.index(Cause.UNKNOWN)] = SURE
-    return stacked
-
-
-def _flagged(s: Signals, says: dict[Cause, FloatArray]) -> None:
-    """What the machine says of itself: it counts before anything that is worked out; a flag of power is of the burst
-    where that is the level."""
-    any_flag = np.zeros(len(s.power), dtype=bool)
-    for cause, flagged in s.flags.items():
-        any_flag |= flagged
-        burst = cause is Cause.SUSTAINED_POWER and says[Cause.BURST_POWER] > says[cause]
-        says[cause] = np.where(flagged & ~np.asarray(burst), np.maximum(says[cause], PLAIN), says[cause])
-    told = [*s.flags, *([Cause.BURST_POWER] if Cause.SUSTAINED_POWER in s.flags else [])]
-    for cause in says:
-        if cause not in told:
-            says[cause] = np.where(any_flag, np.minimum(says[cause], 0.0) - PLAIN, says[cause])
-        elif cause in s.flags:
-            other = any_flag & ~s.flags[cause]
-            says[cause] = np.where(other, np.minimum(says[cause], 0.0), says[cause])
-
-
-def _may_burst(s: Signals, power: FloatArray, level: Level, bins: int) -> BoolArray:
-    """Bins (n,) in which a limiter may let power burst: at first, and for as long after a pause or a fault."""
-    may = np.arange(len(power)) < bins + SHORTEST
-    for a, b in runs_of(~s.active | (power < 0.5 * level.watts)):
-        if b - a >= SHORTEST:
-            may[b : b + bins + 2 * SHORTEST] = True
-    return np.asarray(may)
-
-
-def _tops_out(r: Regulated) -> FloatArray | float:
-    """What speaks against a burst where the clock stands at its highest, (n,) nats."""
-    if r.ceiling is None or r.ceiling.score < 2.0 or (r.burst is not None and r.burst.score > r.ceiling.score):
-        return 0.0
-    return np.where(r.ceiling.at, -r.ceiling.score, 0.0)
-
-
-def _burst_without_end(s: Signals, r: Regulated, power: FloatArray) -> FloatArray:
-    """What speaks for a burst in a run that ends before any other level was seen, (n,) nats: the shorter, the more."""
-    n = len(power)
-    first = min(r.levels, key=lambda lv: lv.first, default=None)
-    if first is None or first.first > 2 * SHORTEST:
-        return np.full(n, NEVER)
-    return np.asarray(first.score - np.log(n / BURST_USUAL_S) * 2.0 + _closeness(power, first))
-
-
-def _closeness(power: FloatArray, level: Level) -> FloatArray:
-    """What the distance from a level takes off its score, (n,) nats."""
-    band = level.band + level.spread
-    off = np.abs(power / level.watts - 1.0) / band
-    off = np.where(np.isfinite(off), off, 9.0)
-    return np.asarray(-1.5 * np.clip(off - 1.0, 0.0, 3.0) ** 2)
-
-
-def _work(s: Signals, r: Regulated, says: dict[Cause, FloatArray]) -> None:
-    """What the work itself says: a cap, graphics that are full, a processor or graphics that have to wait."""
-    busy_gpu = median_of_three(s.gpu_load) >= BUSY_GPU
-    says[Cause.FRAME_CAP] = np.where(s.capped, 4.0, NEVER)
-    if s.part == "gpu":
-        at_top = r.ceiling.at if r.ceiling is not None else np.zeros(len(busy_gpu), dtype=bool)
-        told = np.isfinite(s.clock)
-        says[Cause.GRAPHICS_BOUND] = np.where(busy_gpu, 1.2 + np.where(told, np.where(at_top, 1.5, -0.8), 0.6), NEVER)
-        says[Cause.WAITING] = np.where(~s.has_work & ~s.capped, 3.0, NEVER)
-    else:
-        says[Cause.WAITING] = np.where(~s.has_work, LESS_WORK if s.was_full else 1.0, NEVER)
-
-
-def _supply(s: Signals, limited: FloatArray) -> FloatArray:
-    """What speaks for the supply, (n,) nats: power that sinks with the charge of the battery."""
-    n = len(s.power)
-    nothing = np.full(n, NEVER)
-    both = s.busy & s.has_work & np.isfinite(s.charge) & np.isfinite(s.power) & (limited < 4.0)
-    if both.sum() < 60:
-        return nothing
-    charge, power = s.charge[both], median_of_three(s.power[both])
-    if np.ptp(charge) < LEAST_CHARGE or charge[-1] >= charge[0]:
-        return nothing
-    together = float(np.corrcoef(charge, power)[0, 1])
-    fell = 1.0 - float(np.median(power[-10:]) / np.median(power[:10]))
-    if together < FALLS_WITH_CHARGE or fell < 0.03:
-        return nothing
-    return np.where(both, 7.0 * clip((together - 0.85) / 0.12, 0.0, 1.0), NEVER)
-
-
 # Stretches
 
 
@@ -350,8 +95,6 @@ def stretches_of(s: Signals, evidence: FloatArray) -> tuple[np.ndarray, BoolArra
             noise.append(float(np.hypot(robust.quiet_noise_sd(known(logs)), INSIDE[name])))
     cuts = set(cuts_of(np.array(rows), np.array(noise))) if rows else {0, n}
     likeliest = np.argmax(evidence, axis=1)
-    if n >= 5:
-        likeliest = np.asarray(median_filter(likeliest, size=1))
     changes = set((np.flatnonzero(np.diff(likeliest)) + 1).tolist())
     forced = set((np.flatnonzero(np.diff(s.busy.astype(int))) + 1).tolist())
     bounds = _apart(sorted({0, n} | cuts | changes | forced), forced, cuts)
