@@ -3,6 +3,7 @@
 import io
 import math
 import wave
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -14,7 +15,7 @@ from pinch.bench import runlogs
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import ExitStatus, Run, live, now
 from pinch.core.cooling import HeatFit, time_to_steady_s
-from pinch.core.judge import Known
+from pinch.core.judge import Known, judge
 from pinch.core.runlog import runlog_from_columns
 from pinch.recorder.recorder import Phase
 from pinch.rig import catalogue
@@ -160,6 +161,21 @@ class TestSettling(WindowCase):
         self.assertEqual(first.band[0].cause, "burst-power")
         self.assertRegex(middle.words, r"Settles in about [2-6] min")
         self.assertRegex(last.words, r"Settled since (\d|1\d):\d\d")
+
+    def test_a_run_of_which_only_the_parts_are_told_is_judged_while_it_lasts(self) -> None:
+        log = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 300, seed=3).log
+        power = log.series["cpu.power"]
+        for name, share in (("cpu.power", 0.4), ("gpu.power", 0.6)):
+            log.series[name] = replace(power, channel=name, values=share * power.values)  # type: ignore[index]
+        known = Known(shares_budget=True)
+        heat = heat_so_far(log, True)
+        assert heat is not None
+        found = judge_so_far(log, known, heat)
+        assert found is not None
+        self.assertEqual([s.cause for s in found.band], ["burst-power", "sustained-power"])
+        told = judge(log, known).heat
+        assert told is not None
+        self.assertAlmostEqual(heat.r_th, told.r_th.value, delta=0.1 * told.r_th.value)
 
     def test_the_beep_comes_once_and_only_when_it_stays_settled(self) -> None:
         judge, heard = LiveJudge(), list[int]()

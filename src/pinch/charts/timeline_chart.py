@@ -46,7 +46,7 @@ def timeline_chart(
         "Time",
         "min:s",
         clock=True,
-        strip=tuple(_stretch(s) for s in judged.limiters),
+        strip=tuple(stretch_of(s) for s in judged.limiters),
         window=Stretch(settled.start_s, settled.end_s),
         gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
         marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
@@ -56,7 +56,8 @@ def timeline_chart(
     )
 
 
-def _stretch(s: Segment) -> CauseStretch:
+def stretch_of(s: Segment) -> CauseStretch:
+    """A stretch of the strip, with both causes where it is arguable."""
     return CauseStretch(s.start_s, s.end_s, s.cause, s.second if s.is_arguable and s.second is not s.cause else None)
 
 

@@ -6,10 +6,11 @@ import numpy as np
 from pinch.core.causes import Cause
 from pinch.core.collapse import runs_of
 from pinch.core.cuts import SHORTEST
+from pinch.core.framecap import BUSY_GPU
 from pinch.core.levels import MOVES_K, Level
 from pinch.core.regulated import LONGEST_BURST_S, Regulated
 from pinch.core.runlog import BoolArray, FloatArray
-from pinch.core.signals import BUSY_GPU, Signals, clip, median_of_three
+from pinch.core.signals import Signals, clip, median_of_three
 
 CAUSES = tuple(Cause)
 # Nats without a reason of their own below were chosen by trial on runs of known truth; bench/accuracy.py measures them.

@@ -6,6 +6,7 @@ counts for more. A hidden semi-Markov model (`core.decoding`) finds the likelies
 each is in each stretch.
 """
 
+from bisect import bisect, insort
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -45,7 +46,6 @@ class Explained:
     p: FloatArray
     second: tuple[Cause, ...]
     second_p: FloatArray
-    evidence: FloatArray
 
 
 def explain(s: Signals) -> Explained:
@@ -59,10 +59,10 @@ def explain(s: Signals) -> Explained:
     says = SHARPNESS * means * (lengths / (lengths + FULL_S))[:, None]
     change = np.where(is_cut[1:-1], SWITCH_AT_CUT, SWITCH)
     decoded = decode(says, lengths, change, lambda seconds: -np.log1p(STAY_S / seconds))
-    return _told(found, decoded, bounds, evidence)
+    return _told(found, decoded, bounds)
 
 
-def _told(found: Regulated, decoded: Decoded, bounds: np.ndarray, evidence: FloatArray) -> Explained:
+def _told(found: Regulated, decoded: Decoded, bounds: np.ndarray) -> Explained:
     lengths = np.diff(bounds)
     own = np.array(decoded.path)
     chance = decoded.chance
@@ -76,7 +76,6 @@ def _told(found: Regulated, decoded: Decoded, bounds: np.ndarray, evidence: Floa
         np.repeat(chance[rows, own], lengths),
         tuple(CAUSES[i] for i in np.repeat(second, lengths)),
         np.repeat(chance[rows, second], lengths),
-        evidence,
     )
 
 
@@ -97,9 +96,9 @@ def stretches_of(s: Signals, evidence: FloatArray) -> tuple[np.ndarray, BoolArra
     likeliest = np.argmax(evidence, axis=1)
     changes = set((np.flatnonzero(np.diff(likeliest)) + 1).tolist())
     forced = set((np.flatnonzero(np.diff(s.busy.astype(int))) + 1).tolist())
-    bounds = _apart(sorted({0, n} | cuts | changes | forced), forced, cuts)
-    near = np.array([any(abs(b - c) <= SHORTEST for c in cuts | forced) for b in bounds])
-    return np.array(bounds), near
+    bounds = np.array(_apart(sorted({0, n} | cuts | changes | forced), forced, cuts))
+    fixed = np.array(sorted(cuts | forced))
+    return bounds, np.abs(bounds[:, None] - fixed).min(axis=1) <= SHORTEST
 
 
 def _apart(bounds: list[int], forced: set[int], cuts: set[int]) -> list[int]:
@@ -109,14 +108,12 @@ def _apart(bounds: list[int], forced: set[int], cuts: set[int]) -> list[int]:
     for wanted in (forced, cuts, set(bounds)):
         for bound in sorted(wanted):
             if 0 < bound < end and all(abs(bound - other) >= SHORTEST for other in (*_around(kept, bound), end)):
-                kept = sorted({*kept, bound})
+                insort(kept, bound)
     return [*kept, end]
 
 
 def _around(ordered: list[int], value: int) -> list[int]:
     """The neighbours of a value in an ordered list."""
-    from bisect import bisect
-
     place = bisect(ordered, value)
     return ordered[max(0, place - 1) : place + 1]
 

@@ -12,9 +12,9 @@ import numpy as np
 from pinch.core import changepoint, robust
 from pinch.core.collapse import runs_of
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
+from pinch.core.signals import BUSY_LOAD, filled, median_of_three
 
 HELD_S = 3.0
-BUSY_LOAD = 90.0
 BLIP_SHARE, BLIP_APART_S = 0.1, 10.0
 """A stretch of work below this share of the longest, and so far before the next, belongs to something else."""
 OTHER_APART_S = 60.0
@@ -40,8 +40,8 @@ class Load:
 
 def find_load(log: EvenLog, channel: str) -> Load:
     """The loaded part of a log by the rise of one channel."""
-    values = _filled(log.columns[channel])
-    smooth = _median3(values)
+    values = filled(log.columns[channel])
+    smooth = median_of_three(values)
     low, high = float(smooth.min()), float(smooth.max())
     threshold = low + 0.15 * (high - low)
     everything = Load(0, len(values), channel, np.nan, np.isfinite(log.columns[channel]), 1.0)
@@ -88,7 +88,7 @@ def find_burst(power: FloatArray) -> int | None:
 
     The plateau counts as a burst where it lies ≥ 4 % above the level of the last third.
     """
-    power = _filled(power)
+    power = filled(power)
     settled = float(np.median(power[-max(1, len(power) // 3) :]))
     length = changepoint.first_level(power, BURST_ABOVE)
     skipped = 0
@@ -112,18 +112,3 @@ def _first_held(above: BoolArray, bins: int) -> int:
     """Index of the first of `bins` successive true entries, else of the first true one."""
     held = np.convolve(above.astype(int), np.ones(bins, dtype=int), mode="valid") == bins
     return int(np.argmax(held)) if held.any() else int(np.argmax(above))
-
-
-def _median3(values: FloatArray) -> FloatArray:
-    if len(values) < 3:
-        return values
-    stacked = np.stack([values[:-2], values[1:-1], values[2:]])
-    return np.concatenate([values[:1], np.median(stacked, axis=0), values[-1:]])
-
-
-def _filled(values: FloatArray) -> FloatArray:
-    """Empty bins take the value before them: only for finding phases, never for a figure."""
-    have = np.isfinite(values)
-    last = np.maximum.accumulate(np.where(have, np.arange(len(values)), 0))
-    filled = values[last]
-    return np.where(np.isfinite(filled), filled, values[int(np.argmax(have))])

@@ -12,7 +12,6 @@ from pinch.core.causes import Cause
 from pinch.core.runlog import BoolArray, FloatArray
 
 BUSY_LOAD = 90.0
-BUSY_GPU = 95.0
 SPLIT_GPU = 85.0
 """Graphics this busy govern the work: the rest of a frame is handing it over."""
 HIDDEN_IN_STEP = 0.29

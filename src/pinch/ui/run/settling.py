@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.charts.spec import CauseStretch, minutes
+from pinch.charts.timeline_chart import stretch_of
 from pinch.core.channels import power_channel
 from pinch.core.cooling import HeatFit, fit_heat, time_to_steady_s
 from pinch.core.errors import DataError
 from pinch.core.figures import SettledState
 from pinch.core.judge import JUDGED, Known, judge
+from pinch.core.power_parts import with_parts
 from pinch.core.runlog import RunLog
 from pinch.core.settle import DRIFT_K, SHORTEST_S
 from pinch.ui.background import Job
@@ -53,10 +55,10 @@ def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | Non
     except DataError:
         return None
     end = log.span_s[1]
-    band = tuple(CauseStretch(s.start_s, s.end_s, s.cause) for s in judged.limiters)
+    band = tuple(stretch_of(s) for s in judged.limiters)
     needs = math.nan
     if heat is not None and judged.power is not None:
-        even = log.even(1.0)
+        even = with_parts(log, known.shares_budget).log.even(1.0)  # power may be what parts add up to
         needs = time_to_steady_s(heat, even.columns[judged.power], even.step_s, DRIFT_K)
     steady = math.isnan(needs) or needs <= 0.0
     if judged.settled.state == SettledState.SETTLED and steady:
@@ -65,8 +67,9 @@ def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | Non
     return SoFar(end, band, math.nan, left)
 
 
-def heat_so_far(log: RunLog) -> HeatFit | None:
-    """The cooling as the run itself tells it, None where it does not yet."""
+def heat_so_far(log: RunLog, shares_budget: bool | None = None) -> HeatFit | None:
+    """The cooling as the run itself tells it, None where it does not yet; of the same power that is judged."""
+    log = with_parts(log, shares_budget).log
     power, temp = power_channel(log.series), "cpu.temp"
     if power is None or temp not in log.series:
         return None
@@ -110,7 +113,7 @@ class LiveJudge(QObject):
             self._fitted_at_s = live.t_s
 
         def work(_: Callable[[float], bool]) -> tuple[SoFar | None, HeatFit | None, float]:
-            fit = heat_so_far(log) or heat if fit_anew else heat
+            fit = heat_so_far(log, known.shares_budget) or heat if fit_anew else heat
             begun = time.thread_time()
             return judge_so_far(log, known, fit), fit, time.thread_time() - begun
 
