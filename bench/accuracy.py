@@ -3,7 +3,8 @@
 
 Families of different mechanisms, from `bench/machines.py`, which shares nothing with the judge; every run has other
 parameters, drawn at random. Prints a table by family (see docs/methods.md), how true the probabilities are, and with
-FAMILY (a part of its name) each run and what it took for what. `--json FILE` keeps the figures.
+FAMILY (a part of its name) each run and what it took for what. `--keep FILE` keeps the figures as JSON, or draws the
+probabilities where its name ends in .svg.
 """
 
 import json
@@ -37,7 +38,11 @@ from machines import (
     stairs,
 )
 
-from pinch.core.judge import Judgement, Known, judge
+from pinch.charts.chart_files import face_bytes
+from pinch.charts.face import face_of
+from pinch.charts.spec import Chart, Dots, Line, Panel
+from pinch.core.judge import Judgement, judge
+from pinch.core.known import Known
 from pinch.core.runlog import RunLog, Series
 
 EDGE_S = 3.0
@@ -689,7 +694,7 @@ def _rate_figures(case: Case, j: Judgement, tally: Tally) -> None:
 
 def main() -> None:
     arguments = [a for a in sys.argv[1:] if not a.startswith("--")]
-    kept = arguments.pop() if "--json" in sys.argv else ""
+    kept = arguments.pop() if "--keep" in sys.argv else ""
     runs, seed, wanted = (*map(int, arguments[:2]), *(6, 1)[len(arguments[:2]) :], "".join(arguments[2:3]))[:3]
     print("| family | named % | worst run % | wrong % | limits | settled | collapses | saw-teeth |")
     print("|" + "---|" * 8)
@@ -705,14 +710,30 @@ def main() -> None:
             if wanted:
                 print(f"  run {i}: {found.worst:.3f}", dict(found.mistaken), dict(found.limits), dict(found.settled))
         print(row(name, of_family), flush=True)
-        families[name] = {"named": of_family.named, "wrong": of_family.wrong, "seconds": of_family.seconds}
+        families[name] = {key: int(getattr(of_family, key)) for key in ("named", "wrong", "seconds")}
         whole.add(of_family)
     print(row("**all**", whole))
     print("mistaken:", whole.mistaken.most_common(16))
     bins = reliability(whole.said)
     print("said: right % (seconds):", {f"{low:.2f}": f"{100 * share:.1f} ({n})" for low, share, n in bins})
-    if kept:
+    if kept.endswith(".svg"):
+        Path(kept).write_bytes(face_bytes(face_of(drawn(bins)), "svg"))
+    elif kept:
         Path(kept).write_text(json.dumps({"families": families, "reliability": bins}), encoding="utf-8")
+
+
+def drawn(bins: list[tuple[float, float, int]]) -> Chart:
+    """How often what was said was right, over what was said."""
+    said, right, seconds = (np.array(column) for column in zip(*bins, strict=True))
+    even = np.array([0.0, 100.0])
+    words = tuple(f"{n:,} s" for n in seconds.astype(int))
+    ideal = Line(even, even, slot=5, dashed=True, label="as said", label_at=0)
+    dots = Dots(100.0 * said, 100.0 * right, words, named=True)
+    title = "Of seconds that were given so many percent, how many were right"
+    panel = Panel("Right", "%", lines=(ideal,), dots=(dots,), bounds=(0.0, 112.0))
+    return Chart(
+        title, (panel,), "Said", "%", footnote="Beside each point how many seconds it is of.", alternative=title
+    )
 
 
 def reliability(said: list[tuple[float, bool]]) -> list[tuple[float, float, int]]:

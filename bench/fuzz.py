@@ -2,6 +2,7 @@
 """Feeds broken input to every reader, led by which lines it reaches: .venv/bin/python bench/fuzz.py [READER…] [OPTIONS]
 
     --seconds S   for each reader (60); two readers at a time, each a process of its own
+    --seed N      go the same way each time (0: another each time)
     --found DIR   where an input goes that a reader did not bear, as READER-crash-… (fuzz/ in the cache folder)
     --keep        put the inputs that reach something new into the corpus
 
@@ -174,9 +175,9 @@ def _fed(name: str, folder: Path, *options: object) -> subprocess.CompletedProce
     return subprocess.run(command, capture_output=True, text=True, env={**os.environ, "TMPDIR": str(folder.parent)})
 
 
-def fuzz(name: str, folder: Path, seconds: int, found: Path) -> bool:
+def fuzz(name: str, folder: Path, ways: list[str], found: Path) -> bool:
     """Feed one reader, beginning with what lies in its folder; whether it bore everything."""
-    done = _fed(name, folder, f"-max_total_time={seconds}", f"-artifact_prefix={found}/{name}-", "-print_final_stats=1")
+    done = _fed(name, folder, *ways, f"-artifact_prefix={found}/{name}-", "-print_final_stats=1")
     told = done.stderr.splitlines()
     runs = next((line.split()[-1] for line in told if "number_of_executed_units" in line), "0")
     memory = next((line.split()[-1] for line in told if "peak_rss_mb" in line), "?")
@@ -197,6 +198,7 @@ def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("readers", nargs="*", metavar="READER", help=", ".join(NAMES))
     parser.add_argument("--seconds", type=int, default=60)
+    parser.add_argument("--seed", type=int, default=0)
     parser.add_argument("--found", type=Path, default=platformdirs.user_cache_path("pinch") / "fuzz")
     parser.add_argument("--keep", action="store_true")
     parser.add_argument("--feed", nargs=argparse.REMAINDER, help=argparse.SUPPRESS)
@@ -213,7 +215,8 @@ def main() -> int:
         for name in NAMES:
             seeds(name, folder / name)
         chosen = args.readers or NAMES
-        borne = list(pool.map(lambda name: fuzz(name, folder / name, args.seconds, args.found), chosen))
+        ways = [f"-max_total_time={args.seconds}", f"-seed={args.seed}"]
+        borne = list(pool.map(lambda name: fuzz(name, folder / name, ways, args.found), chosen))
         if args.keep:
             keep(folder)
     return 0 if all(borne) else 1

@@ -10,7 +10,8 @@ from pathlib import Path
 
 from pinch.cli.judge_command import judgement_json
 from pinch.core.frames import with_frame_rate
-from pinch.core.judge import Known, judge
+from pinch.core.judge import judge
+from pinch.core.known import Known
 from pinch.core.runlog import RunLog
 from pinch.sources.runlog_csv import read_run_log_text
 

@@ -19,7 +19,9 @@ from pinch.core import (
     accuracy,
     alignment,
     balance,
+    cause_evidence,
     causes,
+    cell_scores,
     changepoint,
     channels,
     collapse,
@@ -28,6 +30,7 @@ from pinch.core import (
     crossing,
     cuts,
     decoding,
+    early_late,
     energy,
     extent,
     fairness,
@@ -38,15 +41,19 @@ from pinch.core import (
     generations,
     index,
     judge,
+    judged_channels,
+    limiter,
     limits,
     line,
     metrics,
     money,
     parabola,
+    phases,
     power_parts,
     powerlaw,
     printing,
     quicksums,
+    regulated,
     rises,
     robust,
     rundown,
@@ -59,6 +66,7 @@ from pinch.core import (
     settle,
     sound,
     stutters,
+    sustained,
     sweetspots,
     targets,
     tinybase,
@@ -228,15 +236,15 @@ def _frame_ms(rng: Rng) -> FloatArray:
 
 def _cells(rng: Rng) -> list[verdict.CellScore]:
     return [
-        verdict.cell_score(_grid(rng, 96, 104, 1, int(rng.integers(1, 6)))),
-        verdict.cell_score(_grid(rng, 94, 102, 1, int(rng.integers(1, 6)))),
-        verdict.told_score(100.0, float(rng.integers(1, 4)), int(rng.integers(1, 5))),
+        cell_scores.cell_score(_grid(rng, 96, 104, 1, int(rng.integers(1, 6)))),
+        cell_scores.cell_score(_grid(rng, 94, 102, 1, int(rng.integers(1, 6)))),
+        cell_scores.told_score(100.0, float(rng.integers(1, 4)), int(rng.integers(1, 5))),
     ]
 
 
 def _verdicts(rng: Rng) -> dict[str, verdict.Verdict]:
     cells = _cells(rng)
-    pooled = verdict.pooled_scatter(cells)
+    pooled = cell_scores.pooled_scatter(cells)
     pairs = {"ab": (0, 1), "ba": (1, 0), "ac": (0, 2), "bc": (1, 2)}
     return {
         name: verdict.judge_pair(cells[i], cells[j], float(rng.choice([0.01, 0.03])), name == "ba", pooled)
@@ -514,7 +522,7 @@ def _small(rng: Rng) -> object:
         for b in (14.0, 62.0, 66.0)
         for low in (True, False)
     ]
-    scored = verdict.cell_score(_grid(rng, 96, 104, 1, 3)), verdict.cell_score(_grid(rng, 130, 140, 1, 3))
+    scored = cell_scores.cell_score(_grid(rng, 96, 104, 1, 3)), cell_scores.cell_score(_grid(rng, 130, 140, 1, 3))
     units = unit_yield.unit_yield("cores", 8.0, 6.0, verdict.judge_pair(scored[1], scored[0]))
     found = [stated.standard_u(v) for v in (0.0, 12.0, -230.0)]
     return found, stated.stated, tiny, units.share, units.interval
@@ -558,6 +566,46 @@ def _whole(rng: Rng) -> object:
     )
     found = power_parts.with_parts(log, (None, True, False)[int(rng.integers(0, 3))])
     return sorted(found.log.series), [n.code for n in found.notes], found.is_separate
+
+
+def _regulated(rng: Rng) -> object:
+    """All that speaks for each cause in a run, now and then on a battery that sinks, with a surface that is held, with
+    graphics that govern, or without a temperature."""
+    log, kind = _log(rng), int(rng.integers(0, 5))
+    series, power = dict(log.series), log.series["cpu.power"]
+    sinking = np.linspace(1.0, 0.55, len(power.t))
+    if kind == 1:
+        series["battery.charge"] = Series("battery.charge", power.t, np.round(90.0 * sinking))
+        series["cpu.power"] = Series("cpu.power", power.t, np.round(power.values * sinking, int(rng.integers(0, 2))))
+    if kind == 2:
+        warm = np.convolve(power.values, np.exp(-np.arange(200) / 80.0) / 80.0)[: len(power.t)]
+        held = np.minimum(25.0 + 0.5 * warm, float(rng.choice([36.0, 39.0, 42.0])))
+        series["skin.case.temp"] = Series("skin.case.temp", power.t, np.round(held, 1))
+    if kind == 3:
+        for name in ("power", "clock", "temp"):
+            at = series[f"cpu.{name}"]
+            series[f"gpu.{name}"] = Series(f"gpu.{name}", at.t, at.values * 0.8 + 3.0)
+    if kind == 4:
+        series = {name: at for name, at in series.items() if not name.endswith(".temp")}
+    even, told = RunLog(series).even(1.0), _known(rng)
+    part = judged_channels.governing_part(even)
+    power_name, clock, temp, rate = judged_channels.main_channels(even, part, kind == 3)
+    load = phases.find_load(even, judged_channels.deciding_channel(even, power_name, clock, rate))
+    signals = judged_channels.signals_of(even, load, part, (power_name, clock, temp), told)
+    found = regulated.find_regulated(signals)
+    told_by = cause_evidence.evidence_of(signals, found)
+    return (
+        found,
+        list(told_by.T),
+        limiter.explain(signals).p,
+        early_late.early_late(even, load, load.active, rate, (rate,)),
+    )
+
+
+def _few(rng: Rng) -> object:
+    """Figures of hardly any values."""
+    few = [_grid(rng, 5, 60, 1, int(rng.integers(1, 5))) for _ in range(8)]
+    return [sustained.channel_figures("cpu.power", a, b) for a in few for b in few]
 
 
 def _jumping(rng: Rng) -> object:
@@ -616,6 +664,8 @@ CASES: dict[str, Callable[[Rng], object]] = {
     "printing": _printed,
     "quick sums": _sums,
     "rises": _rises,
+    "regulated": _many(_regulated, 10),
+    "few": _few,
     "robust": _robust,
     "rundown": _many(_rundown, 5),
     "scaling": _many(lambda rng: scaling.scale(_points(rng), float(_grid(rng, 200, 500, 20, 1)[0]), 0.6), 3),

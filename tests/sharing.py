@@ -13,6 +13,8 @@ from multiprocessing.queues import Queue
 from pathlib import Path
 from queue import Empty
 
+from tests.judged_once import judge_once
+
 
 @dataclass
 class Outcome:
@@ -53,6 +55,7 @@ def work(wanted: "Queue[str]", outcomes: "Queue[Outcome]", home: Path) -> None:
     """Run modules until there are no more."""
     at_home(home)
     os.environ["PINCH_TESTS"] = str(home.parent)  # what is made once for all processes
+    judge_once(home.parent / "judged")
     while name := wanted.get():
         try:
             outcomes.put(run_module(name))

@@ -6,23 +6,34 @@ It says that nothing has moved, not that it is good: what is meant to move is lo
 import hashlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QWidget
 
+from pinch.bench.runlogs import read_log
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import DARK, LIGHT
+from pinch.intake.arrivals import read_batch
+from pinch.intake.table_roles import guess_roles
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import story_of
 from pinch.publish.report import markdown, plain_html
+from pinch.sources.sheets import sheet_of_text
 from pinch.ui.bench.page import BenchPage
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS
+from pinch.ui.complete_dialog import CompleteDialog
+from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, TIME, JudgeView
+from pinch.ui.logs.scores_dialog import ScoresDialog
+from pinch.ui.logs.view import ArrivalsDialog
 from pinch.ui.modes.page import ModesPage
+from pinch.ui.page_protocol import Page
+from pinch.ui.plan.page import PlanPage
 from pinch.ui.publish.page import PublishPage
 from pinch.ui.scale.page import ScalePage
 from tests.golden import Figure
@@ -33,6 +44,12 @@ SHOWN = Path(__file__).parent / "data" / "golden" / "shown.json.gz"
 TILE, FRAMED = "Tile Render, all cores", "Skerry Run"
 BLOCK = 16
 """A picture is kept as the mean brightness of squares of so many points."""
+EXPLAINED = (
+    *(("Limpet", "45 W", "Lantern Deep"), ("Limpet", "45 W, graphics lock 1.8", "Lantern Deep")),
+    *(("Gannet", "20 W", "Lantern Deep"), ("Sandpiper 14", "Firmware 1.10, stairs", TILE)),
+    *(("Sandpiper 14", "Full", "Tile Render, one core"), ("Gannet", "10 W at anchor", "Cabin loop rundown")),
+    ("Limpet", "Firmware 54, faulty", TILE),
+)
 POINTS, LEVELS, SQUARES = 2.0, 12.0, 2
 """How far places, brightness and how many squares may differ."""
 WORDS = ("text", "title", "currentText", "placeholderText", "toPlainText", "toolTip", "accessibleName")
@@ -120,20 +137,77 @@ class DemoShown(WindowCase):
             **{f"bench {kind}": lambda kind=kind: self.bench(kind) for kind in range(5)},
         }
 
+    def more_scenes(self) -> dict[str, Callable[[], object]]:
+        """By name: what brings a scene about that is kept in words alone."""
+        turns = ((self.scale, ScalePage, 6), (self.compare, ComparePage, 7), (self.modes, ModesPage, 6))
+        return {
+            **{
+                f"{page.name} {tab}": lambda go=go, page=page, tab=tab: self.turned(go, page, tab)
+                for go, page, tabs in turns
+                for tab in range(tabs)
+            },
+            **{f"card {n}": lambda n=n: self.card(n) for n in range(15)},
+            **{f"publish {tab}": lambda tab=tab: self.turned(self.publish, PublishPage, tab) for tab in (1, 2)},
+            "overlay": self.overlay,
+            "plan": self.plan,
+        }
+
     def all_seen(self) -> dict[str, dict[str, Figure]]:
         """What each scene shows, in words and places, and as a coarse picture."""
-        return {name: self._seen(go) for name, go in self.scenes().items()}
+        seen = {name: self._seen(go, True) for name, go in self.scenes().items()}
+        seen |= {name: self._seen(go, False) for name, go in self.more_scenes().items()}
+        return seen | self.explained() | {name: self._settled(dialog) for name, dialog in self.dialogs().items()}
 
-    def _seen(self, go: Callable[[], object]) -> dict[str, Figure]:
+    def _seen(self, go: Callable[[], object], as_picture: bool) -> dict[str, Figure]:
         go()
-        before: dict[str, Figure] = {}
-        while before != (now := shown_by(self.window)):  # until everything has found its place
-            before = now
-            self.app.processEvents()
+        found = self._settled(self.window)
         chart = self.window.shown_page.chart()
         drawn = dict(flat(chart, "chart")) if chart is not None else {}
-        squares = {f"square {n}": float(v) for n, v in enumerate(picture_of(self.window))}
-        return {key: _without(value, str(self.folder)) for key, value in (before | drawn | squares).items()}
+        squares = {f"square {n}": float(v) for n, v in enumerate(picture_of(self.window))} if as_picture else {}
+        return found | drawn | squares
+
+    def _settled(self, widget: QWidget) -> dict[str, Figure]:
+        """What a widget shows once everything has found its place."""
+        widget.show()
+        before: dict[str, Figure] = {}
+        while before != (now := shown_by(widget)):
+            before = now
+            self.app.processEvents()
+        return {key: _without(value, str(self.folder)) for key, value in before.items()}
+
+    def explained(self) -> dict[str, dict[str, Figure]]:
+        """What the margin says of each figure and stretch of some runs."""
+        found: dict[str, dict[str, Figure]] = {}
+        for cell in EXPLAINED:
+            view, told = self.run_of(*cell), dict[str, Figure]()
+            view.tabs.setCurrentIndex(TIME)
+            assert view.shown is not None
+            for figure in view.cards:
+                figure.click()
+                told[figure.card.caption] = self.window.margin.text
+            for t_s in view.shown.events():
+                view.chart.strip_clicked.emit(t_s + 0.5)
+                told[f"{t_s:.0f} s"] = self.window.margin.text
+                told[f"{t_s:.0f} s, values"] = view.shown.values_at(t_s)
+            found[", ".join(cell)] = told
+        return found
+
+    def dialogs(self) -> dict[str, QWidget]:
+        """What asks about logs, scores and runs."""
+        book, window = self.session.book, self.window
+        for name in ("Gannet 16 W", "Gannet 20 W"):
+            rows = "".join(f"{i};{4 if i < 20 else 18},{i % 9};{1 if i < 20 else 3},2\n" for i in range(400))
+            head = "Werkbank\nZeit [s];Leistung [W];CPU frequency\n"
+            (self.folder / f"{name} Skerry Run.csv").write_text(head + rows)
+        table = "Device;Mode;Game;Preset;Average [fps];1 % low;Whose\nGannet;20 W;Pack Ice;low;71,4;35,2;own test\n"
+        sheet = sheet_of_text(table + "Gannet;20 W;Pack Ice;high;44,9;28,1;own test\n", "scores")
+        run = book.runs()[3]
+        return {
+            "logs": ArrivalsDialog(read_batch(sorted(self.folder.glob("*.csv"))), book, window),
+            "scores": ScoresDialog(sheet, guess_roles(sheet), book, window),
+            "complete": CompleteDialog(book, [run], window),
+            "channels": ChannelsMeantDialog(read_log(book, run.id), window),
+        }
 
     def deck_seen(self) -> dict[str, Figure]:
         """The deck in words and pictures."""
@@ -185,7 +259,7 @@ class DemoShown(WindowCase):
         page = self.window.page(ComparePage)
         self.window.show_page(page)
         self.choose("Sandpiper 14", None, TILE)
-        self.wait_for(lambda: page.view.comparison)
+        self.wait_for(lambda: page.view.comparison and page.view.comparison is page.control._last)
 
     def fairness(self) -> None:
         self.compare()
@@ -206,6 +280,27 @@ class DemoShown(WindowCase):
         self.wait_for(lambda: page.view.shown)
         assert page.view.shown is not None
         page.view.go_to_card(page.view.shown.deck.contents[6].card.id)
+
+    def turned(self, go: Callable[[], object], page: type[Page[Any]], tab: int) -> None:
+        go()
+        self.window.page(page).view.tabs.setCurrentIndex(tab)
+
+    def card(self, number: int) -> None:
+        self.publish()
+        view = self.window.page(PublishPage).view
+        view.tabs.setCurrentIndex(0)
+        assert view.shown is not None
+        view.go_to_card(view.shown.deck.contents[number].card.id)
+
+    def overlay(self) -> None:
+        self.runs()
+        page = self.window.page(JudgePage)
+        page.view.runs.choose([row.run.id for row in page.view.runs.shown])
+        page.overlay_chosen()
+        page.view.runs.filter.setText("")
+
+    def plan(self) -> None:
+        self.window.show_page(self.window.page(PlanPage))
 
     def bench(self, kind: int) -> None:
         page = self.window.page(BenchPage)

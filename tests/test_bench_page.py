@@ -234,15 +234,17 @@ class TestOnTheDemo(BenchCase):
             self.window.page(BenchPage).copy_settings()
         names = [s.name for s in self.session.book.settings(self.session.subject.device_id or 0)]
         on_battery = ["Hush on battery", "18 W on battery", "Even on battery"]
-        self.assertEqual(names[-9:], ["Hush", "Even", "Full", *on_battery, "18 W", "22 W", "35 W"])
+        self.assertEqual(
+            names[-10:], ["Hush", "Even", "Full", *on_battery, "18 W", "22 W", "35 W", "Firmware 1.10, stairs"]
+        )
         self.window.undo()
         self.assertEqual(len(self.session.book.settings(self.session.subject.device_id or 0)), 12)
 
     def test_the_protocol_prints_as_methodology(self) -> None:
         self.window.go_to(RecordsTarget(Protocol))
-        self.assertIn("The room was held at 22 °C ± 1 K", self.window.margin.text)
+        self.assertIn("It asks for a room of 22 °C ± 1 K", self.window.margin.text)
         self.type_into("ambient_c", "24")
-        self.assertIn("The room was held at 24 °C ± 1 K", self.window.margin.text)
+        self.assertIn("It asks for a room of 24 °C ± 1 K", self.window.margin.text)
 
     def test_records_go_out_and_come_in(self) -> None:
         path = self.folder / "bench.json"

@@ -157,7 +157,7 @@ class TestCompare(LogCase):
     def test_plain_words_and_refusals(self) -> None:
         _, out, _ = self.run_command("compare", self.table("cell,score\na,100\na,101\na,99\nb,120\n"))
         self.assertIn("a against b: -16.7 %", out)
-        self.assertIn("slower; scatter borrowed", out)
+        self.assertIn("can't tell, 1 more run of each would; scatter borrowed", out)
         for text, reason in (
             ("cell\na\n", "line 1: there is no column 'score'"),
             ("cell,score\na,fast\n", "line 2: score is 'fast'"),

@@ -19,7 +19,8 @@ from pinch.core.channels import (
     unit_of,
 )
 from pinch.core.figures import SettledState
-from pinch.core.judge import JUDGED, judge
+from pinch.core.judge import judge
+from pinch.core.judged_channels import judged_channels
 from pinch.core.runlog import RunLog, Series
 from pinch.core.verdict import Answer
 from pinch.ui.plots.strip_item import STROKES
@@ -41,13 +42,14 @@ class TestCauses(unittest.TestCase):
         self.assertFalse(Cause.HEAT.can_be_seen(("cpu.power", "cpu.clock")))
         self.assertTrue(Cause.HEAT.can_be_seen(("cpu.throttle.count",)))
         self.assertTrue(Cause.UNKNOWN.can_be_seen(()))
-        self.assertEqual({name for cause in Cause for group in cause.needs for name in group} - set(JUDGED), set())
+        needed = {name for cause in Cause for group in cause.needs for name in group}
+        self.assertEqual(needed - set(judged_channels(needed)), set())
 
     def test_the_live_page_judges_what_the_judge_does(self) -> None:
         """A judgement of the channels that the live page keeps names the same causes as one of all channels."""
         seen = set()
         for golden in golden_logs():
-            kept = RunLog({name: s for name, s in golden.log.series.items() if name in JUDGED})
+            kept = RunLog({name: golden.log.series[name] for name in judged_channels(golden.log.series)})
             whole, live = judge(golden.log, golden.known).limiters, judge(kept, golden.known).limiters
             self.assertEqual([(s.cause, s.evidence) for s in live], [(s.cause, s.evidence) for s in whole], golden.name)
             seen |= {s.cause for s in whole}
@@ -56,7 +58,7 @@ class TestCauses(unittest.TestCase):
             log = made.two_level()
             name = f"cpu.throttle.{cause}"
             flagged = RunLog({**log.series, name: Series(name, log.series["cpu.power"].t, flag)})
-            self.assertIn(name, JUDGED)
+            self.assertEqual(judged_channels([name]), [name])
             seen |= {s.cause for s in judge(flagged).limiters}
         self.assertEqual(seen, set(Cause), "the golden logs show every other cause")
 

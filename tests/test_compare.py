@@ -8,24 +8,21 @@ from datetime import date
 import numpy as np
 from scipy import stats
 
+from pinch.core.cell_scores import (
+    CellScore,
+    ScoreGroup,
+    cell_score,
+    grouped_score,
+    pooled_scatter,
+    scatter_within,
+    told_score,
+)
 from pinch.core.errors import DataError
 from pinch.core.fairness import Conditions, FairnessGrade, differences
 from pinch.core.index import between_variance, index_of
 from pinch.core.money import Deal, money_pair
 from pinch.core.quicksums import SUMS
-from pinch.core.verdict import (
-    Answer,
-    CellScore,
-    ScoreGroup,
-    Verdict,
-    cell_score,
-    grouped_score,
-    judge_pair,
-    more_runs,
-    pooled_scatter,
-    scatter_within,
-    told_score,
-)
+from pinch.core.verdict import Answer, Verdict, judge_pair, more_runs
 
 
 def cell(mean: float, noise: float, runs: int, seed: int = 1) -> CellScore:
@@ -99,7 +96,7 @@ class TestVerdict(unittest.TestCase):
         pooled = pooled_scatter([cell(50.0, 0.01, 4, s) for s in range(5)] + [one])
         self.assertEqual(pooled.df, 15)
         borrowed = judge_pair(other, one, pooled=pooled)
-        self.assertEqual(borrowed.answer, Answer.FASTER)
+        self.assertEqual((borrowed.answer, borrowed.has_interval), (Answer.CANNOT_TELL, True))
         self.assertIn("borrowed", borrowed.words)
         self.assertTrue(math.isnan(one.interval()[0]))
 
@@ -271,6 +268,11 @@ class TestFairness(unittest.TestCase):
 
 
 class TestMoney(unittest.TestCase):
+    def test_what_costs_nothing_is_refused(self) -> None:
+        for deals in ((0.0, 1000.0), (1000.0, 0.0)):
+            with self.subTest(deals), self.assertRaises(DataError):
+                money_pair(*(Deal(price, "EUR", 1.0) for price in deals))
+
     def test_both_differences_and_the_break_even_price(self) -> None:
         # Common practice, no source: 15 % more money for 30 % more speed.
         pair = money_pair(Deal(1150.0, "EUR", 1.30), Deal(1000.0, "EUR", 1.0))

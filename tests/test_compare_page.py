@@ -53,6 +53,7 @@ class TestScalePage(PageCase):
         view = self.window.page(ScalePage).view
         row = next(r for r in view.crossings.rows if r.cells[0] == "Sandpiper 14 and Gannet")
         self.assertEqual((row.cells[3], row.cells[4]), ("Gannet", "Sandpiper 14"))
+        self.assertIn("no difference that matters", row.cells[5], "between the two real leads")
         self.assertIn("it leads Gannet above", view.headline.text())
         at = float(row.cells[1].split()[0])
         view.crossings.opened.emit(row.of)
@@ -61,8 +62,8 @@ class TestScalePage(PageCase):
         chart = view.chart.chart
         assert chart is not None
         self.assertEqual(chart.reader, view.reader_w.value())
-        found = {r.cells[0]: float(r.cells[1]) for r in view.reader.rows}
-        self.assertAlmostEqual(found["Gannet"], found["Sandpiper 14"], delta=0.03)
+        found = {r.cells[0]: r.cells[1] for r in view.reader.rows}
+        self.assertAlmostEqual(float(found["Gannet"]), float(found["Sandpiper 14"]), delta=0.03)
 
     def test_the_line_that_reads_can_be_dragged(self) -> None:
         self.scale("Sandpiper 14", TILE)
@@ -168,12 +169,16 @@ class TestComparePage(PageCase):
         self.assertEqual(book.acceptances(), before)
 
     def test_a_tie_is_a_tie(self) -> None:
-        self.compare("Sandpiper 14, Full, 22 °C", "Sandpiper 14, Full, 31 °C")
+        self.compare("Sandpiper 14, 22 W", "Limpet, 20 W")
         row = self.window.page(ComparePage).view.verdicts.rows[2]
         self.assertEqual(row.cells[4], "a tie")
         self.assertIn("a tie", self.window.page(ComparePage).view.headline.text())
+        self.compare("Sandpiper 14, Full, 22 °C", "Sandpiper 14, Full, 31 °C")
+        row = self.window.page(ComparePage).view.verdicts.rows[2]
+        self.assertEqual(row.cells[4], "can't tell, 1 more")
         assert row.explanation is not None
         self.assertIn("borrowed", row.explanation.uncertainty, "a single run has no scatter of its own")
+        self.assertIn("Only what was repeated", row.explanation.meaning)
 
     def test_an_uplift_parts_into_watts_and_design(self) -> None:
         self.compare("Sandpiper 14, last year's, Full", "Sandpiper 14, Full, 22 °C")
@@ -190,7 +195,7 @@ class TestComparePage(PageCase):
         self.wait_for(lambda: self.compared()[:2] == ["Sandpiper 14, Hush", "Sandpiper 14, Hush on battery"])
         self.assertEqual(len(self.compared()), 6, "each setting on battery beside the same on mains")
         view.axis_chosen.emit(CompareAxis.SETTING)
-        self.wait_for(lambda: len(self.compared()) == 9)
+        self.wait_for(lambda: len(self.compared()) == 10)
         names = [c.name for c in self.window.page(ComparePage).control.cells()]
         item = view.list.item(names.index("Gannet, 10 W"))
         assert item is not None

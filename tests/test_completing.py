@@ -6,11 +6,12 @@ from unittest import mock
 
 import numpy as np
 
+from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.modes import beside, wall_points
 from pinch.bench import runlogs
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.plans import Plan
-from pinch.bench.readings import Quantity, ReadAt
+from pinch.bench.readings import Instrument, Quantity, ReadAt
 from pinch.bench.records import Device, Protocol, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.intake.completing import Completion, complete_runs, read_builds
@@ -65,6 +66,20 @@ class TestCommands(CommandCase):
         self.assertEqual([(b.what, b.version) for b in first.builds], [("OS", "6.12")])
         (point, *_) = [p for p in read_points(self.book).points if p.run.id == 1]
         self.assertEqual((point.value_of("score"), round(point.power_w or 0)), (612.0, 28), "one cell with its watts")
+
+    def test_a_run_that_was_read_with_a_meter_has_its_accuracy(self) -> None:
+        with contextlib.closing(open_book(self.book)) as book:
+            book.save(Instrument(name="Mains meter", of_reading=3.0, fixed=0.2))
+            book.save(Instrument(name="Old meter"))
+        self.json_of("set", "run", "1", "cpu.temp=wall.power*1", "--book", self.book)
+        self.json_of("set", "run", "1", "meters=mains meter", "--book", self.book)
+        for name, reason in (("Old meter", "states no accuracy"), ("Mine", "no instrument called 'Mine'")):
+            self.assertIn(reason, self.run_command("set", "run", "2", f"meters={name}", "--book", self.book)[2])
+        with contextlib.closing(open_book(self.book)) as book:
+            run = book.get(Run, 1)
+            figures = JudgeDesk(book).judge(run)[1].figures["wall.power"]
+        u = {part.name: part.u for part in figures.parts}["Mains meter, as it states"]
+        self.assertAlmostEqual(u, (0.03 * figures.sustained.value + 0.2) / 3**0.5)  # JCGM 100:2008, 4.3.7
 
     def test_what_makes_no_sense_changes_nothing(self) -> None:
         before = self.runs()

@@ -4,6 +4,7 @@ import math
 import unittest
 
 import numpy as np
+from scipy import signal
 
 from pinch.core.cooling import HeatFit, fit_heat
 from pinch.core.errors import DataError
@@ -27,6 +28,14 @@ class TestFit(unittest.TestCase):
         np.testing.assert_allclose(fit.r, [0.4, 1.1], rtol=1e-3)
         self.assertAlmostEqual(fit.base_c, 22.0, places=2)
         self.assertLess(fit.rms_k, 0.01)
+
+    def test_the_path_as_scipy_simulates_it(self) -> None:
+        power = np.repeat([5.0, 45.0, 30.0, 12.0, 38.0], [40, 90, 200, 60, 110])
+        r, tau = np.array([0.4, 1.1]), np.array([8.0, 150.0])
+        fit = HeatFit(r, tau, 22.0, 0.0, np.zeros(2), 0.0)
+        above, t = np.append(power, power[-1]) - power[0], np.arange(len(power) + 1.0)
+        parts = [signal.lsim(([a], [b, 1.0]), above, t, interp=False)[1] for a, b in zip(r, tau, strict=True)]
+        np.testing.assert_allclose(fit.temperature(power, 1.0), 22.0 + 1.5 * power[0] + sum(parts)[1:], atol=1e-9)
 
     def test_one_part_needs_one_term(self) -> None:
         t = np.arange(1.0, 901.0)

@@ -87,6 +87,7 @@ class TestExchange(BooksCase):
         for text, words in (
             ("{", "bad.json, line 1: it is not JSON"),
             ('{"devices": [{"name": "A", "colour": "red"}]}', "devices.0.colour: there is no such field"),
+            ('{"devices": [{"name": "A", "col\\nour": "red"}]}', r"devices.0.col\\u000aour: there is no such field"),
             ('{"devices": [{"name": "A", "mass_kg": 1e9}]}', "devices.0.mass_kg: it is at most 100"),
             ('{"devices": [{"name": "A", "battery": {"full_wh": "NaN"}}]}', "full_wh"),
             ('{"version": 2}', "version"),
@@ -269,3 +270,4 @@ class TestWords(unittest.TestCase):
         bare = methodology(Protocol(name="Bare"))
         self.assertNotIn("None", bare)
         self.assertNotIn("room", bare)
+        self.assertNotIn("was", bare, "nobody says that it was done")

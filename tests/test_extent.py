@@ -14,7 +14,8 @@ from pinch.core.errors import DataError
 from pinch.core.extent import Extent
 from pinch.core.figures import SettledState
 from pinch.core.frames import GENERATED, with_frame_rate
-from pinch.core.judge import Judgement, Known, judge
+from pinch.core.judge import Judgement, judge
+from pinch.core.known import Known
 from pinch.core.metrics import AVERAGE
 from pinch.core.runlog import RunLog, Series
 from pinch.narrative.finding import finding

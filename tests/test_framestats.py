@@ -72,7 +72,7 @@ class TestFigures(InFolder):
             level[0] = 0.0
             steps = rng.normal(0.0, 0.02, n)
             for i in range(1, n):
-                level[i] = 0.98 * level[i - 1] + steps[i]
+                level[i] = 0.9 * level[i - 1] + steps[i]
             return 12.0 * np.exp(level) * rng.gamma(60.0, 1 / 60.0, n)
 
         long = frame_figures(series(400_000))
@@ -102,13 +102,16 @@ class TestStutters(InFolder):
         ends = np.cumsum(ms)
         middles = ends - 0.5 * ms
         slow = []
+        before = -2
         for i, x in enumerate(ms):
             median = np.median(ms[np.abs(middles - middles[i]) <= 500.0])
-            if x > 2.5 * median and x > median + 8.0:
-                slow.append(i)
+            if x > max(2.5 * median, median + 8.0):
+                if before != i - 1:  # of long frames in a row the first
+                    slow.append(i)
+                before = i
         found = find_stutters(ms, ends)
         self.assertGreater(len(slow), 30)
-        self.assertLessEqual(len(set(slow) ^ set(found.tolist())), 1)
+        self.assertLessEqual(len(set(slow) ^ set(found.tolist())), 2)
 
     def test_a_steady_series_has_none_and_one_long_pause_is_one(self) -> None:
         self.assertEqual(len(find_stutters(np.full(5000, 16.7), np.cumsum(np.full(5000, 16.7)))), 0)
@@ -140,14 +143,17 @@ class TestCommand(CommandCase):
         path = self.folder / "frames.txt"
         path.write_text("Bildzeit [ms];x\n" + "".join(f"{ms:.1f};1\n".replace(".", ",") for ms in SLOW_ONES))
         found = self.json_of("frames", path)
-        self.assertEqual((found["frames"], found["stutters"]), (1000, 6))
+        self.assertEqual((found["frames"], found["stutters"]), (1000, 1))
         self.assertAlmostEqual(found["low_1"]["mean_of_worst"], 20.0)
         self.assertEqual(set(found["time_beyond_s"]), {"16.7", "33.3", "50"})
         self.assertEqual([w["code"] for w in found["warnings"]][:1], ["few-frames-0.001"])
-        low, high = found["ci"]["average_fps"]
-        self.assertTrue(low <= found["average_fps"] <= high)
+        self.assertNotIn("average_fps", found["ci"], "ten seconds cannot tell")
         _, out, _ = self.run_command("frames", path)
         self.assertIn("96.15 fps on average", out)
+        path.write_text("frame time [ms]\n" + "".join(f"{ms:.1f}\n" for ms in np.tile(SLOW_ONES, 6)))
+        found = self.json_of("frames", path)
+        low, high = found["ci"]["average_fps"]
+        self.assertTrue(low <= found["average_fps"] <= high)
         path.write_text("time [s],fps\n1,60\n2,61\n")
         status, _, err = self.run_command("frames", path)
         self.assertEqual((status, "rates, not single frames" in err), (2, True))

@@ -4,7 +4,7 @@ import gzip
 import json
 import unittest
 
-from pinch.core.judge import METHOD
+from pinch.core.method import METHOD
 from tests.golden import FIGURES, figures_of, golden_logs, moved
 from tests.pinned import ARITHMETIC, CASES, figures_of_case
 
@@ -12,7 +12,7 @@ from tests.pinned import ARITHMETIC, CASES, figures_of_case
 class TestGoldenFile(unittest.TestCase):
     def test_every_figure_is_what_it_was_under_this_version_of_the_methods(self) -> None:
         kept = json.loads(FIGURES.read_text(encoding="utf-8"))
-        how = "if that is meant, raise METHOD in core/judge.py and run scripts/golden"
+        how = "if that is meant, raise METHOD in core/method.py and run scripts/golden"
         self.assertEqual(kept["method"], METHOD, "scripts/golden was not run for this version of the methods")
         seen = set()
         for golden in golden_logs():
@@ -24,7 +24,7 @@ class TestGoldenFile(unittest.TestCase):
 
     def test_the_arithmetic_gives_what_it_gave(self) -> None:
         kept = json.loads(gzip.decompress(ARITHMETIC.read_bytes()))
-        how = "if that is meant, raise METHOD in core/judge.py and run scripts/golden"
+        how = "if that is meant, raise METHOD in core/method.py and run scripts/golden"
         self.assertEqual((kept["method"], set(kept["figures"])), (METHOD, set(CASES)))
         for name in CASES:
             with self.subTest(case=name):

@@ -12,10 +12,11 @@ from pinch.analysis.shared_units import units_of
 from pinch.bench.opening import create_book
 from pinch.bench.parts import Battery, CoreKind, Cores, Graphics
 from pinch.bench.records import Device, Result, Setting, WorkKind, Workload
+from pinch.core.cell_scores import CellScore, cell_score
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE
 from pinch.core.unit_yield import unit_yield
-from pinch.core.verdict import CellScore, cell_score, judge_pair
+from pinch.core.verdict import judge_pair
 from pinch.narrative.cards.cell_cards import table_of
 from pinch.narrative.compare_words import shown_plainly
 from pinch.narrative.explain_matrix import explain_field, explain_reach

@@ -10,9 +10,9 @@ from pinch.core.accuracy import Accuracy
 from pinch.core.errors import DataError, PinchError
 from pinch.recorder.side import MeterSource
 from pinch.rig.meter_stand_in import RigMeter, short_form, wall_w
-from pinch.runs.sourcing import accuracy_of, meter_at
+from pinch.runs.sourcing import meter_at
 from pinch.sources.meter import Meter
-from pinch.sources.profiles import profile, profiles, read_profile
+from pinch.sources.profiles import accuracy_of, profile, profiles, read_profile
 from pinch.sources.scpi import read_numbers
 from tests.in_folder import InFolder
 from tests.waiting import wait_until

@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pinch.core.cell_scores import cell_score
 from pinch.core.concave import fit_concave_rows
 from pinch.core.crossing import at_watts, pair_up
 from pinch.core.energy import energy_of
@@ -24,7 +25,7 @@ from pinch.core.sound import level_mean, level_sum, without_room
 from pinch.core.sweetspots import RULES, first_reach, sweet_spots
 from pinch.core.targets import reach_target
 from pinch.core.touch import LIMITS_C, Contact, Material, longest_contact
-from pinch.core.verdict import Answer, Verdict, cell_score, judge_pair
+from pinch.core.verdict import Answer, Verdict, judge_pair
 
 SCORES = st.lists(st.floats(50.0, 200.0), min_size=2, max_size=6)
 POWERS = np.array([7.0, 10.0, 14.0, 20.0, 28.0, 40.0])

@@ -4,10 +4,12 @@ import math
 import unittest
 
 import numpy as np
+from scipy import signal
 
 from pinch.core.collapse import find_collapse
 from pinch.core.errors import DataError
-from pinch.core.judge import Judgement, Known, judge
+from pinch.core.judge import Judgement, judge
+from pinch.core.known import Known
 from pinch.core.runlog import RunLog, Series
 from pinch.core.sawtooth import find_sawtooth
 from pinch.narrative import explain_runs
@@ -224,6 +226,15 @@ class TestSawtooth(unittest.TestCase):
         assert found is not None
         self.assertAlmostEqual(found.period_s, 37, delta=1)
         self.assertAlmostEqual(found.swing, 1800, delta=60)
+        for period in (11.0, 23.0, 54.0):  # at the highest peak of scipy's periodogram, as well as its bins allow
+            t = np.arange(1600.0)
+            tooth = (
+                3000 + 900 * signal.sawtooth(2 * np.pi * t / period, 0.3) + np.random.default_rng(5).normal(0, 40, 1600)
+            )
+            found = find_sawtooth(tooth, 1.0)
+            each, strength = signal.periodogram(tooth, nfft=32_768, detrend="linear")
+            assert found is not None
+            self.assertAlmostEqual(found.period_s, 1.0 / float(each[strength.argmax()]), delta=0.03 * period + 0.5)
 
     def test_noise_drift_and_a_step_are_none(self) -> None:
         rng, t = np.random.default_rng(3), np.arange(600.0)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from pinch.bench.digests import Digest, keep_digest, read_digests
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
+from pinch.core.method import METHOD, changes_since
 from pinch.core.runlog import runlog_from_columns
 from pinch.intake.belonging import import_log
 from pinch.intake.shelf import Shelf
@@ -59,6 +60,11 @@ class TestDigests(InFolder):
         self.assertEqual(moved[0].words, "window drifting → settled")
         self.assertRegex(moved[1].words, r"sustained power 34 W → 35(\.\d+)? W")
         self.assertEqual(digest_book(self.path).moved, ())
+        older = digest.model_copy(update={"shares": {"heat": 1.0}})
+        keep_digest(self.book, 1, "of another form", 2, older)
+        found = digest_book(self.path)
+        self.assertEqual((found.since, found.moved[0].words), (2, "held by heat → sustained-power"))
+        self.assertEqual(len(changes_since(2)), METHOD - 2)
 
     def test_a_damaged_digest_is_worked_out_again(self) -> None:
         digest_book(self.path)
@@ -91,10 +97,25 @@ class TestPage(WindowCase):
         self.window.show_page(self.window.page(JudgePage))
         self.wait_for(lambda: self.view.shown is not None and self.view.shown.setting.name == setting)
 
+    def test_whose_budget_it_is_is_asked_once(self) -> None:
+        limpet = next(d for d in self.session.book.devices() if d.name == "Limpet")
+        graphics = limpet.graphics.model_copy(update={"shared": None})
+        self.session.change("forget", lambda: self.session.book.save(limpet.model_copy(update={"graphics": graphics})))
+        self.open("Limpet", "45 W, graphics lock 1.8", "Lantern Deep")
+        self.assertTrue(self.view.budget.isVisible())
+        self.assertIn("for its graphics", self.view.headline.text())
+        self.view.budget.shared.click()
+        self.wait_for(lambda: self.view.shown is not None and not self.view.shown.asks_budget)
+        self.assertFalse(self.view.budget.isVisible())
+        self.assertIs(self.session.book.get(Device, limpet.id).graphics.shared, True)
+        self.assertEqual(next(c.card.value for c in self.view.cards), "31.6")
+        self.session.undo()
+        self.assertIsNone(self.session.book.get(Device, limpet.id).graphics.shared)
+
     def test_frames_and_heat_are_shown_and_explained(self) -> None:
         self.open("Gannet", "20 W", "Skerry Run")
         self.view.tabs.setCurrentIndex(FRAMES)
-        self.assertRegex(self.view.frames.nothing.text(), r"\d\d,\d\d\d frames in 10:00: 59\.\d fps on average")
+        self.assertRegex(self.view.frames.nothing.text(), r"\d\d,\d\d\d frames in 10:00: 57\.\d fps on average")
         table = self.view.frames.table
         self.assertEqual([table.item(r, 0).text() for r in range(2)], ["1 % low", "0.1 % low"])  # type: ignore[union-attr]
         table.selectRow(0)
@@ -158,7 +179,7 @@ class TestPage(WindowCase):
         self.window.page(JudgePage).show_runs()
         self.wait_for(lambda: self.window.page(JudgePage).digesting.job is None)
         runs = self.view.runs
-        self.assertRegex(runs.words.text(), r"^101 runs: 3 drifting, 1 short, \d+ heat, 1 gap, 1 void\.$")
+        self.assertRegex(runs.words.text(), r"^105 runs: 3 drifting, 1 short, \d+ heat, 1 gap, 1 void\.$")
         runs.filter.setText("limpet firmware")
         self.assertEqual(
             sorted(row.setting for row in runs.shown), ["Firmware 54, clock lock 3.1", "Firmware 54, faulty"]

@@ -11,12 +11,16 @@ from scipy.special import logsumexp
 
 from pinch.core import cuts, decoding, power_parts, sensors
 from pinch.core.causes import Cause
-from pinch.core.judge import Judgement, Known, judge
+from pinch.core.judge import Judgement, judge
+from pinch.core.known import Known
 from pinch.core.runlog import FloatArray, RunLog, Series
 from pinch.narrative.finding import finding
+from pinch.rig import catalogue
+from pinch.rig.device import simulate_run
 from tests import made
 
 RNG = np.random.default_rng(11)
+WIDE = {"cpu.power": 1.0, "cpu.clock": 50.0}
 
 
 def warmed(power: FloatArray, r: float = 0.9, tau: float = 60.0, room: float = 22.0) -> FloatArray:
@@ -162,6 +166,42 @@ class TestMechanisms(unittest.TestCase):
             self.assertEqual((held_by(j, 250.0), held_by(j, 150.0)), (cause, Cause.SUSTAINED_POWER), name)
             self.assertIn("the machine said so", j.limiters[1].evidence)
 
+    def test_what_no_temperature_tells_may_be_heat(self) -> None:
+        fall = np.concatenate([np.full(120, 45.0), 36.0 + 3.0 * np.exp(-np.arange(300) / 25.0)])
+        j = judge(
+            made.log(**{n.replace(".", "_"): s.values for n, s in run_of(fall).series.items() if n != "cpu.temp"})
+        )
+        late = next(s for s in j.limiters if s.start_s <= 400.0 < s.end_s)
+        self.assertEqual({late.cause, late.second}, {Cause.SUSTAINED_POWER, Cause.HEAT})
+        self.assertTrue(late.is_arguable)
+
+    def test_a_clock_and_a_power_that_both_stand_on_wide_steps_are_arguable(self) -> None:
+        flat = run_of(np.full(400, 7.0))
+        wide = {n: np.round(s.values / step) * step for n, s in flat.series.items() if (step := WIDE.get(n, 1e-3))}
+        j = judge(made.log(**{name.replace(".", "_"): values for name, values in wide.items()}))
+        middle = next(s for s in j.limiters if s.start_s <= 200.0 < s.end_s)
+        self.assertEqual({middle.cause, middle.second}, {Cause.SUSTAINED_POWER, Cause.CLOCK_CEILING})
+        self.assertTrue(middle.is_arguable)
+
+    def test_power_that_sinks_with_the_charge_by_the_steps_of_its_sensor(self) -> None:
+        charge = np.round(np.linspace(90.0, 40.0, 820))
+        power = np.round(np.linspace(14.4, 9.6, 800))
+        j = judge(run_of(power, cpu_power=np.concatenate([np.full(20, 4.0), power]), battery_charge=charge))
+        self.assertGreater(j.limiter_share.get(Cause.SUPPLY, 0.0), 0.5)
+
+    def test_graphics_that_were_locked_stand_at_the_lock(self) -> None:
+        device, name = catalogue.LIMPET, "45 W, graphics lock 1.8"
+        log = simulate_run(device, device.setting(name), catalogue.LANTERN, 300, 31.0).log
+        told = Known(temp_limit_c=95.0, shares_budget=True, graphics_ceiling_mhz=1800.0)
+        self.assertGreater(judge(log, told).limiter_share[Cause.CLOCK_CEILING], 0.95)
+        j = judge(log, replace(told, graphics_ceiling_mhz=None))
+        self.assertGreater(j.limiter_share[Cause.GRAPHICS_BOUND], 0.95)
+        self.assertTrue(math.isnan(j.temp_limit_c), "the limit of the processor is not that of the graphics")
+        free = simulate_run(device, device.setting("45 W"), catalogue.LANTERN, 600, 31.0).log
+        hot = judge(free, replace(told, graphics_ceiling_mhz=None))
+        self.assertEqual((hot.levels.temp_channel, round(hot.temp_limit_c)), ("gpu.temp", 90))
+        self.assertIn("held by the heat of its graphics", finding(hot))
+
     def test_a_short_run_at_one_level_is_arguable(self) -> None:
         j = judge(run_of(np.full(50, 45.0)))
         whole = max(j.limiters, key=lambda s: s.length_s)
@@ -206,6 +246,8 @@ class TestGraphics(unittest.TestCase):
         gpu = 10.0 + 4.0 * np.sin(np.arange(400) / 15.0)
         whole = power_parts.with_parts(made.log(cpu_power=gpu + 6.0 + 0.1 * RNG.standard_normal(400), gpu_power=gpu))
         self.assertEqual(whole.notes, ())
+        beside = 20.0 + 3.0 * gpu
+        self.assertFalse(power_parts.contains(beside, gpu), "what rises by three watts for one works beside it")
         free = power_parts.with_parts(made.log(cpu_power=20.0 + RNG.standard_normal(400), gpu_power=gpu))
         self.assertEqual([note.code for note in free.notes], [power_parts.UNCLEAR], "asked, not assumed")
 

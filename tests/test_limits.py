@@ -6,7 +6,8 @@ import unittest
 import numpy as np
 
 from pinch.core.figures import Estimate
-from pinch.core.judge import Known, judge
+from pinch.core.judge import judge
+from pinch.core.known import Known
 from pinch.core.limits import burst_length_s, window_from_burst
 from pinch.rig import catalogue
 from pinch.rig.device import simulate_run

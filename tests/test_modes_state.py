@@ -23,6 +23,27 @@ def limit(number: int, watts: float, **fields: object) -> Setting:
     )
 
 
+class TestLocks(unittest.TestCase):
+    def test_the_lock_that_holds_the_most_beside_none(self) -> None:
+        m = Made()
+        for n, (lock, rate, heat) in enumerate(((None, 50.0, 0.6), (3100.0, 54.0, 0.0), (2800.0, 51.0, 0.0))):
+            shares = {"heat": heat, "sustained-power": 1.0 - heat}
+            named = {"clock_ceiling_mhz": lock, "name": f"lock {lock or 'none'}"}
+            m.add(limit(n, 45.0, **named), rate, digest={"temp_c": 90.0 - n, "shares": shares})
+        words = saying.headline(modes_sheet(m.book(), NEW, GAME), 0.9)
+        told = "Of 2 clock locks lock 3100.0 holds the most: 54 fps at 45.0 W, 89 °C, 0 % of the load held by heat; "
+        self.assertIn(f"{told}50 without a lock, 60 % of it by heat (1 run against 1).", words)
+        m.add(limit(0, 45.0, name="lock none"), 60.0, digest={"shares": {"heat": 0.0}})
+        self.assertIn("No lock holds more than lock none", saying.headline(modes_sheet(m.book(), NEW, GAME), 0.9))
+
+    def test_what_differs_in_more_or_ran_elsewhere_is_no_lock(self) -> None:
+        m = Made()
+        m.add(limit(0, 45.0), 50.0)
+        m.add(limit(1, 35.0, clock_ceiling_mhz=3100.0), 54.0)
+        m.add(limit(2, 45.0, clock_ceiling_mhz=3100.0, name="warm"), 54.0, room=31.0)
+        self.assertNotIn("lock", saying.headline(modes_sheet(m.book(), NEW, GAME), 0.9).split(".", 1)[1])
+
+
 class TestWall(unittest.TestCase):
     def made(self, efficiency: float = 0.9) -> tuple[ModesSheet, BookPoints]:
         m = Made()
@@ -90,7 +111,7 @@ class TestWall(unittest.TestCase):
         m = Made()
         m.add(FULL, 60.0)
         sheet = modes_sheet(m.book(), NEW, GAME)
-        self.assertIn("No run has both", saying.wall_words(sheet, [], ()))
+        self.assertIn("No run on mains has both", saying.wall_words(sheet, [], ()))
         self.assertIsNone(saying.wall_chart(sheet, [], (), 0))
         rest = Workload(id=9, name="Rest", kind=WorkKind.IDLE)
         own = [m.add(FULL, 1.0, rest, digest={"wall_w": 7.5}), m.add(FULL, 1.0, digest={"idle_wall_w": 9.0})]

@@ -7,8 +7,9 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 
 from pinch.analysis.axes import CompareAxis, along
+from pinch.analysis.cell_conditions import conditions_of
 from pinch.analysis.cells import cells_of
-from pinch.analysis.comparing import CompareChoice, compare_book, conditions_of, offer_on
+from pinch.analysis.comparing import CompareChoice, compare_book, offer_on
 from pinch.analysis.curves import Axis, ScaleChoice, family_of, scale_book
 from pinch.analysis.modes import best_below, modes_sheet, quietest
 from pinch.analysis.points import BookPoints, RunPoint
@@ -236,7 +237,7 @@ class TestCells(unittest.TestCase):
 class TestCompared(unittest.TestCase):
     def made(self) -> Made:
         m = Made()
-        for luck in (0.995, 1.0, 1.004):
+        for luck in (1.0, 0.995, 1.004):
             m.add(FULL, 66.0 * luck)
             m.add(OTHER, 60.0 * luck, digest={"power_w": 35.0})
             m.add(FULL, 54.0 * luck, TASK)
@@ -314,7 +315,7 @@ class TestCompared(unittest.TestCase):
 
     def test_lows_from_a_tiny_base_are_shown_in_fps_and_ms_first(self) -> None:
         m = Made()
-        for luck in (0.99, 1.0, 1.01):
+        for luck in (1.0, 0.99, 1.01):
             m.add(FULL, 60, digest={"lows": {"low_1.percentile": 12.0 * luck}})
             m.add(OTHER, 60, digest={"lows": {"low_1.percentile": 9.0 * luck}})
         book = m.book()

@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 from pinch.core.errors import PinchError
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice, simulate_run
-from pinch.rig.hardware import Cooler, HeatControl, HeatGovernor, HeatPath
+from pinch.rig.hardware import Cooler, HeatControl, HeatGovernor, HeatPath, StairsLimiter
 
 
 class TestHeatPath(unittest.TestCase):
@@ -95,6 +95,30 @@ class TestDevice(unittest.TestCase):
         self.assertLess(
             capped.series["cpu.power"].values[-60:].mean(), 0.7 * free.series["cpu.power"].values[-60:].mean()
         )
+
+    def test_graphics_share_the_budget_and_a_lock_keeps_them_from_their_limit(self) -> None:
+        shared = simulate_run(catalogue.GANNET, catalogue.GANNET.setting("20 W"), catalogue.LANTERN, 120).log.series
+        total = shared["cpu.power"].values[-60:] + shared["gpu.power"].values[-60:]
+        self.assertAlmostEqual(float(total.mean()), 20.0, delta=0.3)
+        free, locked = (
+            simulate_run(catalogue.LIMPET, catalogue.LIMPET.setting(name), catalogue.LANTERN, 600, 31.0).log.series
+            for name in ("45 W", "45 W, graphics lock 1.8")
+        )
+        limit = catalogue.T8_GRAPHICS.temp_limit_c
+        self.assertAlmostEqual(float(free["gpu.temp"].values.max()), limit, delta=0.6)
+        self.assertLess(float(locked["gpu.temp"].values.max()), limit)
+        self.assertAlmostEqual(float(locked["gpu.clock"].values[-300:].mean()), 1800.0, delta=2.0)
+        with self.assertRaisesRegex(PinchError, "no graphics that Lantern Deep could run on"):
+            simulate_run(catalogue.SANDPIPER_OLD, catalogue.SANDPIPER_OLD.setting("Full"), catalogue.LANTERN, 2)
+
+    def test_stairs_go_by_the_time_under_load(self) -> None:
+        limiter = StairsLimiter(30.0, ((45.0, 28.0), (36.0, 100.0)), 1.0)
+        limiter.rest(2.5)
+        seen = []
+        for power in (*[4.0] * 9, *[40.0] * 120, 4.0, 40.0):
+            seen.append(limiter.allowed_w())
+            limiter.step(power)
+        self.assertEqual([seen.count(w) for w in (45.0, 36.0, 30.0)], [9 + 28 + 1, 72, 131 - 38 - 72])
 
     def test_pauses_rest(self) -> None:
         run = simulate_run(catalogue.LIMPET, catalogue.LIMPET.setting("Stock"), catalogue.TILE, 120, pauses=((60, 80),))

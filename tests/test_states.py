@@ -6,18 +6,22 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QCoreApplication
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.scene_records import records_of_scene
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Setting, Workload, now
 from pinch.core.errors import PinchError
-from pinch.core.judge import Known, judge
-from pinch.core.runlog import RunLog
+from pinch.core.frames import with_frame_rate
+from pinch.core.judge import judge
+from pinch.core.known import Known
+from pinch.core.runlog import RunLog, Series
 from pinch.narrative import curve_words
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
@@ -27,6 +31,7 @@ from pinch.runs.whole_book import read_points
 from pinch.ui.app import make_application
 from pinch.ui.background import Job
 from pinch.ui.changes import Changes
+from pinch.ui.judge.facts import frame_facts
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.run.state import LiveRun, large_value
 from pinch.ui.scale import state as scale_state
@@ -56,6 +61,33 @@ def judged_run(log: RunLog, **fields: object) -> JudgedRun:
     return JudgedRun(run(**fields), DEVICE, SETTING, WORK, log, judge(log, Known(temp_limit_c=95.0)))
 
 
+class TestRecordsOfAScene(unittest.TestCase):
+    def test_several_records_stand_in_place_of_one(self) -> None:
+        lows = {"low_1.percentile": 40.0}
+        runs = [
+            RunPoint(run(id=n), DEVICE, SETTING, WORK, Digest(rate=60.0, lows={"low_1.percentile": low}), 22.0)
+            for n, low in enumerate((40.0, 41.0, 42.0, 47.0), 1)
+        ]
+        other = RunPoint(run(id=9, ambient_c=30.0), DEVICE, SETTING, WORK, Digest(rate=50.0, lows=lows), 30.0)
+        book = BookPoints((*runs[:2], other), (DEVICE,), (WORK,), {}, ())
+        self.assertEqual(records_of_scene(book, 1), {}, "two of this room are too few")
+        found = records_of_scene(dataclasses.replace(book, points=(*runs, other)), 1)["low_1.percentile"]
+        low, high = found.interval()
+        logs = np.log([40.0, 41.0, 42.0, 47.0])
+        reach = 3.182446 * logs.std(ddof=1) / 2.0  # Student's t of 3, NIST e-Handbook 1.3.6.7.2
+        self.assertAlmostEqual(math.log(high / low), 2 * reach, places=5)
+        t = np.arange(1.0, 1201.0) / 20.0
+        of_frames = with_frame_rate(
+            RunLog({"frame.time": Series("frame.time", t, np.where(np.arange(1200) % 7 == 0, 52.0, 49.67))})
+        )
+        shown = dataclasses.replace(judged_run(of_frames), records={"low_1.percentile": found})
+        fact = frame_facts(shown)[0]
+        self.assertRegex(fact.values[0], r"^19\.2 fps \(4 records: 3\d\.\d to 4\d\.\d\)$")
+        self.assertNotIn("records", fact.values[1])
+        assert fact.explanation is not None
+        self.assertIn("4 records of this scene come to 42.5 fps", fact.explanation.uncertainty)
+
+
 class TestCards(unittest.TestCase):
     def setUp(self) -> None:
         log = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 900, seed=6).log
@@ -71,7 +103,7 @@ class TestCards(unittest.TestCase):
         self.assertEqual(cards["Power held"].value, f"{100 * figures['cpu.power'].hold:.0f}")
         self.assertIn("claimed 45", cards["Sustained power"].second)
         self.assertIn("window 28 s", cards["Burst power"].second)
-        self.assertRegex(cards["Temperature"].second, r"^\d+ K to its limit$")
+        self.assertRegex(cards["Temperature"].second, r"^\d+ K to limit(, peak \d+)?$")
 
     def test_the_footnote_names_conditions_and_status(self) -> None:
         for words in ("Tile Render", "room 22 °C", "mains", "pre-production unit"):
@@ -97,7 +129,7 @@ class TestCards(unittest.TestCase):
     def test_at_the_limit(self) -> None:
         log = simulate_run(catalogue.SANDPIPER, catalogue.SANDPIPER.setting("Full"), catalogue.TILE, 900, 38.0).log
         cards = {c.caption: c for c in judged_run(log).cards()}
-        self.assertEqual(cards["Temperature"].second, "at its limit")
+        self.assertEqual(cards["Temperature"].second, "at its limit, peak 96")
 
 
 class TestLive(unittest.TestCase):

@@ -34,7 +34,7 @@ class CompareAxis(StrEnum):
 
 OF_DEVICES = (CompareAxis.DEVICE, CompareAxis.WATTS, CompareAxis.FIELD)
 _ASKED: dict[CompareAxis, tuple[str, ...]] = {
-    CompareAxis.SETTING: ("watts", "claimed-limit", "fan", "clock-lock", "undervolt"),
+    CompareAxis.SETTING: ("watts", "claimed-limit", "fan", "clock-lock", "graphics-lock", "undervolt"),
     CompareAxis.VARIANT: (
         *("preset", "upscaling", "frame generation", "resolution", "shape", "frame-cap", "path", "watts"),
     ),

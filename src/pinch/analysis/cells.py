@@ -1,6 +1,6 @@
 """The cells of a book: what runs and typed results share, so that their values are values of one thing."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 from datetime import date
 
@@ -70,7 +70,7 @@ def cells_of(book: BookPoints, by_variant: bool = False) -> list[BenchCell]:
     roots = {w.variant_of for w in book.workloads if w.variant_of is not None} if by_variant else set()
     by_key: dict[CellKey, list[RunPoint]] = {}
     for p in book.points:
-        by_key.setdefault(_key(p, roots), []).append(p)
+        by_key.setdefault(key_of(p, roots), []).append(p)
     typed = _typed(book, by_key, roots)
     keys = (*by_key, *(key for key in typed if key not in by_key))
     kept = [key for key in keys if key in typed or any(not p.why_not for p in by_key[key])]
@@ -100,7 +100,8 @@ def left_out_of(book: BookPoints, workload_ids: Sequence[int] = ()) -> list[Note
     ]
 
 
-def _key(p: RunPoint, roots: set[int]) -> CellKey:
+def key_of(p: RunPoint, roots: Set[int] = frozenset()) -> CellKey:
+    """What a run shares with the others of its cell; with its variant where the `roots` have several."""
     variant = p.workload.id if p.workload.root_id in roots else None
     if p.run.summary is not None:
         return CellKey(p.run.setting_id, p.room_c, p.run.builds, str(p.run.summary.origin), variant)

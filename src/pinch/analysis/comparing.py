@@ -3,36 +3,26 @@
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date
+from datetime import UTC, datetime
 
 from pinch.analysis.axes import CompareAxis, on_axis
+from pinch.analysis.cell_conditions import conditions_of, date_of, mean_known
 from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
 from pinch.analysis.points import BookPoints, RunPoint, main_of
 from pinch.analysis.shared_units import yields_of
 from pinch.analysis.work_metrics import keys_of, metric_of
 from pinch.bench.parts import Offer
-from pinch.bench.records import Acceptance, Device, Result, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Result, Workload
 from pinch.bench.summaries import origin_words, result_words
-from pinch.core.causes import Cause
+from pinch.core.cell_scores import CellScore, PooledScatter, ScoreGroup, grouped_score, scatter_within
 from pinch.core.fairness import ConditionDifference, Conditions, FairnessGrade, differences
-from pinch.core.figures import UNSETTLED
-from pinch.core.frames import FRAME_RATE
 from pinch.core.index import Index, index_of
 from pinch.core.metrics import AVERAGE, Better, Metric
 from pinch.core.printing import alike
+from pinch.core.run_order import APART_S, RunPlace, places_of, surroundings_of
 from pinch.core.unit_yield import UnitYield
-from pinch.core.verdict import (
-    DELTA,
-    Answer,
-    CellScore,
-    PooledScatter,
-    ScoreGroup,
-    Verdict,
-    grouped_score,
-    judge_pair,
-    scatter_within,
-)
+from pinch.core.verdict import DELTA, Answer, NextStep, StepKind, Verdict, judge_together
 
 
 @dataclass(frozen=True)
@@ -125,18 +115,19 @@ class CompareResult:
         return self.choice.cells[0]
 
 
-def compare_book(book: BookPoints, choice: CompareChoice) -> CompareResult:
-    """Verdicts of every cell against the baseline under each workload, and what is unfair about each pair."""
+def compare_book(book: BookPoints, choice: CompareChoice, now: datetime | None = None) -> CompareResult:
+    """Verdicts of every cell against the baseline under each workload, and what is unfair about each pair; `now` tells
+    whether a further run would stand beside the last ones."""
     by_workload: dict[int, list[RunPoint]] = {}
     by_variant = any(c.variant is not None for c in choice.cells)
     for p in book.points:
         by_workload.setdefault(p.workload.root_id if by_variant else p.workload.id, []).append(p)
+    works = [_work_of(w, by_workload.get(w.id, []), choice, now) for w in book.workloads if w.id in choice.workload_ids]
     rows = [
         row
-        for workload in book.workloads
-        if workload.id in choice.workload_ids
+        for work in works
         for key in keys_of(choice.measure)
-        if (row := _row(book, workload, metric_of(workload, key), choice, by_workload.get(workload.id, []))).cells
+        if (row := _row(book, work, metric_of(work.workload, key), choice)).cells
     ]
     conditions = _Conditions(book)
     unfair = [u for cell in choice.cells[1:] for u in _unfair(conditions, choice, cell, rows)]
@@ -161,96 +152,6 @@ def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Ind
     return {name: index_of({work: verdicts[work][name] for work in shared}, rest) for name in others}
 
 
-def conditions_of(
-    book: BookPoints, cell: BenchCell, runs: Sequence[RunPoint], typed: Sequence[Result] = ()
-) -> Conditions:
-    """The conditions under which runs and typed results of a cell came about; at least one of them."""
-    if not runs:
-        return _typed_conditions(cell, typed)
-    device, setting, last = cell.device, cell.setting, runs[-1]
-    workload, told = last.workload, last.run.summary
-    told_w = [p.run.summary.power_w if p.run.summary is not None else None for p in runs]
-    protocol = book.protocols.get(last.run.protocol_id or 0)
-    states = sorted({p.digest.state for p in runs if p.digest.state in UNSETTLED})
-    memory = device.memory
-    return Conditions(
-        name=cell.name,
-        device=device.name,
-        power_w=_mean_known([*(p.power_w for p in runs), *told_w]),
-        ambient_c=_mean_known([p.run.ambient_c for p in runs]),
-        mains=setting.mains,
-        graphics_path=setting.graphics_path,
-        fan=setting.fan,
-        builds={b.what: (b.version, b.date) for b in (last.run.builds or (device.builds if told is None else ()))},
-        resolution=workload.resolution,
-        shape=device.display.shape,
-        work={
-            "preset": workload.preset,
-            "upscaling": workload.upscaling,
-            "frame generation": workload.frame_generation,
-        },
-        frame_cap=workload.frame_cap_fps,
-        capped_share=_mean_share(runs, Cause.FRAME_CAP),
-        heat_share=_mean_share(runs, Cause.HEAT),
-        graphical=workload.rate_channel == FRAME_RATE,
-        memory=_memory_of(device, setting),
-        channels="" if memory.dual_channel is None else "dual" if memory.dual_channel else "single",
-        graphics_memory_gb=setting.graphics_memory_gb or memory.graphics_share_gb,
-        brightness_nits=protocol.brightness_nits if protocol else None,
-        day=last.run.started.date(),
-        status=str(device.status),
-        repeatable=str(workload.repeatable),
-        runs=told.repeats if told else len(runs),
-        origin=origin_words(told) if told else OWN,
-        unsettled=", ".join(states),
-        graphics_chip=device.graphics.name,
-        claimed_w=setting.sustained_w,
-        extent="" if told else str(workload.extent),
-        off=max((p.off_share for p in runs), key=abs, default=0.0),
-        undervolt_mv=setting.undervolt_mv,
-        clock_lock_mhz=setting.clock_ceiling_mhz,
-    )
-
-
-def _memory_of(device: Device, setting: Setting) -> Mapping[str, str]:
-    memory = device.memory
-    speed = setting.memory_speed_mts or memory.speed_mts
-    return {
-        "memory kind": memory.kind,
-        "memory speed": f"{speed:g} MT/s" if speed else "",
-        "memory size": f"{memory.size_gb:g} GB" if memory.size_gb else "",
-    }
-
-
-def _typed_conditions(cell: BenchCell, typed: Sequence[Result]) -> Conditions:
-    """What is known of results that nobody logged: the setting as it is noted, and whose they are."""
-    device, setting, last = cell.device, cell.setting, typed[-1]
-    days = [date.fromisoformat(r.day) for r in typed if r.day]
-    return Conditions(
-        name=cell.name,
-        device=device.name,
-        power_w=_mean_known([r.power_w for r in typed]),
-        builds={b.what: (b.version, b.date) for r in typed for b in r.builds},
-        mains=setting.mains,
-        fan=setting.fan,
-        shape=device.display.shape,
-        day=max(days, default=None),
-        status=str(device.status),
-        runs=last.behind,
-        origin=OWN if cell.key.origin == OWN else result_words(last),
-        undervolt_mv=setting.undervolt_mv,
-        clock_lock_mhz=setting.clock_ceiling_mhz,
-        graphics_chip=device.graphics.name,
-        claimed_w=setting.sustained_w,
-    )
-
-
-def _mean_known(values: Sequence[float | None]) -> float | None:
-    """The mean of what is known, None where nothing is."""
-    known = [v for v in values if v is not None]
-    return sum(known) / len(known) if known else None
-
-
 def offer_on(device: Device) -> Offer | None:
     """The newest offer of a device that has a price: of what was tested where that is marked, and for everybody where
     there is such a one."""
@@ -260,32 +161,77 @@ def offer_on(device: Device) -> Offer | None:
     return max(priced, key=lambda o: o.date, default=None)
 
 
-def _row(
-    book: BookPoints, workload: Workload, metric: Metric, choice: CompareChoice, points: Sequence[RunPoint]
-) -> WorkRow:
-    number = workload.id
-    base = metric_at(choice.cells[0], workload, metric.key)
+@dataclass(frozen=True)
+class _Work:
+    """A workload with all of its runs, where these and its typed results stand in time, and whether a further run would
+    stand beside the last ones: the same for every metric."""
+
+    workload: Workload
+    points: Sequence[RunPoint]
+    places: Mapping[tuple[str, int], RunPlace]
+    fresh: bool
+
+
+def _work_of(workload: Workload, points: Sequence[RunPoint], choice: CompareChoice, now: datetime | None) -> _Work:
+    typed = [r for cell in choice.cells for r in cell.results.get(workload.id, ())]
+    return _Work(workload, points, _places(points, typed), _is_fresh(choice, workload.id, now))
+
+
+def _row(book: BookPoints, work: _Work, metric: Metric, choice: CompareChoice) -> WorkRow:
+    workload, places, number = work.workload, work.places, work.workload.id
+    base = metric_at(choice.cells[0], workload, metric.key, places)
     found = [
-        (place, cell, own) for place, cell in enumerate(choice.cells) if (own := metric_at(cell, workload, metric.key))
+        (place, cell, own)
+        for place, cell in enumerate(choice.cells)
+        if (own := metric_at(cell, workload, metric.key, places))
     ]
-    pooled = _pooled(points if found else (), metric.key)
+    pooled = _pooled(work.points if found else (), metric.key, places)
+    set_against = [(cell, own) for place, cell, own in found if place and base and metric.better is not Better.NEITHER]
+    answers = judge_together(
+        [(own.score, base.score) for _, own in set_against if base],
+        choice.delta,
+        metric.better is Better.LESS,
+        pooled,
+        work.fresh,
+    )
+    verdicts = {cell.key: verdict for (cell, _), verdict in zip(set_against, answers, strict=True)}
     made = []
-    for place, cell, own in found:
-        verdict = None
-        if place and base is not None and metric.better is not Better.NEITHER:
-            verdict = judge_pair(own.score, base.score, choice.delta, metric.better is Better.LESS, pooled)
+    for _, cell, own in found:
+        verdict = verdicts.get(cell.key)
         runs = cell.points.get(number, ())
         yields = yields_of(cell, choice.cells[0], workload, metric, verdict)
-        told_w = _mean_known([r.power_w for r in cell.results.get(number, ())])
+        told_w = mean_known([r.power_w for r in cell.results.get(number, ())])
         near = beside(book, runs)
         near = near if near.power_w is not None else replace(near, power_w=told_w)
         made.append(Compared(cell, own.score, verdict, own.values, own.told, near, yields))
     return WorkRow(workload, metric, tuple(made), pooled)
 
 
-def _pooled(points: Sequence[RunPoint], metric: str) -> PooledScatter:
-    """The scatter of all repeated cells of a workload."""
+def _is_fresh(choice: CompareChoice, workload_id: int, now: datetime | None) -> bool:
+    """Whether the last runs were made so lately that a further one stands beside them."""
+    begun = [p.run.started for cell in choice.cells for p in cell.points.get(workload_id, ())]
+    return now is not None and bool(begun) and 0.0 <= (now - max(begun)).total_seconds() <= APART_S
+
+
+def _places(points: Sequence[RunPoint], typed: Sequence[Result]) -> Mapping[tuple[str, int], RunPlace]:
+    """Where each run and each typed result of a workload stands in time, by its kind and number; of what was typed the
+    day is known at best."""
+    found_days = [(r, day) for r in typed if r.origin == OWN and (day := date_of(r.day))]
+    dated, days = [r for r, _ in found_days], [day for _, day in found_days]
+    noons = [datetime(d.year, d.month, d.day, 12, tzinfo=UTC).timestamp() for d in days]
+    keys = [*(("run", p.run.id) for p in points), *(("result", r.id) for r in dated)]
+    found = places_of(
+        [*(p.run.started.timestamp() for p in points), *noons],
+        [*(p.run.started.date().toordinal() for p in points), *(d.toordinal() for d in days)],
+        [*(True for _ in points), *(False for _ in dated)],
+    )
+    return dict(zip(keys, found, strict=True))
+
+
+def _pooled(points: Sequence[RunPoint], metric: str, places: Mapping[tuple[str, int], RunPlace]) -> PooledScatter:
+    """The scatter of all repeated cells of a workload, and what their order shows."""
     scores: dict[tuple[object, ...], list[float]] = {}
+    stand: dict[tuple[object, ...], list[RunPlace]] = {}
     for p in points:
         if p.run.summary is not None or p.why_not:
             continue
@@ -293,7 +239,21 @@ def _pooled(points: Sequence[RunPoint], metric: str) -> PooledScatter:
         if value is not None and value > 0:
             key = (p.run.setting_id, p.run.workload_id, p.room_c, p.run.builds or p.device.builds)
             scores.setdefault(key, []).append(value)
-    return scatter_within(scores.values())
+            stand.setdefault(key, []).append(places["run", p.run.id])
+    around = surroundings_of(([math.log(x) for x in own], stand[key]) for key, own in scores.items() if len(own) > 1)
+    return replace(scatter_within(scores.values()), around=around)
+
+
+def step_cells(step: NextStep, cell: BenchCell, base: BenchCell) -> tuple[BenchCell, ...]:
+    """The cells of a pair whose runs a next step asks for."""
+    if step.kind is StepKind.AGAIN:
+        return (cell,) if step.of_first else (base,)
+    return cell, base
+
+
+def run_seconds(cells: Sequence[BenchCell], workload_id: int) -> float | None:
+    """How long a run of these cells took on the average, s; None where no log says."""
+    return mean_known([p.digest.seconds for c in cells for p in c.points.get(workload_id, ())])
 
 
 @dataclass(frozen=True)
@@ -305,22 +265,25 @@ class CellMetric:
     told: str
 
 
-def metric_at(cell: BenchCell, workload: Workload, metric: str) -> CellMetric | None:
-    """What a cell comes to by a metric, None where it has nothing of it."""
+def metric_at(
+    cell: BenchCell, workload: Workload, metric: str, places: Mapping[tuple[str, int], RunPlace] | None = None
+) -> CellMetric | None:
+    """What a cell comes to by a metric, None where it has nothing of it; `places` tell where its runs stand in time."""
     groups: list[ScoreGroup] = []
+    stand = places or {}
     told: list[str] = []
     for p in cell.points.get(workload.id, ()):
         value, summary = p.value_of(metric), p.run.summary
         if value is None:
             continue
         if summary is None:
-            groups.append(ScoreGroup(value))
+            groups.append(ScoreGroup(value, place=stand.get(("run", p.run.id))))
         else:
             groups.append(ScoreGroup(value, summary.spread, summary.behind))
             told.append(origin_words(summary))
     for r in cell.results.get(workload.id, ()):
         if main_of(r.metric, workload) == metric:
-            groups.append(ScoreGroup(r.middle, r.spread, r.behind))
+            groups.append(ScoreGroup(r.middle, r.spread, r.behind, stand.get(("result", r.id))))
             told.append(result_words(r))
     if not groups:
         return None
@@ -356,17 +319,31 @@ def _unfair(known: _Conditions, choice: CompareChoice, cell: BenchCell, rows: Se
     runs along is what is asked, and what held the winner back makes its win no smaller."""
     base = choice.cells[0]
     found: dict[str, tuple[ConditionDifference, list[str]]] = {}
+    shared = dict[str, None]()
     for row in rows:
         number = row.workload.id
         if number not in base.workload_ids or number not in cell.workload_ids:
             continue
+        shared[row.workload.name] = None
         for each in differences(known.of(cell, number), known.of(base, number)):
             if choice.along is not None and on_axis(each.key, choice.along):
                 continue
             d = _in_spite_of(each, next((c.verdict for c in row.cells if c.cell == cell), None))
             worst, names = found.get(d.key, (d, []))
             found[d.key] = (min(worst, d, key=lambda x: x.grade), [*names, row.workload.name])
-    return [Unfair(cell, d, tuple(names), _accepted(known.acceptances, cell, base, d)) for d, names in found.values()]
+    return [
+        Unfair(cell, _of_some(d, names, len(shared)), tuple(names), _accepted(known.acceptances, cell, base, d))
+        for d, names in found.values()
+    ]
+
+
+def _of_some(d: ConditionDifference, names: Sequence[str], shared: int) -> ConditionDifference:
+    """The difference, with the workloads that it is of where it is not of all."""
+    own = list(dict.fromkeys(names))
+    if len(own) == shared:
+        return d
+    more = f" and {len(own) - 3} more" if len(own) > 3 else ""
+    return replace(d, words=f"{d.words.rstrip('.')} ({', '.join(own[:3])}{more} of {shared} workloads).")
 
 
 def _in_spite_of(d: ConditionDifference, verdict: Verdict | None) -> ConditionDifference:
@@ -381,7 +358,3 @@ def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCel
     """The reason with which a difference is accepted, empty where it is not."""
     ids = (cell.setting.id, base.setting.id)
     return next((x.reason for x in acceptances if x.accepts(*ids, d.key, (d.a, d.b))), "")
-
-
-def _mean_share(runs: Sequence[RunPoint], cause: Cause) -> float:
-    return sum(p.digest.shares.get(cause, 0.0) for p in runs) / len(runs)

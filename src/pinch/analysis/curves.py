@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from pinch.analysis.modes import beside
-from pinch.analysis.points import BookPoints, RunPoint, of_one_metric, score_of
+from pinch.analysis.points import BookPoints, RunPoint, mean_share, of_one_metric, score_of
 from pinch.bench.records import Device, Result, Setting, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words, result_words
 from pinch.core.causes import Cause
@@ -158,7 +158,9 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
         pairing
         for workload_id in choice.workload_ids
         for claimed in (False, True)  # what is claimed is never set against what was measured
-        for pairing in all_pairs(_curves([s for s in series if s.workload.id == workload_id and s.claimed is claimed]))
+        for pairing in all_pairs(
+            _curves([s for s in series if s.workload.id == workload_id and s.claimed is claimed]), choice.delta
+        )
     ]
     measured = [s for s in series if not s.claimed]
     return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(measured))))
@@ -297,8 +299,7 @@ _HOLDING = (Cause.SUSTAINED_POWER, Cause.BURST_POWER, Cause.CLOCK_CEILING, Cause
 def _bound_by(points: Sequence[ScalePoint]) -> str:
     """What holds a workload, by the shares of its load: graphics, the frame cap, or the processor's power and clock."""
     total: Mapping[Cause, float] = {
-        cause: sum(p.of.digest.shares.get(cause, 0.0) for p in points) / len(points) if points else 0.0
-        for cause in (Cause.GRAPHICS_BOUND, Cause.FRAME_CAP, *_HOLDING)
+        cause: mean_share([p.of for p in points], cause) for cause in (Cause.GRAPHICS_BOUND, Cause.FRAME_CAP, *_HOLDING)
     }
     if total[Cause.GRAPHICS_BOUND] > 0.5:
         return "graphics"

@@ -96,7 +96,7 @@ def _logged(j: Judgement, channel: str) -> float | None:
 def _headroom(j: Judgement) -> float | None:
     """K between the settled temperature and its limit."""
     value = _value(j, j.temp)
-    return None if value is None else finite(j.levels.temp_limit_c - value)
+    return None if value is None else finite(j.temp_limit_c - value)
 
 
 def _noise(log: RunLog, j: Judgement) -> float | None:
@@ -167,6 +167,9 @@ def _lows(j: Judgement) -> dict[str, float]:
 def moved_words(old: Digest, new: Digest) -> Sequence[str]:
     """What differs between two digests of the same log."""
     found = [f"window {old.state} → {new.state}"] if old.state != new.state else []
+    before, after = (max(d.shares, key=lambda c: d.shares[c], default="") for d in (old, new))
+    if before != after and before and after:
+        found.append(f"held by {before} → {after}")
     for field, name, unit in _NUMBERS:
         before, after = getattr(old, field), getattr(new, field)
         if before != after and (None in (before, after) or abs(after - before) > MOVED_SHARE * abs(before)):

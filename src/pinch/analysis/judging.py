@@ -8,9 +8,11 @@ from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_RATE, with_frame_rate
-from pinch.core.judge import Judgement, Known, judge
+from pinch.core.judge import Judgement, judge
+from pinch.core.known import Known
 from pinch.core.power_parts import with_parts
 from pinch.core.runlog import RunLog
+from pinch.core.sensor_classes import SensorClasses
 
 
 def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> Known:
@@ -28,6 +30,18 @@ def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> 
         tuple((p.start_s, p.end_s) for p in run.passes if not p.warm_up),
         waits=workload.all_passes > 1 or workload.pause_s > 0.0,
         shares_budget=device.graphics.shared,
+        graphics_ceiling_mhz=setting.graphics_ceiling_mhz,
+        sensors=_classes_of(device, run),
+    )
+
+
+def _classes_of(device: Device, run: Run) -> SensorClasses:
+    """How far the sensors of a device may be off, as somebody noted, else as usual; and what meters state."""
+    own, usual = device.sensors, SensorClasses()
+    return SensorClasses(
+        power=own.power_percent / 100.0 if own.power_percent is not None else usual.power,
+        temp_k=own.temp_k if own.temp_k is not None else usual.temp_k,
+        meters=tuple((m.name, m.channel, m.accuracy) for m in run.meters),
     )
 
 

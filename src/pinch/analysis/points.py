@@ -7,13 +7,12 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Result, Run, Setting, Workload
-from pinch.core.figures import SettledState
+from pinch.core.causes import Cause
+from pinch.core.figures import WHOLE_OFF, SettledState
 from pinch.core.metrics import AVERAGE, SCORE
 from pinch.core.sound import level_mean
 
 HELD = (SettledState.SETTLED, SettledState.DRIFTING)
-OFF_SHARE = 0.02
-"""From this difference on the settled part does not speak for all of the load. Common practice, no source."""
 SAME_ROOM_K = 2.0
 """Rooms of runs that are no further apart count as one."""
 
@@ -70,7 +69,7 @@ class RunPoint:
         if not settled or whole is None or is_whole or "by hand" in self.digest.flags:
             return 0.0
         off = whole / settled - 1.0
-        return off if abs(off) >= OFF_SHARE else 0.0
+        return off if abs(off) >= WHOLE_OFF else 0.0
 
     @property
     def rate(self) -> float | None:
@@ -88,6 +87,11 @@ class RunPoint:
         if metric == self.metric:
             return self.rate
         return self.digest.lows.get(metric, self.digest.figures.get(metric, self.read.get(metric)))
+
+
+def mean_share(points: Sequence[RunPoint], cause: Cause) -> float:
+    """The share of the load that a cause held, the mean over runs; 0 where there are none."""
+    return sum(p.digest.shares.get(cause, 0.0) for p in points) / len(points) if points else 0.0
 
 
 def main_of(metric: str, workload: Workload) -> str:

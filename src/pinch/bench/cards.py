@@ -129,8 +129,9 @@ KINDS: dict[str, tuple[CardKind, ...]] = {
 
 class Card(Record):
     """A card of the deck; `name` is its title. `finding` is what somebody wrote in place of the composed sentence
-    (empty: as composed), `seen` the composed one when it was last agreed to, `footnote` a note of the operator's own.
-    `place` is its order; a card that is not `in_report` is only in the deck."""
+    (empty: as composed), `seen` the composed one when it was last agreed to and `seen_method` the version of the
+    methods then (no later than 4 in books of before), `footnote` a note of the operator's own. `place` is its order; a
+    card that is not `in_report` is only in the deck."""
 
     name: Name
     kind: CardKind
@@ -138,6 +139,7 @@ class Card(Record):
     place: int = 0
     finding: Annotated[str, Field(max_length=600)] = ""
     seen: str = ""
+    seen_method: int = 4
     footnote: Annotated[str, Field(max_length=600)] = ""
     in_report: bool = True
 

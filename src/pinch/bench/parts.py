@@ -11,15 +11,18 @@ from pinch.bench.fields import (
     Gigabytes,
     Hertz,
     Inches,
+    Kelvin,
     Megahertz,
     Name,
     Part,
+    Percent,
     Pixels,
     Seconds,
     Transfers,
     WattHours,
     Watts,
 )
+from pinch.core.accuracy import Accuracy
 from pinch.core.metrics import Better
 
 
@@ -57,6 +60,7 @@ class Aspect(StrEnum):
     GRAPHICS_PATH = "graphics path"
     FAN = "fan profile"
     CLOCK_LOCK = "clock lock"
+    GRAPHICS_LOCK = "graphics clock lock"
     UNDERVOLT = "undervolt"
     MEMORY_SPEED = "memory speed"
     GRAPHICS_MEMORY = "graphics memory"
@@ -124,6 +128,15 @@ class Battery(Part):
         return self.full_wh or self.design_wh
 
 
+class Sensors(Part):
+    """How far the sensors of a device may be off, as standard uncertainties, where somebody knows better than usual."""
+
+    power_percent: Annotated[float, Field(gt=0, le=50, json_schema_extra={"unit": "%"})] | None = Field(
+        default=None, title="Power it tells, ±"
+    )
+    temp_k: Kelvin | None = Field(default=None, title="Temperature it tells, ±")
+
+
 class Claims(Part):
     """Power limits as the maker gives them, and the range that the device lets the operator set."""
 
@@ -141,6 +154,23 @@ class Claims(Part):
         if self.lowest_w is not None and self.highest_w is not None and self.highest_w < self.lowest_w:
             raise ValueError("the highest limit to set is below the lowest")
         return self
+
+
+class ReadWith(Part):
+    """An instrument that a run was read with: the channel that it told, and its accuracy as it was stated then."""
+
+    name: Name
+    channel: Annotated[str, Field(pattern=r"^[a-z0-9_.]{1,80}$")]
+    of_reading: Percent = 0.0
+    of_range: Percent = 0.0
+    range: Annotated[float, Field(ge=0, le=1e6)] = 0.0
+    resolution: Annotated[float, Field(ge=0, le=1e6)] = 0.0
+    fixed: Annotated[float, Field(ge=0, le=1e6)] = 0.0
+
+    @property
+    def accuracy(self) -> Accuracy:
+        """Its accuracy."""
+        return Accuracy(self.of_reading, self.of_range, self.range, self.resolution, self.fixed)
 
 
 class Build(Part):

@@ -43,6 +43,8 @@ from pinch.bench.parts import (
     Memory,
     Offer,
     OwnMetric,
+    ReadWith,
+    Sensors,
 )
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.errors import NotKeptError, PinchError
@@ -211,6 +213,7 @@ class Device(Listed):
         default=None, title="Temperature limit"
     )
     claims: Claims = Claims()
+    sensors: Sensors = Sensors()
     builds: tuple[Build, ...] = ()
     ports: str = ""
     serial: str = Field(default="", max_length=120, title="Serial number")
@@ -241,6 +244,7 @@ class Setting(Listed):
         default=None, title="Burst window"
     )
     clock_ceiling_mhz: Megahertz | None = Field(default=None, title="Clock lock")
+    graphics_ceiling_mhz: Megahertz | None = Field(default=None, title="Graphics clock lock")
     undervolt_mv: Millivolts | None = Field(default=None, title="Voltage offset")
     mains: bool = Field(default=True, title="On mains")
     graphics_path: str = Field(default="", title="Graphics path")
@@ -472,7 +476,7 @@ class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
     `before` is what was checked before it began, `in_spite_of` the warnings that it was started all the same with;
     `summary` is all there is of a run without a log; `window` a settled
-    window that the operator chose; `builds` are those that the device had then."""
+    window that the operator chose; `builds` are those that the device had then, `meters` what it was read with."""
 
     device_id: int
     setting_id: int
@@ -491,6 +495,7 @@ class Run(Record):
     summary: Summary | None = None
     window: WindowByHand | None = None
     builds: tuple[Build, ...] = ()
+    meters: tuple[ReadWith, ...] = ()
     protocol_id: int | None = None
     void: str = ""
     removed: bool = False

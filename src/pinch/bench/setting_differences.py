@@ -25,6 +25,7 @@ _READ: dict[Aspect, Callable[[Setting], str]] = {
     Aspect.GRAPHICS_PATH: lambda s: s.graphics_path,
     Aspect.FAN: lambda s: s.fan,
     Aspect.CLOCK_LOCK: lambda s: _with_unit(s.clock_ceiling_mhz, "MHz"),
+    Aspect.GRAPHICS_LOCK: lambda s: _with_unit(s.graphics_ceiling_mhz, "MHz"),
     Aspect.UNDERVOLT: lambda s: _with_unit(s.undervolt_mv, "mV"),
     Aspect.MEMORY_SPEED: lambda s: _with_unit(s.memory_speed_mts, "MT/s"),
     Aspect.GRAPHICS_MEMORY: lambda s: _with_unit(s.graphics_memory_gb, "GB"),

@@ -92,7 +92,7 @@ def broken_line(series: Series) -> Line:
 
 def _temp_rules(judged: Judgement) -> tuple[Rule, ...]:
     rules = []
-    limit = judged.levels.temp_limit_c
+    limit = judged.temp_limit_c
     if np.isfinite(limit):
         rules.append(Rule(limit, "limit" if judged.levels.temp_given else "limit, as seen"))
     if judged.known.ambient_c is not None:

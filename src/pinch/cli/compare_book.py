@@ -13,10 +13,11 @@ from pinch.analysis.work_metrics import is_known
 from pinch.bench.records import Workload
 from pinch.cli.books import named
 from pinch.cli.numbers import number, print_json
+from pinch.cli.verdict_json import verdict_json
 from pinch.core.errors import DataError, PinchError
 from pinch.core.fairness import GRADE_WORDS
 from pinch.core.unit_yield import UnitYield
-from pinch.core.verdict import judge_pair
+from pinch.core.verdict import judge_together
 from pinch.narrative.compare_words import headline, rank_words, row_title, shown_plainly
 from pinch.runs.whole_book import read_points
 
@@ -54,7 +55,7 @@ def run(args: argparse.Namespace) -> int:
         for c in row.cells:
             print(f"  {row.printed[c.cell.name]:>12}  {c.cell.name} ({rank_words(c, row)})")
     for u in result.unfair:
-        print(f"note: {u.cell.name}: {u.difference.words} ({GRADE_WORDS[u.difference.grade]})")
+        print(f"note: {u.cell.name}: {u.difference.words} ({u.difference.effect})")
     return 0
 
 
@@ -155,10 +156,10 @@ def _yield_json(y: UnitYield) -> dict[str, Any]:
 def _pairs(row: WorkRow, result: CompareResult) -> list[dict[str, Any]]:
     """Every pair of a row; the ratio speaks of a against b."""
     found = []
-    for a, b in combinations(row.cells, 2):
-        v = judge_pair(a.score, b.score, result.choice.delta, row.less_is_better, row.pooled)
-        ci = [number(v.low), number(v.high)] if v.has_interval else None
-        ratio = number(v.ratio)
+    pairs = list(combinations(row.cells, 2))
+    scores = [(a.score, b.score) for a, b in pairs]
+    answers = judge_together(scores, result.choice.delta, row.less_is_better, row.pooled)
+    for (a, b), v in zip(pairs, answers, strict=True):
         pair = {"a": a.cell.name, "b": b.cell.name, "workload": row.workload.name, "metric": row.metric.key}
-        found.append({**pair, "ratio": ratio, "ci": ci, "answer": v.answer, "more_runs": v.more_runs, "note": v.words})
+        found.append({**pair, "ratio": number(v.ratio), **verdict_json(v)})
     return found

@@ -51,6 +51,7 @@ def frames_json(f: FrameFigures) -> dict[str, Any]:
         "stutters": f.stutters,
         "cv": number(f.cv),
         "consistency": number(f.consistency),
+        "stretches": {name: number(own) for name, own in f.stretches.items()},
         "ci": {name: [number(i.low), number(i.high)] for name, i in f.intervals.items()},
     }
 

@@ -32,7 +32,7 @@ from pinch.sources.sheets import read_sheet
 
 ORIGINS = {"own": Origin.OWN, "maker": Origin.MAKER, "other": Origin.THIRD, "archive": Origin.ARCHIVE}
 BOOK = ".pinch"
-OF_RUNS = ("ambient", "day", "protocol", "builds", "note")
+OF_RUNS = ("ambient", "day", "protocol", "builds", "meters", "note")
 
 
 @dataclass
@@ -86,6 +86,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--day", default="", metavar="YYYY-MM-DD", help="the day of the runs, or of the results")
     parser.add_argument("--protocol", default="", metavar="NAME", help="the protocol that the runs were made under")
     parser.add_argument("--builds", default="", metavar="TEXT", help="such as 'graphics driver 31.4; OS 6.12'")
+    parser.add_argument("--meters", default="", metavar="NAMES", help="instruments of the bench that the logs are of")
     parser.add_argument("--note", default=None, metavar="TEXT", help="a note to every run or result")
     parser.add_argument("--score", default="", metavar="VALUE", help="the score of the one log named")
     parser.add_argument("--origin", choices=ORIGINS, default="", help="whose figures the results are")

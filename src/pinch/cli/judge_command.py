@@ -14,7 +14,8 @@ from pinch.core.extent import Extent
 from pinch.core.figures import ChannelFigures, Note, Segment
 from pinch.core.frames import FRAME_TIME, with_frame_rate
 from pinch.core.heat import Heat
-from pinch.core.judge import Judgement, Known, PartJudgement, judge
+from pinch.core.judge import Judgement, PartJudgement, judge
+from pinch.core.known import Known
 from pinch.core.printing import plain
 from pinch.core.ranges import Spread
 from pinch.core.sensors import SensorModel
@@ -98,7 +99,7 @@ def judgement_json(j: Judgement) -> dict[str, Any]:
         if j.hot_core is None
         else {"core": j.hot_core.number, "C": number(j.hot_core.hottest_c), "mean_C": number(j.hot_core.mean_c)},
         "early_late": {
-            name: {"first_5_min": number(e.early), "after": number(e.late), "unit": e.unit}
+            name: {"first_min": e.first_min, "first": number(e.early), "after": number(e.late), "unit": e.unit}
             for name, e in j.early_late.items()
         },
         "whole_load": {name: number(mean) for name, mean in j.whole_load.items()},

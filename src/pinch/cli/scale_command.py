@@ -10,9 +10,10 @@ from pinch.cli.books import named
 from pinch.cli.csv_rows import read_lines
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.crossing import Crossover, Pairing, all_pairs
+from pinch.core.curve_shape import LAW
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.ladder import LAW, Point, cells_by_power
+from pinch.core.ladder import Point, cells_by_power
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import PROMISES, SweetSpot
 from pinch.core.targets import Target

@@ -8,6 +8,8 @@ steps of d adds d / √12 (the same, F.2.2.1). Independent parts add as squares.
 import math
 from dataclasses import dataclass
 
+from pinch.core.robust import RECTANGLE
+
 
 @dataclass(frozen=True)
 class Accuracy:
@@ -28,4 +30,4 @@ class Accuracy:
     def standard_u(self, value: float) -> float:
         """Standard uncertainty of a reading, in its unit; 0 where nothing is stated."""
         bound = (self.of_reading * abs(value) + self.of_range * self.range) / 100.0 + self.fixed
-        return math.hypot(bound / math.sqrt(3.0), self.resolution / math.sqrt(12.0))
+        return math.hypot(bound / math.sqrt(3.0), self.resolution / RECTANGLE)

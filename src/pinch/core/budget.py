@@ -1,18 +1,11 @@
 """What contributes how much to the uncertainty of a figure (JCGM 100:2008), by the package `uncertainties`."""
 
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from pinch.core.figures import Estimate
-
-
-@dataclass(frozen=True)
-class Contribution:
-    """A part of an uncertainty: its source, its own part in the unit of the figure, and its share of the variance."""
-
-    name: str
-    u: float
-    share: float
+from pinch.core.figures import Contribution, Estimate
 
 
 @dataclass(frozen=True)
@@ -35,10 +28,14 @@ def budget_of(figure: Any, unit: str) -> Budget:
     """The budget of what was reckoned from quantities."""
     if not hasattr(figure, "error_components"):
         return Budget(Estimate(float(figure), 0.0, unit), ())
-    total = float(figure.std_dev)
     by_name: dict[str, float] = {}
     for variable, part in figure.error_components().items():
-        by_name[variable.tag] = by_name.get(variable.tag, 0.0) + float(part) ** 2
-    parts = [Contribution(n, v**0.5, v / total**2 if total else 0.0) for n, v in by_name.items() if v > 0]
-    result = Estimate(float(figure.nominal_value), total, unit)
-    return Budget(result, tuple(sorted(parts, key=lambda p: -p.share)))
+        by_name[variable.tag] = math.hypot(by_name.get(variable.tag, 0.0), float(part))
+    return added(float(figure.nominal_value), unit, by_name)
+
+
+def added(value: float, unit: str, parts: Mapping[str, float]) -> Budget:
+    """The budget of a figure whose independent parts are known by name: they add as squares (JCGM 100:2008, 5.1.2)."""
+    total = math.sqrt(sum(u**2 for u in parts.values()))
+    own = [Contribution(name, u, u**2 / total**2) for name, u in parts.items() if u > 0.0]
+    return Budget(Estimate(value, total, unit), tuple(sorted(own, key=lambda part: -part.share)))

@@ -6,12 +6,15 @@ then the superposed decay of the terms.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import combinations
 
 import numpy as np
 
 from pinch.core import robust
 from pinch.core.errors import DataError
+from pinch.core.independent import dependence
 from pinch.core.runlog import BoolArray, FloatArray
 
 MOST_TERMS = 3
@@ -20,19 +23,25 @@ SHORTEST_S = 120.0
 MOST_ALIKE = 0.98
 SLOWER_THAN_RECORD = 2.5
 """From a known room up, a term shows in less than its own time."""
-MOST_ROWS, WIDE = 400, 0.8
+MOST_ROWS, TRIED = 400, 22
 WHITE = 0.1
-START_K, LEAST_NOISE_K = 1.0, 0.05
+START_K, LEAST_NOISE_K = 20.0, 0.05
 """How far a term is expected to be off its rest when a record begins, K: weak beside what a warm start shows."""
+MISFIT, WARM_BY = 1.2, 6.0
+"""A warm beginning is looked at where a fit is off by so many times the noise, and has to be likelier by so much beyond
+its own parameters, in units of AIC."""
+USUALLY_ALIKE = 10.0
+"""Samples of a second that count for one, before what a fit leaves says better."""
 LEAST_SHARE = 0.03
 """A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
 
 @dataclass(frozen=True)
 class HeatFit:
-    """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power, fitted or given;
-    `start` (n,) is what each term was above its resting answer when the record began, K; `r_th_u` is the standard
-    uncertainty of the whole resistance, K/W, `alike` the lag-1 correlation of what is left."""
+    """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power as the sensor tells
+    it, fitted, or a known room and `offset_k`, by which the two sensors disagree; `start` (n,) is what each term was
+    above its resting answer when the record began, K; `r_th_u` is the standard uncertainty of the whole resistance,
+    K/W, of which `r_fit_u` would be left were the offset known; `alike` the lag-1 correlation of what is left."""
 
     r: FloatArray
     tau: FloatArray
@@ -40,7 +49,9 @@ class HeatFit:
     rms_k: float
     start: FloatArray
     r_th_u: float
+    r_fit_u: float = 0.0
     alike: float = 0.0
+    offset_k: float = 0.0
 
     @property
     def r_th(self) -> float:
@@ -75,13 +86,17 @@ class HeatFit:
         return high
 
 
-def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: float | None = None) -> HeatFit:
+def fit_heat(
+    t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: float | None = None, offset_u: float = 0.0
+) -> HeatFit:
     """Fit one to three terms to a whole record, from `ambient_c` up, or from a fitted base where nobody knows it.
 
     Parameters
     ----------
     t : (n,) even times, s.
     power_w, temp_c : (n,) power and temperature in each step; NaN where there is none.
+    offset_u : standard uncertainty of the room and the sensor against each other, K; what the record shows of their
+        offset is weighed against it.
 
     Raises
     ------
@@ -97,25 +112,52 @@ def fit_heat(t: FloatArray, power_w: FloatArray, temp_c: FloatArray, ambient_c: 
         raise DataError("log", "its power or temperature does not change")
     power = np.interp(t, t[known], power_w[known])
     noise = max(robust.noise_sd(temp_c[have]), LEAST_NOISE_K)
-    record = _Record(power, temp_c, _rows(have), step, ambient_c, noise)
+    record = _Record(power, temp_c, _rows(have), step, ambient_c, noise, offset_u, USUALLY_ALIKE)
+    found = _best(record)
+    if ambient_c is not None and (found is None or found.rms_k > MISFIT * noise):
+        warm = _best(replace(record, warm=True))
+        if warm is not None and (found is None or _is_likelier(record, warm, found)):
+            found = warm
+    if found is None:
+        raise DataError("log", "its temperature does not follow its power")
+    return found
+
+
+def _best(record: "_Record") -> HeatFit | None:
+    """The fit of as many terms as there is evidence of; None where no term is in it."""
     best: HeatFit | None = None
     best_score = math.inf
     for terms in range(1, MOST_TERMS + 1):
         fit, score = _fit(record, terms)
-        longest = len(t) * step * (1.0 if ambient_c is None else SLOWER_THAN_RECORD)
+        longest = len(record.power) * record.step * (1.0 if record.ambient is None else SLOWER_THAN_RECORD)
         real = np.all(fit.r > LEAST_SHARE * fit.r.sum()) and fit.slowest_s <= longest
         if score < best_score and real:
             best, best_score = fit, score
-        if best is fit and fit.alike < WHITE:
-            break  # what is left is noise; no further term can be in it
-    if best is None:
-        raise DataError("log", "its temperature does not follow its power")
+        if best is not None and (best is not fit or fit.alike < WHITE):
+            break  # a further term did no good, or what is left is noise
     return best
+
+
+def _is_likelier(record: "_Record", warm: HeatFit, rest: HeatFit) -> bool:
+    """Whether a beginning away from rest is likelier, by as many samples as are independent."""
+    _, left = replace(record, warm=True).solve(warm.tau)
+    more = 3 * len(warm.tau) - 2 * len(rest.tau)
+    return dependence(left).worth * 2.0 * math.log(rest.rms_k / warm.rms_k) > 2.0 * more + WARM_BY
+
+
+@dataclass(frozen=True)
+class _Tried:
+    """Time constants (k,) with the sums of products of their columns, and of these with the temperature."""
+
+    tau: FloatArray
+    gram: FloatArray
+    right: FloatArray
 
 
 @dataclass(frozen=True)
 class _Record:
-    """What is fitted: power (n,) and temperature (n,) in steps of `step` s, at the places `rows` (m,)."""
+    """What is fitted: power (n,) and temperature (n,) in steps of `step` s, at the places `rows` (m,). Samples count
+    for less where they are alike: `alike` of them for one; `warm`: it began away from rest."""
 
     power: FloatArray
     temp: FloatArray
@@ -123,15 +165,44 @@ class _Record:
     step: float
     ambient: float | None
     noise_k: float
+    offset_u: float = 0.0
+    alike: float = 1.0
+    warm: bool = False
+
+    @property
+    def has_offset(self) -> bool:
+        """Whether a known room may be off."""
+        return self.ambient is not None and self.offset_u > 0.0
 
     def columns(self, tau: FloatArray) -> FloatArray:
-        """Answers to the power (m, terms), then either the base, or the decays from the beginning (m, terms) where the
-        base is known: both together cannot be told apart."""
+        """Answers to the power (m, terms), then either the base, or where that is known the decays from a warm
+        beginning (m, terms) and the offset: what is known of both beforehand tells them apart."""
         answers = [_low_pass(self.power, self.step, float(x))[self.rows] for x in tau]
         if self.ambient is None:
             return np.column_stack([*answers, np.ones(len(self.rows))])
         t = self.step * (self.rows + 1.0)
-        return np.column_stack([*answers, *(np.exp(-t / x) for x in tau)])
+        decays = [np.exp(-t / x) for x in tau] if self.warm else []
+        offset = [np.ones(len(self.rows))] if self.has_offset else []
+        return np.column_stack([*answers, *decays, *offset])
+
+    def prior_sd(self, terms: int) -> FloatArray:
+        """What is known beforehand of the columns after the answers, standard deviation in K (infinite: nothing)."""
+        if self.ambient is None:
+            return np.array([np.inf])
+        return np.array([START_K] * (terms if self.warm else 0) + ([self.offset_u] if self.has_offset else []))
+
+    def held(self, terms: int) -> FloatArray:
+        """The same as so many samples that say none."""
+        return np.asarray(self.alike * (self.noise_k / self.prior_sd(terms)) ** 2)
+
+    @cached_property
+    def tried(self) -> "_Tried":
+        """Time constants over the record, every pair of columns multiplied once."""
+        tau = np.geomspace(self.step, 2.0 * len(self.power) * self.step, TRIED)
+        columns = self.columns(tau)
+        held = np.append(np.zeros(TRIED), self.held(TRIED))
+        right = columns.T @ (self.temp[self.rows] - (self.ambient or 0.0))
+        return _Tried(tau, columns.T @ columns + np.diag(held), right)
 
     def solve(self, tau: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Best weights of the columns, those of the answers ≥ 0, and what is left (m,)."""
@@ -140,12 +211,11 @@ class _Record:
         columns, terms = self.columns(tau), len(tau)
         free = columns[:, terms:]  # of either sign, so each stands there twice
         target = self.temp[self.rows] - (self.ambient or 0.0)
-        both = np.column_stack([columns[:, :terms], free, -free])
+        both = np.hstack([columns[:, :terms], free, -free])
         # The normal equations are small: the record is gone through once.
         gram, right = both.T @ both, both.T @ target
-        if self.ambient is not None:
-            # Most records begin at rest; without this a slow term and its own beginning cannot be told apart.
-            gram[terms:, terms:] += (self.noise_k / START_K) ** 2 * np.eye(len(gram) - terms)
+        # Without what is known beforehand a slow term, its own beginning and the offset could hardly be told apart.
+        gram[terms:, terms:] += np.diag(np.tile(self.held(terms), 2))
         ridge = 1e-9 * np.trace(gram) / len(gram)
         root = np.linalg.cholesky(gram + ridge * np.eye(len(gram)))
         weights, _ = nnls(root.T, np.linalg.solve(root, right))
@@ -169,33 +239,54 @@ def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
 
     step, longest = record.step, len(record.power) * record.step
     low, high = np.log(step), np.log(3.0 * longest)
-    guess = np.log(np.geomspace(max(4.0 * step, longest / 150), longest / 4, terms + 2)[1:-1])
+    tried = record.tried.tau
+    guess, wide = np.log(_best_of(record, terms)), math.log(tried[1] / tried[0]) / 2.0
     # The weights are solved for inside, only the time constants are searched (variable projection: Golub and Pereyra,
     # SIAM J. Numer. Anal. 10, 1973).
     found = minimize(  # type: ignore[call-overload]
         lambda x: math.log(_squares(record.solve(np.exp(np.clip(x, low, high)))[1])),
         guess,
         method="Nelder-Mead",
-        options={"xatol": 4e-3, "fatol": 1e-5, "initial_simplex": np.vstack([guess, guess - WIDE * np.eye(terms)])},
+        options={"xatol": 2e-2, "fatol": 1e-4, "initial_simplex": np.vstack([guess, guess - wide * np.eye(terms)])},
     )
     tau = np.sort(np.exp(np.clip(found.x, low, high)))
+    _, left = record.solve(tau)
+    record = replace(record, alike=max(1.0, len(left) / dependence(left).worth))
     weights, left = record.solve(tau)
     rss = _squares(left)
-    n, free = len(record.rows), 2 * terms + (1 if record.ambient is None else terms) + 1
+    n, free = len(record.rows), 2 * terms + (terms if record.warm else 1) + 1
     score = n * math.log(rss / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
     base = float(weights[-1]) if record.ambient is None else record.ambient
     r = weights[:terms]
-    start = np.zeros(terms) if record.ambient is None else weights[terms:]
+    start = weights[terms : 2 * terms] if record.warm else np.zeros(terms)
+    offset = float(weights[-1]) if record.has_offset else 0.0
     alike = float(robust.autocorrelation(left, 1)[0])
-    return HeatFit(r, tau, base, math.sqrt(rss / n), start, _resistance_u(record, tau, weights), alike), score
+    u, fit_u = _resistance_u(record, tau, weights)
+    return HeatFit(r, tau, base + offset, math.sqrt(rss / n), start, u, fit_u, alike, offset), score
+
+
+def _best_of(record: _Record, terms: int) -> FloatArray:
+    """The time constants among those tried that fit best together, (terms,): every choice is a small system of
+    equations."""
+    tried, gram, right = record.tried.tau, record.tried.gram, record.tried.right
+    chosen = np.array(list(combinations(range(TRIED), terms)))
+    shared = np.arange(2 * TRIED if record.warm else TRIED, len(gram))
+    parts = [chosen, *([chosen + TRIED] if record.warm else []), np.tile(shared, (len(chosen), 1))]
+    places = np.hstack(parts)
+    inner, pull = gram[places[:, :, None], places[:, None, :]], right[places]
+    inner += 1e-9 * np.trace(gram) / len(gram) * np.eye(places.shape[1])
+    weights = np.linalg.solve(inner, pull[:, :, None])[:, :, 0]
+    gained = np.where((weights[:, :terms] > 0.0).all(axis=1), (weights * pull).sum(axis=1), -np.inf)
+    return np.asarray(tried[chosen[int(np.argmax(gained))]])
 
 
 def _squares(left: FloatArray) -> float:
     return max(float(left @ left), 1e-12)
 
 
-def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> float:
-    """Standard uncertainty of ΣRᵢ, K/W, from the linearised model; what is left counts as an AR(1) process."""
+def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> tuple[float, float]:
+    """Standard uncertainty of ΣRᵢ, K/W, from the linearised model, and what of it is left were the offset known. What
+    is left counts as often as it is independent."""
     terms, columns = len(tau), record.columns(tau)
     slopes = []
     for i in range(terms):
@@ -206,13 +297,26 @@ def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> floa
     left = record.temp[record.rows] - (record.ambient or 0.0) - columns @ weights
     n = len(left)
     alike = min(max(float(robust.autocorrelation(left, 1)[0]), 0.0), MOST_ALIKE)
-    variance = float(left @ left) / max(1, n - jacobian.shape[1]) * (1.0 + alike) / (1.0 - alike)
-    scale = np.sqrt((jacobian**2).sum(axis=0))
+    variance = float(left @ left) / max(1, n - jacobian.shape[1])
+    variance *= max((1.0 + alike) / (1.0 - alike), n / dependence(left).worth)
+    known = np.zeros(jacobian.shape[1])
+    known[terms : columns.shape[1]] = 1.0 / record.prior_sd(terms) ** 2
+    precision = jacobian.T @ jacobian / variance + np.diag(known)
+    whole = _of_sum(precision, terms)
+    if not record.has_offset:
+        return whole, whole
+    kept = np.delete(np.arange(len(precision)), columns.shape[1] - 1)
+    return whole, _of_sum(precision[np.ix_(kept, kept)], terms)
+
+
+def _of_sum(precision: FloatArray, terms: int) -> float:
+    """Standard uncertainty of the sum of the first parameters."""
+    scale = np.sqrt(np.diag(precision))
     scale[scale == 0.0] = 1.0
-    inverse = np.linalg.pinv((jacobian / scale).T @ (jacobian / scale), rcond=1e-10)
-    pick = np.zeros(jacobian.shape[1])
+    inverse = np.linalg.pinv(precision / np.outer(scale, scale), rcond=1e-10)
+    pick = np.zeros(len(precision))
     pick[:terms] = 1.0 / scale[:terms]
-    return math.sqrt(max(0.0, variance * float(pick @ inverse @ pick)))
+    return math.sqrt(max(0.0, float(pick @ inverse @ pick)))
 
 
 def _low_pass(power: FloatArray, step: float, tau: float) -> FloatArray:

@@ -1,19 +1,21 @@
 """Two curves over watts: where they cross, and what the devices do at the same watts."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from itertools import combinations
+from dataclasses import dataclass, replace
+from itertools import combinations, pairwise
 
 import numpy as np
 
 from pinch.core.ladder import Ladder
+from pinch.core.robust import Z95
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import DELTA, Answer, Verdict, answer
 
-STEPS = 200
+STEPS = 120
 ENVELOPE = 0.10
-OFTEN = 0.5
-"""A crossing that fewer of the draws have may be chance."""
+SURE = 95.0
+LEAST_SPREAD = 1e-12
+CANNOT, NEITHER = "?", ""
 
 
 @dataclass(frozen=True)
@@ -31,15 +33,26 @@ class Crossover:
 
 
 @dataclass(frozen=True)
+class LeadStretch:
+    """A range of watts of which one thing can be said: that `ahead` leads, that there is no difference that matters
+    (empty), or that it cannot be told (`?`)."""
+
+    low_w: float
+    high_w: float
+    ahead: str
+
+
+@dataclass(frozen=True)
 class Pairing:
-    """All crossings of two ladders over the shared range (NaN: there is none), and what is said where there are
-    none."""
+    """Two ladders over the range that both were measured at (NaN: there is none): the crossings with a real lead on
+    either side, what can be said of each stretch (none without repeats), and the whole in words."""
 
     a: str
     b: str
     low_w: float
     high_w: float
     crossings: tuple[Crossover, ...]
+    stretches: tuple[LeadStretch, ...]
     words: str
 
 
@@ -62,24 +75,70 @@ class Envelope:
     members: tuple[tuple[str, str], ...]
 
 
-def pair_up(name_a: str, a: Ladder, name_b: str, b: Ladder) -> Pairing:
-    """All powers of the shared range at which the curves cross."""
+def pair_up(name_a: str, a: Ladder, name_b: str, b: Ladder, delta: float = DELTA) -> Pairing:
+    """What can be said of two curves over the range that both were measured at.
+
+    A lead is real where the band of the lead excludes none, for all watts at once: it reaches as many standard
+    deviations as the largest deviation of a draw anywhere has in 95 % of the draws. A crossing needs a real lead on
+    either side. No difference matters where two one-sided tests at each power find none of `delta` or more.
+    """
     low, high = max(a.power[0], b.power[0]), min(a.power[-1], b.power[-1])
     if low >= high:
         words = f"{name_a} and {name_b} share no range of measured watts."
-        return Pairing(name_a, name_b, float("nan"), float("nan"), (), words)
+        return Pairing(name_a, name_b, float("nan"), float("nan"), (), (), words)
     grid = np.linspace(low, high, STEPS)
     lead = _lead(a, b, grid, None)
-    turns = _turns(grid, lead)
-    draws = _lead(a, b, grid, min(len(a.draws), len(b.draws))) if turns else np.empty((0, STEPS))
-    found = []
-    for at, rising in turns:
-        spots = _turns_of_rows(grid, draws, at, rising)
-        low_w, high_w = np.percentile(spots, [2.5, 97.5]) if len(spots) > 1 else (np.nan, np.nan)
-        sure = len(spots) / len(draws) if len(draws) else float("nan")
-        below, above = (name_b, name_a) if rising else (name_a, name_b)
-        found.append(Crossover(below, above, at, float(low_w), float(high_w), a.at(at), sure))
-    return Pairing(name_a, name_b, float(low), float(high), tuple(found), _pair_words(name_a, name_b, lead, found))
+    rows = min(len(a.draws), len(b.draws))
+    if not rows:
+        found = tuple(_crossover(name_a, name_b, a, at, rising, np.empty(0), 0) for at, rising in _turns(grid, lead))
+        words = (
+            "Nothing was repeated, so that chance may make any of it." if found else _unrepeated(name_a, name_b, lead)
+        )
+        return Pairing(name_a, name_b, float(low), float(high), found, (), words)
+    draws = _lead(a, b, grid, rows)
+    states = _states(name_a, name_b, lead, draws, delta)
+    stretches = _stretches(grid, states)
+    leads = [i for i, s in enumerate(stretches) if s.ahead in (name_a, name_b)]
+    crossings = []
+    for left, right in pairwise(leads):
+        if stretches[left].ahead != stretches[right].ahead:
+            rising = stretches[right].ahead == name_a
+            between = (grid >= stretches[left].high_w) & (grid <= stretches[right].low_w)
+            at = _turn_between(grid, lead, between, rising)
+            spots = _turns_of_rows(grid, draws, at, rising)
+            crossings.append(_crossover(name_a, name_b, a, at, rising, spots, rows))
+    words = _pair_words(stretches, crossings)
+    return Pairing(name_a, name_b, float(low), float(high), tuple(crossings), stretches, words)
+
+
+def _states(name_a: str, name_b: str, lead: FloatArray, draws: FloatArray, delta: float) -> list[str]:
+    """What can be said at each power."""
+    spread = np.maximum(draws.std(axis=0), LEAST_SPREAD)
+    most = np.abs((draws - draws.mean(axis=0)) / spread).max(axis=1)
+    reach = float(np.percentile(most, SURE)) * spread
+    alike = np.abs(lead) + Z95 * spread <= np.log1p(delta)
+    return [
+        name_a if x > r else name_b if -x > r else NEITHER if same else CANNOT
+        for x, r, same in zip(lead, reach, alike, strict=True)
+    ]
+
+
+def _stretches(grid: FloatArray, states: Sequence[str]) -> tuple[LeadStretch, ...]:
+    edges = [0, *(i for i in range(1, len(states)) if states[i] != states[i - 1]), len(states)]
+    return tuple(LeadStretch(float(grid[i]), float(grid[min(j, len(grid) - 1)]), states[i]) for i, j in pairwise(edges))
+
+
+def _turn_between(grid: FloatArray, lead: FloatArray, between: np.ndarray, rising: bool) -> float:
+    """Where the lead passes from one to the other in the middle of what cannot be told: of several places the mean."""
+    own = [at for at, up in _turns(grid, lead) if up == rising and grid[between][0] <= at <= grid[between][-1]]
+    return float(np.mean(own)) if own else float(grid[between].mean())
+
+
+def _crossover(name_a: str, name_b: str, a: Ladder, at: float, rising: bool, spots: FloatArray, rows: int) -> Crossover:
+    low_w, high_w = np.percentile(spots, [2.5, 97.5]) if len(spots) > 1 else (np.nan, np.nan)
+    below, above = (name_b, name_a) if rising else (name_a, name_b)
+    sure = len(spots) / rows if rows else float("nan")
+    return Crossover(below, above, at, float(low_w), float(high_w), a.at(at), sure)
 
 
 def at_watts(
@@ -89,6 +148,8 @@ def at_watts(
     there = {name: ladder for name, ladder in ladders.items() if ladder.covers(power_w)}
     ranked = sorted(there, key=lambda name: -there[name].at(power_w))
     against = base if base in there else ranked[0] if ranked else None
+    # Against the best of several, which chance had a hand in choosing, every pair was looked at.
+    together = len(there) - 1 if base in there else len(there) * (len(there) - 1) // 2
     found = []
     for name in [*ranked, *(n for n in ladders if n not in there)]:
         ladder = ladders[name]
@@ -96,7 +157,9 @@ def at_watts(
             found.append(AtWatts(name, float("nan"), float("nan"), float("nan"), None))
             continue
         low, high = np.percentile(ladder.draws_at(power_w), [2.5, 97.5]) if len(ladder.draws) else (np.nan, np.nan)
-        verdict = None if name == against or against is None else _verdict(ladder, there[against], power_w, delta)
+        verdict = None
+        if name != against and against is not None:
+            verdict = _verdict(ladder, there[against], power_w, delta, together)
         found.append(AtWatts(name, ladder.at(power_w), float(low), float(high), verdict))
     return found
 
@@ -117,20 +180,24 @@ def envelopes(ladders: Mapping[str, Ladder]) -> list[Envelope]:
     ]
 
 
-def all_pairs(ladders: Mapping[str, Ladder]) -> list[Pairing]:
+def all_pairs(ladders: Mapping[str, Ladder], delta: float = DELTA) -> list[Pairing]:
     """Every two ladders once."""
-    return [pair_up(a, ladders[a], b, ladders[b]) for a, b in combinations(ladders, 2)]
+    return [pair_up(a, ladders[a], b, ladders[b], delta) for a, b in combinations(ladders, 2)]
 
 
-def _verdict(ladder: Ladder, base: Ladder, power_w: float, delta: float) -> Verdict:
+def _verdict(ladder: Ladder, base: Ladder, power_w: float, delta: float, together: int) -> Verdict:
+    """The verdict at a power, as one of several that are answered together (Bonferroni)."""
+    from scipy.special import ndtri
+
     gain = float(np.log(ladder.at(power_w) / base.at(power_w)))
     rows = min(len(ladder.draws), len(base.draws))
     if not rows:
         words = "no repeats: no interval can be claimed"
         return Verdict(float(np.exp(gain)), float("nan"), float("nan"), Answer.CANNOT_TELL, None, words)
     ratios = np.log(ladder.draws_at(power_w)[:rows] / base.draws_at(power_w)[_mixed(rows)])
-    low95, low90, high90, high95 = np.percentile(ratios - gain, [2.5, 5.0, 95.0, 97.5])
-    return answer(gain, max(-low95, high95), max(-low90, high90), delta)
+    u = float(ratios.std())
+    told = answer(gain, float(ndtri(1.0 - 0.025 / together)) * u, Z95 * u, delta)
+    return replace(told, u=u, together=together)
 
 
 def _lead(a: Ladder, b: Ladder, grid: FloatArray, rows: int | None) -> FloatArray:
@@ -174,10 +241,32 @@ def _turns_of_rows(grid: FloatArray, rows: FloatArray, near: float, rising: bool
     return np.asarray(grid[i] - y0 * (grid[i + 1] - grid[i]) / (y1 - y0))
 
 
-def _pair_words(a: str, b: str, lead: FloatArray, found: Sequence[Crossover]) -> str:
-    if not found:
-        ahead = a if float(lead.mean()) >= 0 else b
-        return f"No crossover in the shared range; {ahead} is ahead in all of it."
-    if any(c.sure < OFTEN for c in found):
-        return "The curves lie so close together that a crossing may be chance."
-    return ""
+def _unrepeated(a: str, b: str, lead: FloatArray) -> str:
+    ahead = a if float(lead.mean()) >= 0 else b
+    return f"The curve of {ahead} lies above in all of it; nothing was repeated, so that it cannot be told."
+
+
+def _pair_words(stretches: Sequence[LeadStretch], crossings: Sequence[Crossover]) -> str:
+    """What can be said of the stretches, in a sentence."""
+    whole = len(stretches) == 1
+    by_ahead: dict[str, list[LeadStretch]] = {}
+    for s in stretches:
+        by_ahead.setdefault(s.ahead, []).append(s)
+    told = [_stretch_words(ahead, own, whole) for ahead, own in by_ahead.items() if ahead != CANNOT]
+    if not told:
+        return f"It cannot be told who is ahead from {_range(stretches[0].low_w, stretches[-1].high_w)}."
+    words = f"{'; '.join(told)}."
+    if not whole and any(s.ahead == CANNOT for s in stretches) and not crossings:
+        words += " Elsewhere it cannot be told."
+    return words[0].upper() + words[1:]
+
+
+def _stretch_words(ahead: str, own: Sequence[LeadStretch], whole: bool) -> str:
+    where = " and ".join(_range(s.low_w, s.high_w) for s in own)
+    if ahead == NEITHER:
+        return f"no difference that matters from {where}"
+    return f"{ahead} is ahead {'in all of it, ' if whole else ''}from {where}"
+
+
+def _range(low_w: float, high_w: float) -> str:
+    return f"{low_w:.1f} to {high_w:.1f} W"

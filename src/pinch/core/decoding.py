@@ -9,7 +9,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import logsumexp
 
 from pinch.core.runlog import FloatArray
 
@@ -47,15 +46,21 @@ def decode(
     for end in range(1, m + 1):
         first = max(0, end - LONGEST_STAY)
         stays = stay(clock[end] - clock[first:end])[:, None] + sums[end] - sums[first:end]
-        forward[end] = logsumexp(enter[first:end] + stays, axis=0)
+        forward[end] = _log_sum(enter[first:end] + stays, axis=0)
         choice = enter_best[first:end] + stays
         picked = np.argmax(choice, axis=0)
         best[end] = choice[picked, np.arange(k)]
         length[end] = end - first - picked
         if end < m:
-            enter[end] = _all_but_own(forward[end], logsumexp) - cost[end]
+            enter[end] = _all_but_own(forward[end], _log_sum) - cost[end]
             enter_best[end] = _all_but_own(best[end], np.max) - cost[end]
     return Decoded(_path(best, enter_best, cost, length), _chances(sums, clock, cost, enter, stay))
+
+
+def _log_sum(scores: FloatArray, axis: int = 0) -> FloatArray:
+    """ln Σ e^score along an axis; scipy's own takes ten times as long for so few values."""
+    top = scores.max(axis=axis)
+    return np.asarray(top + np.log(np.exp(scores - np.expand_dims(top, axis)).sum(axis=axis)))
 
 
 def _all_but_own(scores: FloatArray, combine: Callable[..., FloatArray]) -> FloatArray:
@@ -93,10 +98,10 @@ def _chances(
     for begin in range(m - 1, -1, -1):
         last = min(m, begin + LONGEST_STAY)
         stays = stay(clock[begin + 1 : last + 1] - clock[begin])[:, None] + sums[begin + 1 : last + 1] - sums[begin]
-        follow[begin] = logsumexp(stays + leave[begin + 1 : last + 1], axis=0)
+        follow[begin] = _log_sum(stays + leave[begin + 1 : last + 1], axis=0)
         if begin:
-            leave[begin] = _all_but_own(follow[begin], logsumexp) - cost[begin]
-    total = float(logsumexp(follow[0]))
+            leave[begin] = _all_but_own(follow[begin], _log_sum) - cost[begin]
+    total = float(_log_sum(follow[0]))
     for begin in range(m):
         last = min(m, begin + LONGEST_STAY)
         stays = stay(clock[begin + 1 : last + 1] - clock[begin])[:, None] + sums[begin + 1 : last + 1] - sums[begin]

@@ -1,8 +1,16 @@
 """The errors Pinch raises on purpose: each message is one sentence for the person at the screen."""
 
 
+def visible(text: str) -> str:
+    """A text on one line in which nothing hides: signs that nothing shows stand as their codes."""
+    return "".join(sign if sign.isprintable() else f"\\u{ord(sign):04x}" for sign in text)
+
+
 class PinchError(Exception):
-    """Something the operator can understand and act on; `str()` is the sentence to show."""
+    """Something the operator can understand and act on; `str()` is the sentence to show, whatever a file named."""
+
+    def __str__(self) -> str:
+        return visible(super().__str__())
 
 
 class NotKeptError(LookupError):

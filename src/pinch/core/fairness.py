@@ -5,6 +5,7 @@ common practice of the trade, no source; their numbers stand below. An unfair pa
 speaks against it in view.
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
@@ -32,6 +33,10 @@ BRIGHTNESS_SHARE = 0.2
 SEEN_CAPPED = 0.2
 """Share of the load at a cap from which a run counts as capped though nobody noted a cap."""
 BOTH = ""
+
+
+OWN = "own test"
+"""The origin of figures that were found here."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +68,7 @@ class Conditions:
     status: str = "retail"
     repeatable: str = ""
     runs: int = 1
-    origin: str = "own test"
+    origin: str = OWN
     unsettled: str = ""
     graphics_chip: str = ""
     claimed_w: float | None = None
@@ -71,6 +76,7 @@ class Conditions:
     off: float = 0.0
     undervolt_mv: float | None = None
     clock_lock_mhz: float | None = None
+    graphics_lock_mhz: float | None = None
 
 
 @dataclass(frozen=True)
@@ -85,6 +91,13 @@ class ConditionDifference:
     grade: FairnessGrade
     holds_back: str
     words: str
+
+    @property
+    def effect(self) -> str:
+        """What it does to a, set against b as the baseline."""
+        if self.grade is not FairnessGrade.HOLDS_BACK:
+            return GRADE_WORDS[self.grade]
+        return {"a": "holds it back", "b": "holds the baseline back"}.get(self.holds_back, "not like for like")
 
 
 def differences(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -295,19 +308,35 @@ def _graphics_chip(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     return _of("graphics-chip", "graphics chip", one, other, grade, words)
 
 
+def _lock(a: Conditions, b: Conditions, of: str, mine: float | None, base: float | None) -> list[ConditionDifference]:
+    """A clock that was held down by hand on one side, or further down."""
+    if mine == base:
+        return []
+    locked = "a" if (mine or math.inf) < (base or math.inf) else "b"
+    what = "clock" if of == "clock" else "graphics clock"
+    words = f"The {what} of {_name(a, b, locked)} was held down by hand."
+    one, other = (f"{mhz:g} MHz" if mhz else "none" for mhz in (mine, base))
+    return _of(f"{of}-lock", f"{what} lock", one, other, FairnessGrade.HOLDS_BACK, words, locked)
+
+
 def _tuning(a: Conditions, b: Conditions) -> list[ConditionDifference]:
-    found: list[ConditionDifference] = []
-    if a.clock_lock_mhz != b.clock_lock_mhz:
-        locked = "a" if (a.clock_lock_mhz or 1e9) < (b.clock_lock_mhz or 1e9) else "b"
-        words = f"The clock of {_name(a, b, locked)} was held down by hand."
-        one, other = (f"{c.clock_lock_mhz:g} MHz" if c.clock_lock_mhz else "none" for c in (a, b))
-        found += _of("clock-lock", "clock lock", one, other, FairnessGrade.HOLDS_BACK, words, locked)
+    found = _lock(a, b, "clock", a.clock_lock_mhz, b.clock_lock_mhz)
+    found += _lock(a, b, "graphics", a.graphics_lock_mhz, b.graphics_lock_mhz)
     if a.undervolt_mv != b.undervolt_mv:
         one, other = (f"{c.undervolt_mv:g} mV" if c.undervolt_mv else "none" for c in (a, b))
         found += _of(
             "undervolt", "voltage offset", one, other, FairnessGrade.NOTE, "One runs at other than its own voltages."
         )
     return found
+
+
+def _origins(a: Conditions, b: Conditions) -> list[ConditionDifference]:
+    if a.origin == b.origin:
+        return []
+    both = OWN not in (a.origin, b.origin)
+    whose = "Both figures are others', each" if both else "One figure is somebody else's,"
+    words = f"{whose} found in a way that nobody here saw."
+    return _of("origin", "whose figure", a.origin, b.origin, FairnessGrade.NOTE, words)
 
 
 def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -329,9 +358,7 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.repeatable != b.repeatable:
         words = "Their passes are not equally alike."
         found += _of("repeatable", "how repeatable", a.repeatable, b.repeatable, FairnessGrade.NOTE, words)
-    if a.origin != b.origin:
-        words = "One figure is somebody else's, found in a way that nobody here saw."
-        found += _of("origin", "whose figure", a.origin, b.origin, FairnessGrade.NOTE, words)
+    found += _origins(a, b)
     if a.runs != b.runs:
         single = 1 in (a.runs, b.runs)
         words = "One rests on a single run." if single else "They rest on different numbers of runs."

@@ -30,6 +30,15 @@ class Estimate:
         return math.isfinite(self.value)
 
 
+@dataclass(frozen=True)
+class Contribution:
+    """A part of an uncertainty: its source, its own part in the unit of the figure, and its share of the variance."""
+
+    name: str
+    u: float
+    share: float
+
+
 def unknown(unit: str) -> Estimate:
     """An estimate that could not be had."""
     return Estimate(math.nan, math.nan, unit)
@@ -47,7 +56,8 @@ class ChannelFigures:
     `sustained` is the time-weighted mean over the active seconds of the settled window; `median`, `p05`
     and `p95` are of its 1 s means; `n` of them were used and are worth `n_effective` independent ones.
     `burst` is the mean of the burst plateau, or of the first 10 s of load where there is none.
-    `hold` = sustained / burst, NaN for temperatures, whose zero is arbitrary.
+    `hold` = sustained / burst, NaN for temperatures, whose zero is arbitrary. `parts` are what the uncertainty of
+    `sustained` is made of; `sampling_u` is the part of this record alone.
     """
 
     channel: str
@@ -60,22 +70,8 @@ class ChannelFigures:
     hold: float
     n: int
     n_effective: float
-    lag1: float
-
-
-@dataclass(frozen=True)
-class EarlyLate:
-    """Means of the first five minutes of load and of the rest, for those who report a run that way."""
-
-    channel: str
-    unit: str
-    early: float
-    late: float
-
-    @property
-    def kept(self) -> float:
-        """The late mean over the early one."""
-        return self.late / self.early if self.early else math.nan
+    sampling_u: float
+    parts: tuple[Contribution, ...] = ()
 
 
 class SettledState(StrEnum):
@@ -101,6 +97,8 @@ ARGUABLE = 0.6
 """A second whose likeliest cause has less is arguable between its two likeliest."""
 UNSETTLED = (SettledState.DRIFTING, SettledState.TOO_SHORT)
 """States of which a longer run may give less."""
+WHOLE_OFF = 0.02
+"""A figure over all of the load stands beside the settled one where it differs by that. Common practice, no source."""
 ALL_OF_IT = "all of it"
 
 

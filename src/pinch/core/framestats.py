@@ -3,7 +3,10 @@
 Practitioners mean three things by a *1 % low*: the rate at the 99th percentile of frame time (Hyndman and Fan's type
 7, Am. Stat. 50, 1996), the rate of the mean of the slowest 1 % of frames, and the rate such that 1 % of the time is
 spent in slower frames. All three are given side by side. Intervals are by a moving-block bootstrap (Künsch, Ann. Stat.
-17, 1989) with blocks of about a second, since neighbouring frames are alike.
+17, 1989) with blocks as long as the record asks for, since neighbouring frames are alike, scenes are, and what is slow
+comes in clusters (`core.independent`). They speak of the game at large, as far as its scenes come as they did here.
+Where fewer than twenty stretches of the record are independent of each other, or the slow frames come in fewer
+clusters, the record cannot tell, and no interval is given.
 """
 
 import math
@@ -15,7 +18,9 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
-from pinch.core.runlog import FloatArray, check_span
+from pinch.core.independent import Dependence, clusters_of, dependence
+from pinch.core.robust import t_factor, t_over_normal
+from pinch.core.runlog import BoolArray, FloatArray, check_span
 from pinch.core.selecting import median_of, upper_tail
 from pinch.core.stutters import count_stutters
 
@@ -23,8 +28,13 @@ BEYOND_MS = (16.7, 33.3, 50.0)
 TAIL = 0.05
 """Share of the slowest frames from which the lows and their intervals are taken."""
 LEAST_TAIL_FRAMES = 10
-PARTS_A_BLOCK, MOST_PARTS, PART_S = 4, 4000, 0.25
-BINS, RESAMPLES, SEED = 256, 200, 1
+MOST_PARTS, PART_S = 4000, 0.25
+BINS, RESAMPLES, SEED = 256, 400, 1
+LEAST_STRETCHES, STRETCHES_LOOKED_AT = 20.0, 40
+"""Independent stretches, or clusters of slow frames, below which a record cannot tell."""
+STRETCH_NAMES = {"average_fps": "average", "low_1": "1 % low", "low_0_1": "0.1 % low"}
+BLOCK_TIMES = 1.5
+LOWS = {"low_1": 0.01, "low_0_1": 0.001}
 SHORTEST_S = 10.0
 """A record shorter than this has too few blocks for an interval."""
 
@@ -50,7 +60,8 @@ class Lows:
 class FrameFigures:
     """The figures of a series of frames. Rates in 1/s; `beyond_s` is the time in frames longer than so many ms, by its
     number as text; `lowest_1s` and `highest_1s` are the extremes of whole seconds (NaN: shorter than one). `intervals`
-    are there for `average_fps`, `low_1.percentile` and so on, none where the record is too short."""
+    are there for `average_fps`, `low_1.percentile` and so on, none where the record cannot tell; `stretches` say how
+    many independent ones it has for `average_fps`, `low_1` and `low_0_1`, none where it is too short to say."""
 
     frames: int
     duration_s: float
@@ -64,6 +75,7 @@ class FrameFigures:
     stutters: int
     cv: float
     intervals: Mapping[str, Interval]
+    stretches: Mapping[str, float]
     notes: tuple[Note, ...]
 
     @property
@@ -96,22 +108,25 @@ def frame_figures(frame_ms: FloatArray) -> FrameFigures:
         slow = frame_ms[places]
         tail = np.sort(slow)
         median, variation, beyond = median_of(frame_ms), _variation(frame_ms, total / n), _beyond(frame_ms)
-        intervals = _intervals(added.result(), places, slow, tail) if total >= 1000.0 * SHORTEST_S else {}
+        lows = {name: _lows(tail, n, total, share) for name, share in LOWS.items()}
+        long_enough = total >= 1000.0 * SHORTEST_S
+        intervals, stretches = _intervals(added.result(), places, slow, tail, lows) if long_enough else ({}, {})
         stutters, seconds = passes.result()
     return FrameFigures(
         n,
         total / 1000.0,
         1000.0 * n / total,
         1000.0 / median,
-        _lows(tail, n, total, 0.01),
-        _lows(tail, n, total, 0.001),
+        lows["low_1"],
+        lows["low_0_1"],
         float(seconds.min()) if len(seconds) else math.nan,
         float(seconds.max()) if len(seconds) else math.nan,
         beyond,
         stutters,
         variation,
         intervals,
-        tuple(_notes(n, total)),
+        stretches,
+        tuple(_notes(n, total, stretches)),
     )
 
 
@@ -149,77 +164,167 @@ def _whole_seconds(ends: FloatArray) -> FloatArray:
     return np.diff(after + (edges - before) / (ends[after] - before))
 
 
-def _notes(n: int, total: float) -> list[Note]:
+def _notes(n: int, total: float, stretches: Mapping[str, float]) -> list[Note]:
     found = []
     for share, name in ((0.01, "1 %"), (0.001, "0.1 %")):
         if share * n < LEAST_TAIL_FRAMES:
             words = f"The {name} low stands on {math.ceil(share * n)} frames; run longer to tell it from chance."
             found.append(Note(f"few-frames-{share:g}", words))
+    few = {
+        name: own
+        for name, own in stretches.items()
+        if own < LEAST_STRETCHES and n * LOWS.get(name, 1.0) >= LEAST_TAIL_FRAMES
+    }
+    if few:
+        told = ", ".join(f"{STRETCH_NAMES[name]} {own:.0f}" for name, own in few.items())
+        words = f"This record cannot tell how sure these are, it has too few independent stretches: {told} of 20."
+        found.append(Note("few-stretches", words))
     if total < 1000.0 * SHORTEST_S:
         found.append(Note("short-frames", f"Frames of {total / 1000.0:.1f} s: no interval can be told; run longer."))
     return found
 
 
-def _intervals(ends: FloatArray, places: np.ndarray, slow: FloatArray, tail: FloatArray) -> Mapping[str, Interval]:
-    """95 % intervals of the average and of all lows, from what the parts of blocks add up to: the number and the time
-    of their frames, and of the slow ones (at `places`; `tail`: sorted upwards) by bins of frame time, slowest first."""
-    parts = min(MOST_PARTS, max(PARTS_A_BLOCK, int(ends[-1] / 1000.0 / PART_S)))
-    starts = np.unique(np.append(0, np.searchsorted(ends, ends[-1] / parts * np.arange(1, parts))))
-    parts = len(starts)
-    counts = np.diff(np.append(starts, len(ends))).astype(float)
-    times = np.diff(np.concatenate([[0.0], ends[starts[1:] - 1], ends[-1:]]))
-    # Finer where frames are slower; every border is a frame of the tail, so that no bin is empty.
-    borders = np.unique(tail[-np.unique(np.geomspace(1, len(tail), BINS).astype(int))])
-    borders[0] = tail[0]
-    bins = len(borders)
-    bin_of = bins - np.searchsorted(borders, slow, side="right")
-    part_of = np.repeat(np.arange(parts), np.diff(np.append(np.searchsorted(places, starts), len(places))))
-    cell = part_of * bins + bin_of
-    slow_counts = np.bincount(cell, minlength=parts * bins).reshape(parts, bins).astype(float)
-    spans = _spans_of(tail, borders)
-    weights = _block_weights(parts)
-    number, time = weights @ counts, weights @ times
-    tails = np.cumsum(weights @ slow_counts, axis=1)
-    found = {"average_fps": 1000.0 * number / time}
-    for share, name in ((0.01, "low_1"), (0.001, "low_0_1")):
-        schools = np.array([_low_of(tails[i], spans, number[i], time[i], share) for i in range(RESAMPLES)])
+def _intervals(
+    ends: FloatArray, places: np.ndarray, slow: FloatArray, tail: FloatArray, lows: Mapping[str, Lows]
+) -> tuple[Mapping[str, Interval], Mapping[str, float]]:
+    """95 % intervals of the average and of all lows, as far as the record can tell, and the independent stretches of
+    each, from what parts of it add up to; the slow frames (m,) stand at `places`, `tail` has them sorted upwards."""
+    parts = _parts_of(ends, places)
+    n, total = len(ends), float(ends[-1])
+    of_time = _LongRun.of(parts.times - total / n * parts.counts)
+    found, stretches = dict[str, Interval](), {"average_fps": of_time.dependence.worth}
+    if of_time.dependence.worth >= LEAST_STRETCHES:
+        # Of a mean the long-run variance says it outright.
+        reach = t_factor(0.95, of_time.dependence.worth - 1.0) * of_time.u * len(parts.counts) / total
+        found["average_fps"] = Interval(1000.0 * n / total * math.exp(-reach), 1000.0 * n / total * math.exp(reach))
+    told: dict[str, _LongRun] = {}
+    for name, share in LOWS.items():
+        is_worst = slow >= tail[-max(1, math.ceil(share * n))]
+        worst = places[is_worst]
+        of_low = _LongRun.of(parts.holding(is_worst) - len(worst) / n * parts.counts)
+        stretches[name] = min(of_low.dependence.worth, clusters_of(worst), _stretches_with(worst, ends))
+        if stretches[name] >= LEAST_STRETCHES:
+            told[name] = of_low
+    bins = _bins_of(parts, slow, tail) if told else None
+    for name, of_low in told.items():
+        assert bins is not None
+        weights = _block_weights(len(parts.counts), max(of_low.dependence.block, of_time.dependence.block))
+        number, time, tails = weights @ parts.counts, weights @ parts.times, np.cumsum(weights @ bins.counts, axis=1)
+        if (tails[:, -1] <= math.ceil(LOWS[name] * n)).any():
+            stretches[name] = 0.0  # all that is slow lies so close together that some resamples have none of it
+            continue
+        wider = of_low.over_blocks(weights) * t_over_normal(stretches[name] - 1.0)
+        drawn = np.array([_low_of(tails[i], bins, number[i], time[i], LOWS[name]) for i in range(RESAMPLES)])
         for place, school in enumerate(("percentile", "mean_of_worst", "time_share")):
-            found[f"{name}.{school}"] = schools[:, place]
-    return {name: Interval(*(float(x) for x in np.percentile(v, [2.5, 97.5]))) for name, v in found.items()}
-
-
-def _spans_of(tail: FloatArray, borders: FloatArray) -> "_Spans":
-    """The bins of frames (n,) sorted upwards that begin at `borders`, slowest first."""
-    first = np.searchsorted(tail, borders)
-    last = np.append(first[1:], len(tail))
-    mean = np.add.reduceat(tail, first) / (last - first)
-    return _Spans(tail[last - 1][::-1], tail[first][::-1], mean[::-1])
-
-
-def _block_weights(parts: int) -> FloatArray:
-    """How often each part stands in each resample, (RESAMPLES, parts): blocks of neighbouring parts, drawn with
-    return around the whole record."""
-    drawn = np.random.default_rng(SEED).integers(0, parts, (RESAMPLES, max(1, parts // PARTS_A_BLOCK)))
-    cell = drawn + parts * np.arange(RESAMPLES)[:, None]
-    begun = np.bincount(cell.ravel(), minlength=RESAMPLES * parts).reshape(RESAMPLES, parts).astype(float)
-    return np.asarray(sum(np.roll(begun, shift, axis=1) for shift in range(PARTS_A_BLOCK)))
+            found[f"{name}.{school}"] = _interval(drawn[:, place], getattr(lows[name], school), wider)
+    return found, stretches
 
 
 @dataclass(frozen=True)
-class _Spans:
-    """Longest, shortest and mean ms of the slow frames in each bin, the slowest bin first, (bins,) each."""
+class _Parts:
+    """Parts of a record (p,): the number and the time, ms, of their frames, and the part of each slow frame (m,)."""
+
+    counts: FloatArray
+    times: FloatArray
+    of_slow: np.ndarray
+
+    def holding(self, which: BoolArray) -> FloatArray:
+        """How many of the chosen slow frames (m,) each part holds, (p,)."""
+        return np.bincount(self.of_slow[which], minlength=len(self.counts)).astype(float)
+
+
+def _parts_of(ends: FloatArray, places: np.ndarray) -> _Parts:
+    """Parts of a quarter of a second, or longer ones of a very long record."""
+    parts = min(MOST_PARTS, max(1, int(ends[-1] / 1000.0 / PART_S)))
+    starts = np.unique(np.append(0, np.searchsorted(ends, ends[-1] / parts * np.arange(1, parts))))
+    counts = np.diff(np.append(starts, len(ends))).astype(float)
+    times = np.diff(np.concatenate([[0.0], ends[starts[1:] - 1], ends[-1:]]))
+    of_slow = np.repeat(np.arange(len(starts)), np.diff(np.append(np.searchsorted(places, starts), len(places))))
+    return _Parts(counts, times, of_slow)
+
+
+@dataclass(frozen=True)
+class _LongRun:
+    """A sum over parts (n,) whose mean is 0: its parts, how they depend on each other, and the standard uncertainty of
+    their mean."""
+
+    off: FloatArray
+    dependence: Dependence
+    u: float
+
+    @classmethod
+    def of(cls, off: FloatArray) -> "_LongRun":
+        """Of parts (n,)."""
+        found = dependence(off)
+        return cls(off, found, float(off.std()) / math.sqrt(found.worth))
+
+    def over_blocks(self, weights: FloatArray) -> float:
+        """How much wider it is than resamples (r, n) make it, whose blocks are too short by so much."""
+        drawn = float(((weights @ self.off) / weights.sum(axis=1)).std())
+        return max(1.0, self.u / drawn) if drawn > 0.0 else 1.0
+
+
+def _stretches_with(places: np.ndarray, ends: FloatArray) -> float:
+    """Over how many of forty equal stretches of the record frames at (m,) places are spread, as one over the chance
+    that two of them share a stretch (E. H. Simpson, Nature 163, 1949): in a single slow scene the times between its
+    frames alone would look as if they came whenever chance has it."""
+    m = len(places)
+    if m < 2:
+        return 0.0
+    edges = np.linspace(0.0, ends[-1], STRETCHES_LOOKED_AT + 1)[1:-1]
+    own = np.bincount(np.searchsorted(edges, ends[places])).astype(float)
+    shared = float((own * (own - 1.0)).sum()) / (m * (m - 1.0))
+    return min(1.0 / shared, float(STRETCHES_LOOKED_AT)) if shared > 0.0 else float(STRETCHES_LOOKED_AT)
+
+
+def _interval(drawn: FloatArray, value: float, wider: float) -> Interval:
+    """The 95 % interval of draws (r,) around a value, so many times as wide."""
+    low, high = np.log(np.percentile(drawn, [2.5, 97.5]) / value)
+    return Interval(value * math.exp(wider * min(low, 0.0)), value * math.exp(wider * max(high, 0.0)))
+
+
+def _bins_of(parts: _Parts, slow: FloatArray, tail: FloatArray) -> "_Bins":
+    """The slow frames (m,) by bins of frame time, the slowest first; `tail` has them sorted upwards."""
+    # Finer where frames are slower; every border is a frame of the tail, so that no bin is empty.
+    borders = np.unique(tail[-np.unique(np.geomspace(1, len(tail), BINS).astype(int))])
+    borders[0] = tail[0]
+    count, size = len(parts.counts), len(borders)
+    cell = parts.of_slow * size + size - np.searchsorted(borders, slow, side="right")
+    counts = np.bincount(cell, minlength=count * size).reshape(count, size).astype(float)
+    first = np.searchsorted(tail, borders)
+    last = np.append(first[1:], len(tail))
+    mean = np.add.reduceat(tail, first) / (last - first)
+    return _Bins(tail[last - 1][::-1], tail[first][::-1], mean[::-1], counts)
+
+
+def _block_weights(parts: int, block: float) -> FloatArray:
+    """How often each part stands in each resample, (RESAMPLES, parts): blocks of neighbouring parts, drawn with
+    return around the whole record."""
+    size = min(max(1, math.ceil(BLOCK_TIMES * block)), max(1, parts // 2))
+    drawn = np.random.default_rng(SEED).integers(0, parts, (RESAMPLES, max(1, round(parts / size))))
+    cell = drawn + parts * np.arange(RESAMPLES)[:, None]
+    begun = np.bincount(cell.ravel(), minlength=RESAMPLES * parts).reshape(RESAMPLES, parts).astype(float)
+    upto = np.cumsum(np.hstack([begun[:, parts - size + 1 :], begun]), axis=1)
+    return np.asarray(upto[:, size - 1 :] - np.hstack([np.zeros((RESAMPLES, 1)), upto[:, : parts - 1]]))
+
+
+@dataclass(frozen=True)
+class _Bins:
+    """Longest, shortest and mean ms of the slow frames in each bin, the slowest bin first, (bins,) each, and how many
+    of them each part has, (parts, bins)."""
 
     high: FloatArray
     low: FloatArray
     mean: FloatArray
+    counts: FloatArray
 
 
-def _low_of(upto: FloatArray, spans: _Spans, number: float, time: float, share: float) -> tuple[float, float, float]:
+def _low_of(upto: FloatArray, bins: _Bins, number: float, time: float, share: float) -> tuple[float, float, float]:
     """Lows of a resample, of which `upto` (bins,) are the slow frames up to each bin."""
     own = np.diff(upto, prepend=0.0)
     there = own > 0.0
-    upto, own, mean = upto[there], own[there], spans.mean[there]
-    levels = np.column_stack([spans.high[there], spans.low[there]]).ravel()
+    upto, own, mean = upto[there], own[there], bins.mean[there]
+    levels = np.column_stack([bins.high[there], bins.low[there]]).ravel()
     ranks = np.column_stack([upto - own + 0.5, upto - 0.5]).ravel()
     spent = np.cumsum(own * mean)
     worst = math.ceil(share * number)

@@ -10,10 +10,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from pinch.core.budget import added
 from pinch.core.changepoint import best_split
 from pinch.core.cooling import HeatFit, fit_heat, time_to_steady_s
-from pinch.core.figures import Estimate, Note, unknown
+from pinch.core.figures import Contribution, Estimate, Note, unknown
+from pinch.core.robust import RECTANGLE, step_of
 from pinch.core.runlog import EvenLog, FloatArray
+from pinch.core.sensor_classes import SensorClasses
 
 NORMAL_C = 25.0
 MOST_BINS = 4000
@@ -22,6 +25,9 @@ WITHIN_K = 1.0
 """A temperature this near to where it leads counts as arrived."""
 MEASURE_S = 60.0
 COOL_WITHIN_K = 2.0
+VAGUE = 0.1
+OFFSET_SEEN, OFFSET_K = 2.0, 1.0
+"""Standard uncertainties and K by which room and sensor disagree before it is said."""
 
 
 @dataclass(frozen=True)
@@ -30,7 +36,8 @@ class Heat:
     K/W; `headroom_k` limit less settled temperature; `coolable_w` what it carries at the limit in this room and
     `coolable_25_w` in one of 25 °C; `normal_c` the settled temperature at 25 °C, unknown where heat held it there;
     `end_c` where the temperature leads at the last minute's power, `more_s` the time until it is there and measured;
-    `cool_down_s` the time after the load until it is within 2 K of rest. Unknown or NaN where it cannot be had."""
+    `cool_down_s` the time after the load until it is within 2 K of rest; `r_parts` are what the uncertainty of the
+    resistance is made of. Unknown or NaN where it cannot be had."""
 
     fit: HeatFit
     start_s: float
@@ -49,6 +56,7 @@ class Heat:
     end_c: float
     more_s: float
     cool_down_s: float
+    r_parts: tuple[Contribution, ...] = ()
     notes: tuple[Note, ...] = ()
 
     @property
@@ -66,6 +74,7 @@ def find_heat(
     settled_c: float,
     settled_w: float,
     heat_limited: bool,
+    sensors: SensorClasses | None = None,
 ) -> Heat:
     """Fit the heat of a run.
 
@@ -75,6 +84,7 @@ def find_heat(
     ambient_c : the room, None where it is not known; then a room channel of the log, else a fitted base.
     limit_c, settled_c, settled_w : temperature limit, settled temperature and power; NaN where unknown.
     heat_limited : whether heat held the run at its end, so that its temperature is pinned.
+    sensors : how far they may be off.
 
     Raises
     ------
@@ -84,14 +94,31 @@ def find_heat(
     first, last, notes = _one_fan(even)
     fold = max(1, -(-(last - first) // MOST_BINS))
     t, watts, degrees = (_folded(x[first:last], fold) for x in (even.starts, even.columns[power], even.columns[temp]))
-    fit = fit_heat(t, watts, degrees, room)
+    sensors = sensors or SensorClasses()
+    of_room = sensors.of("ambient.temp", room) if ambient_c is None and room is not None else sensors.room_k
+    offset_u = math.hypot(sensors.temp_k, of_room)
+    fit = fit_heat(t, watts, degrees, room, offset_u)
     step = fold * even.step_s
-    r_th = Estimate(fit.r_th, fit.r_th_u, "K/W")
+    budget = added(
+        fit.r_th,
+        "K/W",
+        {
+            "samples and fit": fit.r_fit_u,
+            "room and temperature sensor": math.sqrt(max(0.0, fit.r_th_u**2 - fit.r_fit_u**2)),
+            "power sensor": sensors.share_of(power, float(np.nanmax(watts))) * fit.r_th,
+            "steps of both": _steps_u(fit.r_th, watts, degrees),
+        },
+    )
+    r_th = budget.result
     end, more = _where_it_leads(fit, watts, step)
     idle_w = float(np.nanpercentile(watts, 2))
     known_room = fit.base_c if room is None else room
-    if fit.r_th_u > 0.1 * fit.r_th:
-        notes.append(Note("heat-vague", f"The resistance is known to ± {100 * fit.r_th_u / fit.r_th:.0f} % only."))
+    if r_th.u > VAGUE * fit.r_th:
+        notes.append(Note("heat-vague", f"The resistance is known to ± {100 * r_th.u / fit.r_th:.0f} % only."))
+    if abs(fit.offset_k) > max(OFFSET_SEEN * offset_u, OFFSET_K):
+        words = f"At rest the temperature is {fit.offset_k:+.1f} K off what the room of {room:.1f} °C makes of it"
+        words = f"{words}: the sensor, the room as noted, or power that was not logged.".replace("-", "−")
+        notes.append(Note("temp-offset", words))
     if room is None:
         words = f"Nobody noted the room: a base of {fit.base_c:.1f} °C is fitted, and nothing is said of other rooms."
         notes.append(Note("no-ambient", words))
@@ -107,14 +134,26 @@ def find_heat(
         known_room,
         limit_c,
         limit_c - settled_c,
-        _coolable(limit_c, known_room, r_th),
-        unknown("W") if room is None else _coolable(limit_c, NORMAL_C, r_th),
+        _coolable(limit_c, fit.base_c, r_th),
+        unknown("W") if room is None else _coolable(limit_c, NORMAL_C + fit.offset_k, r_th),
         math.nan if heat_limited or room is None else settled_c + NORMAL_C - room,
         end,
         more,
         fit.cool_down_s(settled_w, idle_w, COOL_WITHIN_K) if math.isfinite(settled_w) else math.nan,
+        budget.parts,
         tuple(notes),
     )
+
+
+def _steps_u(r_th: float, watts: FloatArray, degrees: FloatArray) -> float:
+    """What the steps in which both are shown may make of the resistance, by how far both went."""
+    found = 0.0
+    for values in (degrees, watts):
+        known = values[np.isfinite(values)]
+        low, high = np.percentile(known, [2, 98])
+        if high > low:
+            found += (step_of(known) / RECTANGLE / float(high - low) * r_th) ** 2
+    return math.sqrt(found)
 
 
 def _room(even: EvenLog) -> float | None:

@@ -14,9 +14,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.core.errors import DataError
-from pinch.core.robust import Z975
+from pinch.core.robust import Z975, t_factor
 from pinch.core.runlog import FloatArray
-from pinch.core.verdict import Verdict, t_factor
+from pinch.core.verdict import Verdict
 
 FAR = 3.5
 """Modified z-score (Iglewicz and Hoaglin, How to Detect and Handle Outliers, 1993)."""
@@ -73,7 +73,9 @@ def between_variance(effects: FloatArray, within: Sequence[float]) -> float:
 
 
 def _variance(v: Verdict) -> float:
-    """The variance of ln ratio that an interval stands for; NaN without one."""
+    """The variance of ln ratio, or what an interval stands for; NaN without one."""
+    if math.isfinite(v.u):
+        return v.u**2
     return (math.log(v.high / v.low) / (2.0 * Z975)) ** 2 if v.has_interval else math.nan
 
 

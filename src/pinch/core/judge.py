@@ -7,26 +7,15 @@ import numpy as np
 
 from pinch.core import judge_notes, limiter, limits, phases, power_parts, robust, sensors, settle, sustained
 from pinch.core.causes import Cause
-from pinch.core.channels import (
-    BESIDE_POWER,
-    RATES,
-    SUSTAINED_POWER,
-    TEMPERATURES,
-    Component,
-    component_of,
-    power_channel,
-    quantity_of,
-    rate_channel,
-    temp_channel,
-    unit_of,
-)
+from pinch.core.channels import quantity_of
 from pinch.core.collapse import find_collapse, runs_of
+from pinch.core.early_late import EarlyLate, early_late
 from pinch.core.errors import DataError
-from pinch.core.extent import Extent, frames_inside, scene_figures, scene_load, whole_window, with_standstills
+from pinch.core.extent import frames_inside, scene_figures, scene_load, whole_window, with_standstills
 from pinch.core.figures import (
     ARGUABLE,
+    WHOLE_OFF,
     ChannelFigures,
-    EarlyLate,
     Estimate,
     Note,
     Plateau,
@@ -38,77 +27,34 @@ from pinch.core.figures import (
     Throttle,
     unknown,
 )
-from pinch.core.framecap import CAP_SHARE, find_cap
 from pinch.core.framekinds import FrameKinds, frame_kinds
 from pinch.core.framestats import FrameFigures, frame_figures
 from pinch.core.heat import Heat, find_heat
 from pinch.core.hotcore import HotCore, find_hot_core
+from pinch.core.judged_channels import (
+    deciding_channel,
+    governing_part,
+    main_channels,
+    signals_of,
+)
+from pinch.core.known import Known
 from pinch.core.levels import Level
 from pinch.core.ranges import ChannelRange, find_ranges
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_of
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
+from pinch.core.sensor_classes import SensorClasses
 from pinch.core.signals import BUSY_LOAD, Signals
 
-FLAGGED = {
-    "heat": Cause.HEAT,
-    "power": Cause.SUSTAINED_POWER,
-    "current": Cause.CURRENT,
-    "supply": Cause.SUPPLY,
-    "skin": Cause.SKIN,
-}
-"""What a channel `cpu.throttle.NAME` or `gpu.throttle.NAME` says where it is 1."""
-JUDGED = (
-    *(*SUSTAINED_POWER, *TEMPERATURES, *RATES, "cpu.clock", "cpu.load"),
-    *("gpu.power", "gpu.clock", "gpu.temp", "gpu.load", "battery.charge", "cpu.throttle.count"),
-    *("skin.case.temp", "skin.palm.temp", "skin.keys.temp"),
-    *(f"{part}.throttle.{name}" for part in ("cpu", "gpu") for name in FLAGGED),
-)
-"""The channels that what holds a run back is judged by; a judgement of these alone names the same causes."""
-METHOD = 3
-"""Version of the methods: a change that moves figures of the same log raises it."""
 SHORTEST_PAUSE = 5
 """In bins: a shorter dip is no wait between passes."""
 AFTER_BURST = 2
 """In bins: after a burst power takes so long to come down."""
 LEAST_LEVEL = 6
 """In bins: a level that held for less is a moment."""
-LEAST_GPU, FULL_GPU = 50.0, 85.0
-"""Graphics less busy than the first while the processor is full do not govern the work; above the second they do."""
 PART_FRAMES = "part-frames"
 """Code of the note that frames tell only of a part of the load."""
 WHOLE_FRAMES = 0.95
 """Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
-EARLY_S = 300.0
-"""What a review calls the first minutes (common practice, no source)."""
-
-
-@dataclass(frozen=True)
-class Known:
-    """What the operator knows about the run; None where nobody said. `first_pass`: this work has not run before on this
-    device; `window_s` is a settled window that the operator chose, from and to in s of the log. `extent` is what of the
-    run counts, `passes_s` are the passes that do, and `waits` says that the work pauses between its passes.
-    `shares_budget`: whether processor and graphics share one budget of power."""
-
-    temp_limit_c: float | None = None
-    clock_ceiling_mhz: float | None = None
-    ambient_c: float | None = None
-    frame_cap_fps: float | None = None
-    first_pass: bool = False
-    window_s: tuple[float, float] | None = None
-    extent: Extent = Extent.SOAK
-    passes_s: tuple[tuple[float, float], ...] = ()
-    waits: bool = False
-    shares_budget: bool | None = None
-
-    @property
-    def is_scene(self) -> bool:
-        """Whether all of the run counts; a window that the operator chose counts before that."""
-        return self.extent is Extent.SCENE and self.window_s is None
-
-    @property
-    def has_pauses(self) -> bool:
-        """Whether seconds without work are pauses between passes; else it stood still in them."""
-        return self.is_scene or self.waits
 
 
 @dataclass(frozen=True)
@@ -168,9 +114,20 @@ class Judgement:
         """Length of the load, s."""
         return self.load_end_s - self.load_start_s
 
+    @property
+    def temp_limit_c(self) -> float:
+        """The limit of the temperature that stands for the run, °C; NaN where it is another's, or not known."""
+        return self.levels.limit_of(self.temp)
 
-def judge(log: RunLog, known: Known | None = None) -> Judgement:
-    """Judge one run.
+    def whole_beside(self, channel: str) -> float:
+        """The mean of a channel over all of the load, where that differs from what was held; else NaN."""
+        whole, held = self.whole_load.get(channel, float("nan")), self.figures[channel].sustained.value
+        differs = not self.settled.is_whole and abs(whole - held) >= WHOLE_OFF * abs(held)
+        return whole if differs else float("nan")
+
+
+def judge(log: RunLog, known: Known | None = None, bin_s: float = 1.0, fits_heat: bool = True) -> Judgement:
+    """Judge one run, in bins of a second. Wider ones, and heat left out, are quicker: for a look at a run that goes on.
 
     Raises
     ------
@@ -180,16 +137,16 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     log, spikes = sensors.cleaned(log)
     whole = power_parts.with_parts(log, known.shares_budget)
     log = whole.log
-    even = log.even(1.0)
-    part = _governs(even)
-    power, clock, temp, rate = _main_channels(even, part, whole.is_separate)
-    deciding = _deciding(even, power, clock, rate)
+    even = log.even(bin_s)
+    part = governing_part(even)
+    power, clock, temp, rate = main_channels(even, part, whole.is_separate)
+    deciding = deciding_channel(even, power, clock, rate)
     load = phases.find_load(even, deciding)
     is_scene = known.is_scene
     if is_scene:
         load, log = scene_load(even, load, rate, known.passes_s), frames_inside(log, known.passes_s)
     models = sensors.sensor_models(log, even, spikes, clock)
-    signals = _signals(even, load, part, (power, clock, temp), known)
+    signals = signals_of(even, load, part, (power, clock, temp), known)
     lag = round(models[power].lag_s / even.step_s) if power in models else 0
     explained = limiter.explain(limiter.with_lag(signals, lag))
     burst_bins = _burst_bins(explained, signals, lag) if power else None
@@ -200,7 +157,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     swinging = signals.clock if clock else signals.power
     tooth = find_sawtooth(swinging[_longest_pass(signals)], even.step_s)
     settled = settle.find_window(even, load, burst_bins or 0, usable, must_settle, tooth, known.window_s)
-    held = _figures(even, load, settled, usable, burst_bins)
+    held = _figures(even, load, settled, usable, burst_bins, known.sensors)
     kinds = frame_kinds(log, -np.inf, np.inf) if is_scene else frame_kinds(log, *_span(even, load))
     window, figures = _counted(even, load, (settled, held), usable, burst_bins, kinds, known, is_scene)
 
@@ -212,7 +169,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
     )
     start, end = _span(even, load)
     edges = even.edges[load.first :]
-    heat, no_heat = _heat(even, known, power, temp, levels, held, causes)
+    heat, no_heat = _heat(even, known, power, temp, levels, held, causes) if fits_heat else (None, ())
     frames, no_frames = _frames(kinds, known, float(load.active.sum()) * even.step_s)
     hot_core = find_hot_core(even, usable & (even.starts >= window.start_s) & (even.starts < window.end_s))
     seen = load.active if known.has_pauses else with_standstills(load)
@@ -240,7 +197,7 @@ def judge(log: RunLog, known: Known | None = None) -> Judgement:
         kinds,
         _plateaus(explained, even.starts[load.first : load.last], even.step_s),
         hot_core,
-        _early_late(even, load, usable, (power, clock, rate)),
+        early_late(even, load, usable, rate or clock or power, (power, clock, rate)),
         _means(even, seen, (power, clock, rate)),
         find_ranges(even, load),
         models,
@@ -267,19 +224,6 @@ def _usable(load: phases.Load, fault: BoolArray, is_scene: bool) -> BoolArray:
     if not is_scene:
         usable[load.first : load.last] &= ~fault
     return usable
-
-
-def _governs(even: EvenLog) -> str:
-    """The part that governs the work: graphics where frames are made or they are full while the processor is not."""
-    gpu, cpu = even.columns.get("gpu.load"), even.columns.get("cpu.load")
-    if gpu is None or not np.isfinite(gpu).any():
-        return "cpu"
-    busy = float(np.nanpercentile(gpu, 75))
-    full_cpu = cpu is not None and float(np.nanpercentile(cpu, 60)) >= BUSY_LOAD
-    has_frames = "frame.rate" in even.columns
-    return (
-        "gpu" if (has_frames and not (full_cpu and busy < LEAST_GPU)) or (busy >= FULL_GPU and not full_cpu) else "cpu"
-    )
 
 
 def _burst_bins(e: limiter.Explained, s: Signals, lag: int) -> int | None:
@@ -318,7 +262,7 @@ def _counted(
     if not is_scene and (settled.state is not SettledState.TOO_SHORT or known.window_s is not None):
         return held
     window = whole_window(even, load, SettledState.SCENE if is_scene else SettledState.TOO_SHORT)
-    figures = _figures(even, load, window, usable, burst_bins)
+    figures = _figures(even, load, window, usable, burst_bins, known.sensors)
     return window, scene_figures(figures, kinds if is_scene else None)
 
 
@@ -330,83 +274,6 @@ def _span(even: EvenLog, load: phases.Load) -> tuple[float, float]:
 def _after_burst_s(even: EvenLog, load: phases.Load, burst_bins: int | None) -> float:
     """When the burst is over, s; the start of the load where there was none."""
     return float(even.starts[load.first + (burst_bins or 0)])
-
-
-def _main_channels(
-    even: EvenLog, part: str, is_separate: bool
-) -> tuple[str | None, str | None, str | None, str | None]:
-    """The channels of power, clock, temperature and rate that stand for the run: those of the part that governs."""
-    columns = even.columns
-
-    def one(*names: str) -> str | None:
-        return next((name for name in names if name in columns), None)
-
-    rate = rate_channel(columns)
-    if part == "gpu":
-        alone = is_separate or power_channel(columns) is None
-        power = one("gpu.power") if alone else power_channel(columns)
-        return power, one("gpu.clock", "cpu.clock"), one("gpu.temp", *TEMPERATURES), rate
-    return power_channel(columns), one("cpu.clock"), temp_channel(columns), rate
-
-
-def _deciding(even: EvenLog, power: str | None, clock: str | None, rate: str | None) -> str:
-    """The channel that says when there is load."""
-    beside = next((name for name in BESIDE_POWER if name in even.columns), None)
-    deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate or beside)
-    if deciding is None:
-        raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
-    return deciding
-
-
-def _signals(
-    even: EvenLog, load: phases.Load, part: str, main: tuple[str | None, str | None, str | None], known: Known
-) -> Signals:
-    inside = slice(load.first, load.last)
-    missing = np.full(load.last - load.first, np.nan)
-
-    def column(name: str | None) -> FloatArray:
-        return even.columns[name][inside] if name is not None and name in even.columns else missing
-
-    power, clock, temp = main
-    frames, gpu, active = column("frame.rate"), column("gpu.load"), load.active[inside]
-    cap = find_cap(frames, gpu, active) if known.frame_cap_fps is None else known.frame_cap_fps
-    others = [n for n in (*TEMPERATURES, "gpu.temp") if n in even.columns]
-    surfaces = [n for n in even.columns if component_of(n) is Component.SKIN and n.endswith(".temp")]
-    temps = dict.fromkeys([*([temp] if temp else []), *others, *surfaces])
-    chip = next((n for n in temps if n in TEMPERATURES), temp)
-    given = known.temp_limit_c
-    return Signals(
-        part,
-        column(power),
-        column(clock if part != "gpu" or clock == "gpu.clock" else None),
-        {name: column(name) for name in temps},
-        {chip: given} if chip is not None and given is not None else {},
-        known.clock_ceiling_mhz,
-        column("cpu.load"),
-        gpu,
-        column(rate_channel(even.columns)),
-        np.abs(frames - cap) <= CAP_SHARE * cap,
-        _flags(even, inside),
-        column("battery.charge"),
-        active,
-        np.isfinite(column(load.channel)),
-    )
-
-
-def _flags(even: EvenLog, inside: slice) -> Mapping[Cause, BoolArray]:
-    """What the machine itself says of what holds it, (n,) by cause."""
-    found: dict[Cause, BoolArray] = {}
-    for part in ("cpu", "gpu", "soc"):
-        for name, cause in FLAGGED.items():
-            column = even.columns.get(f"{part}.throttle.{name}")
-            if column is not None:
-                found[cause] = found.get(cause, np.zeros(inside.stop - inside.start, bool)) | (column[inside] > 0.5)
-    counted = even.columns.get("cpu.throttle.count")
-    if counted is not None:
-        values = np.nan_to_num(counted[inside])
-        rising = np.diff(values, prepend=values[:1]) > 0
-        found[Cause.HEAT] = found.get(Cause.HEAT, np.zeros(len(rising), bool)) | rising
-    return found
 
 
 def _other_parts(
@@ -422,7 +289,7 @@ def _other_parts(
         told = clock is not None and f"{part}.load" in even.columns
         if part == governing or not told or (power, clock, temp) == main:
             continue
-        s = _signals(even, load, part, (power, clock, temp), known)
+        s = signals_of(even, load, part, (power, clock, temp), known)
         s = replace(s, temps={n: t for n, t in s.temps.items() if n == temp}, flags={})
         e = limiter.explain(s)
         segments = limiter.segments(e, s, even.starts[load.first : load.last], even.step_s)
@@ -451,7 +318,7 @@ def _faults(s: Signals, e: limiter.Explained, first: int, step_s: float) -> Bool
 
 
 def _figures(
-    even: EvenLog, load: phases.Load, window: Settled, usable: BoolArray, burst_bins: int | None
+    even: EvenLog, load: phases.Load, window: Settled, usable: BoolArray, burst_bins: int | None, sensors: SensorClasses
 ) -> Mapping[str, ChannelFigures]:
     inside = usable & (even.starts >= window.start_s - 1e-9) & (even.starts < window.end_s - 1e-9)
     first = load.first + (1 if load.onset < 1.0 else 0)
@@ -459,7 +326,7 @@ def _figures(
     if burst.stop <= burst.start:
         burst = slice(load.first, load.first + 1)
     return {
-        name: sustained.channel_figures(name, column[inside], column[burst])
+        name: sustained.channel_figures(name, column[inside], column[burst], sensors)
         for name, column in even.columns.items()
         if (quantity := quantity_of(name)) is not None and quantity.in_figures
     }
@@ -479,7 +346,7 @@ def _limits(
     level, held = _last_level(e)
     if power is not None and level is not None:
         at_limit = s.power[held & np.isfinite(s.power)]
-        sustained_limit = Estimate(robust.centre(at_limit), figures[power].sustained.u, "W")
+        sustained_limit = Estimate(robust.centre(at_limit), figures[power].sampling_u, "W")
     idle = load.idle if load.channel == power else float("nan")
     near = e.causes[max(0, (burst_bins or 0) - 2) : (burst_bins or 0) + 3]
     ended_by_heat = burst_bins is not None and Cause.HEAT in near
@@ -515,7 +382,7 @@ def _heat(
     settled = figures[temp].sustained.value, figures[power].sustained.value
     try:
         pinned = last.count(Cause.HEAT) > 0.5 * len(last)
-        heat = find_heat(even, power, temp, known.ambient_c, levels.temp_limit_c, *settled, pinned)
+        heat = find_heat(even, power, temp, known.ambient_c, levels.limit_of(temp), *settled, pinned, known.sensors)
     except DataError as error:
         return None, (Note("no-heat", f"Heat cannot be told: {error.reason}."),)
     return heat, heat.notes
@@ -541,23 +408,6 @@ def _frames(kinds: FrameKinds | None, known: Known, load_s: float) -> tuple[Fram
         words = "First run of this work here: stutters may be of shaders that are built once. Compare with a repeat."
         notes.append(Note("first-pass", words))
     return figures, (*figures.notes, *notes)
-
-
-def _early_late(
-    even: EvenLog, load: phases.Load, usable: BoolArray, channels: tuple[str | None, ...]
-) -> Mapping[str, EarlyLate]:
-    """Before and after five minutes of load; nothing where there is no minute after them."""
-    turn = load.first + round(EARLY_S / even.step_s)
-    if load.last - turn < round(60.0 / even.step_s):
-        return {}
-    found = {}
-    for name in channels:
-        if name is not None:
-            kept = usable & np.isfinite(even.columns[name])
-            parts = (even.columns[name][a:b][kept[a:b]] for a, b in ((load.first, turn), (turn, load.last)))
-            means = [float(part.mean()) if len(part) else float("nan") for part in parts]
-            found[name] = EarlyLate(name, unit_of(name), *means)
-    return found
 
 
 def _means(even: EvenLog, bins: BoolArray, channels: tuple[str | None, ...]) -> Mapping[str, float]:

@@ -24,6 +24,8 @@ again."""
 PAYS = 0.012
 """A clock this far below the highest of the run gives way to something."""
 TOP_K = 3.0
+GENTLE_BINS, GENTLY = 40, 0.1
+"""Power that was above a level by less than this share so long before came to it gently, as it does by heat."""
 MOVES_K = 1.5
 """A temperature that moves by more is not held."""
 
@@ -32,7 +34,8 @@ MOVES_K = 1.5
 class Level:
     """A level that power kept: W, the bins at it (n,), first and last (exclusive) of them, and `score` for its being a
     limit; `spread` is how far it wandered and `band` how far a sensor may show it from there, as shares, and `moved_k`
-    how far the temperature moved meanwhile, K."""
+    how far the temperature moved meanwhile, K; `came_gently`: power sank to it within half a
+    minute or more."""
 
     watts: float
     at: BoolArray
@@ -42,6 +45,7 @@ class Level:
     spread: float
     moved_k: float
     band: float = LEVEL_SHARE
+    came_gently: bool = False
 
 
 def find_levels(s: Signals, teeth: Teeth) -> list[Level]:
@@ -108,7 +112,7 @@ def _judged(s: Signals, power: FloatArray, watts: float, near: BoolArray, at: Bo
     over = _strays(s, power[first:last] / watts - 1.0, band, slice(first, last))
     slack = (-2.5 if s.was_full else -1.0) if np.mean(s.has_work[near]) < 0.5 else 0.0
     score = stillness + length + moves + pays + ratio + steps + over + slack
-    return Level(watts, at, first, last, score, still, moved, band)
+    return Level(watts, at, first, last, score, still, moved, band, _came_gently(power, first, watts))
 
 
 def _moved_at_all(s: Signals, near: BoolArray) -> tuple[float, bool]:
@@ -161,6 +165,13 @@ def _stepped_in(power: FloatArray, first: int, watts: float) -> bool:
     """Whether power came down to a level at once, from a higher one."""
     before = known(power[max(0, first - 8) : first])
     return len(before) >= 3 and bool(np.median(before[: max(3, len(before) // 2)]) > (1.0 + 2.0 * LEVEL_SHARE) * watts)
+
+
+def _came_gently(power: FloatArray, first: int, watts: float) -> bool:
+    """Whether power was near to a level half a minute before it came to it, and above it."""
+    before = known(power[max(0, first - GENTLE_BINS) : max(0, first - GENTLE_BINS // 2)])
+    above = float(np.median(before)) / watts - 1.0 if len(before) >= LEAST_BINS else 0.0
+    return LEVEL_SHARE < above < GENTLY
 
 
 def _strays(s: Signals, off: FloatArray, band: float, span: slice) -> float:

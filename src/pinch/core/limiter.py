@@ -132,6 +132,10 @@ class Levels:
     ceiling_mhz: float
     ceiling_given: bool
 
+    def limit_of(self, channel: str | None) -> float:
+        """The limit of a temperature, °C; NaN where it is another's, or not known."""
+        return self.temp_limit_c if self.temp_channel == channel else float("nan")
+
 
 def levels_of(e: Explained) -> Levels:
     """The values of a run; a temperature limit that was only read off it and held nothing back is none that was

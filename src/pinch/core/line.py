@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate
+from pinch.core.robust import t_factor
 from pinch.core.runlog import FloatArray
 
 
@@ -36,9 +37,7 @@ class StraightLine:
     @property
     def factor(self) -> float:
         """Half the width of a 95 % interval in standard uncertainties (Student)."""
-        from scipy.special import stdtrit
-
-        return float(stdtrit(self.n - 2, 0.975))
+        return t_factor(0.95, self.n - 2)
 
 
 def fit_line(x: FloatArray, y: FloatArray) -> StraightLine:

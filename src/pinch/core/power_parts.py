@@ -20,8 +20,8 @@ STILLER = 0.5
 """A sum that wanders less than this share of its parts is what is regulated."""
 ABOVE = 1.0
 """A power that contains another is above it in all but this share of %."""
-MOVES_WITH = 0.75
-"""A power that rises by so many watts for each watt of graphics contains them."""
+MOVES_WITH, MOVES_MORE = 0.75, 1.4
+"""A power that rises by so many watts for each watt of graphics contains them; one that rises by more works beside."""
 UNCLEAR, SEPARATE = "package-unclear", "separate-graphics"
 
 _CORE = re.compile(r"(cpu)\.core\.\d+\.(clock|temp)")
@@ -103,7 +103,7 @@ def contains(power: FloatArray, part: FloatArray) -> bool:
         return False
     slope = float((steps * by_part).sum()) / spread
     left = steps - slope * by_part
-    return slope >= MOVES_WITH and float((left**2).sum()) < 0.5 * float((steps**2).sum())
+    return MOVES_WITH <= slope <= MOVES_MORE and float((left**2).sum()) < 0.5 * float((steps**2).sum())
 
 
 def is_shared(cpu: FloatArray, gpu: FloatArray) -> bool:

@@ -38,6 +38,11 @@ class PowerLaws:
         """d ln y / d ln P of the first law at (k,) W."""
         return np.asarray(self.exponent[0] * power / (power - self.offset_w[0]))
 
+    def basis(self, power: FloatArray) -> FloatArray:
+        """What a small change of ln c, b and P₀ of the first law does to ln y at (k,) W, (k, 3)."""
+        above = power - self.offset_w[0]
+        return np.column_stack([np.ones(len(power)), np.log(above), -self.exponent[0] / above])
+
 
 def fit_power_laws(power: FloatArray, log_score: FloatArray, weights: FloatArray) -> PowerLaws:
     """Fit 0 < b ≤ 1 and 0 ≤ P₀ < the least power to each row of ln scores.

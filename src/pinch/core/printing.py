@@ -93,6 +93,11 @@ def counted(count: int, noun: str, many: str = "") -> str:
     return f"{count:,} {noun if count == 1 else many or noun + 's'}"
 
 
+def listed(parts: Sequence[str]) -> str:
+    """Parts as they stand in a sentence: `a, b and c`."""
+    return " and ".join(filter(None, (", ".join(parts[:-1]), *parts[-1:])))
+
+
 def more_minutes(seconds: float) -> str:
     """How many more minutes something needs, one at least."""
     return counted(max(1, round(seconds / 60.0)), "more minute")

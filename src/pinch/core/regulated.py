@@ -40,8 +40,10 @@ class Regulated:
 
     @property
     def heat(self) -> Ridge | None:
-        """The chip's temperature that is likeliest held; the one that was given where none plainly is."""
+        """The chip's temperature at which power was cut, else that is likeliest held; the one that was given where none
+        plainly is."""
         chips = [r for r in self.ridges if not r.is_skin]
+        chips = [r for r in chips if r.channel == self.teeth.channel] or chips
         return max(chips, key=lambda r: r.score if r.score > 0.0 else r.given - 1.0, default=None)
 
     @property
@@ -74,11 +76,7 @@ def _burst(s: Signals, levels: list[Level]) -> tuple[Level | None, int]:
         at = np.flatnonzero(level.at)
         if not len(at) or at[0] > have[0] + 2 * SHORTEST or level.score < LEAST_BURST:
             continue
-        away = np.flatnonzero(~level.at[at[0] :] & s.logged[at[0] :])
-        runs = [
-            a for a, b in runs_of(~level.at[at[0] :] & s.busy[at[0] :]) if b - a >= SHORTEST or b == len(power) - at[0]
-        ]
-        end = int(at[0] + (runs[0] if runs else (away[0] if len(away) else len(power))))
+        end = _end_of(level, s, int(at[0]))
         rest = known(power[end:])
         lower = len(rest) >= SHORTEST and np.median(rest) < (1.0 - BURST_ABOVE) * level.watts
         if (

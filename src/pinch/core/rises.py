@@ -14,7 +14,7 @@ from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
 
 TRIED = 96
-PARAMETERS = 3
+NUDGE = 1e-4
 Basis = Callable[[FloatArray, FloatArray], FloatArray]
 
 
@@ -41,6 +41,14 @@ class Rises:
     def at(self, power: FloatArray) -> FloatArray:
         """Scores of all rises at (k,) W, (r, k)."""
         return np.asarray(self.ceiling[:, None] - self.depth[:, None] * self.basis(power, self.theta))
+
+    def basis_of_log(self, power: FloatArray) -> FloatArray:
+        """What a small change of a, d and θ of the first rise does to ln y at (k,) W, (k, 3)."""
+        theta = self.theta[:1]
+        g = self.basis(power, theta)[0]
+        turned = (self.basis(power, theta * (1.0 + NUDGE))[0] - g) / NUDGE
+        y = self.ceiling[0] - self.depth[0] * g
+        return np.column_stack([1.0 / y, -g / y, -turned / y])
 
 
 def fit_rises(power: FloatArray, score: FloatArray, weights: FloatArray, basis: Basis) -> Rises:

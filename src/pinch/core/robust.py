@@ -1,5 +1,6 @@
 """Small statistics that do not fall over: scale, slope, serial correlation."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,10 +9,14 @@ from pinch.core.runlog import FloatArray
 
 Z975 = 1.959963984540054
 """The 97.5 % point of the normal distribution."""
+Z95 = 1.6448536269514722
+"""Its 95 % point, for two one-sided tests."""
 MAD_TO_SD = 1.482602218505602
 """1 / z(0.75): the median absolute deviation of a normal sample times this is its standard deviation."""
 
 
+RECTANGLE = 3.4641016151377544
+"""√12: a step over the standard deviation of what it hides (JCGM 100:2008, 4.3.7)."""
 MOST_ALIKE = 0.9
 FEW_LEVELS = 10
 LEAST_LEVELS, FINE_STEP = 4, 0.025
@@ -109,23 +114,54 @@ def theil_sen(t: FloatArray, values: FloatArray, blocks: int = 48) -> Slope:
     (P. K. Sen, J. Am. Stat. Assoc. 63, 1968). Where what is left of the slope is alike from one block to the next,
     it is wider by √((1 + r₁) / (1 − r₁)), as for an AR(1) process.
     """
-    size = max(1, len(values) // blocks)
-    count = len(values) // size
-    mean_t = t[: count * size].reshape(count, size).mean(axis=1)
-    mean_v = values[: count * size].reshape(count, size).mean(axis=1)
+    mean_t, mean_v = block_means(t, blocks), block_means(values, blocks)
+    count = len(mean_v)
     if count < 3:
         return Slope(0.0, -np.inf, np.inf)
     i, j = np.triu_indices(count, k=1)
     apart = mean_t[j] != mean_t[i]
     i, j = i[apart], j[apart]
     slopes = np.sort((mean_v[j] - mean_v[i]) / (mean_t[j] - mean_t[i]))
-    _, tied = np.unique(mean_v, return_counts=True)
-    spread = count * (count - 1) * (2 * count + 5) - float((tied * (tied - 1) * (2 * tied + 5)).sum())
     value = float(np.median(slopes))
     left = mean_v - value * mean_t
     alike = float(autocorrelation(left, 1)[0])
     alike = min(alike, MOST_ALIKE) if alike > Z975 / np.sqrt(count) else 0.0
-    reach = Z975 * np.sqrt(spread / 18.0 * (1.0 + alike) / (1.0 - alike))
+    reach = Z975 * np.sqrt(kendall_variance(mean_v) * (1.0 + alike) / (1.0 - alike))
     low = max(round((len(slopes) - reach) / 2.0) - 1, 0)
     high = min(round((len(slopes) + reach) / 2.0), len(slopes) - 1)
     return Slope(value, float(slopes[low]), float(slopes[high]))
+
+
+def t_factor(level: float, df: float) -> float:
+    """Two-sided coverage factor of Student's t."""
+    from scipy.special import stdtrit
+
+    return float(stdtrit(df, 0.5 + level / 2.0))
+
+
+def t_over_normal(df: float) -> float:
+    """How much wider a 95 % interval of Student's is than a normal one."""
+    return t_factor(0.95, df) / Z975
+
+
+def satterthwaite(parts: Sequence[tuple[float, float]]) -> float:
+    """Degrees of freedom of a sum of variances, each given with its own; those of all together where none varies.
+
+    Source: F. E. Satterthwaite, Biometrics Bull. 2, 1946.
+    """
+    below = sum(variance**2 / df for variance, df in parts if variance > 0.0)
+    return sum(variance for variance, _ in parts) ** 2 / below if below > 0.0 else sum(df for _, df in parts)
+
+
+def kendall_variance(values: FloatArray) -> float:
+    """Variance of Kendall's S of (n,) values in chance order, ties counted."""
+    n = len(values)
+    _, tied = np.unique(values, return_counts=True)
+    return (n * (n - 1) * (2 * n + 5) - float((tied * (tied - 1) * (2 * tied + 5)).sum())) / 18.0
+
+
+def block_means(values: FloatArray, blocks: int) -> FloatArray:
+    """Means of at most about so many equal blocks of (n,) values; what is left over at the end is in none."""
+    size = max(1, len(values) // blocks)
+    count = len(values) // size
+    return np.asarray(values[: count * size].reshape(count, size).mean(axis=1))

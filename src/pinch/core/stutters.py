@@ -1,7 +1,8 @@
 """Stutters: frames far longer than those around them.
 
-A frame is one where it takes more than 2.5 times the running median of a second and more than 8 ms above it. The
-running median is taken every quarter of a second, and only where a frame is long enough beside the shortest ones around
+A frame is one where it takes more than 2.5 times the running median of a second and more than 8 ms above it. Frames in
+a row of which none comes half of the way back are one event: so is a cut from a fast scene to a slow one. The running
+median is taken every quarter of a second, and only where a frame is long enough beside the shortest ones around
 it to be a stutter at all, so that ten million frames take no longer than a few passes over them.
 """
 
@@ -22,7 +23,7 @@ def count_stutters(frame_ms: FloatArray, ends: FloatArray) -> int:
 
 
 def find_stutters(frame_ms: FloatArray, ends: FloatArray) -> np.ndarray:
-    """Places (m,) of the stutters among (n,) frames that end at `ends`, ms from the beginning."""
+    """Places (m,) at which stutters begin among (n,) frames that end at `ends`, ms from the beginning."""
     cells = int(ends[-1] / GRID_MS) + 1
     edges = np.searchsorted(ends, GRID_MS * np.arange(cells))
     edges = np.append(edges[edges < len(ends)], len(ends))
@@ -30,10 +31,20 @@ def find_stutters(frame_ms: FloatArray, ends: FloatArray) -> np.ndarray:
     shortest = _around(np.minimum.reduceat(frame_ms, firsts[:-1]), np.minimum)
     longest = np.maximum.reduceat(frame_ms, firsts[:-1])
     cells_to_look_at = np.flatnonzero((longest > TIMES_MEDIAN * shortest) & (longest > shortest + ABOVE_MS))
-    found = [np.empty(0, dtype=np.int64)]
+    places, halfway = [np.empty(0, dtype=np.int64)], [np.empty(0)]
     for cell in _in_parts(cells_to_look_at, firsts):
-        found.append(_stutters_in(frame_ms, ends, firsts, cell))
-    return np.concatenate(found)
+        slow, back = _slow_in(frame_ms, ends, firsts, cell)
+        places.append(slow)
+        halfway.append(back)
+    return _events(frame_ms, np.concatenate(places), np.concatenate(halfway))
+
+
+def _events(frame_ms: FloatArray, places: np.ndarray, halfway: FloatArray) -> np.ndarray:
+    """The first of each row of long frames: those at (m,) places between which no frame is as short as `halfway`."""
+    if len(places) < 2:
+        return places
+    between = np.minimum.reduceat(frame_ms, places)[:-1]  # from each one up to the next, itself among them
+    return np.asarray(places[np.concatenate([[True], between <= halfway[:-1]])])
 
 
 def _around(values: FloatArray, least: np.ufunc) -> FloatArray:
@@ -51,8 +62,11 @@ def _in_parts(cells: np.ndarray, firsts: np.ndarray) -> list[np.ndarray]:
     return [cells[i : i + size] for i in range(0, len(cells), size)]
 
 
-def _stutters_in(frame_ms: FloatArray, ends: FloatArray, firsts: np.ndarray, cells: np.ndarray) -> np.ndarray:
-    """Stutters in some cells, by the median of the second around the middle of each."""
+def _slow_in(
+    frame_ms: FloatArray, ends: FloatArray, firsts: np.ndarray, cells: np.ndarray
+) -> tuple[np.ndarray, FloatArray]:
+    """Places of long frames in some cells, by the median of the second around the middle of each, and half of the way
+    from their limit back to it, ms."""
     middle = 0.5 * (ends[firsts[cells]] + ends[firsts[cells + 1] - 1])
     a = np.searchsorted(ends, middle - HALF_MS)
     b = np.maximum(np.searchsorted(ends, middle + HALF_MS), a + 1)
@@ -67,4 +81,5 @@ def _stutters_in(frame_ms: FloatArray, ends: FloatArray, firsts: np.ndarray, cel
     inside = firsts[cells][:, None] + np.arange(width)
     there = inside < firsts[cells + 1][:, None]
     slow = there & (frame_ms[np.minimum(inside, len(frame_ms) - 1)] > limit[:, None])
-    return np.asarray(inside[slow])
+    halfway = np.broadcast_to(((limit + median) / 2.0)[:, None], slow.shape)
+    return np.asarray(inside[slow]), np.asarray(halfway[slow])

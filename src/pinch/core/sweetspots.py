@@ -6,7 +6,7 @@ Haystack, 2011); it depends on the range that was measured.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -42,13 +42,12 @@ class SweetSpot:
 
 def sweet_spots(ladder: Ladder, worth: float = WORTH) -> dict[str, SweetSpot]:
     """The spots of all four rules by rule; `worth` is the share of the score that the last watt has to bring."""
-    rules: dict[str, Callable[[FloatArray, FloatArray], FloatArray]] = {
-        EFFICIENCY: _efficiency,
-        KNEE: _knee,
-        MARGINAL: lambda power, rows: _marginal(power, rows, worth),
-        NEARLY_ALL: _nearly_all,
+    return {
+        EFFICIENCY: _top_spot(ladder, EFFICIENCY, _per_watt),
+        KNEE: _top_spot(ladder, KNEE, _above_chord),
+        MARGINAL: _spot(ladder, MARGINAL, lambda power, rows: _marginal(power, rows, worth)),
+        NEARLY_ALL: _spot(ladder, NEARLY_ALL, _nearly_all),
     }
-    return {rule: _spot(ladder, rule, find) for rule, find in rules.items()}
 
 
 def marginal_gain(ladder: Ladder) -> FloatArray:
@@ -61,25 +60,44 @@ def spot_draws(ladder: Ladder) -> FloatArray:
     return _nearly_all(ladder.power, ladder.draws)
 
 
-def _spot(ladder: Ladder, rule: str, find: Callable[[FloatArray, FloatArray], FloatArray]) -> SweetSpot:
+Rule = Callable[[FloatArray, FloatArray], FloatArray]
+"""Watts (k,) and rows of scores (r, k) to where each row has its spot, (r,) W, or to what is largest there, (r, k)."""
+
+
+def _spot(ladder: Ladder, rule: str, find: Rule) -> SweetSpot:
     power = float(find(ladder.power, ladder.score[None, :])[0])
     low = high = float("nan")
+    step = float(ladder.power[1] - ladder.power[0])
     if len(ladder.draws):
         low, high = (float(x) for x in np.percentile(find(ladder.power, ladder.draws), [2.5, 97.5]))
-    step = ladder.power[1] - ladder.power[0]
+        least, most = float(ladder.power[0]), float(ladder.power[-1])
+        low = max(least, min(low, power - step / 2.0))  # no finer than the curve is drawn
+        high = min(most, max(high, power + step / 2.0))
     edge = "lowest" if power < ladder.power[0] + step else "highest" if power > ladder.power[-1] - step else ""
     return SweetSpot(rule, power, low, high, ladder.at(power), edge)
 
 
-def _efficiency(power: FloatArray, rows: FloatArray) -> FloatArray:
-    return _top(power, rows / power)
+def _top_spot(ladder: Ladder, rule: str, height: Rule) -> SweetSpot:
+    """Where something is largest. Its interval holds all places that are no lower than the spot in one draw of forty:
+    what is nearly flat on top has its highest place anywhere."""
+    spot = _spot(ladder, rule, lambda power, rows: lowest_between(power, -height(power, rows)))
+    if not len(ladder.draws):
+        return spot
+    heights = height(ladder.power, ladder.draws)
+    at = int(np.argmin(np.abs(ladder.power - spot.power_w)))
+    as_high = ladder.power[(heights >= heights[:, at : at + 1]).mean(axis=0) >= 0.025]
+    return replace(spot, low_w=min(spot.low_w, as_high[0]), high_w=max(spot.high_w, as_high[-1]))
 
 
-def _knee(power: FloatArray, rows: FloatArray) -> FloatArray:
+def _per_watt(power: FloatArray, rows: FloatArray) -> FloatArray:
+    return rows / power
+
+
+def _above_chord(power: FloatArray, rows: FloatArray) -> FloatArray:
     rise = rows[:, -1:] - rows[:, :1]
     with np.errstate(divide="ignore", invalid="ignore"):
         shape = np.where(rise > 0.0, (rows - rows[:, :1]) / rise, 0.0)
-    return _top(power, shape - (power - power[0]) / (power[-1] - power[0]))
+    return np.asarray(shape - (power - power[0]) / (power[-1] - power[0]))
 
 
 def _nearly_all(power: FloatArray, rows: FloatArray) -> FloatArray:
@@ -88,15 +106,18 @@ def _nearly_all(power: FloatArray, rows: FloatArray) -> FloatArray:
 
 
 def _marginal(power: FloatArray, rows: FloatArray, worth: float) -> FloatArray:
-    gain = _gain(power, rows)
+    # Between neighbours, so that a corner is not blurred over more than the step that it is in.
+    gain = np.diff(np.log(rows), axis=1) / np.diff(power)
+    middle = 0.5 * (power[1:] + power[:-1])
     enough = gain >= worth
-    last = rows.shape[1] - 1 - np.argmax(enough[:, ::-1], axis=1)
-    after = np.minimum(last + 1, rows.shape[1] - 1)
+    last = gain.shape[1] - 1 - np.argmax(enough[:, ::-1], axis=1)
+    after = np.minimum(last + 1, gain.shape[1] - 1)
     at = np.arange(len(rows))
     fall = gain[at, last] - gain[at, after]
     with np.errstate(divide="ignore", invalid="ignore"):
         part = np.where(fall > 0.0, (gain[at, last] - worth) / fall, 0.0)
-    found = power[last] + np.clip(part, 0.0, 1.0) * (power[after] - power[last])
+    found = middle[last] + np.clip(part, 0.0, 1.0) * (middle[after] - middle[last])
+    found = np.where(enough[:, -1], power[-1], found)
     return np.asarray(np.where(enough.any(axis=1), found, power[0]))
 
 
@@ -116,8 +137,3 @@ def first_reach(power: FloatArray, rows: FloatArray, wanted: FloatArray) -> Floa
         part = np.where(rise > 0.0, (wanted - rows[at, before]) / rise, 1.0)
     found = power[before] + np.clip(part, 0.0, 1.0) * (power[first] - power[before])
     return np.asarray(np.where(reached.any(axis=1), found, np.nan))
-
-
-def _top(power: FloatArray, rows: FloatArray) -> FloatArray:
-    """Where each row is largest."""
-    return lowest_between(power, -rows)

@@ -14,6 +14,8 @@ CLOCK_SHARE = 0.006
 """A clock within so much of another is the same."""
 SLACK = 1.6
 """A clock is at its ceiling within so many bands of it, for single seconds stray further than the level."""
+NEXT_STEP = 0.65
+"""A clock between two steps of its sensor shows now the one, now the other: both are within SLACK bands."""
 POWER_MOVES = 0.004
 ABOVE_CEILING = 0.02
 """A clock that was higher than this for a while has not been at its ceiling below it."""
@@ -37,7 +39,7 @@ def find_ceiling(s: Signals) -> Ceiling | None:
         return None
     noise, step = robust.quiet_noise_sd(known(s.clock)), robust.step_of(known(clock))
     top = s.ceiling_mhz if s.ceiling_mhz is not None else float(np.percentile(clock[have], 96.0))
-    band = max(CLOCK_SHARE * top, 1.5 * noise, 0.6 * step)
+    band = max(CLOCK_SHARE * top, 1.5 * noise, NEXT_STEP * step)
     mhz = top if s.ceiling_mhz is not None else densest(clock[have & (clock >= top - 2.0 * band)], band / top)
     at = s.busy & (clock >= mhz - SLACK * band)
     seconds = int(at.sum())

@@ -1,19 +1,21 @@
 """Is it really faster: the ratio of two cells, its interval, and one of three answers.
 
-Welch's test on logarithms (B. L. Welch, Biometrika 34, 1947); a tie by two one-sided tests, that is by the 90 %
-interval (D. J. Schuirmann, J. Pharmacokinet. Biopharm. 15, 1987). A cell of one run borrows the scatter that the
-repeated cells of its workload have, and says so; where nothing was repeated, no interval is claimed.
+Welch's test on logarithms (B. L. Welch, Biometrika 34, 1947), with what a drift and other days may have done where it
+is known when the runs were made (`core.run_order`); a tie by two one-sided tests, that is by the 90 % interval (D. J.
+Schuirmann, J. Pharmacokinet. Biopharm. 15, 1987). Of several cells that are judged together the answers are Holm's (S.
+Holm, Scand. J. Stat. 6, 1979): in 95 of 100 tables of equal cells none is called faster, and each interval is as wide
+as the step it was judged at. A cell of one run borrows the scatter that the repeated cells of its workload have, says
+so, and decides nothing; where nothing was repeated, no interval is claimed.
 """
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-import numpy as np
-
-from pinch.core.errors import DataError
-from pinch.core.runlog import FloatArray
+from pinch.core.cell_scores import SURE, CellScore, PooledScatter, with_scatter
+from pinch.core.robust import satterthwaite, t_factor
+from pinch.core.run_order import OrderedPair, RunOrder, RunPlace, Surroundings, expected_variance, ordered_pair
 
 
 class Answer(StrEnum):
@@ -38,44 +40,40 @@ DELTA = 0.03
 """Smallest difference that matters."""
 POWER = 0.80
 MOST_MORE = 999
+TWO_ONE_SIDED = 0.90
+ORDER_COUNTS = 0.25
+"""An order of runs with less of the variance is not what keeps a pair from an answer."""
+MOST_TURNS = 20
+
+
+class StepKind(StrEnum):
+    """What would tell: more runs of each, more of each in turns on one day, or of the earlier one again after the
+    other."""
+
+    MORE, TURNS, AGAIN = "more", "turns", "again"
 
 
 @dataclass(frozen=True)
-class CellScore:
-    """Scores of a cell: mean of ln score and its standard deviation with its degrees of freedom (NaN and 0 for one
-    run); the logarithms are NaN where a score is not above zero. `borrowed`: the scatter is that of other cells;
-    `told`: somebody told it, so that it can borrow none."""
+class NextStep:
+    """The cheapest further runs that would tell: how many of each cell. `of_first`: those of AGAIN are of the first."""
 
+    kind: StepKind
     runs: int
-    mean: float
-    log_mean: float
-    log_sd: float
-    df: float
-    borrowed: bool = False
-    told: bool = False
+    of_first: bool = False
 
-    def interval(self, level: float = 0.95) -> tuple[float, float]:
-        """Of the mean, by Student's t; NaN without scatter."""
-        if not self.df or not math.isfinite(self.log_sd):
-            return math.nan, math.nan
-        reach = t_factor(level, self.df) * self.log_sd / math.sqrt(self.runs)
-        return self.mean * math.exp(-reach), self.mean * math.exp(reach)
-
-
-@dataclass(frozen=True)
-class PooledScatter:
-    """Scatter of ln score pooled over repeated cells; NaN and 0 where none is repeated."""
-
-    sd: float
-    df: int
+    @property
+    def in_all(self) -> int:
+        """Runs of both cells together."""
+        return self.runs if self.kind is StepKind.AGAIN else 2 * self.runs
 
 
 @dataclass(frozen=True)
 class Verdict:
     """How cell a does against cell b: `ratio` above 1 is better, whatever the direction of the score (NaN: none can be
-    made); its 95 % interval
-    `low` to `high` (NaN: none can be claimed); `more_runs` of each until it can be told, None where it can or nobody
-    knows the scatter; `words` qualifies."""
+    made); its 95 % interval `low` to `high` (NaN: none can be claimed); `more_runs` of each until it can be told, None
+    where it can or nobody knows the scatter; `words` qualifies. `u` is the standard uncertainty of ln ratio; of
+    `together` comparisons that were answered as one, the interval is that of all; `ordered` says what the order of the
+    runs did (None: not known), `step` what to do next; `borrowed`: the scatter of one is that of other cells."""
 
     ratio: float
     low: float
@@ -83,100 +81,16 @@ class Verdict:
     answer: Answer
     more_runs: int | None
     words: str = ""
+    u: float = math.nan
+    together: int = 1
+    ordered: OrderedPair | None = None
+    step: NextStep | None = None
+    borrowed: bool = False
 
     @property
     def has_interval(self) -> bool:
         """Whether an interval can be claimed."""
         return math.isfinite(self.low)
-
-
-def cell_score(scores: Sequence[float] | FloatArray) -> CellScore:
-    """What the runs of a cell come to.
-
-    Raises
-    ------
-    DataError : there are none, or one is not finite.
-    """
-    values = np.asarray(scores, dtype=float)
-    if len(values) == 0:
-        raise DataError("scores", "there are none")
-    if not np.isfinite(values).all():
-        raise DataError("scores", "a score is not a number")
-    if not (values > 0.0).all():
-        return CellScore(len(values), float(values.mean()), math.nan, math.nan, 0.0)
-    logs = np.log(values)
-    sd = float(logs.std(ddof=1)) if len(values) > 1 else math.nan
-    return CellScore(len(values), float(values.mean()), float(logs.mean()), sd, float(len(values) - 1))
-
-
-def told_score(mean: float, spread: float | None, n: int) -> CellScore:
-    """A cell of which only the mean and the standard deviation of n are told: runs of one unit, or units."""
-    if mean <= 0.0:
-        return CellScore(n, mean, math.nan, math.nan, 0.0, told=True)
-    if spread is None or n < 2:
-        return CellScore(n, mean, math.log(mean), math.nan, 0.0, told=True)
-    return CellScore(n, mean, math.log(mean), spread / mean, n - 1.0, told=True)
-
-
-@dataclass(frozen=True)
-class ScoreGroup:
-    """The mean of n scores with their standard deviation (None: nobody said, or n is 1)."""
-
-    mean: float
-    sd: float | None = None
-    n: int = 1
-
-
-def grouped_score(groups: Sequence[ScoreGroup], told: bool = False) -> CellScore:
-    """A cell of single scores and of means of several, taken together as if each single one were there: the scatter
-    within the groups and between them (analysis of variance in one way). A mean of several whose scatter nobody said
-    counts as one score.
-
-    Raises
-    ------
-    DataError : there are none, or one is not finite.
-    """
-    if len(groups) == 1:
-        (only,) = groups
-        return told_score(only.mean, only.sd, only.n) if told or only.n > 1 else cell_score([only.mean])
-    if all(g.n == 1 for g in groups) or not all(g.mean > 0.0 for g in groups):
-        return replace(cell_score([g.mean for g in groups]), told=told)
-    sizes = np.array([g.n if g.sd is not None else 1 for g in groups], dtype=float)
-    means = np.array([g.mean for g in groups])
-    logs = np.log(means)
-    within = sum((n - 1.0) * ((g.sd or 0.0) / g.mean) ** 2 for g, n in zip(groups, sizes, strict=True))
-    total, middle = float(sizes.sum()), float(sizes @ logs / sizes.sum())
-    scatter = math.sqrt((within + float(sizes @ (logs - middle) ** 2)) / (total - 1.0))
-    return CellScore(int(total), float(sizes @ means / total), middle, scatter, total - 1.0, told=told)
-
-
-def pooled_scatter(cells: Sequence[CellScore]) -> PooledScatter:
-    """The scatter of all repeated cells together."""
-    own = [c for c in cells if c.df > 0 and not c.borrowed]
-    df = int(sum(c.df for c in own))
-    if df == 0:
-        return PooledScatter(math.nan, 0)
-    return PooledScatter(math.sqrt(sum(c.df * c.log_sd**2 for c in own) / df), df)
-
-
-def scatter_within(groups: Iterable[Sequence[float]]) -> PooledScatter:
-    """The scatter of ln score within groups of scores above zero, all together: the same as that of their cells, which
-    a large book has thousands of."""
-    squares, df = 0.0, 0
-    for scores in groups:
-        if len(scores) > 1:
-            logs = [math.log(score) for score in scores]
-            middle = math.fsum(logs) / len(logs)
-            squares += math.fsum((x - middle) ** 2 for x in logs)
-            df += len(logs) - 1
-    return PooledScatter(math.sqrt(squares / df), df) if df else PooledScatter(math.nan, 0)
-
-
-def with_scatter(cell: CellScore, pooled: PooledScatter) -> CellScore:
-    """The cell, with the scatter of the others where it has none of its own."""
-    if cell.df > 0 or pooled.df == 0 or cell.told or not math.isfinite(cell.log_mean):
-        return cell
-    return replace(cell, log_sd=pooled.sd, df=float(pooled.df), borrowed=True)
 
 
 def judge_pair(
@@ -187,25 +101,176 @@ def judge_pair(
     Parameters
     ----------
     delta : smallest difference that matters, as a share.
-    pooled : scatter that a cell of one run borrows.
+    pooled : scatter that a cell of one run borrows, and what else the cells around show.
     """
+    return judge_together([(a, b)], delta, lower_is_better, pooled)[0]
+
+
+def judge_together(
+    pairs: Sequence[tuple[CellScore, CellScore]],
+    delta: float = DELTA,
+    lower_is_better: bool = False,
+    pooled: PooledScatter | None = None,
+    fresh: bool = False,
+) -> list[Verdict]:
+    """The answers of several pairs as one: the chance that any two equal cells are called different is 5 % in all.
+
+    Parameters
+    ----------
+    fresh : the last runs were made just now, so that a further one stands beside them.
+    """
+    gains = [_gain_of(a, b, lower_is_better, pooled) for a, b in pairs]
+    order = sorted((i for i, g in enumerate(gains) if g.counts), key=lambda i: gains[i].chance)
+    verdicts = {i: _unanswered(g, delta) for i, g in enumerate(gains) if not g.counts}
+    left, stopped = len(order), False
+    for i in order:
+        verdicts[i] = _with_step(_answered(gains[i], delta, left, len(order)), gains[i], delta, fresh)
+        stopped = stopped or gains[i].chance > (1.0 - SURE) / left
+        left -= not stopped
+    return [verdicts[i] for i in range(len(gains))]
+
+
+@dataclass(frozen=True)
+class _Gain:
+    """The gain of a over b in ln score, better being above 0, with its standard uncertainty and degrees of freedom (NaN
+    and 0: none can be had); `measured` is that of the means as they are."""
+
+    a: CellScore
+    b: CellScore
+    measured: float
+    value: float
+    u: float
+    df: float
+    ordered: OrderedPair | None
+
+    @property
+    def borrowed(self) -> bool:
+        """Whether the scatter of one is that of others."""
+        return self.a.borrowed or self.b.borrowed
+
+    @property
+    def counts(self) -> bool:
+        """Whether it can be answered by what was measured on both."""
+        return self.df > 0.0 and not self.borrowed
+
+    @property
+    def chance(self) -> float:
+        """How often chance alone makes a gain so large, by Student's t."""
+        from scipy.special import stdtr
+
+        if self.u <= 0.0:
+            return 0.0 if self.value else 1.0
+        return 2.0 * float(stdtr(self.df, -abs(self.value) / self.u))
+
+
+def _gain_of(a: CellScore, b: CellScore, lower_is_better: bool, pooled: PooledScatter | None) -> _Gain:
     if pooled is not None:
         a, b = with_scatter(a, pooled), with_scatter(b, pooled)
-    gain = (b.log_mean - a.log_mean) if lower_is_better else (a.log_mean - b.log_mean)
+    sign = -1.0 if lower_is_better else 1.0
+    gain = sign * (a.log_mean - b.log_mean)
     if not (a.df and b.df):
-        return Verdict(math.exp(gain), math.nan, math.nan, Answer.CANNOT_TELL, None, _why_no_interval(a, b))
+        return _Gain(a, b, gain, gain, math.nan, 0.0, None)
+    if a.places and b.places and not (a.borrowed or b.borrowed):
+        around = pooled.around if pooled is not None else Surroundings()
+        ordered = ordered_pair(a.logs, b.logs, a.places, b.places, around, (a.least_sd, b.least_sd))
+        if ordered is not None:
+            return _Gain(a, b, gain, sign * ordered.gain, math.sqrt(ordered.variance), ordered.df, ordered)
     va, vb = a.log_sd**2 / a.runs, b.log_sd**2 / b.runs
-    error = math.sqrt(va + vb)
-    df = (va + vb) ** 2 / (va**2 / a.df + vb**2 / b.df) if error > 0.0 else a.df + b.df
-    told = answer(gain, t_factor(0.95, df) * error, t_factor(0.90, df) * error, delta)
-    words = ["scatter borrowed from repeated cells"] if a.borrowed or b.borrowed else []
+    return _Gain(a, b, gain, gain, math.sqrt(va + vb), satterthwaite([(va, a.df), (vb, b.df)]), None)
+
+
+def _answered(gain: _Gain, delta: float, left: int, together: int) -> Verdict:
+    """The answer at the step of Holm's at which `left` of the pairs are still open."""
+    level = 1.0 - (1.0 - SURE) / left
+    reach = t_factor(level, gain.df) * gain.u
+    told = answer(gain.value, reach, t_factor(TWO_ONE_SIDED, gain.df) * gain.u, delta)
+    words = _order_words(gain, told.answer)
     if told.answer is Answer.TIE and not told.low <= 1.0 <= told.high:
         words.append(f"a difference of {100 * abs(told.ratio - 1):.1f} % can be measured, but is below what matters")
-    more = None
-    if told.answer is Answer.CANNOT_TELL:
-        sd = math.sqrt((a.df * a.log_sd**2 + b.df * b.log_sd**2) / (a.df + b.df))
-        more = more_runs(sd, delta, min(a.runs, b.runs))
-    return replace(told, more_runs=more, words="; ".join(words))
+    return replace(told, words="; ".join(words), u=gain.u, together=together, ordered=gain.ordered)
+
+
+def _unanswered(gain: _Gain, delta: float) -> Verdict:
+    """Of a pair of which one has no scatter of its own: with an interval where it could borrow some, without an
+    answer."""
+    ratio = math.exp(gain.value)
+    if not gain.df:
+        step = NextStep(StepKind.MORE, 1) if math.isfinite(gain.value) and not (gain.a.told or gain.b.told) else None
+        words = _why_no_interval(gain.a, gain.b)
+        return Verdict(ratio, math.nan, math.nan, Answer.CANNOT_TELL, None, words, step=step)
+    reach, more = t_factor(SURE, gain.df) * gain.u, _more_of_each(gain, delta)
+    low, high = math.exp(gain.value - reach), math.exp(gain.value + reach)
+    words = "scatter borrowed from repeated cells: it decides nothing"
+    step = NextStep(StepKind.MORE, more)
+    return Verdict(ratio, low, high, Answer.CANNOT_TELL, more, words, gain.u, step=step, borrowed=True)
+
+
+def _order_words(gain: _Gain, found: Answer) -> list[str]:
+    """What the order of the runs did to an answer, where it did something."""
+    ordered = gain.ordered
+    if ordered is None:
+        return []
+    words = []
+    measured = math.expm1(gain.measured)
+    if round(100 * measured, 1) != round(100 * math.expm1(gain.value), 1):
+        drift = f"a drift of {100 * ordered.drift.per_run:+.1f} % a run" if ordered.drift.is_evident else "other days"
+        words.append(f"measured {100 * measured:+.1f} %, of which {drift} is taken out".replace("-", "−"))
+    if found is Answer.CANNOT_TELL and ordered.order_share > ORDER_COUNTS:
+        what = "another day" if ordered.order is RunOrder.DAYS else "a drift"
+        words.append(f"they were run {ordered.order.phrase}: {what} may make up {100 * ordered.order_u:.1f} %")
+    return words
+
+
+def _with_step(found: Verdict, gain: _Gain, delta: float, fresh: bool) -> Verdict:
+    """The verdict, with what would tell where it cannot."""
+    if found.answer is not Answer.CANNOT_TELL:
+        return found
+    step = _next_step(gain, delta, fresh)
+    return replace(found, step=step, more_runs=None if step.kind is StepKind.AGAIN else step.runs)
+
+
+def _next_step(gain: _Gain, delta: float, fresh: bool) -> NextStep:
+    """The cheapest further runs that would tell, if the difference stays what it is."""
+    ordered = gain.ordered
+    if ordered is None or ordered.order_share <= ORDER_COUNTS:
+        return NextStep(StepKind.MORE, _more_of_each(gain, delta))
+
+    def tells(places: tuple[list[RunPlace], list[RunPlace]]) -> bool:
+        u, df = math.sqrt(expected_variance(ordered, *places)), len(places[0]) + len(places[1]) - 2.0
+        told = answer(gain.value, t_factor(SURE, df) * u, t_factor(TWO_ONE_SIDED, df) * u, delta)
+        return told.answer is not Answer.CANNOT_TELL
+
+    a, b = list(gain.a.places), list(gain.b.places)
+    session, last = max((p.session, p.position) for p in (*a, *b))
+    steps = []
+    for n in range(1, MOST_TURNS + 1):
+        turns = [RunPlace(session + 1, float(i)) for i in range(2 * n)]
+        if tells(([*a, *turns[::2]], [*b, *turns[1::2]])):
+            steps.append(NextStep(StepKind.TURNS, n))
+            break
+    of_first = ordered.lag < 0.0
+    if fresh and ordered.order is RunOrder.BLOCKS:
+        for n in range(1, min(len(a), len(b)) + 1):
+            again = [RunPlace(session, last + 1.0 + i) for i in range(n)]
+            if tells(([*a, *again], b) if of_first else (a, [*b, *again])):
+                steps.append(NextStep(StepKind.AGAIN, n, of_first))
+                break
+    if not steps:  # where the difference is about what matters, as many as would tell it from none by themselves
+        return NextStep(StepKind.TURNS, more_runs(_common_sd(gain), delta, 0))
+    return min(steps, key=lambda step: step.in_all)
+
+
+def _more_of_each(gain: _Gain, delta: float) -> int:
+    """Further runs of each by the usual formula."""
+    return more_runs(_common_sd(gain), delta, min(gain.a.runs, gain.b.runs))
+
+
+def _common_sd(gain: _Gain) -> float:
+    """Scatter of a single run, over both cells."""
+    if gain.ordered is not None:
+        return math.sqrt((gain.ordered.sds[0] ** 2 + gain.ordered.sds[1] ** 2) / 2.0)
+    a, b = gain.a, gain.b
+    return math.sqrt((a.df * a.log_sd**2 + b.df * b.log_sd**2) / (a.df + b.df))
 
 
 def _why_no_interval(a: CellScore, b: CellScore) -> str:
@@ -237,10 +302,3 @@ def more_runs(sd: float, delta: float, have: int) -> int:
     reach = float(ndtri(0.975) + ndtri(POWER))
     needed = math.ceil(2.0 * (reach * sd / math.log1p(delta)) ** 2)
     return min(MOST_MORE, max(1, needed - have))
-
-
-def t_factor(level: float, df: float) -> float:
-    """Two-sided coverage factor of Student's t."""
-    from scipy.special import stdtrit
-
-    return float(stdtrit(df, 0.5 + level / 2.0))

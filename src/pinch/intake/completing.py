@@ -12,7 +12,7 @@ import numpy as np
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.entry import read_day, read_quantity
-from pinch.bench.parts import Build
+from pinch.bench.parts import Build, ReadWith
 from pinch.bench.plans import Outcome
 from pinch.bench.readings import Quantity
 from pinch.bench.records import Device, Pass, Protocol, Run, Setting, Workload, checked, live
@@ -22,17 +22,22 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
 from pinch.intake.shelf import Shelf
+from pinch.sources.profiles import accuracy_of, read_with
 
 ROOM_CHANNEL = "ambient.temp"
 FROM_DATA = "measured"
 """In place of a room temperature: that which a reading of the room or a channel of the log tells."""
-KEYS = (*("ambient", "day", "score", "device", "setting", "workload", "variant", "protocol", "builds", "note", "void"),)
+KEYS = (
+    *("ambient", "day", "score", "device", "setting", "workload", "variant", "protocol", "builds", "meters"),
+    *("note", "void"),
+)
 
 
 @dataclass(frozen=True)
 class Completion:
     """What is said of runs; None leaves it as it is. The room is taken from each run's own data where `room_measured`;
-    an empty `void` makes it count again; builds take the place of those of the same kind."""
+    an empty `void` makes it count again; builds take the place of those of the same kind, meters, named as on the
+    bench, of those of the same channel."""
 
     ambient_c: float | None = None
     room_measured: bool = False
@@ -44,6 +49,7 @@ class Completion:
     variant: str | None = None
     protocol: str | None = None
     builds: tuple[Build, ...] = ()
+    meters: tuple[str, ...] = ()
     note: str | None = None
     void: str | None = None
 
@@ -86,6 +92,8 @@ def read_completion(said: dict[str, str]) -> Completion:
         fields["day"] = read_day(said["day"])
     if said.get("builds", "").strip():
         fields["builds"] = read_builds(said["builds"])
+    if said.get("meters", "").strip():
+        fields["meters"] = tuple(filter(None, (name.strip() for name in said["meters"].split(";"))))
     fields |= {key: said[key] for key in ("note", "void") if key in said}
     return Completion(**fields)  # type: ignore[arg-type]
 
@@ -111,13 +119,14 @@ def complete_runs(book: Book, runs: Sequence[Run], said: Completion) -> Complete
 
     Raises
     ------
-    PinchError : the protocol is not in the book, or a name will not do.
+    PinchError : the protocol or an instrument is not in the book, or a name will not do.
     """
     shelf, done, problems = Shelf(book), list[Run](), list[str]()
     protocol = _protocol(book, said.protocol) if said.protocol else None
+    meters = _meters(book, said.meters)
     for run in sorted(runs, key=lambda r: (r.started, r.id)):
         try:
-            done.append(_complete(book, shelf, run, said, protocol))
+            done.append(_complete(book, shelf, run, said, protocol, meters))
         except PinchError as error:
             problems.append(f"Run {run.id}: {str(error).rstrip('.')}.")
     return Completed(tuple(done), tuple(problems))
@@ -148,7 +157,14 @@ def completed_words(done: Completed) -> str:
     return f"{counted(len(done.runs), 'run is', 'runs are')} completed."
 
 
-def _complete(book: Book, shelf: Shelf, run: Run, said: Completion, protocol: Protocol | None) -> Run:
+def _complete(
+    book: Book,
+    shelf: Shelf,
+    run: Run,
+    said: Completion,
+    protocol: Protocol | None,
+    meters: tuple[ReadWith, ...],
+) -> Run:
     fields: dict[str, object] = {}
     if said.room_measured:
         room = room_told(book, run)
@@ -165,6 +181,9 @@ def _complete(book: Book, shelf: Shelf, run: Run, said: Completion, protocol: Pr
     if said.builds:
         new = {b.what for b in said.builds}
         fields["builds"] = (*(b for b in run.builds if b.what not in new), *said.builds)
+    if meters:
+        read = {m.channel for m in meters}
+        fields["meters"] = (*(m for m in run.meters if m.channel not in read), *meters)
     if said.note is not None:
         fields["notes"] = "\n".join(filter(None, (run.notes, said.note)))
     if said.void is not None:
@@ -205,6 +224,17 @@ def _whole_pass(book: Book, run: Run, score: float) -> Pass:
     log = runlogs.read_log(book, run.id)
     start = load_start_s(log)
     return Pass(start_s=start if math.isfinite(start) else log.span_s[0], end_s=log.span_s[1], score=score)
+
+
+def _meters(book: Book, names: Sequence[str]) -> tuple[ReadWith, ...]:
+    known = {i.name.casefold(): i for i in live(book.instruments())}
+    for name in names:
+        if name.casefold() not in known:
+            told = ", ".join(i.name for i in known.values()) or "none yet"
+            raise PinchError(f"There is no instrument called {name!r} on the bench; there are: {told}.")
+        if not accuracy_of(known[name.casefold()]).stated:
+            raise PinchError(f"{name} states no accuracy; enter it on the Bench page.")
+    return read_with(known[name.casefold()] for name in names)
 
 
 def _protocol(book: Book, name: str) -> Protocol:

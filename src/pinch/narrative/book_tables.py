@@ -48,6 +48,8 @@ _FIGURES = (
     *_WHICH,
     *(Column("channel"), Column("unit"), Column("sustained"), Column("u"), Column("median"), Column("5 % point")),
     *(Column("95 % point"), Column("burst"), Column("hold", "%"), Column("seconds", "s"), Column("window")),
+    *(Column("load lowest"), Column("load mean"), Column("load highest")),
+    *(Column("rest lowest"), Column("rest mean"), Column("rest highest")),
 )
 _READINGS = (
     *_WHICH,
@@ -138,12 +140,23 @@ def _share(shares: Mapping[Cause, float], cause: Cause) -> float:
 
 def _figure_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:
     judged = tabled.judged
-    for f in judged.figures.values() if judged else ():
+    if judged is None:
+        return
+    for f in judged.figures.values():
         numbers = (f.sustained.value, f.sustained.u, f.median, f.p05, f.p95, f.burst, 100.0 * f.hold)
         yield (
             *_which(tabled),
-            *(f.channel, f.unit, *(finite(x) for x in numbers), f.n, judged.settled.state if judged else ""),
+            *(f.channel, f.unit, *(finite(x) for x in numbers), f.n, judged.settled.state),
+            *_range(judged, f.channel),
         )
+
+
+def _range(judged: Judgement, channel: str) -> Iterable[float | None]:
+    """How far a channel went under load and at rest."""
+    found = judged.ranges.get(channel)
+    if found is None:
+        return (None,) * 6
+    return (finite(x) for spread in (found.load, found.idle) for x in (spread.low, spread.mean, spread.high))
 
 
 def _reading_rows(tabled: TabledRun) -> Iterable[tuple[Cell, ...]]:

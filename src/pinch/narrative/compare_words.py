@@ -14,10 +14,10 @@ from pinch.core.extent import Extent
 from pinch.core.fairness import FairnessGrade
 from pinch.core.index import Index
 from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
-from pinch.core.printing import counted, in_percent, number_word, ordinal, signed
+from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
-from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
+from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval, would_tell
 
 MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
@@ -145,6 +145,9 @@ def about_words(result: CompareResult) -> str:
     """What a difference has to be, and which units were tested."""
     units = [f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in result.choice.cells) if standing(d)]
     delta = f"Differences below {100 * result.choice.delta:g} % do not matter; intervals are of 95 %."
+    together = max((c.verdict.together for row in result.rows for c in row.cells if c.verdict), default=1)
+    if together > 1:
+        delta = f"{delta[:-1]} for the {together} comparisons of a workload together (Holm)."
     return " · ".join([delta, *units])
 
 
@@ -210,8 +213,7 @@ def _said(v: Verdict) -> str:
     if not v.has_interval:
         return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
-        more = f", {counted(v.more_runs, 'more run')} of each would" if v.more_runs else ""
-        return f"can't tell yet{more}"
+        return f"can't tell yet{would_tell(v)}"
     return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
 
 
@@ -235,9 +237,7 @@ def _bar(c: Compared, shown: ShownComparison, name: str) -> Bar:
     alone = len(shown.result.choice.cells) == 1
     words = BASELINE if c.cell == shown.result.baseline and not alone else c.told if alone else ""
     if c.verdict is not None:
-        words = f"{verdict_words(c.verdict)}, {difference(c, shown)}"
-        if not c.verdict.has_interval:
-            words = f"{difference(c, shown)}, {why_no_interval(c.verdict)}"
+        words = verdict_words(c.verdict, difference(c, shown))
     return Bar(name, c.score.mean, low, high, *_look(c.cell, shown), words)
 
 

@@ -16,7 +16,7 @@ from pinch.core.sweetspots import (
 AXIS_TITLES = {
     Axis.PACKAGE: "Measured settled power, package",
     Axis.WALL: "Measured settled power, wall",
-    Axis.NOISE: "Level, the room taken off",
+    Axis.NOISE: "Level, the room taken off where it is known",
     Axis.SURFACE: "Hottest surface that was read",
 }
 
@@ -55,7 +55,7 @@ def headline(result: ScaleResult, subject: int | None) -> str:
     else:
         words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
     own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
-    sure = [c for c in own if not c.sure < 0.5]
+    sure = [c for c in own if not np.isnan(c.sure)]
     if sure:
         c = sure[0]
         other = c.below if c.above == chosen.name else c.above

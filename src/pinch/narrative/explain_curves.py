@@ -4,7 +4,7 @@ import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScaleResult
 from pinch.core.crossing import AtWatts, Crossover
-from pinch.core.ladder import LAW, RISE
+from pinch.core.curve_shape import CORNER, LAW, RISE
 from pinch.core.printing import in_percent, plain
 from pinch.core.sweetspots import (
     EFFICIENCY,
@@ -62,16 +62,21 @@ def explain_curve(result: ScaleResult, s: CurveSeries) -> Explanation:
         formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
     elif ladder.shape == RISE:
         formula = ("y = a − d · g(P)", f"ceiling not reached; {plain(ladder.score.max())} at the most watts")
+    elif ladder.shape == CORNER:
+        formula = ("y = c · (P − P₀)^b up to a corner, c′ · P^b′ above it", "something else holds it from there on")
     else:
-        formula = ("never falls, never bends up", "least squares through the settings")
+        formula = ("never falls, never bends up", "a smooth bend beside the law that fits best")
     scatter = ladder.scatter
-    known = (
-        f"Run-to-run scatter {in_percent(scatter.sd)} from {scatter.df} degrees of freedom." if scatter.known else ""
-    )
+    known = ""
+    if scatter.known:
+        known = f"Run-to-run scatter {in_percent(scatter.sd)} from {scatter.df} degrees of freedom."
+    if np.isfinite(ladder.rung_sd):
+        known += f" A setting is off the curve by {in_percent(ladder.rung_sd)} more, which all of its runs share."
     return Explanation(
         f"Curve of {s.name}",
-        "Each point stands at the power that was measured, not at its label. The power law is used where the repeats "
-        "do not reject it; else a rise to a ceiling, else a free shape.",
+        "Each point stands at the power that was measured, not at its label. The power law is used while no smooth "
+        "bend beside it is likelier than none; else the likeliest of a rise to a ceiling, two laws that meet at a "
+        "corner, and a smooth bend. The band is of all of them, each as far as it is likely.",
         (*formula, ladder.why),
         f"{len(ladder.rungs)} settings, {len(s.points)} runs, {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W.",
         known or "No setting was repeated, so no interval can be claimed.",
@@ -134,7 +139,7 @@ _MEANINGS = {
 def _interval_words(low_w: float, high_w: float) -> str:
     if not np.isfinite(low_w):
         return "No interval can be claimed."
-    return f"95 % of 400 draws from the scatter of the runs: {low_w:.1f} to {high_w:.1f} W."
+    return f"95 % of 400 draws, of how runs scatter and settings are off the curve: {low_w:.1f} to {high_w:.1f} W."
 
 
 def explain_at_watts(found: AtWatts, v: Verdict, power_w: float, delta: float) -> Explanation:

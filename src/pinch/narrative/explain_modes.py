@@ -8,10 +8,11 @@ import numpy as np
 from pinch.analysis.modes import ModeRow, ModesSheet, Surface
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
-from pinch.core.budget import Budget, budget_of, quantity
+from pinch.core.budget import budget_of, quantity
 from pinch.core.printing import plain
 from pinch.core.touch import LIMITS_C
 from pinch.narrative import cautions
+from pinch.narrative.budget_words import budget_words
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.mode_words import efficiency_budget, hours_words, wall_meter
 
@@ -31,7 +32,7 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
         ),
         f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; "
         f"what is left {plain(line.residual_sd, 2)} W.",
-        _budget_words(efficiency_budget(sheet.wall, instruments)),
+        budget_words(efficiency_budget(sheet.wall, instruments)),
         "wall",
         (*(n.text for n in sheet.wall.notes), cautions.MAINS),
     )
@@ -64,7 +65,7 @@ def explain_noise(r: ModeRow) -> Explanation | None:
         "The energetic mean of all readings and logs of this setting, without the room where that is known.",
         (f"{n.readings} readings: {n.read:.2f} dB(A)", words, f"= {n.level:.1f} dB(A)"),
         f"Distance {', '.join(f'{d / 10:g} cm' for d in n.distances) or 'not noted'}; it is not converted.",
-        _budget_words(budget),
+        budget_words(budget),
         "sound",
     )
 
@@ -122,7 +123,7 @@ def explain_wall(sheet: ModesSheet, r: ModeRow, instruments: Sequence[Instrument
             f"{plain(r.score or 0)} / {plain(r.wall_w)} = {plain(budget.result.value)} for each watt",
         ),
         f"{len(r.runs)} runs.",
-        _budget_words(budget) or "Nothing is stated of the meter, and nothing was repeated.",
+        budget_words(budget) or "Nothing is stated of the meter, and nothing was repeated.",
         "wall",
         (*_beyond_range(meter, r.wall_w), cautions.MAINS),
     )
@@ -170,14 +171,4 @@ def explain_rundown(p: RunPoint) -> Explanation:
         f"95 %: {hours_words(d.low_h)} to {hours_words(d.high_h)}" if d.low_h is not None else "",
         "battery",
         tuple(filter(None, (*d.notes, sag, cautions.BATTERY))),
-    )
-
-
-def _budget_words(budget: Budget | None) -> str:
-    if budget is None or not budget.parts:
-        return ""
-    parts = "; ".join(f"{p.name} {100 * p.share:.0f} %" for p in budget.parts)
-    return (
-        f"± {plain(budget.result.u, 2)} {budget.result.unit}".rstrip()
-        + f" (standard), of which {parts} of the variance."
     )

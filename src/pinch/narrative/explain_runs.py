@@ -5,11 +5,15 @@ from dataclasses import dataclass
 
 from pinch.bench.records import Run, scores_of
 from pinch.charts.spec import minutes
+from pinch.core.budget import Budget
+from pinch.core.cell_scores import CellScore
 from pinch.core.figures import ChannelFigures, Segment
+from pinch.core.framestats import LEAST_STRETCHES
 from pinch.core.heat import Heat
 from pinch.core.judge import Judgement
 from pinch.core.limits import burst_length_s
-from pinch.core.printing import in_percent, plain
+from pinch.core.printing import counted, in_percent, plain
+from pinch.narrative.budget_words import budget_words
 from pinch.narrative.explanation import Explanation
 
 
@@ -19,7 +23,7 @@ def explain_sustained(j: Judgement, channel: str) -> Explanation:
     what = "Average of" if j.settled.is_whole else "Sustained"
     if not f.sustained.known:
         return _nothing(what, channel, j)
-    n = f"n = {f.n} s, lag-1 correlation {f.lag1:.2f}, worth {f.n_effective:.0f} independent ones"
+    samples = f"{f.n} samples of a second, worth {counted(round(f.n_effective), 'independent one')}."
     return Explanation(
         f"{what} {channel}",
         "The mean over all of the load: nothing of it is called held."
@@ -29,13 +33,27 @@ def explain_sustained(j: Judgement, channel: str) -> Explanation:
             f"mean of {f.n} one-second means",
             f"= {plain(f.sustained.value)} {f.unit}",
             f"median {plain(f.median)}, 5 % to 95 %: {plain(f.p05)} to {plain(f.p95)}",
+            *_range_lines(j, channel),
         ),
         _window(j),
-        f"Standard error ± {plain(f.sustained.u, 2)} {f.unit} ({n}). "
+        f"{budget_words(Budget(f.sustained, f.parts))} {samples} "
         "It tells of this run only; how far runs differ takes repeats.",
         "settled-window",
         tuple(w.text for w in j.warnings if w.code in ("scene", "drifting", "too-short", "gap", "collapse")),
     )
+
+
+def _range_lines(j: Judgement, channel: str) -> list[str]:
+    """All of the load beside what was settled, and rest: how far the channel went."""
+    lines, found = [], j.ranges.get(channel)
+    whole = j.whole_load.get(channel, math.nan)
+    if found is not None:
+        for where, spread in (("all of the load", found.load), ("at rest", found.idle)):
+            if math.isfinite(spread.mean):
+                lines.append(f"{where}: {plain(spread.low)} to {plain(spread.high)}, mean {plain(spread.mean)}")
+    elif math.isfinite(whole) and not j.settled.is_whole:
+        lines.append(f"all of the load: mean {plain(whole)}")
+    return lines
 
 
 @dataclass(frozen=True)
@@ -110,6 +128,7 @@ def explain_hold(j: Judgement, channel: str) -> Explanation:
             "sustained / burst",
             f"= {plain(f.sustained.value)} / {plain(f.burst)} {f.unit}",
             f"= {100 * f.hold:.1f} %",
+            *_whole_hold(j, f),
         ),
         _window(j),
         _hold_uncertainty(f),
@@ -117,12 +136,20 @@ def explain_hold(j: Judgement, channel: str) -> Explanation:
     )
 
 
+def _whole_hold(j: Judgement, f: ChannelFigures) -> list[str]:
+    """The same of all of the load, where it differs."""
+    whole = j.whole_beside(f.channel)
+    if not math.isfinite(whole):
+        return []
+    return [f"all of the load / burst = {plain(whole)} / {plain(f.burst)} = {100 * whole / f.burst:.1f} %"]
+
+
 def explain_temperature(j: Judgement) -> Explanation:
     """The settled temperature and its distance from the limit."""
     if j.temp is None:
         return Explanation("Settled temperature", "No temperature was logged.", (), "", "", "settled-window")
     base = explain_sustained(j, j.temp)
-    limit, value = j.levels.temp_limit_c, j.figures[j.temp].sustained.value
+    limit, value = j.temp_limit_c, j.figures[j.temp].sustained.value
     if not math.isfinite(limit) or j.settled.is_whole:
         return base
     source = "given" if j.levels.temp_given else "read off this run"
@@ -184,7 +211,7 @@ def explain_r(heat: Heat) -> Explanation:
         meaning,
         (f"T = {room} + Σ Rᵢ·(hᵢ∗P)", f"ΣRᵢ = {terms} = {heat.r_th.value:.3f} K/W"),
         f"The record from {minutes(heat.start_s)} to {minutes(heat.end_s)}.",
-        f"± {plain(heat.r_th.u, 2)} K/W; what the fit leaves counts as correlated. It tells of this run only.",
+        f"{budget_words(Budget(heat.r_th, heat.r_parts))} It tells of this run only.",
         "heat",
         tuple(note.text for note in heat.notes),
     )
@@ -217,19 +244,52 @@ def explain_score(run: Run, unit: str) -> Explanation:
     )
 
 
-def explain_lows(name: str, share: str, load_start_s: float) -> Explanation:
-    """Three schools of a low; `share` is the percentile of frame time in words."""
+def explain_lows(
+    name: str, share: str, load_start_s: float, stretches: float | None, records: CellScore | None = None
+) -> Explanation:
+    """Three schools of a low; `share` is the percentile of frame time in words, `stretches` how many independent ones
+    the record has for it (None: it is too short to say); `records` what all of this scene come to."""
     meaning = (
         f"Three schools of the {name}: the rate at the {share} percentile of frame time, the rate of the mean of that "
         "share of slowest frames, and the rate such that this share of the time is spent in slower ones."
     )
-    bootstrap = "95 % by a moving-block bootstrap, blocks of a second. It tells of this run only."
-    return Explanation(name, meaning, (), _all_frames(load_start_s), bootstrap, "frames")
+    doubt = _frame_doubt(stretches) if records is None else _records_doubt(records)
+    return Explanation(name, meaning, (), _all_frames(load_start_s), doubt, "frames")
+
+
+def _records_doubt(records: CellScore) -> str:
+    """How sure several records of a scene are."""
+    low, high = records.interval()
+    return (
+        f"{records.runs} records of this scene come to {records.mean:.1f} fps on average (percentile), 95 %: "
+        f"{low:.1f} to {high:.1f}, by Student's t over the records. It stands in place of what this record alone could "
+        "tell, and speaks of the same route, played again as it was here."
+    )
+
+
+def _frame_doubt(stretches: float | None) -> str:
+    """What the interval of a figure of frames speaks of, or why there is none."""
+    if stretches is None:
+        return "The record is too short for an interval."
+    if stretches < LEAST_STRETCHES:
+        return (
+            f"This record cannot tell how sure it is: what is slow in it comes in {stretches:.0f} independent "
+            f"stretches, and an interval needs {LEAST_STRETCHES:.0f}. Run longer, or repeat the run: Compare shows how "
+            "far the runs of a cell are apart."
+        )
+    return (
+        f"95 % by a bootstrap of blocks as long as frames stay alike here ({stretches:.0f} independent stretches). It "
+        "speaks of the game at large, as far as its scenes come as they did here; how the same route comes out again, "
+        "repeated runs tell."
+    )
 
 
 def explain_stutters(load_start_s: float) -> Explanation:
     """What counts as a stutter."""
-    meaning = "A stutter takes more than 2.5 times the running median of a second, and more than 8 ms above it."
+    meaning = (
+        "A stutter takes more than 2.5 times the running median of a second, and more than 8 ms above it. Long frames "
+        "in a row are one, and so is a cut to a slower scene."
+    )
     return Explanation("Stutters", meaning, (), _all_frames(load_start_s), "", "frames")
 
 

@@ -4,16 +4,20 @@ import math
 
 from pinch.analysis.comparing import Compared, Unfair, WorkRow
 from pinch.bench.parts import Offer
-from pinch.core.fairness import GRADE_WORDS
+from pinch.core.cell_scores import with_scatter
 from pinch.core.generations import UpliftSplit
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair
-from pinch.core.printing import counted, in_percent, plain
-from pinch.core.verdict import Answer, with_scatter
+from pinch.core.printing import counted, in_percent, plain, signed
+from pinch.core.run_order import TREND_AT, OrderedPair, Trend
+from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.verdict_words import percent
+from pinch.narrative.verdict_words import percent, step_words
 from pinch.narrative.yield_words import CAUTION, yield_words
+
+LEAST_SHOWN = 1e-10
+"""Variance of ln ratio that is not spoken of."""
 
 
 def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explanation:
@@ -22,45 +26,86 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     v, result = c.verdict, shown.result
     base = next(x for x in row.cells if x.cell == result.baseline)
     delta = 100 * result.choice.delta
-    less = row.less_is_better
-    formula = [
+    scatter = [
+        f"{x.cell.name}: scatter {in_percent(s.log_sd)}{' (borrowed)' if s.borrowed else ''}."
+        for x in (c, base)
+        if math.isfinite((s := with_scatter(x.score, row.pooled)).log_sd)
+    ]
+    return Explanation(
+        f"{c.cell.name}: {v.answer.phrase}",
+        _meaning(v, delta),
+        (*_verdict_lines(c, base, row), *(yield_words(y) for y in c.yields), rank_words(c, row)),
+        row.workload.name,
+        " ".join(scatter) or "Single runs: no interval can be claimed.",
+        "verdicts",
+        (*_doubts(c, base, row), *(u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open)),
+    )
+
+
+def _meaning(v: Verdict, delta: float) -> str:
+    """Why an answer is what it is; `delta` in %."""
+    if v.answer is Answer.TIE:
+        return f"The 90 % interval lies within ± {delta:g} %: a tie is a result."
+    if v.answer.is_decided:
+        return f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
+    if not v.has_interval or v.borrowed:
+        return "Only what was repeated can be told apart."
+    return f"The interval neither excludes 0 nor lies within ± {delta:g} %."
+
+
+def _verdict_lines(c: Compared, base: Compared, row: WorkRow) -> list[str]:
+    """The numbers of both cells, and what their order did."""
+    assert c.verdict is not None
+    v, less = c.verdict, row.less_is_better
+    lines = [
         f"{plain(c.score.mean, 5)} of {c.score.runs} runs",
         f"against {plain(base.score.mean, 5)} of {base.score.runs}",
         f"{plain(v.ratio)} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
     ]
     if less:
         time = 100 * (1 - c.score.mean / base.score.mean)
-        formula.append(f"takes {abs(time):.1f} % {'less' if time >= 0 else 'more'} time")
+        lines.append(f"takes {abs(time):.1f} % {'less' if time >= 0 else 'more'} time")
     if v.has_interval:
-        formula.append(f"95 %: {percent(v.low)} to {percent(v.high)}")
-    meanings = {
-        Answer.TIE: f"The 90 % interval lies within ± {delta:g} %: a tie is a result.",
-        Answer.CANNOT_TELL: f"The interval neither excludes 0 nor lies within ± {delta:g} %.",
-    }
-    sure = f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
-    both = [(x.cell.name, with_scatter(x.score, row.pooled)) for x in (c, base)]
-    scatter = [
-        f"{name}: scatter {in_percent(s.log_sd)}{' (borrowed)' if s.borrowed else ''}."
-        for name, s in both
-        if math.isfinite(s.log_sd)
-    ]
-    formula += [yield_words(y) for y in c.yields]
-    formula.append(rank_words(c, row))
-    cautions = [v.words] if v.words else []
-    if c.yields:
-        cautions.append(CAUTION)
-    if v.more_runs:
-        cautions.append(f"{counted(v.more_runs, 'more run')} of each would tell with 80 % power.")
-    cautions += [u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open]
-    return Explanation(
-        f"{c.cell.name}: {v.answer.phrase}",
-        meanings.get(v.answer, sure),
-        tuple(formula),
-        row.workload.name,
-        " ".join(scatter) or "Single runs: no interval can be claimed.",
-        "verdicts",
-        tuple(cautions),
+        lines.append(f"95 %: {percent(v.low)} to {percent(v.high)}{together_words(v)}")
+    return lines + (order_lines(v.ordered) if v.ordered is not None else [])
+
+
+def _doubts(c: Compared, base: Compared, row: WorkRow) -> list[str]:
+    """What qualifies a verdict, and what would tell more."""
+    assert c.verdict is not None
+    v = c.verdict
+    told = [f"{v.words[0].upper()}{v.words[1:]}."] if v.words else []
+    told += [CAUTION] if c.yields else []
+    told += [f"{x.cell.name}: {_trend_words(t)}." for x in (c, base) if (t := x.score.trend) and t.chance <= TREND_AT]
+    if v.ordered is None and v.answer.is_decided:
+        told.append("In which order the runs were made is not known: a drift or another day cannot be seen.")
+    if v.step is not None:
+        told.append(f"What would tell: {step_words(v.step, c.cell, base.cell, row.workload.id)}.")
+    return told
+
+
+def _trend_words(trend: Trend) -> str:
+    way = "rise" if trend.per_run > 0 else "fall"
+    return f"its runs {way} by {100 * abs(trend.per_run):.1f} % each (Mann–Kendall, p = {trend.chance:.2g})"
+
+
+def together_words(v: Verdict) -> str:
+    """That an interval is for several comparisons as one; empty for a single one."""
+    return f", for {v.together} comparisons together" if v.together > 1 else ""
+
+
+def order_lines(ordered: OrderedPair) -> list[str]:
+    """What an interval is made of where it is known when the runs were made."""
+    parts = (
+        ("scatter", ordered.scatter_variance),
+        ("a drift", ordered.drift_variance),
+        ("days", ordered.day_variance),
     )
+    shares = ", ".join(f"{name} {in_percent(math.sqrt(v))}" for name, v in parts if v > LEAST_SHOWN)
+    lines = [f"run {ordered.order.phrase}", f"standard uncertainty: {shares}"]
+    if ordered.drift.is_evident:
+        lines.append(f"drift {signed(100 * ordered.drift.per_run, 2)} ± {100 * ordered.drift.u:.2g} % a run")
+    return lines
 
 
 def explain_rank(c: Compared, row: WorkRow) -> Explanation:
@@ -114,7 +159,7 @@ def explain_difference(u: Unfair, baseline: str) -> Explanation:
     """A difference of conditions between a cell and the baseline."""
     d = u.difference
     return Explanation(
-        f"{d.what.capitalize()}: {GRADE_WORDS[d.grade]}",
+        f"{d.what.capitalize()}: {d.effect}",
         d.words,
         (f"{u.cell.name}: {d.a}", f"{baseline}: {d.b}"),
         f"Of {', '.join(u.workloads)}.",

@@ -8,6 +8,7 @@ from pinch.core.judge import PART_FRAMES, Judgement
 from pinch.core.printing import plain
 
 NAMED_SHARE = 0.1
+LEAST_SWING = 0.05
 
 
 def finding(j: Judgement, claimed_w: float | None = None) -> str:
@@ -52,8 +53,9 @@ def _clock(j: Judgement) -> str:
 
 
 def _swing(j: Judgement) -> str:
-    """A saw-tooth with its period and how far it goes."""
-    if j.sawtooth is None:
+    """A saw-tooth with its period and how far it goes; the scenes of a game swing less."""
+    swinging = j.clock or j.power
+    if j.sawtooth is None or swinging is None or j.sawtooth.swing < LEAST_SWING * j.figures[swinging].sustained.value:
         return ""
     what = f"{j.sawtooth.swing:.0f} MHz" if j.clock else f"{j.sawtooth.swing:.1f} W"
     return f"swinging by {what} every {j.sawtooth.period_s:.0f} s"
@@ -62,7 +64,7 @@ def _swing(j: Judgement) -> str:
 def _heat(j: Judgement) -> str:
     """How much of the load heat held, where the log lets one know."""
     share = j.limiter_share.get(Cause.HEAT, 0.0)
-    told = j.temp is not None and math.isfinite(j.levels.temp_limit_c) and j.power is not None
+    told = j.temp is not None and math.isfinite(j.temp_limit_c) and j.power is not None
     named_below = share >= NAMED_SHARE  # among what held it
     return f"heat-limited {100 * share:.0f} % of the load" if (told or share > 0.0) and not named_below else ""
 
@@ -77,7 +79,7 @@ def _temperature(j: Judgement) -> str:
         f = j.figures[j.temp]
         return f"between {f.p05:.0f} and {f.p95:.0f} °C"
     words = f"{'settled' if j.settled.state == 'settled' else 'ended'} at {value:.0f} °C"
-    room = j.levels.temp_limit_c - value
+    room = j.temp_limit_c - value
     if not math.isfinite(room):
         return words
     held = j.limiter_share.get(Cause.HEAT, 0.0) >= NAMED_SHARE
@@ -100,9 +102,10 @@ def _times(count: int) -> str:
 def _held(j: Judgement, claimed_w: float | None) -> str:
     if j.power is not None and j.figures[j.power].sustained.known:
         claimed = f" (claimed {claimed_w:g})" if claimed_w else ""
-        between = " between collapses" if j.collapses else ""
+        of = " for its graphics" if j.power == "gpu.power" else ""
+        between = f"{of} between collapses" if j.collapses else of
         if j.settled.is_whole:
-            return f"{j.figures[j.power].sustained.value:.1f} W{claimed} on average over all {_seconds(j)}"
+            return f"{j.figures[j.power].sustained.value:.1f} W{claimed}{of} on average over all {_seconds(j)}"
         return f"Held {j.figures[j.power].sustained.value:.1f} W{claimed}{between}"
     if j.rate is not None and j.figures[j.rate].sustained.known:
         rate = f"{plain(j.figures[j.rate].sustained.value)} per second"

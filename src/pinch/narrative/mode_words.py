@@ -5,13 +5,14 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from pinch.analysis.locks import LockChoice, best_locks, heat_share
 from pinch.analysis.modes import ModesSheet, battery_points, best_below, idle_power, quietest, wall_points
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.parts import Aspect
 from pinch.bench.readings import Instrument, Quantity
 from pinch.charts.spec import Chart, Dots, Line, Panel, Rule, unbroken
 from pinch.core.budget import Budget, budget_of, quantity
-from pinch.core.printing import in_percent, plain
+from pinch.core.printing import counted, in_percent, plain
 from pinch.core.walls import WallLine
 
 
@@ -29,16 +30,47 @@ def headline(sheet: ModesSheet, share: float) -> str:
     )
     words += most.setting.name
     if quiet is not None and quiet.noise is not None:
+        read = sum(r.noise is not None for r in sheet.rows)
         bound = "at most " if quiet.noise.corrected and quiet.noise.corrected.upper_bound else ""
-        words += f"; the quietest that keeps {100 * share:.0f} % of the score is {quiet.setting.name}"
-        words += f" ({bound}{quiet.noise.level:.1f} dB(A))"
-    return words + "."
+        of_some = "" if read == len(sheet.rows) else f" of the {read} of {len(sheet.rows)} settings that were read"
+        if read > 1:
+            words += f"; the quietest{of_some} that keeps {100 * share:.0f} % of the score is {quiet.setting.name}"
+            words += f" ({bound}{quiet.noise.level:.1f} dB(A))"
+        else:
+            words += f"; a level was read of {quiet.setting.name} alone ({bound}{quiet.noise.level:.1f} dB(A))"
+    locks = best_locks(sheet.rows, sheet.workload.higher_is_better)
+    return " ".join([f"{words}.", *(lock_words(choice, sheet.workload.score_unit) for choice in locks)])
+
+
+def lock_words(choice: LockChoice, unit: str) -> str:
+    """Which clock lock holds the most, at which watts and how hot, beside none."""
+    best, free = choice.best, choice.free
+    score = f"{plain(best.score or 0.0)} {unit}".rstrip()
+    shown = [f"{best.power_w:.1f} W"] if best.power_w else []
+    shown += [f"{best.temp_c:.0f} °C"] if best.temp_c else []
+    heat = heat_share(best)
+    shown += [f"{100 * heat:.0f} % of the load held by heat"] if heat is not None else []
+    at = f" at {', '.join(shown)}" if shown else ""
+    if free is None:
+        return f"Of {counted(choice.tried, 'clock lock')} {best.setting.name} holds the most: {score}{at}."
+    if not choice.is_locked:
+        return (
+            f"No lock holds more than {best.setting.name} without one: {score}{at} ({counted(choice.tried, 'lock')})."
+        )
+    without = f"{plain(free.score or 0.0)} without a lock"
+    heat = heat_share(free)
+    without += f", {100 * heat:.0f} % of it by heat" if heat is not None else ""
+    runs = f"{counted(len(best.runs), 'run')} against {len(free.runs)}"
+    return (
+        f"Of {counted(choice.tried, 'clock lock')} {best.setting.name} holds the most: {score}{at}; {without} ({runs})."
+    )
 
 
 def wall_words(sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument]) -> str:
     """Efficiency, floor, idle and the whole ladder's score for each watt."""
     if sheet.wall is None:
-        return " ".join(n.text for n in sheet.notes) or "No run has both the wall and the package logged."
+        why = [n.text for n in sheet.notes if n.code == "no-wall"]
+        return " ".join(why) or "No run on mains has both the wall and the package."
     e, floor = efficiency_budget(sheet.wall, instruments).result, sheet.wall.floor_w
     arrive = f"{100 * e.value:.1f} ± {in_percent(e.u, 1)} of each watt at the wall arrive"
     display = f"display at {sheet.brightness_nits:g} cd/m²" if sheet.brightness_nits else "display"
@@ -155,7 +187,9 @@ def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
     rule = Rule(limit, f"quiet limit {limit:g}", upright=True)
     panel = Panel("Score", sheet.workload.score_unit, dots=(dots,), rules=(rule,), key="sound")
     words = sound_words(sheet, limit)
-    return Chart(words, (panel,), "Level, the room taken off", "dB(A)", alternative=words, x_from_zero=False)
+    off = [r.noise.corrected is not None for r in known if r.noise]
+    room = "the room taken off" if all(off) else "the room taken off where it is known" if any(off) else "as read"
+    return Chart(words, (panel,), f"Level, {room}", "dB(A)", alternative=words, x_from_zero=False)
 
 
 def own_points(book: BookPoints, device_id: int) -> list[RunPoint]:

@@ -7,6 +7,7 @@ from pinch.bench.parts import Offer
 from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.core.errors import DataError
 from pinch.core.money import Deal, money_pair
+from pinch.core.printing import counted
 from pinch.narrative.compare_words import ShownComparison, headline
 from pinch.narrative.verdict_words import percent
 
@@ -46,13 +47,21 @@ def deal_of(offer: Offer, ratio: float) -> Deal:
     return Deal(offer.price or 0.0, offer.currency, ratio, offer.allowance)
 
 
+def _of_offer(offer: Offer) -> str:
+    """What was offered where and when, as far as it is noted."""
+    what = offer.configuration or ("as tested" if offer.tested else "configuration not noted")
+    where = f", {offer.region}" if offer.region else ""
+    members = ", for members" if offer.members else ""
+    return f"{what}{where}{members}, price of {offer.date or 'no noted day'}"
+
+
 def money_words(shown: ShownComparison) -> list[str]:
     """What each cell costs and gives against the baseline: two numbers and the price of equal value, no more."""
     result, told = shown.result, []
     base = offer_on(result.baseline.device)
     for cell in result.choice.cells[1:]:
         offer, index = offer_on(cell.device), result.indexes.get(cell.name)
-        if base is None or offer is None or index is None:
+        if base is None or offer is None or index is None or cell.device.id == result.baseline.device.id:
             continue
         try:
             pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
@@ -60,7 +69,8 @@ def money_words(shown: ShownComparison) -> list[str]:
             continue
         told.append(
             f"{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
-            f"{percent(1 + pair.score_difference)}; as much for money at {pair.break_even:.0f} {offer.currency} "
-            f"(prices of {offer.date or 'no noted day'} and {base.date or 'no noted day'})."
+            f"{percent(1 + pair.score_difference)} over {counted(len(index.workloads), 'workload')} of "
+            f"{len({row.workload.id for row in result.rows})}; as much for money at {pair.break_even:.0f} "
+            f"{offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."
         )
     return told

@@ -12,27 +12,21 @@ from pinch.bench.book import Book
 from pinch.bench.cards import CardKind
 from pinch.bench.digests import log_hash
 from pinch.bench.licences import LICENCES
-from pinch.bench.records import Came, Device, Protocol, Run, Status, live, standing
+from pinch.bench.records import Device, Result, standing
 from pinch.charts.table_chart import Heading, TableChart
-from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
-from pinch.core.fairness import GRADE_WORDS, FairnessGrade
-from pinch.core.figures import SettledState
-from pinch.core.printing import with_article
-from pinch.narrative import cautions
+from pinch.core.fairness import FairnessGrade
 from pinch.narrative import mode_words as modes_saying
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.mode_cards import sheet_chart, workloads_of
 from pinch.narrative.compare_words import ShownComparison
-from pinch.narrative.methodology import methodology
 from pinch.narrative.price_words import money_words
+from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
 from pinch.narrative.story import Story, StoryFigure, StorySection
 
 QUIET_DB = 35.0
-LEAST_HELD = 0.05
-"""Of the load: a run that heat held for less is not spoken of as held by it."""
 _OWN_SECTION = {
     CardKind.SHEET: "modes",
     CardKind.HEAT: "heat",
@@ -55,22 +49,22 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
         raise PinchError("The deck has no card with something to show; send one from any page with Ctrl+K.")
     report, points = deck.report, deck.points
     subject = _subject(deck, shown)
-    runs = runs_behind(deck)
+    runs, typed = runs_behind(deck), typed_behind(deck)
     figures = _figures(shown)
     sheet = _sheet(points, subject)
     sections = [
-        StorySection("glance", "At a glance", points=tuple(c.finding for c in shown)),
+        StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
         _devices(points, runs, report.disclosure),
         _method(book, runs),
         StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
         _modes(subject, sheet, figures.get("modes", ())),
         _heat(subject, points, sheet, figures.get("heat", ())),
-        _sound(subject, sheet, figures.get("sound", ())),
+        _sound(sheet, figures.get("sound", ())),
         _power(subject, points, sheet, figures.get("power", ())),
         _fairness(shown),
         _prices(points, runs, shown),
-        _limits(shown, runs, points),
-        _data(book, runs),
+        _limits(shown, runs, typed, points),
+        _data(book, runs, typed),
     ]
     left_out = tuple(f"{c.card.name}: {c.problem}" for c in deck.contents if c.card.in_report and c.found is None)
     return Story(
@@ -110,6 +104,21 @@ def runs_behind(deck: Deck) -> list[RunPoint]:
     """All runs of this book behind the cards of the report, each once, oldest first."""
     ids = {p.run.id for c in deck.contents if c.card.in_report and c.found for p in c.found.runs}
     return [p for p in deck.points.points if p.run.id in ids and is_own(p.run.id)]
+
+
+def typed_behind(deck: Deck) -> list[Result]:
+    """All typed results of this book behind the comparisons of the report, each once."""
+    found = {
+        r.id: r
+        for c in deck.contents
+        if c.card.in_report and c.found
+        for result in c.found.compared
+        for row in result.rows
+        for compared in row.cells
+        for r in compared.cell.results.get(row.workload.id, ())
+        if is_own(r.id)
+    }
+    return [found[number] for number in sorted(found)]
 
 
 def _figures(shown: Sequence[CardContent]) -> dict[str, tuple[StoryFigure, ...]]:
@@ -158,15 +167,13 @@ def _memory(d: Device) -> str:
 
 
 def _method(book: Book, runs: Sequence[RunPoint]) -> StorySection:
-    """The methodology of each protocol that runs were made under, else of those that the book has."""
-    used = {p.run.protocol_id for p in runs if p.run.protocol_id is not None}
-    protocols: list[Protocol] = [p for p in book.protocols() if p.id in used] or live(book.protocols())
-    words = [f"{p.name}: {methodology(p)}" if len(protocols) > 1 else methodology(p) for p in protocols]
-    words += [
-        "Watts are those that were measured; the watts of a label are a name. A difference is called faster or slower "
-        "only where the 95 % interval excludes none and it is as large as matters; a tie is a result."
-    ]
-    return StorySection("method", "How it was tested", tuple(words))
+    """What protocols ask for as far as runs name them, what was done, and how differences are called."""
+    claims = tested_claims(runs, book.protocols())
+    words = (
+        "A difference is called faster or slower only where the 95 % interval excludes none and it is as large as "
+        "matters; a tie is a result."
+    )
+    return StorySection("method", "How it was tested", (words,), claims=tuple(claims))
 
 
 def _sheet(points: BookPoints, subject: Device | None) -> ModesSheet | None:
@@ -195,59 +202,16 @@ def _modes(subject: Device | None, sheet: ModesSheet | None, figures: tuple[Stor
 def _heat(
     subject: Device | None, points: BookPoints, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]
 ) -> StorySection:
-    told = [] if subject is None else [*_resistance_words(subject, points), _held_by_heat(subject, points)]
-    told += _surface_words(sheet)
-    return StorySection("heat", "Heat", tuple(told), figures=figures)
+    claims = () if subject is None else tuple(heat_claims(subject, points.points, sheet))
+    return StorySection("heat", "Heat", claims=claims, figures=figures)
 
 
-def _resistance_words(subject: Device, points: BookPoints) -> list[str]:
-    """The cooler of the subject, over all of its runs that tell it."""
-    own = [p for p in points.points if p.run.device_id == subject.id and p.digest.r_th and not p.why_not]
-    if not own:
-        return []
-    resistance = sorted(p.digest.r_th or 0.0 for p in own)
-    middle = resistance[len(resistance) // 2]
-    told = [
-        f"{subject.name}: each watt makes the chip {middle:.2f} K hotter (median of {len(own)} runs, "
-        f"{resistance[0]:.2f} to {resistance[-1]:.2f} K/W)."
-    ]
-    if subject.temp_limit_c:
-        at = [f"{(subject.temp_limit_c - room) / middle:.0f} W in a room of {room:g} °C" for room in (25, 35)]
-        told.append(f"At its limit of {subject.temp_limit_c:g} °C that carries {' and '.join(at)}.")
-    return told
-
-
-def _held_by_heat(subject: Device, points: BookPoints) -> str:
-    """How many of its runs heat held."""
-    own = [p for p in points.points if p.run.device_id == subject.id]
-    held = [p for p in own if p.digest.shares.get(Cause.HEAT, 0.0) >= LEAST_HELD]
-    return f"{len(held)} of its runs were held by heat for a part of the load." if held else "No run was held by heat."
-
-
-def _surface_words(sheet: ModesSheet | None) -> list[str]:
-    """The hottest surface that was read."""
-    hottest = [(r.hottest, r.setting.name) for r in (sheet.rows if sheet else ()) if r.hottest is not None]
-    if not hottest:
-        return []
-    surface, setting = max(hottest, key=lambda found: found[0].touch.temp_c)
-    t = surface.touch
-    contact = f"within its limit when {t.longest}" if t.longest else "above the limit of even a short touch"
-    return [
-        f"The hottest surface that was read is the {surface.place.replace('_', ' ')} at {setting}: "
-        f"{t.temp_c:.1f} °C, {contact}. {cautions.TOUCH_READ}"
-    ]
-
-
-def _sound(subject: Device | None, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StorySection:
-    known = [r for r in (sheet.rows if sheet else ()) if r.noise is not None]
-    if sheet is None or not known:
+def _sound(sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StorySection:
+    claim = None if sheet is None else sound_claim(sheet)
+    if sheet is None or claim is None:
         return StorySection("sound", "Sound", figures=figures)
-    levels = ", ".join(f"{r.setting.name} {r.noise.level:.1f} dB(A)" for r in known if r.noise)
-    distances = sorted({d for r in known if r.noise for d in r.noise.distances})
-    where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "at a distance that is not noted"
-    words = f"{sheet.device.name}, {where}, the room taken off: {levels}."
     limit = modes_saying.sound_words(sheet, QUIET_DB)
-    return StorySection("sound", "Sound", (words, limit), figures=figures)
+    return StorySection("sound", "Sound", (limit,), claims=(claim,), figures=figures)
 
 
 def _power(
@@ -284,7 +248,7 @@ def _fairness(shown: Sequence[CardContent]) -> StorySection:
 
 
 def _verdict(unfair: Unfair) -> str:
-    words = GRADE_WORDS[unfair.difference.grade]
+    words = unfair.difference.effect.replace("the baseline", "the other")
     return f"accepted: {unfair.accepted}" if unfair.accepted else words
 
 
@@ -301,71 +265,31 @@ def _prices(points: BookPoints, runs: Sequence[RunPoint], shown: Sequence[CardCo
         for result in c.found.compared
         for words in money_words(ShownComparison(result, True, False, None, {}))
     ]
-    return StorySection("prices", "Prices", points=tuple(dict.fromkeys((*told, *pairs))))
+    return StorySection("prices", "Prices", items=tuple(dict.fromkeys((*told, *pairs))))
 
 
-def _limits(shown: Sequence[CardContent], runs: Sequence[RunPoint], points: BookPoints) -> StorySection:
+def _limits(
+    shown: Sequence[CardContent], runs: Sequence[RunPoint], typed: Sequence[Result], points: BookPoints
+) -> StorySection:
     """What this test cannot say: everything that speaks against its figures."""
     devices = list(dict.fromkeys(p.device for p in runs))
-    told = [*_limits_of_runs(runs), *_limits_of_units(devices)]
-    scores = [p for p in runs if p.run.summary is not None]
-    told += [f"{len(scores)} scores are told by others, not measured here."] if scores else []
     left_out = [p for p in points.points if p.why_not and any(d.id == p.run.device_id for d in devices)]
-    told += [f"Left out: {'; '.join(_why(p) for p in left_out[:6])}."] if left_out else []
+    claims = limit_claims(runs, typed, devices, left_out)
     unfair = [u for c in shown if c.found for r in c.found.compared for u in r.unfair]
-    if any(u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK for u in unfair):
-        told.append("Some comparisons are not like for like; what differs stands under “What is not alike”.")
-    one_each = "One unit of each device was tested; units differ among themselves."
-    return StorySection("limits", "What this test cannot say", points=(*told, one_each))
+    is_unlike = any(u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK for u in unfair)
+    words = "Some comparisons are not like for like; what differs stands under “What is not alike”."
+    return StorySection(
+        "limits", "What this test cannot say", items=(words,) if is_unlike else (), listed=tuple(claims)
+    )
 
 
-def _limits_of_runs(runs: Sequence[RunPoint]) -> list[str]:
-    """Runs that had not settled, stand alone, have gaps, or a window by hand."""
-    told = []
-    drifting = [p for p in runs if p.digest.state == SettledState.DRIFTING]
-    if drifting:
-        figures = "its figures" if len(drifting) == 1 else "figures"
-        told.append(f"{_named(drifting)} had not settled: {figures} still moved.")
-    cells: dict[tuple[int, int, float | None], list[RunPoint]] = {}
-    for p in runs:
-        if p.run.summary is None:
-            cells.setdefault((p.run.setting_id, p.run.workload_id, p.room_c), []).append(p)
-    single = [own[0] for own in cells.values() if len(own) == 1]
-    if single:
-        told.append(f"{len(single)} of {len(cells)} cells rest on a single run: {_named(single)}.")
-    gaps = [p for p in runs if "gap" in p.digest.flags]
-    told += [f"There are gaps in the log of {_named(gaps)}; nothing is filled in."] if gaps else []
-    by_hand = [p for p in runs if p.run.window is not None]
-    return [*told, *([f"The settled window of {_named(by_hand)} was chosen by hand."] if by_hand else [])]
-
-
-def _limits_of_units(devices: Sequence[Device]) -> list[str]:
-    """Units that are not those that are sold, or came in a way that is not noted."""
-    early = [d for d in devices if d.status is not Status.RETAIL]
-    told = [f"{d.name} is {with_article(str(d.status))} unit: one that is sold may do otherwise." for d in early]
-    return [*told, *(f"How {d.name} came is not noted." for d in devices if d.came is Came.UNKNOWN)]
-
-
-def _why(p: RunPoint) -> str:
-    return f"{p.device.name}, {p.workload.name}, {p.name}: {p.why_not.rstrip('.')}"
-
-
-def _named(runs: Sequence[RunPoint]) -> str:
-    names = [f"{p.device.name}, {p.name}" for p in runs]
-    return "; ".join(names) if len(names) <= 4 else f"{'; '.join(names[:3])} and {len(names) - 3} more"
-
-
-def _data(book: Book, runs: Sequence[RunPoint]) -> StorySection:
-    own: list[Run] = [p.run for p in runs]
-    days = sorted(r.started.date() for r in own)
-    words = f"{len(own)} runs of {days[0]} to {days[-1]} stand behind this report." if days else ""
+def _data(book: Book, runs: Sequence[RunPoint], typed: Sequence[Result]) -> StorySection:
     builds = dict.fromkeys(
         f"{p.device.name}: {b.what} {' '.join(filter(None, (b.version, f'({b.date})' if b.date else '')))}"
         for p in runs
         for b in (p.run.builds or p.device.builds)
     )
-    method = (
-        "Every figure is worked out from the logs of its runs; none is typed in. The logs, readings and tables are in "
-        "the data package beside the report."
-    )
-    return StorySection("data", "Data and versions", tuple(filter(None, (words, method))), points=tuple(builds))
+    readings = sum(len(book.readings(p.run.id)) for p in runs)
+    where = "The logs, readings and tables are in the data package beside the report."
+    claims = tuple(data_claims(runs, typed, readings))
+    return StorySection("data", "Data and versions", (where,), items=tuple(builds), claims=claims)

@@ -1,8 +1,8 @@
 """What a judged run says: its finding, its timeline, its frames and its heat."""
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
@@ -11,17 +11,20 @@ from pinch.charts.heat_charts import cooling_chart, heat_chart
 from pinch.charts.overlay import Overlaid, overlay_chart
 from pinch.charts.spec import Chart, minutes
 from pinch.charts.timeline_chart import timeline_chart
+from pinch.core.cell_scores import CellScore
+from pinch.core.early_late import EarlyLate
 from pinch.core.figures import SettledState
 from pinch.core.framekinds import Share
 from pinch.core.judge import PART_FRAMES, Judgement
-from pinch.core.printing import in_percent, more_minutes, plain
+from pinch.core.printing import in_percent, more_minutes, number_word, plain
 from pinch.core.runlog import RunLog
 from pinch.narrative.finding import finding
 
 
 @dataclass(frozen=True)
 class RunStory:
-    """A run with its records, its log and its judgement."""
+    """A run with its records, its log and its judgement; `records` is what all records of its scene come to by low,
+    where there are several."""
 
     run: Run
     device: Device
@@ -30,6 +33,7 @@ class RunStory:
     log: RunLog
     judged: Judgement
     readings: tuple[Reading, ...] = ()
+    records: Mapping[str, CellScore] = field(default_factory=dict)
 
     @property
     def headline(self) -> str:
@@ -104,6 +108,11 @@ def overlay_of(runs: Sequence[RunStory]) -> Chart:
     return overlay_chart(overlaid, title, " · ".join(dict.fromkeys(run.footnote for run in runs)))
 
 
+def first_minutes(early: EarlyLate) -> str:
+    """How long the first part is that is told from the rest."""
+    return "First minute" if early.first_min == 1 else f"First {number_word(early.first_min)} minutes"
+
+
 def frames_words(shown: RunStory) -> str:
     """The frames of a run in a sentence, or why there are none."""
     f, kinds = shown.judged.frames, shown.judged.kinds
@@ -114,7 +123,7 @@ def frames_words(shown: RunStory) -> str:
     words = [f"{f.frames:,} frames in {minutes(f.duration_s)}: {f.average_fps:.1f} fps on average."]
     early = shown.judged.early_late.get("frame.rate")
     if early is not None:
-        words.append(f"First five minutes {early.early:.1f} fps, after them {early.late:.1f}.")
+        words.append(f"{first_minutes(early)} {early.early:.1f} fps, then {early.late:.1f}.")
     if kinds.dropped is not None:
         words.append(f"{_share_words(kinds.dropped)} dropped.")
     if kinds.generated is not None and kinds.generated.count:
@@ -134,7 +143,8 @@ def heat_words(shown: RunStory) -> str:
     heat = j.heat
     words = [f"{heat.r_th.value:.2f} K for each watt"]
     if math.isfinite(heat.coolable_w.value):
-        words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in a room of {heat.room_c:.0f} °C")
+        room = "this room, which nobody noted," if heat.offset_fitted else f"a room of {heat.room_c:.0f} °C"
+        words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in {room}".rstrip(","))
     lead = "; ".join(words) + "."
     if j.settled.state == SettledState.DRIFTING and heat.more_s > 0.0:
         lead += f" It leads to {heat.end_c:.1f} °C and needs {more_minutes(heat.more_s)}."

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 from pinch.charts.face import Drawn
 from pinch.charts.table_chart import TableChart
+from pinch.narrative.claims import Claim
 
 
 @dataclass(frozen=True)
@@ -32,14 +33,27 @@ class StoryFigure:
 
 @dataclass(frozen=True)
 class StorySection:
-    """A section: its heading, paragraphs, points of a list, tables and figures."""
+    """A section: its heading, paragraphs and points of a list, by hand or of cards (`written`, `items`) and as claims
+    (`claims`, `listed`), tables and figures."""
 
     key: str
     title: str
-    paragraphs: tuple[str, ...] = ()
-    points: tuple[str, ...] = ()
+    written: tuple[str, ...] = ()
+    items: tuple[str, ...] = ()
+    claims: tuple[Claim, ...] = ()
+    listed: tuple[Claim, ...] = ()
     tables: tuple[TableChart, ...] = ()
     figures: tuple[StoryFigure, ...] = ()
+
+    @property
+    def paragraphs(self) -> tuple[str, ...]:
+        """All paragraphs, claims first."""
+        return (*(c.words for c in self.claims), *self.written)
+
+    @property
+    def points(self) -> tuple[str, ...]:
+        """All points of the list, claims first."""
+        return (*(c.words for c in self.listed), *self.items)
 
     @property
     def is_empty(self) -> bool:
@@ -67,3 +81,8 @@ class Story:
     def figures(self) -> tuple[StoryFigure, ...]:
         """All figures in their order."""
         return tuple(f for section in self.sections for f in section.figures)
+
+    @property
+    def claims(self) -> tuple[tuple[str, Claim], ...]:
+        """All claims in their order, each with the key of its section."""
+        return tuple((s.key, claim) for s in self.sections for claim in (*s.claims, *s.listed))

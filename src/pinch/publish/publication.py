@@ -17,7 +17,9 @@ from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.cards.deck import Deck
+from pinch.narrative.claims import Claim
 from pinch.narrative.reporting import runs_behind, story_of
+from pinch.narrative.story import Story
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
 from pinch.publish.private import Behind, PrivateCount, open_chart, private_counts
@@ -58,8 +60,8 @@ def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, prog
     left_out: list[str] = []
     day = choice.day or f"{date.today():%Y-%m-%d}"
     deck = _open_deck(deck, deck.report.private if choice.data is None else choice.data.private)
-    if choice.report.forms:
-        story = story_of(book, deck, day)
+    story = story_of(book, deck, day) if choice.report.forms or choice.data is not None else None
+    if choice.report.forms and story is not None:
         paths += write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
         left_out += story.left_out
     if choice.pictures is not None:
@@ -68,8 +70,8 @@ def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, prog
         left_out += made.left_out
     for kind in choice.tables:
         paths += write_tables(report_tables(deck), _table_path(folder, kind))
-    if choice.data is not None:
-        package = package_of(book, deck, day)
+    if choice.data is not None and story is not None:
+        package = package_of(book, deck, story)
         paths.append(write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0)))
     return Written(tuple(paths), tuple(dict.fromkeys(left_out)))
 
@@ -113,6 +115,16 @@ def report_tables(deck: Deck) -> tuple[Table, ...]:
     return tuple(named)
 
 
+def claims_table(claims: Sequence[tuple[str, Claim]]) -> Table:
+    """What the report says beside its cards, sentence by sentence, with what each rests on."""
+    columns = ("section", "claim", "sentence", "true_of", "out_of", "runs", "results")
+    rows = tuple(
+        (section, c.code, c.words, c.n, c.of, " ".join(map(str, c.runs)), " ".join(map(str, c.results)))
+        for section, c in claims
+    )
+    return Table("claims", tuple(map(Column, columns)), rows)
+
+
 def private_in(book: Book, deck: Deck) -> list[PrivateCount]:
     """What private things stand behind the report of a deck."""
     return private_counts(behind(book, runs_behind(deck)))
@@ -139,8 +151,8 @@ def _cell(result: BookResult) -> tuple[int, int]:
     return result.device.id, result.workload.id
 
 
-def package_of(book: Book, deck: Deck, day: str) -> Package:
-    """The open data of a report.
+def package_of(book: Book, deck: Deck, story: Story) -> Package:
+    """The open data of a report, whose story it is.
 
     Raises
     ------
@@ -155,11 +167,11 @@ def package_of(book: Book, deck: Deck, day: str) -> Package:
     shown = {(p.device.id, p.workload.id) for p in points}
     results = [r for r in results_of(deck.points) if r.run_id in ids or (r.run_id is None and _cell(r) in shown)]
     named = (replace(t, name=f"card-{t.name}" if n else "cards") for n, t in enumerate(cards))
-    tables = (*book_tables(tabled), results_table(results), *named)
+    tables = (*book_tables(tabled), results_table(results), claims_table(story.claims), *named)
     return Package(
         deck.report.title or book.path.stem,
         deck.report.standfirst,
-        day,
+        story.day,
         behind(book, points),
         tables,
         lambda run_id: runlogs.read_log(book, run_id),

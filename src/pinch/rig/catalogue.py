@@ -6,19 +6,27 @@ from typing import TypeVar
 
 from pinch.core.errors import PinchError
 from pinch.rig.hardware import Chip, Cooler, HeatControl
+from pinch.rig.rig_graphics import RigGraphics
 
 Named = TypeVar("Named")
+SCENE_S = 15.0
+"""How long a scene of a game lasts before the next."""
 
 TARN_T8 = Chip("Tarn T8", 8, 0.6, 4.7, 5.0, switching=9.2)
 TARN_T6 = Chip("Tarn T6", 6, 0.6, 4.3, 4.7, switching=8.4, temp_limit_c=97.0)
 FELL_F12 = Chip("Fell F12", 6, 0.6, 4.0, 4.4, switching=6.6, idle_w=1.9, leak_w=0.8, temp_limit_c=92.0)
+T8_GRAPHICS = RigGraphics(Chip("Tarn T8 graphics", 1, 0.3, 2.4, 2.4, switching=20.0, idle_w=0.4, leak_w=0.5), 7.5, 2.9)
+F12_GRAPHICS = RigGraphics(
+    Chip("Fell F12 graphics", 1, 0.3, 2.2, 2.2, switching=16.0, idle_w=0.3, leak_w=0.4), 4.6, 2.2, temp_limit_c=85.0
+)
 
 
 @dataclass(frozen=True)
 class RigSetting:
     """A power state: limits in W, burst window in s; `clock_lock_ghz` caps the clock; `fan` scales the sink's
     resistance (1 = full fan); `faulty` lets the heat governor collapse; `sustained_trim_w` is what the
-    firmware really holds above or below its label."""
+    firmware really holds above or below its label; `stairs` are levels by the clock, (W, until s of load), in place of
+    a running average; `graphics_lock_ghz` caps the clock of graphics."""
 
     name: str
     sustained_w: float
@@ -29,12 +37,15 @@ class RigSetting:
     fan: float = 1.0
     faulty: bool = False
     sustained_trim_w: float = 0.0
+    stairs: tuple[tuple[float, float], ...] = ()
+    graphics_lock_ghz: float | None = None
 
 
 @dataclass(frozen=True)
 class RigWork:
     """A workload: share of the chip at work, its score `per_ghz` and how fast the score saturates with the clock
-    (`half_ghz`: clock at which half of the linear gain is lost), `one_core`, and `cap` for a frame cap."""
+    (`half_ghz`: clock at which half of the linear gain is lost), `one_core`, and `cap` for a frame cap. With
+    `scenes` it is work of graphics: how heavy each is, in turn, for SCENE_S."""
 
     name: str
     channel: str = "score.rate"
@@ -44,6 +55,7 @@ class RigWork:
     one_core: bool = False
     cap: float | None = None
     noise: float = 0.004
+    scenes: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -59,6 +71,7 @@ class RigDevice:
     settings: tuple[RigSetting, ...]
     fan_rpm: tuple[float, float] = (1400.0, 5200.0)
     memory_gain: float = 1.0
+    graphics: RigGraphics | None = None
     battery_wh: float | None = None
     status: str = "retail"
     notes: str = ""
@@ -87,9 +100,17 @@ SKERRY_CAPPED = RigWork(
     cap=40.0,
     noise=0.002,
 )
+LANTERN = RigWork(
+    "Lantern Deep",
+    channel="frame.rate",
+    per_ghz=38.0,
+    half_ghz=7.0,
+    noise=0.008,
+    scenes=(1.0, 0.98, 1.01, 0.97, 1.0, 0.96),
+)
 LOOP = RigWork("Cabin loop rundown", activity=0.5, per_ghz=1.0)
 PACK_ICE = RigWork("Pack Ice", channel="frame.rate", activity=0.7, per_ghz=19.0, half_ghz=14.0, noise=0.015)
-WORK = (TILE, TILE_ONE, DECODE, SKERRY, SKERRY_CAPPED, PACK_ICE, LOOP)
+WORK = (TILE, TILE_ONE, DECODE, SKERRY, SKERRY_CAPPED, PACK_ICE, LANTERN, LOOP)
 
 
 def _ladder(steps: tuple[float, ...], burst: float, window: float, fan: float = 1.0) -> tuple[RigSetting, ...]:
@@ -111,7 +132,9 @@ SANDPIPER = RigDevice(
         RigSetting("18 W on battery", 18.0, 28.0, 28.0, mains=False, fan=1.3),
         RigSetting("Even on battery", 28.0, 45.0, 28.0, mains=False, fan=1.15),
         *_ladder((18.0, 22.0, 35.0), 64.0, 28.0),
+        RigSetting("Firmware 1.10, stairs", 30.0, 45.0, 28.0, stairs=((45.0, 28.0), (36.0, 100.0))),
     ),
+    graphics=T8_GRAPHICS,
     battery_wh=62.0,
 )
 SANDPIPER_OLD = RigDevice(
@@ -142,7 +165,9 @@ LIMPET = RigDevice(
         RigSetting("Firmware 54, faulty", 54.0, 65.0, 8.0, faulty=True),
         RigSetting("Firmware 54, clock lock 3.1", 54.0, 65.0, 8.0, clock_lock_ghz=3.1, faulty=True),
         *_ladder((20.0, 28.0, 45.0, 54.0), 65.0, 8.0),
+        RigSetting("45 W, graphics lock 1.8", 45.0, 65.0, 8.0, graphics_lock_ghz=1.8),
     ),
+    graphics=T8_GRAPHICS,
     fan_rpm=(1800.0, 4200.0),
     memory_gain=1.06,
 )
@@ -158,7 +183,8 @@ GANNET = RigDevice(
         *(RigSetting(f"{w:g} W at anchor", w, 30.0, 5.0, mains=False) for w in (10.0, 15.0, 20.0, 25.0, 30.0)),
     ),
     fan_rpm=(2200.0, 6800.0),
-    memory_gain=1.10,
+    memory_gain=1.06,
+    graphics=F12_GRAPHICS,
     battery_wh=48.0,
     status="pre-production",
     notes="Noisy at 30 W.",

@@ -29,7 +29,7 @@ from pinch.rig.device import simulate_run
 from pinch.rig.frame_maker import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 17
+VERSION = 21
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -81,6 +81,10 @@ def demo_runs() -> list[DemoRun]:
         DemoRun(gannet, "10 W at anchor", catalogue.LOOP, 4800, notes="An evening's part of a rundown."),
         DemoRun(old, "Full", one, 600),
         *(DemoRun(old, "Full", skerry, 600) for _ in range(2)),
+        DemoRun(gannet, "20 W", catalogue.LANTERN, 600, notes="Its logger tells of processor and graphics alone."),
+        DemoRun(limpet, "45 W", catalogue.LANTERN, 900, 31.0, "Below deck; its graphics get hot."),
+        DemoRun(limpet, "45 W, graphics lock 1.8", catalogue.LANTERN, 900, 31.0, "The lock keeps its graphics cool."),
+        DemoRun(sandpiper, "Firmware 1.10, stairs", tile, 900, notes="Newer firmware limits power by the clock."),
     ]
     return runs
 

@@ -26,6 +26,7 @@ from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry, PlanSes
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import (
     Came,
+    Counts,
     Device,
     Form,
     Protocol,
@@ -48,6 +49,19 @@ INSTRUMENTS = (
     Instrument(name="Contact thermometer", measures=Quantity.SURFACE, of_reading=0.5, fixed=1.0, resolution=0.1),
 )
 ASHORE, BELOW = "Cabin test, ashore", "Cabin test, below deck"
+MORE_OF: dict[str, dict[str, Any]] = {
+    "Lantern Deep": {
+        "length_s": 300.0,
+        "passes": 3,
+        "warm_up_pass": True,
+        "counts": Counts.SOAK,
+        "repeatable": Repeatable.WALKED,
+        "preset": "high",
+        "upscaling": "balanced",
+        "inner_resolution": "1129×706",
+    },
+}
+"""What is known of a workload beyond what its simulation needs."""
 DETAILS: dict[str, dict[str, Any]] = {
     "sandpiper": {
         "cores": T8_CORES,
@@ -153,7 +167,7 @@ def device_record(device: RigDevice) -> Device:
 
 def setting_record(device_id: int, setting: RigSetting) -> Setting:
     """A rig setting as a record of the bench."""
-    lock = setting.clock_lock_ghz
+    lock, graphics = setting.clock_lock_ghz, setting.graphics_lock_ghz
     named = not setting.name[0].isdigit()
     return Setting(
         device_id=device_id,
@@ -164,6 +178,7 @@ def setting_record(device_id: int, setting: RigSetting) -> Setting:
         window_s=setting.window_s,
         mains=setting.mains,
         clock_ceiling_mhz=None if lock is None else lock * 1000.0,
+        graphics_ceiling_mhz=None if graphics is None else graphics * 1000.0,
     )
 
 
@@ -172,15 +187,19 @@ def workload_record(work: RigWork) -> Workload:
     unit = "fps" if work.channel == "frame.rate" else "tiles/s" if work.name.startswith("Tile") else "1/s"
     kind = WorkKind.ONE_CORE if work.one_core else WorkKind.RUNDOWN if "rundown" in work.name else WorkKind.ALL_CORE
     game = {"resolution": "1920×1200", "preset": "medium", "kind": WorkKind.GAME}
+    told: dict[str, Any] = {
+        "repeatable": Repeatable.BUILT_IN,
+        "length_s": 9000.0 if kind is WorkKind.RUNDOWN else 600.0,
+        **(game if unit == "fps" else {"kind": kind}),
+        **MORE_OF.get(work.name, {}),
+    }
     return Workload(
         name=work.name,
         rate_channel=work.channel,
         score_unit=unit,
         frame_cap_fps=work.cap,
         one_core=work.one_core,
-        repeatable=Repeatable.BUILT_IN,
-        length_s=9000.0 if kind is WorkKind.RUNDOWN else 600.0,
-        **(game if unit == "fps" else {"kind": kind}),
+        **told,
     )
 
 
@@ -189,20 +208,6 @@ def add_more_records(book: Book) -> None:
     for workload in (
         Workload(
             name="Chart Export", kind=WorkKind.TASK, score_unit="s", higher_is_better=False, length_s=240, passes=3
-        ),
-        Workload(
-            name="Lantern Deep",
-            kind=WorkKind.GAME,
-            rate_channel="frame.rate",
-            score_unit="fps",
-            length_s=300,
-            passes=3,
-            warm_up_pass=True,
-            repeatable=Repeatable.WALKED,
-            resolution="1920×1200",
-            preset="high",
-            upscaling="balanced",
-            inner_resolution="1129×706",
         ),
         Workload(name="Rest", kind=WorkKind.IDLE, score_unit="W", higher_is_better=False, length_s=600),
     ):

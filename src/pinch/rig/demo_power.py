@@ -25,6 +25,8 @@ SURFACES = {
 def with_supply(log: RunLog, device: RigDevice, mains: bool, seed: int) -> RunLog:
     """The log with what the mains meter read; on battery with draw, energy left and charge."""
     rng, power = np.random.default_rng(seed), log.series["cpu.power"]
+    graphics = log.series.get("gpu.power")
+    watts = power.values + (graphics.values if graphics else 0.0)
     noise = 1.0 + 0.003 * rng.standard_normal(len(power.t))
     series = dict(log.series)
 
@@ -32,9 +34,9 @@ def with_supply(log: RunLog, device: RigDevice, mains: bool, seed: int) -> RunLo
         series[channel] = Series(channel, power.t, np.round(values, digits))
 
     if mains:
-        add("wall.power", np.array([wall_w(float(w)) for w in power.values]) * noise, 2)
+        add("wall.power", np.array([wall_w(float(w)) for w in watts]) * noise, 2)
     elif device.battery_wh is not None:
-        draw = (power.values + ON_BATTERY_W) * noise
+        draw = (watts + ON_BATTERY_W) * noise
         left = device.battery_wh * 0.96 - np.cumsum(draw) / 3600.0
         add("battery.power", draw, 2)
         add("battery.energy", left, 2)

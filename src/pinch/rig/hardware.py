@@ -67,6 +67,10 @@ class TwoLevelLimiter:
         self._share = 1.0 - float(np.exp(-dt / window_s))
         self.average_w = 0.0
 
+    def rest(self, power_w: float) -> None:
+        """Begin after a long rest at `power_w`."""
+        self.average_w = power_w
+
     def allowed_w(self) -> float:
         """Power allowed for the next step, W: the burst limit unless that would lift A above the sustained one."""
         return min(self.burst_w, self.average_w + (self.sustained_w - self.average_w) / self._share)
@@ -74,6 +78,26 @@ class TwoLevelLimiter:
     def step(self, power_w: float) -> None:
         """Take the power of the step into the average."""
         self.average_w += (power_w - self.average_w) * self._share
+
+
+class StairsLimiter:
+    """A power limiter by the clock: each of its levels, (W, until s of load), and then `sustained_w`."""
+
+    def __init__(self, sustained_w: float, stairs: tuple[tuple[float, float], ...], dt: float) -> None:
+        self.sustained_w, self._stairs, self._dt = sustained_w, stairs, dt
+        self._rest_w, self._loaded_s = 0.0, 0.0
+
+    def rest(self, power_w: float) -> None:
+        """Begin after a long rest at `power_w`; twice as much is load."""
+        self._rest_w, self._loaded_s = 2.0 * power_w, 0.0
+
+    def allowed_w(self) -> float:
+        """Power allowed for the next step, W."""
+        return next((watts for watts, until in self._stairs if self._loaded_s < until), self.sustained_w)
+
+    def step(self, power_w: float) -> None:
+        """Count the time under load, from anew after a rest."""
+        self._loaded_s = self._loaded_s + self._dt if power_w > self._rest_w else 0.0
 
 
 @dataclass(frozen=True)

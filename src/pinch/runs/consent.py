@@ -16,7 +16,7 @@ from pinch.bench.cards import Report
 from pinch.bench.files import write_whole
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Record, Runner, Workload
-from pinch.core.errors import PinchError
+from pinch.core.errors import PinchError, visible
 from pinch.runs.sourcing import RIG_ADDRESS, RunRequest
 from pinch.sources.meter import is_simulated
 
@@ -40,13 +40,8 @@ class ConsentError(PinchError):
 
 
 def lines_of(wishes: Iterable[Wish]) -> list[str]:
-    """A line for each, in full; signs that nothing shows stand as their codes."""
+    """A line for each, in full."""
     return [f"{wish.purpose}: {visible(wish.words)}" for wish in wishes]
-
-
-def visible(text: str) -> str:
-    """A text in which nothing hides."""
-    return "".join(sign if sign.isprintable() else f"\\u{ord(sign):04x}" for sign in text)
 
 
 def wishes_of(record: Record) -> tuple[Wish, ...]:

@@ -22,8 +22,9 @@ from pinch.recorder.preflight import Evidence, MeterLook
 from pinch.recorder.processes import ProbeProcess, SampleSource
 from pinch.recorder.remote import RemoteProbe
 from pinch.runs.consent import refused, wishes_of
-from pinch.runs.sourcing import accuracy_of, meter_at, meters_of
+from pinch.runs.sourcing import meter_at, meters_of
 from pinch.sources.machine import Present, read_present
+from pinch.sources.profiles import accuracy_of
 
 LOOK_S = 2.5
 REST_S = 10.0

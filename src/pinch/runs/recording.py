@@ -3,12 +3,13 @@
 import contextlib
 import math
 import threading
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.new_runs import new_run
+from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload, now
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
@@ -20,6 +21,7 @@ from pinch.rig import catalogue
 from pinch.runs.consent import check_consent, wishes_of_run
 from pinch.runs.patient_keeper import PatientKeeper
 from pinch.runs.sourcing import RunRequest, command_line, meters_of, sources_of
+from pinch.sources.profiles import read_with
 
 LEAST_CUT_S = 10.0
 FASTEST = 60.0
@@ -91,7 +93,7 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     _check(request)
     meters = meters_of(book, request.device)
     check_consent(book.path, wishes_of_run(request, meters))
-    run, from_s = _new_run(book, request) if request.continues is None else _take_up(book, request.continues)
+    run, from_s = _new_run(book, request, meters) if request.continues is None else _take_up(book, request.continues)
     probe, work, sides, clean_up = sources_of(request, meters, run.id)
     course = course_of(request, from_s)
     keeper = PatientKeeper(book.path, run.id)
@@ -112,14 +114,15 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
     return recording
 
 
-def _new_run(book: Book, request: RunRequest) -> tuple[Run, float]:
+def _new_run(book: Book, request: RunRequest, meters: Sequence[Instrument]) -> tuple[Run, float]:
     """A run that begins now, and where its time begins."""
     device = request.device
     source = "rig" if device.rig else "another computer" if device.reach else "this computer"
     run = new_run(
         book, device, request.setting, request.workload, source, request.ambient_c, request.notes, request.protocol_id
     )
-    return book.save(run.model_copy(update={"before": request.before, "in_spite_of": request.in_spite_of})), 0.0
+    told = {"before": request.before, "in_spite_of": request.in_spite_of, "meters": read_with(meters)}
+    return book.save(run.model_copy(update=told)), 0.0
 
 
 def _take_up(book: Book, run: Run) -> tuple[Run, float]:

@@ -12,7 +12,6 @@ from pinch.bench.book import Book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Runner, ScoreFrom, Setting, Workload, live
 from pinch.bench.scratch import make_scratch_folder
-from pinch.core.accuracy import Accuracy
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
 from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, SampleSource, WorkProcess, WorkSource
@@ -103,14 +102,6 @@ def meter_at(instrument: Instrument) -> Meter:
     if not instrument.address:
         raise PinchError(f"{instrument.name} has no address yet; enter it on the Bench page.")
     return Meter(profile(instrument.profile), instrument.address)
-
-
-def accuracy_of(instrument: Instrument) -> Accuracy:
-    """The accuracy of an instrument as it is entered, else as its profile states it."""
-    if instrument.accuracy.stated or not instrument.profile:
-        return instrument.accuracy
-    stated = profile(instrument.profile)
-    return Accuracy(stated.of_reading or 0.0, stated.of_range or 0.0, stated.range or 0.0)
 
 
 def _rig_meter(instrument: Instrument, folder: Path) -> Meter:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from pinch.analysis.references import is_own
 from pinch.bench.book import Book
-from pinch.bench.plans import MOST_REPEATS, Plan
+from pinch.bench.plans import MOST_REPEATS, OrderRule, Plan
 from pinch.bench.records import MOST_NAME, Device, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -13,9 +13,9 @@ NEW_PLAN, FIRST = "What is still to measure", 1
 """Name of a plan that a finding makes, and the priority of what it asks for."""
 
 
-def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: int) -> str:
-    """Want so many more runs of each cell in the newest plan that is of all their devices, else in a new one; returns
-    what was done in a sentence."""
+def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: int, in_turns: bool = False) -> str:
+    """Want so many more runs of each cell in the newest plan that is of all their devices (and takes cells in turns,
+    where that is asked), else in a new one; returns what was done in a sentence."""
     devices = list(dict.fromkeys(setting.device_id for setting, _ in cells))
     if not all(map(is_own, devices)):
         raise PinchError("One of the two belongs to a book laid beside this one; its runs are planned there.")
@@ -24,15 +24,25 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
         plan
         for plan in live(book.plans())
         if all(any(cell.setting_id in settings for cell in plan.cells) for settings in own.values())
+        and (plan.order is OrderRule.BALANCED or not in_turns)
     ]
     names = ", ".join(book.get(Device, device).name for device in devices)
-    plan = plans[-1] if plans else book.save(Plan(name=f"{NEW_PLAN}: {names}"[:MOST_NAME]))
+    order = OrderRule.BALANCED if in_turns else OrderRule.SHORTEST
+    plan = plans[-1] if plans else book.save(Plan(name=f"{NEW_PLAN}: {names}"[:MOST_NAME], order=order))
     for setting, workload in cells:
         ids = (setting.id, workload.id)
         cell = plan.cell(*ids)
         wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
         plan = book.save(plan.with_cell(*ids, wanted, FIRST))
-    told = [f"{workload.name} at {setting.name}" for setting, workload in cells]
-    return (
-        f"{counted(more, 'more run')} of {' and '.join(told)} {'is' if more == 1 else 'are'} in the plan {plan.name}."
+    are = "is" if more == 1 and len(cells) == 1 else "are"
+    turns = ", in turns," if in_turns else ""
+    return f"{counted(more, 'more run')} of {_named(book, cells)}{turns} {are} in the plan {plan.name}."
+
+
+def _named(book: Book, cells: Sequence[tuple[Setting, Workload]]) -> str:
+    """The cells in words, with their devices where they are of several."""
+    several = len({setting.device_id for setting, _ in cells}) > 1
+    names = [f"{book.get(Device, setting.device_id).name}, " if several else "" for setting, _ in cells]
+    return " and ".join(
+        f"{workload.name} at {name}{setting.name}" for name, (setting, workload) in zip(names, cells, strict=True)
     )

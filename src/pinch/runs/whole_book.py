@@ -15,7 +15,7 @@ from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Reference, Run, Setting, Workload, scores_of
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
-from pinch.core.judge import METHOD
+from pinch.core.method import METHOD
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.narrative.cards.deck import Deck, make_cards
 from pinch.narrative.finding import finding, told_finding
@@ -74,10 +74,12 @@ FORM = 5
 
 @dataclass(frozen=True)
 class Digested:
-    """The digests of a book by run, and what a new method moved."""
+    """The digests of a book by run, what newer methods moved, and the oldest version that any was judged by (None: no
+    run was judged by an older one)."""
 
     digests: dict[int, Digest]
     moved: tuple[Moved, ...]
+    since: int | None = None
 
 
 def digest_book(path: Path, progress: Progress = unheard) -> Digested:
@@ -96,6 +98,7 @@ def digest_book(path: Path, progress: Progress = unheard) -> Digested:
 
 def _digest(book: Book, progress: Progress) -> Digested:
     kept, digests, moved = read_digests(book), dict[int, Digest](), list[Moved]()
+    oldest: int | None = None
     runs = [run for run in book.runs() if not run.cut_off]
     records = _Records(book)
     for number, run in enumerate(runs):
@@ -106,11 +109,12 @@ def _digest(book: Book, progress: Progress) -> Digested:
             digests[run_id] = old
             continue
         digests[run_id] = _digest_run(book, run, records)
-        if old_key == key:
+        if old_key and method < METHOD:
+            oldest = method if oldest is None else min(oldest, method)
             moved += [Moved(run_id, words) for words in moved_words(old, digests[run_id])]
         if not book.read_only:
             keep_digest(book, run_id, key, METHOD, digests[run_id])
-    return Digested(digests, tuple(moved))
+    return Digested(digests, tuple(moved), oldest)
 
 
 def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:

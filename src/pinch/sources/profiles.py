@@ -4,6 +4,8 @@ Those that ship lie in `sources/instruments`; one's own lie as `*.json` in the f
 configuration of Pinch and win over those of the same key. The form is described in docs/formats.md.
 """
 
+from collections.abc import Iterable
+from dataclasses import asdict
 from pathlib import Path
 
 import platformdirs
@@ -11,6 +13,9 @@ from pydantic import Field
 
 from pinch.bench.fields import Name, Part
 from pinch.bench.files import read_model
+from pinch.bench.parts import ReadWith
+from pinch.bench.readings import Instrument
+from pinch.core.accuracy import Accuracy
 from pinch.core.errors import PinchError
 
 MOST_BYTES = 100_000
@@ -83,3 +88,20 @@ def profile(key: str) -> Profile:
     if key not in known:
         raise PinchError(f"There is no instrument profile {key!r}; there are {', '.join(sorted(known))}.")
     return known[key]
+
+
+def accuracy_of(instrument: Instrument) -> Accuracy:
+    """The accuracy of an instrument as it is entered, else as its profile states it."""
+    if instrument.accuracy.stated or not instrument.profile:
+        return instrument.accuracy
+    stated = profile(instrument.profile)
+    return Accuracy(stated.of_reading or 0.0, stated.of_range or 0.0, stated.range or 0.0)
+
+
+def read_with(instruments: Iterable[Instrument]) -> tuple[ReadWith, ...]:
+    """What a run keeps of the instruments that it is read with: their accuracies as they are stated now."""
+    return tuple(
+        ReadWith(name=i.name, channel=i.channel, **asdict(accuracy))
+        for i, accuracy in ((i, accuracy_of(i)) for i in instruments)
+        if accuracy.stated
+    )

@@ -19,6 +19,7 @@ CAPTIONS = {
     "score": "Score",
     "protocol": "Protocol",
     "builds": "Builds",
+    "meters": "Read with",
     "device": "Device",
     "setting": "Setting",
     "workload": "Workload",
@@ -26,7 +27,7 @@ CAPTIONS = {
     "note": "Add to the notes",
     "void": "Does not count, because",
 }
-OF_NEW = ("ambient", "day", "protocol", "builds", "variant", "note")
+OF_NEW = ("ambient", "day", "protocol", "builds", "meters", "variant", "note")
 """What can be said of logs on their way in beside where they belong."""
 
 
@@ -86,6 +87,8 @@ class CompleteDialog(FormDialog):
         works = live(book.workloads())
         if key == "protocol":
             return [p.name for p in live(book.protocols())]
+        if key == "meters":
+            return [i.name for i in live(book.instruments())]
         if key == "device":
             return [d.name for d in live(book.devices())]
         if key == "setting":
@@ -110,6 +113,7 @@ class CompleteDialog(FormDialog):
                 "score": ", ".join(f"{p.score:g}" for p in run.passes if p.score is not None),
                 "protocol": protocols.get(run.protocol_id or 0, ""),
                 "builds": "; ".join(f"{b.what} {b.version}" for b in run.builds),
+                "meters": "; ".join(m.name for m in run.meters),
                 "device": book.get(Device, run.device_id).name,
                 "setting": book.get(Setting, run.setting_id).name,
                 "workload": book.get(Workload, work.root_id).name,

@@ -191,7 +191,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
                 _ball(a, by),
                 _ball(b, by),
                 shown.slots.get(pair[1].device.id, 0),
-                f"{verdict_words(b.verdict)}, {_difference(b, row, results[pairs.index(pair)], shown)}",
+                verdict_words(b.verdict, _difference(b, row, results[pairs.index(pair)], shown)),
                 b.verdict.answer.is_decided,
             )
         )

@@ -3,20 +3,23 @@
 The rules are common practice of the trade, no source.
 """
 
+import math
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
 from pinch.analysis.comparing import Compared, CompareResult
 from pinch.analysis.modes import LABEL_OFF
 from pinch.analysis.points import RunPoint
-from pinch.bench.cards import CardKind, Report
+from pinch.bench.cards import Card, CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
+from pinch.bench.summaries import Origin
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
+from pinch.core.method import changes_since
 from pinch.core.metrics import LOW_NAMES
-from pinch.core.printing import plain
+from pinch.core.printing import counted, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
@@ -77,9 +80,16 @@ def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concer
     return Concern(code, weight, f"“{content.card.name}” {words}", place)
 
 
+def method_words(card: Card) -> str:
+    """What the methods do otherwise than when a card was agreed to; empty where nothing."""
+    told = changes_since(card.seen_method)
+    return f" Since then {'; '.join(told)}." if told else ""
+
+
 def _moved(content: CardContent) -> Iterator[Concern]:
     if content.moved:
-        words = f"has another finding than when it was agreed to. It was: {content.card.seen}"
+        was = f"{content.card.seen}{method_words(content.card)}"
+        words = f"has another finding than when it was agreed to. It was: {was}"
         yield _card(content, "changed", Weight.STOP, words)
 
 
@@ -118,21 +128,6 @@ def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
             words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
             yield _card(content, "tie-as-win", Weight.STOP, words)
             return
-
-
-def _single(content: CardContent) -> Iterator[Concern]:
-    """A single run that is called faster or slower."""
-    for result, compared in _pairs(content):
-        v, row = compared.verdict, next(r for r in result.rows if compared in r.cells)
-        base = next((c for c in row.cells if c.cell == result.baseline), None)
-        if v is None or base is None or not v.answer.is_decided:
-            continue
-        for c in (compared, base):
-            if c.score.runs == 1 and not c.told:
-                words = (
-                    f"calls {compared.cell.name} {v.answer} in {row.workload.name} with a single run of {c.cell.name}."
-                )
-                yield _card(content, "single-run", Weight.STOP, words)
 
 
 def _lone_curves(content: CardContent) -> Iterator[Concern]:
@@ -221,9 +216,10 @@ def _labels_off(runs: Sequence[RunPoint]) -> list[tuple[str, float, float]]:
 
 
 def _told(content: CardContent) -> Iterator[Concern]:
-    told = [p for p in content.found.runs if p.run.summary is not None] if content.found else []
+    runs = content.found.runs if content.found else ()
+    told = [p for p in runs if p.run.summary is not None and p.run.summary.origin is not Origin.OWN]
     if told:
-        words = f"rests on {len(told)} scores that others tell; its notes say whose."
+        words = f"rests on {counted(len(told), 'score')} that others tell; its notes say whose."
         yield _card(content, "told", Weight.LOOK, words)
 
 
@@ -244,7 +240,7 @@ def _prices(content: CardContent) -> Iterator[Concern]:
 
 
 _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
-    *(_moved, _edited, _titled, _single, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
+    *(_moved, _edited, _titled, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
     *(_void, _told, _drifting, _by_hand),
 )
 
@@ -286,7 +282,22 @@ def strange_numbers(text: str, composed: str) -> list[str]:
     """Numbers of a sentence that the composed one does not have, as they were written."""
     known = {_number(n) for n in _NUMBER.findall(composed)}
     rounded = known | {float(f"{n:.0f}") for n in known} | {float(f"{n:.2g}") for n in known}
-    return [n for n in dict.fromkeys(_NUMBER.findall(text)) if _number(n) not in rounded]
+    strange = [n for n in dict.fromkeys(_NUMBER.findall(text)) if _number(n) not in rounded]
+    beside = {_number(n) for n in _NUMBER.findall(text)} & known
+    return [n for n in strange if not _follows(n, beside)]
+
+
+def _follows(written: str, known: Set[float]) -> bool:
+    """Whether a number is the difference, the ratio, or the one in % of the other, of two that are known and stand in
+    the same sentence, as exactly as it is written."""
+    value, digits = _number(written), len(written.partition(".")[2])
+    for a in known:
+        for b in known - {a}:
+            ratio = a / b if b else math.inf
+            for found in (a - b, ratio, 100.0 * ratio, 100.0 * (ratio - 1.0), 100.0 * (1.0 - ratio)):
+                if math.isfinite(found) and round(found, digits) == value:
+                    return True
+    return False
 
 
 _GROUPED = r"\d{1,3}(?:,\d{3})+(?:\.\d+)?"

@@ -21,6 +21,7 @@ from pinch.bench.cards import (
 from pinch.charts.draw.lettering import missing_signs
 from pinch.charts.face import Face
 from pinch.core.errors import PinchError
+from pinch.core.method import METHOD
 from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.cards import bench_cards, cell_cards, curve_cards, mode_cards, run_cards
 from pinch.narrative.cards.content import CardContent, Found
@@ -99,7 +100,12 @@ def make_cards(
 def new_card(book: Book, content: CardContent) -> Card:
     """A card for the end of the deck, as it came to be; the caller makes it a change."""
     last = max((card.place for card in book.cards()), default=0)
-    return book.save(replace_fields(content.card, kept_id=None, place=last + 1, seen=content.composed))
+    return book.save(replace_fields(content.card, kept_id=None, place=last + 1, **as_agreed(content)))
+
+
+def as_agreed(content: CardContent) -> dict[str, object]:
+    """The fields of a card that say what was agreed to: its finding as it stands now, by the methods of now."""
+    return {"seen": content.composed, "seen_method": METHOD}
 
 
 def replace_fields(card: Card, **changed: object) -> Card:

@@ -72,7 +72,9 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
 def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:
     distances = sorted({d for r in sheet.rows if r.noise for d in r.noise.distances})
     where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "distance not noted"
-    return [f"the room taken off by {query.grade}", f"levels {where}"]
+    off = [r.noise.corrected is not None for r in sheet.rows if r.noise]
+    room = f"the room taken off by {query.grade}" + ("" if all(off) else ", where its level is known")
+    return [room if any(off) else "levels as read, with the room in them", f"levels {where}"]
 
 
 def _small(words: str) -> str:

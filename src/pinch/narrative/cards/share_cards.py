@@ -9,7 +9,7 @@ from pinch.analysis.points import RunPoint
 from pinch.charts.share_chart import ShareChart, in_words, share_row
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
-from pinch.core.printing import counted
+from pinch.core.printing import counted, listed
 
 Named = Sequence[tuple[str, Sequence[RunPoint]]]
 """Runs by the name of their row."""
@@ -68,7 +68,7 @@ def shares_table(rows: Named) -> Table:
 
 def _few(names: Sequence[str]) -> str:
     if len(names) <= 3:
-        return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+        return listed(names)
     return f"{len(names)} others" if len(names) > 4 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 

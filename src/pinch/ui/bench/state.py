@@ -76,6 +76,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
                 "temp_limit_c",
             ),
         ),
+        Section("How far its sensors may be off (usual: 2 %, 1 K)", ("sensors.power_percent", "sensors.temp_k")),
         Section("Power", ("battery.design_wh", "battery.full_wh", "battery.charge_min", "adapter_w")),
         Section(
             "Cooling and case", ("cooling.fans", "cooling.heat_pipes", "mass_kg", "width_mm", "depth_mm", "height_mm")
@@ -97,7 +98,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
     Setting: (
         Section("Setting", ("name", "mode", "mains")),
         Section("Limits as claimed", ("sustained_w", "burst_w", "window_s")),
-        Section("Chip", ("clock_ceiling_mhz", "undervolt_mv", "platform_profile", "governor")),
+        Section("Chip", ("clock_ceiling_mhz", "graphics_ceiling_mhz", "undervolt_mv", "platform_profile", "governor")),
         Section("Cooling, graphics and memory", ("fan", "graphics_path", "memory_speed_mts", "graphics_memory_gb")),
         Section("Notes", ("notes",)),
     ),

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject
 
 from pinch.analysis.axes import CompareAxis, along, reach, widest_base
 from pinch.analysis.cells import BenchCell, CellKey, cells_of, left_out_of
-from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book
+from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book, step_cells
 from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.grid import Across, Grid, grid_of
 from pinch.analysis.points import BookPoints
@@ -17,7 +17,7 @@ from pinch.core.errors import PinchError
 from pinch.core.figures import Note
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.printing import counted
-from pinch.core.verdict import DELTA
+from pinch.core.verdict import DELTA, StepKind
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
@@ -167,7 +167,7 @@ class CompareControl(Working):
             return False
 
         def work(progress: Callable[[float], bool]) -> Comparison:
-            result = compare_book(points, choice)
+            result = compare_book(points, choice, now())
             return Comparison(result, _curves(points, choice, progress))
 
         self.begin(points, choice, work)
@@ -197,22 +197,24 @@ class CompareControl(Working):
         self._session.change(f"{'accept' if reason else 'no longer accept'} {d.what}", work)
 
     def plan_more(self, compared: Compared, workload_id: int) -> str:
-        """Plan the runs that are missing for an answer, of the cell and the baseline; returns what was done.
+        """Plan the cheapest runs that would give an answer, of the cell, the baseline or both; returns what was done.
 
         Raises
         ------
         PinchError : nothing is missing.
         """
-        missing = compared.verdict.more_runs if compared.verdict else None
-        if not missing:
+        step = compared.verdict.step if compared.verdict else None
+        if step is None:
             raise PinchError("Choose a row that cannot be told yet; its missing runs go into the plan.")
-        book, base, done = self._session.book, self.chosen[0], list[str]()
+        book, done = self._session.book, list[str]()
+        cells = step_cells(step, compared.cell, self.chosen[0])
         workload = next(w for w in book.workloads() if w.id == workload_id)
 
         def work() -> None:
-            done.append(want_more_runs(book, [(c.setting, workload) for c in (compared.cell, base)], missing))
+            turns = step.kind is StepKind.TURNS
+            done.append(want_more_runs(book, [(c.setting, workload) for c in cells], step.runs, turns))
 
-        self._session.change(f"plan {counted(missing, 'more run')} of each", work)
+        self._session.change(f"plan {counted(step.in_all, 'more run')}", work)
         return " ".join(done)
 
     def _first(self) -> list[BenchCell]:

@@ -8,7 +8,6 @@ from pinch.analysis.axes import CompareAxis
 from pinch.analysis.capacity import capacity_groups
 from pinch.analysis.cells import names_beside
 from pinch.analysis.comparing import Compared, WorkRow
-from pinch.core.fairness import GRADE_WORDS, FairnessGrade
 from pinch.core.index import Index
 from pinch.core.metrics import Better
 from pinch.core.printing import in_percent, plain
@@ -77,13 +76,7 @@ def fair_rows(shown: ShownComparison) -> list[TableRow]:
     rows = []
     for u in shown.result.unfair:
         d = u.difference
-        whom = {"a": "holds it back", "b": "holds the baseline back"}
-        back = (
-            whom.get(d.holds_back, GRADE_WORDS[d.grade])
-            if d.grade is FairnessGrade.HOLDS_BACK
-            else GRADE_WORDS[d.grade]
-        )
-        cells = (u.cell.name, d.what, d.a, d.b, back, u.accepted)
+        cells = (u.cell.name, d.what, d.a, d.b, d.effect, u.accepted)
         rows.append(TableRow(cells, explain_difference(u, shown.result.baseline.name), of=u, aside=not u.is_open))
     return rows
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from pinch.charts.spec import Chart, minutes
 from pinch.core.causes import Cause
+from pinch.core.cell_scores import CellScore
 from pinch.core.figures import Estimate
 from pinch.core.framestats import Interval, Lows
 from pinch.core.judge import Judgement
@@ -42,15 +43,20 @@ def frame_facts(shown: JudgedRun) -> list[Fact]:
         return []
 
     def lows(name: str, key: str, low: Lows, share: str) -> Fact:
+        schools = {
+            f"{key}.percentile": low.percentile,
+            f"{key}.mean_of_worst": low.mean_of_worst,
+            f"{key}.time_share": low.time_share,
+        }
+        records = {school: shown.records[school] for school in schools if school in shown.records}
         found = [
-            _fps(value, f.intervals.get(f"{key}.{school}"))
-            for school, value in (
-                ("percentile", low.percentile),
-                ("mean_of_worst", low.mean_of_worst),
-                ("time_share", low.time_share),
-            )
+            _of_records(value, records[school])
+            if school in records
+            else _fps(value, f.intervals.get(school), key in f.stretches)
+            for school, value in schools.items()
         ]
-        return Fact(name, tuple(found), explain_lows(name, share, start))
+        explained = explain_lows(name, share, start, f.stretches.get(key), records.get(f"{key}.percentile"))
+        return Fact(name, tuple(found), explained)
 
     felt = f"{f.stutters} stutters", f"lowest second {f.lowest_1s:.1f} fps", f"consistency {100 * f.consistency:.0f} %"
     beyond = tuple(f"{seconds:.1f} s beyond {limit} ms" for limit, seconds in f.beyond_s.items())
@@ -62,8 +68,15 @@ def frame_facts(shown: JudgedRun) -> list[Fact]:
     ]
 
 
-def _fps(value: float, interval: Interval | None) -> str:
-    return f"{value:.1f} fps" if interval is None else f"{value:.1f} fps ({interval.low:.1f} to {interval.high:.1f})"
+def _of_records(value: float, records: CellScore) -> str:
+    low, high = records.interval()
+    return f"{value:.1f} fps ({records.runs} records: {low:.1f} to {high:.1f})"
+
+
+def _fps(value: float, interval: Interval | None, looked_at: bool) -> str:
+    if interval is None:
+        return f"{value:.1f} fps (how sure: cannot tell)" if looked_at else f"{value:.1f} fps"
+    return f"{value:.1f} fps ({interval.low:.1f} to {interval.high:.1f})"
 
 
 def heat_facts(shown: JudgedRun) -> list[Fact]:
@@ -110,12 +123,22 @@ def _sustained(kind: str, factor: float = 1.0) -> Value:
     return value
 
 
+def _highest(kind: str) -> Value:
+    def value(j: Judgement) -> float:
+        found = j.ranges.get(getattr(j, kind) or "")
+        return found.load.high if found else math.nan
+
+    return value
+
+
 _COMPARED: Sequence[tuple[str, str, int, Value]] = (
     ("Power", "W", 1, _sustained("power")),
     ("Burst", "W", 1, lambda j: j.limits.burst.value),
     ("Burst length", "s", 1, lambda j: j.limits.burst_s.value),
     ("Clock", "GHz", 2, _sustained("clock", 1e-3)),
     ("Temperature", "°C", 1, _sustained("temp")),
+    ("Highest temperature", "°C", 1, _highest("temp")),
+    ("Highest power", "W", 1, _highest("power")),
     ("Rate", "", 2, _sustained("rate")),
     ("Rate over all of the load", "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
     ("1 % low", "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),

@@ -5,6 +5,8 @@ from PyQt6.QtCore import QObject
 from pinch.bench.digests import Digest
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import PinchError
+from pinch.core.method import changes_since
+from pinch.core.printing import counted
 from pinch.runs.whole_book import Digested, digest_book
 from pinch.ui.background import Job
 from pinch.ui.judge import facts
@@ -14,7 +16,8 @@ from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import OVERLAY, RUNS, JudgeView
 from pinch.ui.page_protocol import Shell
 
-MOST_MOVED = 12
+MOST_MOVED = 100
+"""Lines that the margin lists: a book may have tens of thousands."""
 
 
 class DigestControl(QObject):
@@ -89,9 +92,13 @@ class DigestControl(QObject):
         session = self._session
         self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
         if found.moved:
-            words = "; ".join(f"run {m.run_id}: {m.words}" for m in found.moved[:MOST_MOVED])
-            more = f"; and {len(found.moved) - MOST_MOVED} more" if len(found.moved) > MOST_MOVED else ""
-            self._shell.notices.error(f"The methods have changed since these runs were judged. {words}{more}.")
+            runs = len({m.run_id for m in found.moved})
+            words = f"The methods have changed: {counted(runs, 'run')} came to other figures. The margin lists them."
+            self._shell.notices.done(words)
+            why = [f"{text[0].upper()}{text[1:]}." for text in changes_since(found.since or 0)]
+            moved = [f"Run {m.run_id}: {m.words}" for m in found.moved[:MOST_MOVED]]
+            moved += [f"And {len(found.moved) - MOST_MOVED} more."] if len(found.moved) > MOST_MOVED else []
+            self._shell.margin.tell("What moved, and why", [*why, *moved])
 
     def _failed(self, reason: str) -> None:
         self.job = None

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog
 
+from pinch.analysis.scene_records import records_of_scene
 from pinch.bench import runlogs
 from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.records import Device, Run, Setting, Workload
@@ -48,6 +49,7 @@ class JudgePage(Page[JudgeView]):
         view.explained.connect(shell.margin.explain)
         view.chart_wanted.connect(shell.write_chart)
         view.log_wanted.connect(lambda: shell.safely(self.write_log))
+        view.budget.told.connect(lambda shared: shell.safely(lambda: self.tell_budget(shared)))
         view.window_chosen.connect(lambda a, b: shell.safely(lambda: self.choose_window(a, b)))
         view.tab_turned.connect(lambda _: shell.safely(self.show))
         view.runs.run_opened.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
@@ -128,6 +130,10 @@ class JudgePage(Page[JudgeView]):
         self.view.tabs.setCurrentIndex(TIME)
         self.session.choose_run(target.run_id)
         return True
+
+    def points_ready(self) -> None:
+        if self.view.tabs.currentIndex() == FRAMES:
+            self.shell.refresh()  # other records of the scene tell how sure its figures are
 
     def chart(self) -> Drawn | None:
         return self.view.written
@@ -228,6 +234,15 @@ class JudgePage(Page[JudgeView]):
         else:
             self.shell.refresh()
 
+    def tell_budget(self, shared: bool) -> None:
+        """Note at the device whether its processor and graphics share one budget of power."""
+        device, book = self._run_shown().device, self.session.book
+        graphics = device.graphics.model_copy(update={"shared": shared})
+        told = device.model_copy(update={"graphics": graphics})
+        self.session.change("say whose the budget of power is", lambda: book.save(told))
+        words = "share one budget of power" if shared else "have budgets of their own"
+        self.shell.notices.done(f"Noted: processor and graphics of {device.name} {words}. Its runs are judged by that.")
+
     def void_run(self) -> None:
         """Ask why the run does not count."""
         if self.session.run is None:
@@ -285,4 +300,6 @@ class JudgePage(Page[JudgeView]):
             book.get(Setting, run.setting_id),
             book.get(Workload, run.workload_id),
         )
-        return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id)))
+        points = self.shell.points.points
+        beside = records_of_scene(points, run.id) if points is not None else {}
+        return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id)), beside)

@@ -9,13 +9,14 @@ from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
 from pinch.core.causes import Cause
 from pinch.core.channels import unit_of
-from pinch.core.figures import ChannelFigures
+from pinch.core.figures import WHOLE_OFF, ChannelFigures
+from pinch.core.power_parts import UNCLEAR
 from pinch.core.printing import plain
 from pinch.core.runlog import reach_s
 from pinch.narrative import explain_runs
 from pinch.narrative.explain_runs import ClaimedLimits
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.run_words import RunStory
+from pinch.narrative.run_words import RunStory, first_minutes
 from pinch.ui.run.state import reading_words
 
 
@@ -55,7 +56,8 @@ class JudgedRun(RunStory):
             f = j.figures[j.rate]
             unit = self.workload.score_unit
             caption = "Frame rate" if j.rate == "frame.rate" else "Score rate"
-            cards.append(_card(caption, f, _hold_words(f), explain_runs.explain_sustained(j, j.rate), unit=unit))
+            second = _hold_words(f) + self._whole_words(f)
+            cards.append(_card(caption, f, second, explain_runs.explain_sustained(j, j.rate), unit=unit))
         elif scores := scores_of(self.run):
             cards.append(self._score_card(scores))
         return cards
@@ -103,15 +105,27 @@ class JudgedRun(RunStory):
         of = "of its burst" if self.judged.limits.burst.known else "of its first 10 s"
         return ShownFigure("Power held", value, "%", of, explain_runs.explain_hold(self.judged, channel))
 
+    def _whole_words(self, f: ChannelFigures) -> str:
+        """The mean over all of the load, where what was held does not speak for it."""
+        whole = self.judged.whole_beside(f.channel)
+        return f", in all {_figures(whole)}" if math.isfinite(whole) else ""
+
     def _headroom(self, f: ChannelFigures) -> str:
+        high = self.judged.ranges[f.channel].load.high
+        peak = f", peak {high:.0f}" if high - f.sustained.value >= 1.0 else ""
         if self.judged.settled.is_whole:
-            return "on average"
-        room = self.judged.levels.temp_limit_c - f.sustained.value
+            return f"on average{peak}"
+        room = self.judged.temp_limit_c - f.sustained.value
         if not math.isfinite(room):
-            return "limit not known"
+            return f"limit not known{peak}"
         if room >= 1.0:
-            return f"{room:.0f} K to its limit"
-        return "at its limit" if Cause.HEAT in self.judged.limiter_share else "as high as its limit"
+            return f"{room:.0f} K to limit{peak}"
+        return f"{'at' if Cause.HEAT in self.judged.limiter_share else 'as high as'} its limit{peak}"
+
+    @property
+    def asks_budget(self) -> bool:
+        """Whether nobody knows if processor and graphics share one budget of power."""
+        return any(w.code == UNCLEAR for w in self.judged.warnings)
 
     def overview(self) -> list[str]:
         """What the margin says before anything is clicked."""
@@ -126,7 +140,7 @@ class JudgedRun(RunStory):
             f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
         )
         lines += [w.text for w in j.warnings]
-        lines += [*self._split_words(), *self._part_words()]
+        lines += [*self._split_words(), *self._early_words(), *self._part_words()]
         if self.run.window is not None:
             lines.append(f"Why this window: {self.run.window.reason.rstrip('.')}.")
         lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
@@ -157,6 +171,15 @@ class JudgedRun(RunStory):
             levels = ", ".join(f"{p.power_w:.1f} W from {minutes(p.start_s)}" for p in j.plateaus)
             found.append(f"Power kept {len(j.plateaus)} levels: {levels}.")
         return found
+
+    def _early_words(self) -> list[str]:
+        """The first minutes against the rest, where they differ."""
+        early = self.judged.early_late.get(self.judged.rate or self.judged.clock or "")
+        if early is None or not abs(early.kept - 1.0) >= WHOLE_OFF:
+            return []
+        unit = self.workload.score_unit if early.channel == self.judged.rate else early.unit
+        means = f"{plain(early.early)} {unit}, then {plain(early.late)}"
+        return [f"{first_minutes(early)}: {means}, {100 * early.kept:.0f} % of it."]
 
     def _part_words(self) -> list[str]:
         """What held the part that does not govern the work."""

@@ -71,6 +71,29 @@ class FigureCard(QAbstractButton):
         return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width() - 14)
 
 
+class BudgetQuestion(QWidget):
+    """Asks once, where a log cannot tell, whether processor and graphics share one budget; `told` gives the answer."""
+
+    told = pyqtSignal(bool)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.words = label("", "quiet", wrap=True)
+        self.shared, self.separate = QPushButton("They share one"), QPushButton("Each has its own")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.words, 1)
+        for button, answer in ((self.shared, True), (self.separate, False)):
+            button.setProperty("role", "small")
+            button.clicked.connect(lambda _, answer=answer: self.told.emit(answer))
+            row.addWidget(button)
+        self.setVisible(False)
+
+    def ask(self, device: str) -> None:
+        """Ask about a device."""
+        self.words.setText(f"Do processor and graphics of {device} share one budget of power? This log cannot tell.")
+
+
 class JudgeView(PageView):
     """`explained` gives what the margin is to show."""
 
@@ -128,6 +151,8 @@ class JudgeView(PageView):
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(8)
         column.addLayout(top)
+        self.budget = BudgetQuestion()
+        column.addWidget(self.budget)
         self._upper, self._lower = hairline(), hairline()
         column.addWidget(self._upper)
         column.addWidget(self._figures)
@@ -163,6 +188,7 @@ class JudgeView(PageView):
         self._shown = judged
         self._at = self._at if same else None
         self.headline.setText(unbroken(judged.headline))
+        self.budget.ask(judged.device.name)
         self._fill_cards(judged.cards())
         self._slot = slot
         self.move_window.setChecked(False)
@@ -227,6 +253,7 @@ class JudgeView(PageView):
         """What there is to show of a run; the list and the overlay are of many, and have the room to themselves."""
         many = self.tabs.currentIndex() in (RUNS, OVERLAY)
         self.headline.setVisible(not many)
+        self.budget.setVisible(there and not many and self._shown is not None and self._shown.asks_budget)
         for part in (self._log_button, self._upper, self._figures, self._lower):
             part.setVisible(there and not many)
         over = self.tabs.currentIndex() == OVERLAY and self.overlay.chart is not None

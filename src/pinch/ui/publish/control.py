@@ -14,7 +14,16 @@ from pinch.charts.theme import Theme
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.concerns import Concern, concerns
 from pinch.narrative.cards.content import CardContent
-from pinch.narrative.cards.deck import CardMaker, Deck, make_cards, moved_to, new_card, replace_fields, title_of
+from pinch.narrative.cards.deck import (
+    CardMaker,
+    Deck,
+    as_agreed,
+    make_cards,
+    moved_to,
+    new_card,
+    replace_fields,
+    title_of,
+)
 from pinch.publish.pictures import Written
 from pinch.publish.private import PrivateCount
 from pinch.publish.publication import PublishChoice, private_in, write_deck
@@ -141,7 +150,7 @@ class PublishControl(Working):
 
     def agree(self, content: CardContent) -> None:
         """The finding as it is composed now is the one that holds."""
-        self.change(content.card.id, seen=content.composed)
+        self.change(content.card.id, **as_agreed(content))
 
     def move(self, card_id: int, by: int) -> None:
         """One place up (−1) or down (1)."""
@@ -276,7 +285,7 @@ class PublishControl(Working):
 
     def _keep_redrawn(self, content: CardContent) -> None:
         book = self._session.book
-        card = replace_fields(content.card, seen=content.composed)
+        card = replace_fields(content.card, **as_agreed(content))
         try:
             self._session.change_cards("draw a card as something else", lambda: book.save(card))
         except PinchError as error:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.cards import CardKind
 from pinch.charts.theme import DARK, LIGHT, Theme
+from pinch.narrative.cards.concerns import method_words
 from pinch.narrative.cards.content import CardContent
 from pinch.ui import look
 from pinch.ui.publish import state
@@ -174,7 +175,7 @@ class DeckPane(QWidget):
         self.finding.setPlainText(content.finding)
         self.as_composed.setVisible(content.edited)
         self.agree.setVisible(content.moved)
-        was = f"Its finding changed. When it was agreed to: {card.seen}" if content.moved else ""
+        was = f"Its finding changed. When it was agreed to: {card.seen}{method_words(card)}" if content.moved else ""
         edited = f"Written by hand; the figures say: {content.composed}" if content.edited else ""
         self.status.setText(" ".join(filter(None, (content.problem, was, edited))))
         self.status.setVisible(bool(self.status.text()))

@@ -13,9 +13,11 @@ from pinch.core.channels import power_channel
 from pinch.core.cooling import HeatFit, fit_heat, time_to_steady_s
 from pinch.core.errors import DataError
 from pinch.core.figures import SettledState
-from pinch.core.judge import JUDGED, Known, judge
+from pinch.core.judge import judge
+from pinch.core.judged_channels import judged_channels
+from pinch.core.known import Known
 from pinch.core.power_parts import with_parts
-from pinch.core.runlog import RunLog
+from pinch.core.runlog import RunLog, period_of
 from pinch.core.settle import DRIFT_K, SHORTEST_S
 from pinch.ui.background import Job
 from pinch.ui.run.state import LiveRun
@@ -23,6 +25,8 @@ from pinch.ui.run.state import LiveRun
 EVERY_S, SHARE = 4.0, 0.04
 """So often at most, and at most this share of the time is spent on it."""
 SURE_S = 30.0
+LONG_S = 7200.0
+"""From here on the window keeps fewer samples than one a second."""
 FIT_AGAIN = 1.3
 """The cooling is fitted anew once the run is longer by this factor."""
 
@@ -47,19 +51,28 @@ class SoFar:
         return "Not settled yet"
 
 
+def bin_s(log: RunLog) -> float:
+    """The bins in which a run that goes on is judged, s: a second; after some hours as far apart as its samples are."""
+    if log.samples == 0 or log.span_s[1] - log.span_s[0] < LONG_S:
+        return 1.0
+    return max(1.0, min(period_of(series.t) for series in log.series.values()))
+
+
 def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | None:
     """Judge what there is of a run; `heat` is the device's cooling, where it is known. None where there is no load
     yet."""
+    step_s = bin_s(log)
     try:
-        judged = judge(log, known)
+        judged = judge(log, known, step_s, fits_heat=False)
     except DataError:
         return None
     end = log.span_s[1]
     band = tuple(stretch_of(s) for s in judged.limiters)
     needs = math.nan
     if heat is not None and judged.power is not None:
-        even = with_parts(log, known.shares_budget).log.even(1.0)  # power may be what parts add up to
-        needs = time_to_steady_s(heat, even.columns[judged.power], even.step_s, DRIFT_K)
+        power = with_parts(log, known.shares_budget).log.series[judged.power]  # it may be what parts add up to
+        watts = RunLog({judged.power: power}).even(step_s).columns[judged.power]
+        needs = time_to_steady_s(heat, watts, step_s, DRIFT_K)
     steady = math.isnan(needs) or needs <= 0.0
     if judged.settled.state == SettledState.SETTLED and steady:
         return SoFar(end, band, judged.settled.start_s, 0.0)
@@ -73,7 +86,7 @@ def heat_so_far(log: RunLog, shares_budget: bool | None = None) -> HeatFit | Non
     power, temp = power_channel(log.series), "cpu.temp"
     if power is None or temp not in log.series:
         return None
-    even = log.even(1.0)
+    even = log.even(bin_s(log))
     try:
         return fit_heat(even.starts, even.columns[power], even.columns[temp])
     except DataError:
@@ -106,7 +119,7 @@ class LiveJudge(QObject):
         """Judge in the background, if it is time to."""
         if self._job is not None or time.monotonic() < self._due:
             return
-        log, known = live.log(JUDGED), self._known
+        log, known = live.log(judged_channels(live.series)), self._known
         fit_anew = not self._heat_known and live.t_s >= FIT_AGAIN * self._fitted_at_s
         heat = self._heat
         if fit_anew:

@@ -6,8 +6,8 @@ import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult
 from pinch.core.crossing import AtWatts, at_watts
+from pinch.core.curve_shape import CORNER, FREE, LAW, RISE
 from pinch.core.figures import UNSETTLED
-from pinch.core.ladder import FREE, LAW, RISE
 from pinch.core.printing import plain
 from pinch.core.sweetspots import (
     PROMISES,
@@ -32,7 +32,7 @@ CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above",
 TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
 GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
 SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
-SHAPES = {RISE: "rise to a ceiling", FREE: "free shape"}
+SHAPES = {RISE: "rise to a ceiling", CORNER: "a corner", FREE: "free shape"}
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:

@@ -1,0 +1,20 @@
+"""The version of the methods, and what each version changed."""
+
+METHOD = 6
+"""A change that moves figures of the same log raises it."""
+CHANGED = {
+    3: "each load is cut where power, clock or rate change and asked what is regulated there; graphics are judged as "
+    "the processor is; a settled window holds no step",
+    4: "the first minutes of a run are parted from the rest where its rate falls, not always after five",
+    5: "the order of runs, other days and several cells at once widen what is said of a difference, and borrowed "
+    "scatter decides nothing; curves allow for rungs that are off, and cross only with a real lead on either side; "
+    "uncertainties hold the sensors' own; a cut between scenes is one stutter",
+    6: "bands and sweet spots of curves are of all laws that the runs do not tell apart, a curve may have a corner; "
+    "uncertainties allow for how well it is known how alike neighbouring samples are",
+}
+"""By version, what it does otherwise than the one before."""
+
+
+def changes_since(method: int) -> list[str]:
+    """What the methods do otherwise than in an earlier version, in order."""
+    return [words for version, words in sorted(CHANGED.items()) if version > method]

@@ -1,0 +1,15 @@
+"""What an uncertainty is made of, in words."""
+
+from pinch.core.budget import Budget
+from pinch.core.printing import plain
+
+
+def budget_words(budget: Budget | None) -> str:
+    """A standard uncertainty with what contributes to it, the most first; empty where nothing is known to."""
+    if budget is None or not budget.parts:
+        return ""
+    parts = "; ".join(f"{p.name} {100 * p.share:.0f} %" for p in budget.parts)
+    return (
+        f"± {plain(budget.result.u, 2)} {budget.result.unit}".rstrip()
+        + f" (standard), of which {parts} of the variance."
+    )

@@ -1,0 +1,235 @@
+"""What the commands tell of the demo book, and what is understood of logs and tables as others write them, pinned.
+
+It says that nothing has moved, not that it is right: the other tests do.
+"""
+
+import contextlib
+import csv
+import io
+import json
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import numpy as np
+
+from pinch.cli.main import main
+from pinch.core.errors import DataError, PinchError
+from pinch.intake.arrivals import read_batch
+from pinch.intake.table_headers import read_header
+from pinch.intake.table_roles import Role, guess_roles, open_questions
+from pinch.intake.told_rows import told_rows
+from pinch.sources.logs.mapping import ShownColumn, guess
+from pinch.sources.sheets import sheet_of_text
+from pinch.sources.table_cells import read_cell
+from tests.golden import Figure
+from tests.pinned import flat
+from tests.strangers import write_strangers
+from tests.window_case import demo_book
+
+TOLD = Path(__file__).parent / "data" / "golden" / "told.json.gz"
+HEADERS = Path(__file__).parent / "data" / "headers.csv"
+MOST_ROWS = 250
+"""Of a table that are kept: there are thousands."""
+TILE, GAME = "Tile Render, all cores", "Skerry Run"
+AXES = ("device", "watts", "field", "setting", "supply", "graphics-path", "builds", "memory", "day")
+OF_BOOK: tuple[tuple[str, ...], ...] = (
+    ("results", "--device", "Gannet", "--json"),
+    *(("compare", "--along", axis, "--workload", TILE) for axis in AXES),
+    ("compare", "--along", "variant", "--workload", GAME, "--where", "device=Gannet", "--json"),
+    (
+        "compare",
+        "--along",
+        "setting",
+        "--workload",
+        GAME,
+        "--where",
+        "device=Gannet",
+        "--metric",
+        "average+low_1.percentile",
+        "--json",
+    ),
+    ("compare", "--along", "field", "--workload", TILE, "--workload", GAME, "--delta", "5", "--json"),
+    *(("scale", "--workload", work, "--json") for work in (TILE, GAME)),
+    ("scale", "--workload", GAME, "--target", "45", "--low", "60"),
+    ("scale", "--workload", TILE),
+    ("card", "list"),
+)
+CELLS = (
+    *(
+        "12",
+        "12.5",
+        "12,5",
+        "1.234",
+        "1,234",
+        "1.234,5",
+        "1,234.5",
+        "1'234",
+        "12 345",
+        ".5",
+        "-3",
+        "−3.5",
+        "1e3",
+        "1,5e-2",
+    ),
+    *("41–42", "41.6 - 42.1", "3 to 5", "12 of 20", "1:02", "1:02:03", "2 min", "1 h 5 min", "90 s", "55 fps", "12 W"),
+    *("≥ 5", "~7", "< 3", "n/a", "-", "", "abc", "12abc", "50 %", "0,5 %", "#DIV/0!", "1..2", "5-", "TRUE", "12;5"),
+)
+COLUMNS = (
+    *(
+        "Device",
+        "Mode",
+        "Game",
+        "Preset",
+        "Average [fps]",
+        "Average fps",
+        "1 % low",
+        "0.1 % low (fps)",
+        "Whose",
+        "Units",
+    ),
+    *(
+        "Watts",
+        "Package W",
+        "Driver",
+        "Date",
+        "Runs",
+        "SD",
+        "Notes",
+        "Score",
+        "Points run 2",
+        "Time [s]",
+        "Median",
+        "Max",
+    ),
+)
+
+
+def all_told(folder: Path) -> dict[str, dict[str, Figure]]:
+    """Everything, by what it is of; `folder` is empty."""
+    return {
+        "book": dict(_of_book(folder)),
+        "logs": dict(_of_logs(folder)),
+        "cells": dict(_of_cells()),
+        "tables": dict(_of_tables()),
+    }
+
+
+def _said(*words: str) -> str:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), contextlib.suppress(SystemExit):
+        main(list(words))
+    return out.getvalue() + err.getvalue()
+
+
+def _of_book(folder: Path) -> Iterator[tuple[str, Figure]]:
+    book = str(demo_book())
+    for words in OF_BOOK:
+        said = _said(*words, "--book", book)
+        yield from (
+            flat(json.loads(said), " ".join(words)) if said.startswith("{") else _lines(" ".join(words), said, folder)
+        )
+    records = folder / "bench.json"
+    _said("records", book, "--out", str(records), "--with", "notes,serials,hosts,marks,checks,sellers")
+    yield from flat(json.loads(records.read_text(encoding="utf-8")), "records")
+    for name in ("all.json", "all.csv"):
+        _said("export", "--book", book, "--to", str(folder / name))
+    tables = json.loads((folder / "all.json").read_text(encoding="utf-8"))
+    yield from flat({name: table["rows"][:MOST_ROWS] for name, table in tables.items()}, "tables")
+    for number in (5, 47, 102):
+        _said("export", "--book", book, "--run", str(number), "--to", str(folder / str(number)))
+        log = next((folder / str(number)).glob("run-*.csv"))
+        package = (folder / str(number) / "datapackage.json").read_text(encoding="utf-8")
+        yield from _lines(f"package {number}", package, folder)
+        yield from _lines(f"judge {number}", _said("judge", str(log), "--ambient", "22", "--shared", "yes"), folder)
+
+
+def _lines(name: str, text: str, folder: Path) -> Iterator[tuple[str, Figure]]:
+    """The lines of a text, without what differs from one making to the next."""
+    text = text.replace(str(folder), "FOLDER").replace(str(demo_book().parent), "FOLDER")
+    text = re.sub(r'"(created|bytes|hash|version)": [^,\n]+|\d{4}-\d\d-\d\dT[\d:.+Z-]+', "", text)
+    for number, line in enumerate(text.splitlines()):
+        yield f"{name}: {number}", line
+
+
+def _of_logs(folder: Path) -> Iterator[tuple[str, Figure]]:
+    place = folder / "strangers"
+    place.mkdir()
+    write_strangers(place)
+    batch = read_batch(sorted(path for path in place.rglob("*") if path.is_file()))
+    for path, read in batch.read.items():
+        found = [(n, s.t - s.t[0], s.values) for n, s in read.log.series.items()]
+        uses = [(use.channel, use.factor, use.offset, round(use.score, 3)) for use in read.mapping.columns]
+        yield from flat([found, read.notes, read.questions, uses], path.name)
+    yield from flat([text.replace(str(folder), "FOLDER") for text in batch.refused], "refused")
+
+
+def _of_cells() -> Iterator[tuple[str, Figure]]:
+    def read(text: str, mark: str, unit: str) -> object:
+        try:
+            return read_cell(text, mark, unit)
+        except PinchError as error:
+            return str(error)
+
+    for mark in ".,":
+        yield from flat([read(text, mark, unit) for text in CELLS for unit in ("", "fps", "s")], f"cells {mark}")
+    with HEADERS.open(encoding="utf-8", newline="") as file:
+        names = [row["header"] for row in csv.DictReader(file)]
+    yield from flat([read_header(name) for name in (*names, *COLUMNS)], "headers")
+    for middle in (0.8, 55.0, 3200.0, float("nan")):
+        shown = [ShownColumn(0.5 * middle, middle, 1.2 * middle)] * len(names)
+        found = guess(names, [""] * len(names), shown)
+        yield from flat(
+            [(use.channel, use.factor, use.offset, round(use.score, 3)) for use in found], f"columns {middle}"
+        )
+
+
+def _of_tables() -> Iterator[tuple[str, Figure]]:
+    for seed in range(60):
+        sheet = None
+        try:
+            sheet = sheet_of_text(_table(np.random.default_rng(seed)), f"table {seed}")
+            roles = guess_roles(sheet)
+            yield from flat([sheet.names, [use.role for use in roles.columns], open_questions(sheet, roles)], str(seed))
+            common = {Role.SETTING: "Stock", Role.WORKLOAD: "Tile Render"}
+            missing = {role: name for role, name in common.items() if role not in [use.role for use in roles.columns]}
+            yield from flat(told_rows(sheet, roles, missing), f"{seed} told")
+        except DataError as error:
+            yield f"{seed} refused", str(error)
+
+
+def _table(rng: np.random.Generator) -> str:
+    """A table of results, one of the many that people write."""
+
+    def pick(*of: str) -> str:
+        return of[int(rng.integers(0, len(of)))]
+
+    delimiter, mark = pick(";", "\t", ",", ";"), pick(".", ",")
+    mark = "." if delimiter == "," else mark
+    kept = [name for name in COLUMNS if rng.random() < 0.45]
+    names = list(dict.fromkeys(["Device", *kept, pick("Average [fps]", "Score", "Result", "Points")]))
+    games = ("Pack Ice", "Lantern Deep", "Skerry Run")
+    if rng.random() < 0.3:  # wide: games beside each other, over average and low
+        names = [
+            "Device",
+            "Mode",
+            *[f"{game}{pick(' ', ', ', ' – ')}{what}" for game in games for what in ("avg", "1% low")],
+        ]
+    rows = [[_cell(rng, name, mark, games) for name in names] for _ in range(int(rng.integers(2, 7)))]
+    if rng.random() < 0.25:
+        rows.append(["Mean", *[pick("", "12") for _ in names[1:]]])
+    title = pick("", "", "Results of the bench\n")
+    return title + "\n".join(delimiter.join(row) for row in (names, *rows)) + "\n"
+
+
+def _cell(rng: np.random.Generator, name: str, mark: str, games: Sequence[str]) -> str:
+    texts = {
+        "Device": (*["Gannet", "Limpet"] * 5, ""),
+        "Mode": ("20 W", "Stock"), "Game": games, "Preset": ("low", "high"),
+        "Whose": ("own test", "maker", "other"), "Driver": ("31.4", "32.0"), "Notes": ("", "again"),
+        "Date": ("2026-09-14", "14.09.2026"), "Units": ("1", "2"), "Runs": ("3", "5"),
+    }  # fmt: skip
+    if name in texts:
+        return texts[name][int(rng.integers(0, len(texts[name])))]
+    number = f"{rng.uniform(8.0, 1500.0):.{int(rng.integers(0, 3))}f}".replace(".", mark)
+    return number if rng.random() < 0.9 else ("n/a", "-", f"{number} fps")[int(rng.integers(0, 3))]
