@@ -4,6 +4,7 @@ It says that nothing has moved, not that it is good: what is meant to move is lo
 """
 
 import hashlib
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -22,6 +23,7 @@ from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import story_of
 from pinch.publish.report import markdown, plain_html
 from pinch.sources.sheets import sheet_of_text
+from pinch.ui.background import Job
 from pinch.ui.bench.page import BenchPage
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS
@@ -50,6 +52,8 @@ EXPLAINED = (
     *(("Sandpiper 14", "Full", "Tile Render, one core"), ("Gannet", "10 W at anchor", "Cabin loop rundown")),
     ("Limpet", "Firmware 54, faulty", TILE),
 )
+CALM = 5
+"""So many looks in a row, a hundredth of a second apart, find the same: then nothing moves any more."""
 POINTS, LEVELS, SQUARES = 2.0, 12.0, 2
 """How far places, brightness and how many squares may differ."""
 WORDS = ("text", "title", "currentText", "placeholderText", "toPlainText", "toolTip", "accessibleName")
@@ -167,12 +171,16 @@ class DemoShown(WindowCase):
         return found | drawn | squares
 
     def _settled(self, widget: QWidget) -> dict[str, Figure]:
-        """What a widget shows once everything has found its place."""
+        """What a widget shows once nothing is worked out beside it any more, and everything has found its place."""
         widget.show()
+        self.wait_for(lambda: not any(job.running for job in self.window.findChildren(Job)))
         before: dict[str, Figure] = {}
-        while before != (now := shown_by(widget)):
-            before = now
+        calm = 0
+        while calm < CALM:  # a list moves its scroll bars a moment later
+            time.sleep(0.01)
             self.app.processEvents()
+            now = shown_by(widget)
+            before, calm = now, calm + 1 if now == before else 0
         return {key: _without(value, str(self.folder)) for key, value in before.items()}
 
     def explained(self) -> dict[str, dict[str, Figure]]:

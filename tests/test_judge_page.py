@@ -120,6 +120,8 @@ class TestPage(WindowCase):
         self.assertEqual([table.item(r, 0).text() for r in range(2)], ["1 % low", "0.1 % low"])  # type: ignore[union-attr]
         table.selectRow(0)
         self.assertIn("Three schools of the 1 % low", self.window.margin.text)
+        self.window.points.ready.emit()
+        self.assertIn("Three schools of the 1 % low", self.window.margin.text, "other runs are no reason to turn away")
         self.assertEqual(self.window.chart_shown().panels[0].key, "frame-time")  # type: ignore[union-attr]
         self.view.tabs.setCurrentIndex(HEAT)
         self.view.heat.table.selectRow(0)

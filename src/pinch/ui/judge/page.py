@@ -132,8 +132,11 @@ class JudgePage(Page[JudgeView]):
         return True
 
     def points_ready(self) -> None:
-        if self.view.tabs.currentIndex() == FRAMES:
-            self.shell.refresh()  # other records of the scene tell how sure its figures are
+        """Other records of the scene tell how sure its figures are; what the margin says of one of them stays."""
+        shown = self.view.shown
+        if self.view.tabs.currentIndex() == FRAMES and shown is not None:
+            again = self._judged_run(shown.run, shown.log, shown.judged)
+            self.view.show_run(again, self.session.slot(shown.device.id))
 
     def chart(self) -> Drawn | None:
         return self.view.written
