@@ -185,6 +185,13 @@ class TestSweetSpots(unittest.TestCase):
         self.assertAlmostEqual(float(np.interp(40.0, ladder.power, marginal_gain(ladder))), 1.0, places=3)
         self.assertAlmostEqual(float(joules_per(ladder)[0]), 5.0 / 5.0**0.4)
 
+    def test_a_corner_within_a_step_is_not_blurred(self) -> None:
+        # Below a corner a watt brings 0.7 / P of the score, above it 0.1 / P: worth it up to there and no further.
+        p = np.linspace(7.0, 45.0, 101)
+        for corner in (20.05, 20.2, 20.35):
+            ladder = drawn(p, np.minimum(p / corner, 1.0) ** 0.7 * np.maximum(p / corner, 1.0) ** 0.1)
+            self.assertAlmostEqual(sweet_spots(ladder)[MARGINAL].power_w, corner, delta=0.03)
+
     def test_edges_are_said(self) -> None:
         p = np.linspace(10.0, 40.0, 200)
         spots = sweet_spots(drawn(p, p**0.5))

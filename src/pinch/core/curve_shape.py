@@ -89,7 +89,9 @@ class Rungs:
 
     def drawn(self, rng: np.random.Generator, rung_sds: FloatArray) -> FloatArray:
         """Ln scores as chance could have made them, with rung effects of (r,) sizes, (r, n)."""
-        off = np.column_stack([rng.choice(self.pool, (len(rung_sds), int(n))).mean(axis=1) for n in self.runs])
+        each = self.runs.astype(int)
+        picked = rng.choice(self.pool, (len(rung_sds), int(each.sum())))
+        off = np.add.reduceat(picked, np.cumsum(each) - each, axis=1) / each
         rungs = rung_sds[:, None] * rng.standard_normal((len(rung_sds), len(self.runs)))
         return np.asarray(self.log_score + self.wider * off + self.rungs_wider * rungs)
 
@@ -200,7 +202,9 @@ def _rise(rung: Rungs) -> list[_Candidate]:
         return []
 
     def fit(rows: FloatArray, grid: FloatArray) -> FloatArray:
-        return fit_rises(rung.watts, np.exp(rows), rung.runs, best.basis).at(grid)
+        tried = [fit_rises(rung.watts, np.exp(rows), rung.runs, basis) for basis in (exponential, hyperbolic)]
+        nearer = tried[0].misfit <= tried[1].misfit  # chance decides which of them a curve is taken for
+        return np.where(nearer[:, None], tried[0].at(grid), tried[1].at(grid))
 
     return [_candidate(rung, RISE, "rise to a ceiling", fit, best.at, best.basis_of_log)]
 
@@ -319,7 +323,9 @@ def _turned_at(
     nodes[::2], nodes[1::2] = watts, inner
     turned[:, ::2], turned[:, 1::2] = rows, chord + filled * np.maximum(room, 0.0)
     above = np.maximum(turned, LEAST_SHARE * float(rows.max()))
-    return np.asarray(above @ [np.interp(grid, nodes, one) for one in np.eye(len(nodes))])
+    before = np.clip(np.searchsorted(nodes, grid, side="right") - 1, 0, len(nodes) - 2)
+    way = (grid - nodes[before]) / np.diff(nodes)[before]
+    return np.asarray(above[:, before] * (1.0 - way) + above[:, before + 1] * way)
 
 
 def _few(rung: Rungs, grid: FloatArray) -> tuple[FloatArray, FloatArray]:

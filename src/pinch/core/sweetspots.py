@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pinch.core.ladder import Ladder
 from pinch.core.parabola import lowest_between
@@ -25,6 +26,9 @@ PROMISES = {
 NEARLY_ALL_SHARE = 0.95
 WORTH = 0.01
 """A watt is worth it while it brings so much of the score."""
+
+CORNER_SHARE = 0.5
+"""Of what the gain falls from one neighbour of a step to the other: a larger jump within the step is a corner."""
 
 
 @dataclass(frozen=True)
@@ -117,8 +121,26 @@ def _marginal(power: FloatArray, rows: FloatArray, worth: float) -> FloatArray:
     with np.errstate(divide="ignore", invalid="ignore"):
         part = np.where(fall > 0.0, (gain[at, last] - worth) / fall, 0.0)
     found = middle[last] + np.clip(part, 0.0, 1.0) * (middle[after] - middle[last])
+    found = _at_corners(power, gain, last, found)
     found = np.where(enough[:, -1], power[-1], found)
     return np.asarray(np.where(enough.any(axis=1), found, power[0]))
+
+
+def _at_corners(power: FloatArray, gain: FloatArray, last: NDArray[np.intp], found: FloatArray) -> FloatArray:
+    """Where a corner lies in the last step with enough gain (r,) or in the one after it, its place within the step: the
+    step's gain is that of both sides, each carried on, by their shares (A. Harten, J. Comput. Phys. 83, 1989: subcell
+    resolution)."""
+    wanted = np.stack([last, last + 1])
+    steps = np.clip(wanted, 2, gain.shape[1] - 3)
+    two_before, before, own, after, two_after = (gain[np.arange(len(gain)), steps + by] for by in range(-2, 3))
+    left, right = 2.0 * before - two_before, 2.0 * after - two_after
+    jump, drop = left - right, before - after
+    with np.errstate(divide="ignore", invalid="ignore"):
+        share = np.clip((own - right) / jump, 0.0, 1.0)
+    corner = power[steps] + share * np.diff(power)[steps]
+    is_here = (jump > CORNER_SHARE * drop) & (drop > 0.0) & (steps == wanted)
+    of_first = is_here[0] & ~(is_here[1] & (jump[1] > jump[0]))
+    return np.asarray(np.where(of_first, corner[0], np.where(is_here[1], corner[1], found)))
 
 
 def _gain(power: FloatArray, rows: FloatArray) -> FloatArray:
