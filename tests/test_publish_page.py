@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
 
-from pinch.bench.cards import CardKind, Private
+from pinch.bench.cards import CardKind, Private, UnitsQuery
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
@@ -226,6 +226,17 @@ class TestSending(PublishCase):
         for own, other in zip(found.chart.panels[0].lines, shown.panels[0].lines, strict=True):
             np.testing.assert_array_equal(own.y, other.y)
 
+    def test_quick_sends_keep_their_order(self) -> None:
+        self.publish()
+        control = self.window.page(PublishPage).control
+        devices = [d.id for d in self.session.book.devices()]
+        kept = len(self.session.book.cards())
+        for number in devices[:3]:
+            control.send(CardKind.TABLE, UnitsQuery(device_ids=(number,)))
+        self.wait_for(lambda: len(self.session.book.cards()) == kept + 3)
+        sent = [card.query.device_ids for card in self.session.book.cards()[kept:]]  # type: ignore[union-attr]
+        self.assertEqual(sent, [(number,) for number in devices[:3]])
+
     def test_nothing_to_send_is_said(self) -> None:
         self.window.page(JudgePage).view.tabs.setCurrentIndex(OVERLAY)
         self.window.show_page(self.window.page(JudgePage))
@@ -279,9 +290,15 @@ class TestReportAndCheck(PublishCase):
             self.wait_for(lambda: told)
             self.assertTrue((out / "report-plain.html").exists() and (out / "tables.xlsx").exists())
             self.assertIn("files are written", self.window.notices.words.text())
-            self.window.page(PublishPage).write_deck()
-            self.wait_for(lambda: list((out / "deck").glob("*.png")))
+            (out / "report-plain.html").write_text("put right by hand")
+            with mock.patch("pinch.ui.publish.page.agrees", return_value=False) as asked:
+                self.window.page(PublishPage).write_report()
+            self.assertIn("report-plain.html was changed", asked.call_args[0][2])
+            self.assertFalse(self.window.page(PublishPage).control.busy)
+            with mock.patch("pinch.ui.publish.page.agrees", return_value=True):
+                self.window.page(PublishPage).write_deck()
             self.window.page(PublishPage).control.end_writing()
+            self.assertEqual((out / "report-plain.html").read_text(), "put right by hand")
         self.assertFalse(self.window.page(PublishPage).control.busy)
         self.assertIn("are whole", self.window.notices.words.text())
         self.assertFalse(self.view.progress.isVisible())

@@ -1,6 +1,7 @@
 """The report of the cabin test: checked by other packages, the same from the same book, with templates from outside."""
 
 import contextlib
+import hashlib
 import io
 import json
 import re
@@ -310,11 +311,42 @@ class TestPackage(InFolder):
         private = {"notes", "serial", "reach", "command", "folder", "frame_log", "address", "source", "before"}
         self.assertFalse(kept & private)
 
-    def test_another_package_is_not_overwritten(self) -> None:
+
+class TestReportFolder(CommandCase):
+    def report(self, *more: str, out: Path | None = None) -> tuple[int, str]:
+        of = ("report", "--book", demo_book(), "--out", out or self.folder / "out", "--date", DAY, "--no-data")
+        status, _, error = self.run_command(*map(str, of), "--forms", "markdown", "--tables", "csv", *more)
+        return status, error
+
+    def test_an_earlier_report_is_replaced_as_a_whole_and_what_others_did_is_not(self) -> None:
+        out = self.folder / "out"
+        self.assertEqual(self.report("--pictures", "none")[0], 0)
+        left = out / "tables" / "card-99-of-before.csv"
+        left.write_text("x")
+        known = json.loads((out / "written.json").read_text())
+        known["files"]["tables/card-99-of-before.csv"] = hashlib.sha256(b"x").hexdigest()
+        (out / "written.json").write_text(json.dumps(known))
+        (out / "own words.txt").write_text("mine")
+        self.assertEqual(self.report("--pictures", "none")[0], 0)
+        self.assertFalse(left.exists(), "a card that is gone leaves no table behind")
+        self.assertEqual((out / "own words.txt").read_text(), "mine")
+        (out / "report.md").write_text("put right by hand")
+        status, error = self.report("--pictures", "none")
+        self.assertEqual((status, error.count("\n")), (2, 1))
+        self.assertIn("report.md was changed since the report was written", error)
+        self.assertEqual((out / "report.md").read_text(), "put right by hand")
+        self.assertEqual(self.report("--pictures", "none", "--replace")[0], 0)
+        self.assertNotIn("put right", (out / "report.md").read_text())
+
+    def test_a_folder_of_others_is_no_place_for_it(self) -> None:
         (self.folder / "data").mkdir()
         (self.folder / "data" / "datapackage.json").write_text("{}")
-        with self.assertRaisesRegex(PinchError, "another data package"):
-            self.written(demo_book())
+        for folder, words in ((self.folder, "holds 1 file that no report"), (Path("/"), "a folder of its own")):
+            status, error = self.report("--pictures", "none", out=folder)
+            self.assertEqual(status, 2)
+            self.assertIn(words, error)
+        self.assertEqual(self.report("--pictures", "none", "--replace", out=Path("/"))[0], 2)
+        self.assertEqual((self.folder / "data" / "datapackage.json").read_text(), "{}")
 
 
 class TestReportCommand(CommandCase):

@@ -47,6 +47,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--check", action="store_true", help="only say what an editor would stop, and write nothing")
     parser.add_argument("--sequence", type=int, metavar="CARD", help="only this card, as numbered pictures for a video")
     parser.add_argument("--frames", type=int, default=125, help="pictures of a sequence")
+    parser.add_argument("--replace", action="store_true", help="also files that no report wrote, or that were changed")
     parser.add_argument("--json", action="store_true")
 
 
@@ -95,6 +96,7 @@ def _choice(args: argparse.Namespace) -> PublishChoice:
         chosen_of("--tables", args.tables, TABLES),
         None if args.no_data else PackageChoice(),
         args.date,
+        args.replace,
     )
 
 

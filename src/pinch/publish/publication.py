@@ -13,6 +13,7 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.cards import Private
 from pinch.bench.records import Setting
+from pinch.bench.scratch import scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.narrative.book_tables import book_tables, results_table
@@ -24,6 +25,7 @@ from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
 from pinch.publish.private import Behind, PrivateCount, open_chart, private_counts
 from pinch.publish.report import ReportChoice, write_report
+from pinch.publish.report_folder import in_the_way, take_in
 from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
 from pinch.publish.table_files import write_tables
 
@@ -39,41 +41,51 @@ CONTENTS = (
 
 @dataclass(frozen=True)
 class PublishChoice:
-    """What is written: forms of the report, kinds of pictures (none: no deck), kinds of tables, and the open data."""
+    """What is written: forms of the report, kinds of pictures (none: no deck), kinds of tables, and the open data;
+    `replaces`: also in place of files that others wrote or changed."""
 
     report: ReportChoice = field(default_factory=ReportChoice)
     pictures: PictureChoice | None = field(default_factory=PictureChoice)
     tables: tuple[str, ...] = TABLES
     data: PackageChoice | None = field(default_factory=PackageChoice)
     day: str = ""
+    replaces: bool = False
 
 
 def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, progress: Progress = unheard) -> Written:
-    """Write all that is chosen of a deck into a folder.
+    """Write all that is chosen of a deck into a folder, once all of it is made: an earlier report is replaced as a
+    whole.
 
     Raises
     ------
-    PinchError : there is no card, or a file cannot be written; what was written before is whole.
-    CancelledError : `progress` answered False.
+    PinchError : there is no card, a file cannot be written, or one is in the way; what was there before is whole.
+    CancelledError : `progress` answered False; nothing was changed.
     """
-    paths: list[Path] = []
+    if not choice.replaces and (words := in_the_way(folder).words):
+        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
+    with scratch_folder() as made:
+        left_out = _write_parts(book, deck, made, choice, progress)
+        return Written(tuple(take_in(made, folder, choice.replaces)), tuple(dict.fromkeys(left_out)))
+
+
+def _write_parts(book: Book, deck: Deck, folder: Path, choice: PublishChoice, progress: Progress) -> list[str]:
+    """Write all that is chosen; returns what is left out."""
     left_out: list[str] = []
     day = choice.day or f"{date.today():%Y-%m-%d}"
     deck = _open_deck(deck, deck.report.private if choice.data is None else choice.data.private)
     story = story_of(book, deck, day) if choice.report.forms or choice.data is not None else None
     if choice.report.forms and story is not None:
-        paths += write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
+        write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
         left_out += story.left_out
     if choice.pictures is not None:
         made = write_pictures(pictures_of(deck), folder / PICTURES, choice.pictures, part_of(progress, 0.3, 0.8))
-        paths += made.paths
         left_out += made.left_out
     for kind in choice.tables:
-        paths += write_tables(report_tables(deck), _table_path(folder, kind))
+        write_tables(report_tables(deck), _table_path(folder, kind))
     if choice.data is not None and story is not None:
         package = package_of(book, deck, story)
-        paths.append(write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0)))
-    return Written(tuple(paths), tuple(dict.fromkeys(left_out)))
+        write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0))
+    return left_out
 
 
 def _open_deck(deck: Deck, allowed: Collection[Private]) -> Deck:

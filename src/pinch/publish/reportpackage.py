@@ -44,19 +44,17 @@ class Package:
 
 
 def write_report_package(package: Package, folder: Path, choice: PackageChoice, progress: Progress = unheard) -> Path:
-    """Write the CSV files and, last, `datapackage.json` into a folder, which is made where needed and holds no other
-    package; returns the descriptor's path. Without a descriptor nobody takes the folder for whole.
+    """Write the CSV files and, last, `datapackage.json` into a folder, which is made where needed; returns the
+    descriptor's path. Without a descriptor nobody takes the folder for whole.
 
     Raises
     ------
-    PinchError : an unknown licence, another package in the folder, or a file cannot be written.
+    PinchError : an unknown licence, or a file cannot be written.
     CancelledError : `progress` answered False.
     """
     if choice.licence not in LICENCES:
         raise PinchError(f"There is no licence {choice.licence!r} here; choose {' or '.join(LICENCES)}.")
     descriptor = folder / DESCRIPTOR
-    if descriptor.exists() and not (folder / "runs.csv").exists():
-        raise PinchError(f"{folder}: there is another data package in this folder; choose an empty one.")
     resources: list[Mapping[str, object]] = []
     try:
         (folder / "logs").mkdir(parents=True, exist_ok=True)

@@ -60,15 +60,20 @@ class PublishControl(Working):
         self._drawings: list[Job] = []
         self._writing: Job | None = None
         self._sending: Job | None = None
-        self._wish: tuple[CardKind, Query] | None = None
+        self._wishes: list[tuple[Card, Callable[[CardContent], None]]] = []
         self._made_of: BookPoints | None = None
         self.shown: ShownDeck | None = None
-        points.ready.connect(self._points_ready)
+        points.ready.connect(self._work_out)
 
     def forget(self) -> None:
         """Another book is open."""
         self.cancel()
-        self.shown = self._made_of = self._wish = None
+        self.shown = self._made_of = None
+        self._wishes = []
+        if self._sending is not None:  # its card is of that book
+            self._sending.cancel()
+            self._drawings.append(self._sending)
+            self._sending = None
 
     def close(self) -> None:
         """Let go of everything, and wait for it: a thread that draws must not outlive the application."""
@@ -103,11 +108,11 @@ class PublishControl(Working):
         return True
 
     def send(self, kind: CardKind, query: Query) -> None:
-        """A new card at the end of the deck, once it is worked out."""
-        points = self._points.wanted()
-        self._wish = kind, query
-        if points is not None:
-            self._work_out(points)
+        """A new card at the end of the deck, once it is worked out; several come in the order in which they were
+        sent."""
+        self._wishes.append((Card(name="a new card", kind=kind, query=query), self._keep))
+        if self._points.wanted() is not None:
+            self._work_out()
 
     def draw(self, content: CardContent, theme: Theme) -> None:
         """Draw the picture of a card, and no other any more."""
@@ -142,11 +147,11 @@ class PublishControl(Working):
 
     def redraw(self, card_id: int, kind: CardKind) -> None:
         """Draw a card as something else; what that finds is agreed to with it."""
-        points = self._points.points
-        if points is None:
+        if self._points.points is None:
             raise PinchError("The runs are still being judged; choose again in a moment.")
         card = self._session.book.get(Card, card_id)
-        self._make(points, replace_fields(card, kind=kind), self._keep_redrawn)
+        self._wishes.append((replace_fields(card, kind=kind), self._keep_redrawn))
+        self._work_out()
 
     def agree(self, content: CardContent) -> None:
         """The finding as it is composed now is the one that holds."""
@@ -258,18 +263,12 @@ class PublishControl(Working):
         self.shown = result
         super()._finish(result)
 
-    def _points_ready(self) -> None:
-        if self._wish is not None and self._points.points is not None:
-            self._work_out(self._points.points)
-
-    def _work_out(self, points: BookPoints) -> None:
-        assert self._wish is not None
-        (kind, query), self._wish = self._wish, None
-        self._make(points, Card(name="a new card", kind=kind, query=query), self._keep)
-
-    def _make(self, points: BookPoints, card: Card, then: Callable[[CardContent], None]) -> None:
-        """Work out one card in the background."""
-        path = self._session.book.path
+    def _work_out(self) -> None:
+        """Work out the next card that was asked for, once those before it are in the book."""
+        points, path = self._points.points, self._session.book.path
+        if not self._wishes or points is None or self._sending is not None:
+            return
+        card, then = self._wishes.pop(0)
 
         def work(_: Callable[[float], bool]) -> CardContent:
             book = open_book(path)
@@ -278,9 +277,14 @@ class PublishControl(Working):
             finally:
                 book.close()
 
+        def ended(told: Callable[[], None]) -> None:
+            self._sending = None
+            told()
+            self._work_out()
+
         self._sending = Job("Working out a card", work, self)
-        self._sending.finished.connect(then)
-        self._sending.failed.connect(self.failed)
+        self._sending.finished.connect(lambda content: ended(lambda: then(content)))
+        self._sending.failed.connect(lambda reason: ended(lambda: self.failed.emit(reason)))
         self._sending.start()
 
     def _keep_redrawn(self, content: CardContent) -> None:

@@ -1,6 +1,7 @@
 """The Publish page: the deck, the report, and what is asked before anything leaves."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -18,8 +19,9 @@ from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
 from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
+from pinch.publish.report_folder import in_the_way
 from pinch.runs.consent import agree, wishes_of
-from pinch.ui.dialogs import agreed
+from pinch.ui.dialogs import agreed, agrees
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordsTarget, RunTarget, Sent, Shell
 from pinch.ui.publish.control import PublishControl, ShownDeck
@@ -237,8 +239,12 @@ class PublishPage(Page[PublishView]):
 
     def _write(self, title: str, choice: PublishChoice) -> None:
         name = QFileDialog.getExistingDirectory(self.shell.dialog_parent, title)
-        if name:
-            self.control.write(Path(name), choice)
+        if not name:
+            return
+        way = in_the_way(Path(name)).words
+        words = f"{way} Files of the same names would be replaced."
+        if not way or agrees(self.shell.dialog_parent, "The folder is not empty", words):
+            self.control.write(Path(name), replace(choice, replaces=bool(way)))
 
     def _shown_view(self) -> PublishView:
         """The page, shown."""

@@ -1,0 +1,131 @@
+"""A folder with a report: what Pinch wrote into it is known by a list beside it, and what somebody else wrote, or
+changed since, is not replaced unasked."""
+
+import contextlib
+import hashlib
+import os
+import shutil
+from collections.abc import Collection
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import BaseModel
+
+from pinch.bench.files import read_model, write_model
+from pinch.bench.staging import staged
+from pinch.core.errors import PinchError
+from pinch.core.printing import counted, listed
+
+LIST = "written.json"
+MOST_BYTES = 10_000_000
+MOST_NAMED = 3
+
+
+class WrittenFiles(BaseModel):
+    """What was written: SHA-256 of each file by its path within the folder."""
+
+    files: dict[str, str] = {}
+
+
+@dataclass(frozen=True)
+class InTheWay:
+    """Files of a folder that a report must not replace unasked: `changed` since Pinch wrote them, and `others` in a
+    folder that no report is in."""
+
+    changed: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
+
+    @property
+    def words(self) -> str:
+        """A sentence of what is there; empty where nothing is in the way."""
+        if self.others:
+            return f"It holds {counted(len(self.others), 'file')} that no report of Pinch wrote: {_few(self.others)}."
+        if self.changed:
+            one = len(self.changed) == 1
+            return f"{_few(self.changed)} {'was' if one else 'were'} changed since the report was written."
+        return ""
+
+
+def _few(names: Collection[str]) -> str:
+    shown = sorted(names)[:MOST_NAMED]
+    more = len(names) - len(shown)
+    return listed([*shown, *([f"{more} more"] if more else [])])
+
+
+def in_the_way(folder: Path) -> InTheWay:
+    """What must not be replaced in a folder unasked.
+
+    Raises
+    ------
+    PinchError : it is no place for a report, or its list cannot be read.
+    """
+    if folder.resolve() in (Path("/"), Path.home().resolve()):
+        raise PinchError(f"{folder}: a report has a folder of its own; name one, such as {folder / 'report'}.")
+    if folder.exists() and not folder.is_dir():
+        raise PinchError(f"{folder}: it is a file, and a report needs a folder.")
+    known = _known(folder)
+    if known:
+        return InTheWay(changed=tuple(name for name, was in known.items() if _digest(folder / name) not in ("", was)))
+    try:
+        there = sorted(p.name for p in folder.iterdir() if not p.name.startswith(".")) if folder.exists() else []
+    except OSError as error:
+        raise PinchError(f"{folder}: it cannot be read ({error.strerror}).") from None
+    return InTheWay(others=tuple(there))
+
+
+def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
+    """Bring all files of the folder `made` into `folder`, each whole or not at all, and take away what an earlier
+    report left in the same places that this one does not have; returns where they are now. With `replaces` nothing is
+    in the way.
+
+    Raises
+    ------
+    PinchError : something is in the way, or a file cannot be written.
+    """
+    names = sorted(str(path.relative_to(made)) for path in made.rglob("*") if path.is_file())
+    known = _known(folder)
+    strangers = [n for n in names if n not in known and (folder / n).exists()]
+    way = in_the_way(folder)
+    if not replaces and (way.words or strangers):
+        words = way.words or f"{_few(strangers)} {'is' if len(strangers) == 1 else 'are'} no file of a report."
+        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
+    try:
+        for name in names:
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            with staged(folder / name) as part:
+                shutil.copyfile(made / name, part)
+        _take_away(folder, {n: d for n, d in known.items() if n not in names and _place(n) in set(map(_place, names))})
+        kept = {n: d for n, d in known.items() if (folder / n).exists()}
+        write_model(WrittenFiles(files={**kept, **{n: _digest(folder / n) for n in names}}), folder / LIST)
+    except OSError as error:
+        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+    return [folder / name for name in names]
+
+
+def _place(name: str) -> str:
+    """What a file is a part of: a folder of the report, or the report itself."""
+    return os.path.dirname(name)
+
+
+def _take_away(folder: Path, gone: dict[str, str]) -> None:
+    """Remove files of an earlier report that nobody changed."""
+    for name, was in gone.items():
+        if _digest(folder / name) == was:
+            with contextlib.suppress(OSError):
+                (folder / name).unlink()
+
+
+def _known(folder: Path) -> dict[str, str]:
+    """The files of an earlier report by their paths within the folder; a list from outside names no others."""
+    if not (folder / LIST).exists():
+        return {}
+    files = read_model(folder / LIST, WrittenFiles, MOST_BYTES).files
+    return {n: d for n, d in files.items() if not Path(n).is_absolute() and ".." not in Path(n).parts}
+
+
+def _digest(path: Path) -> str:
+    """SHA-256 of a file; empty where there is none."""
+    try:
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    except OSError:
+        return ""
