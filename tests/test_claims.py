@@ -10,21 +10,23 @@ import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from pinch.analysis.points import RunPoint
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.digests import Digest
+from pinch.bench.parts import Battery
 from pinch.bench.records import Came, Device, ExitStatus, Protocol, Result, Run, Setting, Status, Workload
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.causes import Cause
 from pinch.narrative.cards.concerns import strange_numbers
 from pinch.narrative.claims import Claim
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
+from pinch.narrative.report_results import rank_claims, results_table, untested_claims
 from tests.in_folder import CommandCase
 from tests.window_case import demo_book
 
 DAY = datetime(2026, 9, 1, 12, tzinfo=UTC)
 WORKS = [Workload(id=n, name=f"Work {n}", score_unit="u") for n in (1, 2)]
 some = st.booleans()
-NOUN = "(?:run|figure|cell|reading|score)"
+NOUN = "(?:run|figure|cell|reading|score|pair|setting|workload|device)"
 WRONG = rf"\b1 {NOUN}s\b|\b(?:[02-9]|\d{{2,}}) {NOUN}\b|  |\.\.|None|nan"
 """What no sentence has: a plural of one, a singular of several, double spaces and stops, values that are not there."""
 
@@ -133,7 +135,15 @@ class TestClaims(unittest.TestCase):
         if "held-by-heat" in said:
             held = [p for p in seen if p.digest.shares[Cause.HEAT] > 0.05]
             self.assertEqual((said["held-by-heat"].n, said["held-by-heat"].of), (len(held), len(seen)))
-            self.assertEqual(bool(re.search(r"none|not hold", said["held-by-heat"].words)), not held)
+            at_first, _, by_room = said["held-by-heat"].words.partition(" By room: ")
+            self.assertEqual(bool(re.search(r"none|not hold", at_first)), not held)
+            for room, n, of in re.findall(r"a room of (\d+) °C (\d+|none) of (\d+)", by_room):
+                there = [p for p in seen if p.room_c is not None and f"{p.room_c:.0f}" == room]
+                wanted = sum(p in held for p in there), len(there)
+                self.assertIn((0 if n == "none" else int(n), int(of)), [wanted] if room != "22" else [
+                    (sum(p in held for p in there if p.room_c == r), sum(p.room_c == r for p in there))
+                    for r in (21.5, 22.0)
+                ])  # fmt: skip
             self.assertEqual("cannot be told" in said["held-by-heat"].words, len(seen) < len(logs))
         carried = [p for p in logs if p.digest.r_th and p.run.ambient_c is not None]
         self.assertEqual("resistance" in said, bool(carried))
@@ -173,6 +183,86 @@ class TestClaims(unittest.TestCase):
         if logs:
             days = sorted(p.run.started.date().isoformat() for p in logs)
             self.assertTrue({days[0], days[-1]} <= set(re.findall(r"\d{4}-\d\d-\d\d", said["logs"].words)))
+
+
+@st.composite
+def a_field(draw: st.DrawFn) -> BookPoints:
+    """One to four devices with two settings each, some of which ran some of two workloads, some on battery."""
+    devices = [
+        Device(id=n, name=f"Tern {n}", battery=Battery(full_wh=draw(st.sampled_from([None, 50.0]))))
+        for n in range(1, 1 + draw(st.integers(1, 4)))
+    ]
+    kept = [
+        (d, Setting(id=10 * d.id + n, device_id=d.id, name=f"Even {n}", mains=n == 0)) for d in devices for n in (0, 1)
+    ]
+    points: list[RunPoint] = []
+    for device, setting in kept:
+        for work in WORKS:
+            mean = draw(st.sampled_from([10.0, 10.1, 12.0, 20.0]))
+            for again in range(draw(st.integers(0, 3))):
+                run = Run(
+                    id=len(points) + 1, device_id=device.id, setting_id=setting.id, workload_id=work.id,
+                    repeat=again + 1, started=DAY + timedelta(hours=len(points)), status=ExitStatus.COMPLETE,
+                )  # fmt: skip
+                rate = mean * (1.0 + 0.002 * ((7 * len(points)) % 5 - 2))
+                digest = Digest(rate=rate, state="settled", wall_w=draw(st.sampled_from([None, 30.0])))
+                points.append(RunPoint(run, device, setting, work, digest, None))
+    return BookPoints(tuple(points), tuple(devices), tuple(WORKS), {}, (), settings=tuple(kept))
+
+
+class TestField(unittest.TestCase):
+    """Where a device stands among others, what is in the table of all results, and what was not tested."""
+
+    @settings(max_examples=100, deadline=None)
+    @given(a_field())
+    def test_ranks_and_gaps_are_those_of_the_runs(self, book: BookPoints) -> None:
+        means: dict[tuple[str, str], dict[str, float]] = {}
+        runs: dict[tuple[str, str, str], list[float]] = {}
+        for p in book.points:
+            runs.setdefault((p.workload.name, p.device.name, p.setting.name), []).append(p.digest.rate or 0.0)
+        for (work, device, setting), rates in runs.items():
+            means.setdefault((work, device), {})[setting] = sum(rates) / len(rates)
+        for claim in rank_claims(book, book.devices[0], book.devices):
+            work = claim.words.split(",")[0]
+            own = max(means[work, "Tern 1"].values())
+            said = claim.words.split(": ", 2)[-1].rstrip(".").split("; ")
+            self.assertEqual(len(re.findall(r"Tern [2-4]", claim.words)), claim.of)
+            for part in said:
+                for name in re.findall(r"Tern [2-4]", part):
+                    other = max(means[work, name].values())
+                    if part.startswith(("ahead", "behind")):
+                        self.assertGreater(own if part.startswith("ahead") else other, 1.02 * min(own, other), claim)
+                    if part.startswith("level"):
+                        self.assertLess(abs(own / other - 1.0), 0.03, claim)
+        table = results_table(book, book.devices)
+        self.assertEqual(0 if table is None else len(table.rows), len(runs))
+        for row in table.rows if table else ():
+            place, of = (int(n) for n in row[-1].split(" of ")) if row[-1] else (1, 1)
+            beside = [m for (work, _), found in means.items() if work == row[0] for m in found.values()]
+            self.assertEqual(of, len(beside))
+            mine = float(row[1 + [h.name for h in table.headings[1:]].index("result")])  # type: ignore[union-attr]
+            self.assertLessEqual(sum(m > mine * 1.001 for m in beside), place - 1)
+        self.check_untested(book, untested_claims(book, book.devices))
+
+    def check_untested(self, book: BookPoints, said: list[Claim]) -> None:
+        for c in said:
+            self.assertNotRegex(c.words, WRONG)
+        ran = {p.setting.id for p in book.points}
+        never = [c for c in said if c.code == "never-run"]
+        self.assertEqual(
+            [c.n for c in never], [2 * len(book.devices) - len(ran)] if len(ran) < 2 * len(book.devices) else []
+        )
+        without = {d.name for d in book.devices if d.battery.usable_wh} - {
+            p.device.name for p in book.points if not p.setting.mains
+        }
+        told = " ".join(c.words for c in said if c.code == "no-battery")
+        self.assertEqual(bool(told), bool(without))
+        if "No device" not in told:
+            self.assertEqual(set(re.findall(r"Tern \d", told)), without)
+        works = {p.workload.id for p in book.points}
+        for c in (c for c in said if c.code == "pairs"):
+            own = [p for p in book.points if c.words.startswith(f"{p.device.name}:")]
+            self.assertEqual((c.n, c.of), (len({(p.setting.id, p.workload.id) for p in own}), 2 * len(works)))
 
 
 class TestNumbersByHand(unittest.TestCase):

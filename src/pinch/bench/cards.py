@@ -155,11 +155,23 @@ class Private(StrEnum):
     SELLERS = "sellers"
 
 
+class Quote(Part):
+    """A sentence of Pinch's that somebody took over into words of their own: of what it was, and how it read then."""
+
+    of: Annotated[str, Field(max_length=200)]
+    words: Annotated[str, Field(max_length=4000)]
+
+
 class Report(Record):
-    """The report of a book: its words, which edition it is, who answers for it, and what of the private is left in."""
+    """The report of a book: its words, which edition it is, who answers for it, and what of the private is left in.
+    `speaks_for` and `speaks_against` have a line each point; `quotes` are sentences of Pinch's in these words."""
 
     title: Annotated[str, Field(max_length=200)] = ""
     standfirst: Annotated[str, Field(max_length=2000)] = ""
+    verdict: Annotated[str, Field(max_length=4000)] = ""
+    speaks_for: Annotated[str, Field(max_length=4000)] = ""
+    speaks_against: Annotated[str, Field(max_length=4000)] = ""
+    quotes: tuple[Quote, ...] = ()
     publication: Annotated[str, Field(max_length=200)] = ""
     author: Annotated[str, Field(max_length=200)] = ""
     edition: Annotated[str, Field(max_length=40)] = "1"

@@ -66,11 +66,15 @@ def _rooms(own: Sequence[RunPoint]) -> Claim:
     noted = [p for p in own if p.run.ambient_c is not None]
     if not noted:
         return of_runs("rooms", "The temperature of the room was not noted.", noted, own)
-    rooms = [p.run.ambient_c or 0.0 for p in noted]
-    low, high = f"{min(rooms):.1f}", f"{max(rooms):.1f}"
-    span = f"{low} °C" if low == high else f"{low} to {high} °C"
+    span = _span([p.run.ambient_c or 0.0 for p in noted])
     scope = "" if len(noted) == len(own) else f", noted of {share_words(len(noted), len(own))} runs"
     return of_runs("rooms", f"The room was at {span}{scope}.", noted, own)
+
+
+def _span(rooms: Sequence[float]) -> str:
+    """Temperatures of rooms from the lowest to the highest."""
+    low, high = f"{min(rooms):.1f}", f"{max(rooms):.1f}"
+    return f"{low} °C" if low == high else f"{low} to {high} °C"
 
 
 def _repeats(own: Sequence[RunPoint]) -> Claim:
@@ -106,8 +110,9 @@ def _resistance(subject: Device, own: Sequence[RunPoint]) -> list[Claim]:
         return []
     found = sorted(p.digest.r_th or 0.0 for p in with_room)
     middle = found[len(found) // 2]
-    span = f"median of {counted(len(found), 'run')}, {found[0]:.2f} to {found[-1]:.2f} K/W"
-    span = "one run" if len(found) == 1 else span
+    rooms = f"room {_span([p.run.ambient_c or 0.0 for p in with_room])}"
+    span = f"median of {counted(len(found), 'run')}, {found[0]:.2f} to {found[-1]:.2f} K/W, {rooms}"
+    span = f"one run, {rooms}" if len(found) == 1 else span
     words = f"{subject.name}: each watt makes the chip {middle:.2f} K hotter than the room ({span})."
     told = [of_runs("resistance", words, with_room, own)]
     if subject.temp_limit_c is None:
@@ -148,7 +153,21 @@ def _held_by_heat(own: Sequence[RunPoint]) -> list[Claim]:
         words = f"Heat held {len(held) or 'none'} of {of}{' for a part of the load' if held else ''}."
     if len(seen) < len(own):
         words += f" Of {len(own) - len(seen)} it cannot be told: no temperature was logged."
-    return [of_runs("held-by-heat", words, held, seen)]
+    return [of_runs("held-by-heat", words + _by_room(held, seen), held, seen)]
+
+
+def _by_room(held: Sequence[RunPoint], seen: Sequence[RunPoint]) -> str:
+    """How many of them in which room, where there were several and heat held some."""
+    rooms = sorted({p.room_c for p in seen if p.room_c is not None})
+    if not held or len(rooms) < 2:
+        return ""
+    of = {
+        f"a room of {room:.0f} °C": ([p for p in held if p.room_c == room], [p for p in seen if p.room_c == room])
+        for room in rooms
+    }
+    told = [f"in {name} {len(own) or 'none'} of {len(there)}" for name, (own, there) in of.items()]
+    unknown = sum(p.room_c is None for p in seen)
+    return f" By room: {listed([*told, *([f'{unknown} without a noted room'] if unknown else [])])}."
 
 
 def _surface(sheet: ModesSheet | None) -> list[Claim]:

@@ -24,6 +24,7 @@ from pinch.narrative.cards.mode_cards import sheet_chart, workloads_of
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_words
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
+from pinch.narrative.report_results import battery_table, rank_claims, results_table, untested_claims
 from pinch.narrative.story import Story, StoryFigure, StorySection
 
 QUIET_DB = 35.0
@@ -47,25 +48,7 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
     shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
     if not shown:
         raise PinchError("The deck has no card with something to show; send one from any page with Ctrl+K.")
-    report, points = deck.report, deck.points
-    subject = _subject(deck, shown)
-    runs, typed = runs_behind(deck), typed_behind(deck)
-    figures = _figures(shown)
-    sheet = _sheet(points, subject)
-    sections = [
-        StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
-        _devices(points, runs, report.disclosure),
-        _method(book, runs),
-        StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
-        _modes(subject, sheet, figures.get("modes", ())),
-        _heat(subject, points, sheet, figures.get("heat", ())),
-        _sound(sheet, figures.get("sound", ())),
-        _power(subject, points, sheet, figures.get("power", ())),
-        _fairness(shown),
-        _prices(points, runs, shown),
-        _limits(shown, runs, typed, points),
-        _data(book, runs, typed),
-    ]
+    report = deck.report
     left_out = tuple(f"{c.card.name}: {c.problem}" for c in deck.contents if c.card.in_report and c.found is None)
     return Story(
         report.title or "A report without a title",
@@ -75,11 +58,59 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
         report.edition,
         day,
         LICENCES.get(report.licence, (report.licence, "")),
-        tuple(s for s in sections if not s.is_empty),
+        tuple(sections_of(deck)),
         __version__,
-        fingerprint(book, runs, deck),
+        fingerprint(book, runs_behind(deck), deck),
         left_out,
     )
+
+
+def sections_of(deck: Deck) -> list[StorySection]:
+    """The sections of a report that have something to say, in their order."""
+    report, points = deck.report, deck.points
+    shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
+    subject = _subject(deck, shown)
+    runs, typed = runs_behind(deck), typed_behind(deck)
+    devices = _tested(points, runs, typed)
+    figures = _figures(shown)
+    sheet = _sheet(points, subject)
+    results = results_table(points, devices)
+    sections = [
+        StorySection("verdict", "Verdict", written=_lines(report.verdict)),
+        StorySection("for", "What speaks for it", items=_lines(report.speaks_for)),
+        StorySection("against", "What speaks against it", items=_lines(report.speaks_against)),
+        StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
+        _devices(points, runs, report.disclosure),
+        _method(points, runs),
+        StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
+        StorySection(
+            "results",
+            "All results",
+            claims=tuple(rank_claims(points, subject, devices)) if subject is not None else (),
+            tables=(results,) if results is not None else (),
+        ),
+        _modes(subject, sheet, figures.get("modes", ())),
+        _heat(subject, points, sheet, figures.get("heat", ())),
+        _sound(sheet, figures.get("sound", ())),
+        _power(subject, points, sheet, figures.get("power", ())),
+        _fairness(shown),
+        _prices(points, runs, shown),
+        StorySection("untested", "What was not tested", listed=tuple(untested_claims(points, devices))),
+        _limits(shown, runs, typed, points),
+        _data(points, runs, typed),
+    ]
+    return [s for s in sections if not s.is_empty]
+
+
+def _lines(text: str) -> tuple[str, ...]:
+    """The lines of somebody's own words."""
+    return tuple(line.strip() for line in text.splitlines() if line.strip())
+
+
+def _tested(points: BookPoints, runs: Sequence[RunPoint], typed: Sequence[Result]) -> list[Device]:
+    """The devices that the report is about."""
+    used = {p.run.device_id for p in runs} | {r.device_id for r in typed}
+    return [d for d in points.devices if d.id in used]
 
 
 def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
@@ -166,9 +197,9 @@ def _memory(d: Device) -> str:
     return " ".join(filter(None, (f"{m.size_gb:g} GB" if m.size_gb else "", m.kind, speed)))
 
 
-def _method(book: Book, runs: Sequence[RunPoint]) -> StorySection:
+def _method(points: BookPoints, runs: Sequence[RunPoint]) -> StorySection:
     """What protocols ask for as far as runs name them, what was done, and how differences are called."""
-    claims = tested_claims(runs, book.protocols())
+    claims = tested_claims(runs, list(points.protocols.values()))
     words = (
         "A difference is called faster or slower only where the 95 % interval excludes none and it is as large as "
         "matters; a tie is a result."
@@ -225,7 +256,9 @@ def _power(
             line = sheet.lasting.line
             told.append(modes_saying.battery_words(sheet, round((line.x_low + line.x_high) / 2)))
         told.append(modes_saying.not_on_battery(sheet))
-    return StorySection("power", "Power and battery", tuple(filter(None, told)), figures=figures)
+    table = battery_table(points, subject) if subject is not None else None
+    tables = (table,) if table is not None else ()
+    return StorySection("power", "Power and battery", tuple(filter(None, told)), tables=tables, figures=figures)
 
 
 def _fairness(shown: Sequence[CardContent]) -> StorySection:
@@ -283,13 +316,13 @@ def _limits(
     )
 
 
-def _data(book: Book, runs: Sequence[RunPoint], typed: Sequence[Result]) -> StorySection:
+def _data(points: BookPoints, runs: Sequence[RunPoint], typed: Sequence[Result]) -> StorySection:
     builds = dict.fromkeys(
         f"{p.device.name}: {b.what} {' '.join(filter(None, (b.version, f'({b.date})' if b.date else '')))}"
         for p in runs
         for b in (p.run.builds or p.device.builds)
     )
-    readings = sum(len(book.readings(p.run.id)) for p in runs)
+    readings = sum(len(points.readings.get(p.run.id, ())) for p in runs)
     where = "The logs, readings and tables are in the data package beside the report."
     claims = tuple(data_claims(runs, typed, readings))
     return StorySection("data", "Data and versions", (where,), items=tuple(builds), claims=claims)

@@ -24,6 +24,7 @@ from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
+from pinch.narrative.quotable import Outdated, outdated
 
 WIN_WORDS = (
     *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
@@ -263,7 +264,14 @@ def _of_report(deck: Deck) -> list[Concern]:
                 found.append(Concern("undated-price", Weight.STOP, words, ConcernPlace(device_id=d.id)))
     owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
     found += _words_of_report(deck.report, owed)
-    return found
+    return found + [_outdated(o) for o in outdated(deck)]
+
+
+def _outdated(found: Outdated) -> Concern:
+    """A sentence of Pinch's in somebody's own words that the figures do not say any more."""
+    now = f"It reads now: {found.now}" if found.now else "Nothing says it any more."
+    words = f"The report's own words say “{found.quote.words}” {now}"
+    return Concern("quote", Weight.STOP, words, ConcernPlace(report=True))
 
 
 def _words_of_report(report: Report, owed: Sequence[Device]) -> list[Concern]:

@@ -24,6 +24,7 @@ from pinch.narrative.cards.deck import (
     replace_fields,
     title_of,
 )
+from pinch.narrative.quotable import kept_quotes, quotable
 from pinch.publish.pictures import Written
 from pinch.publish.private import PrivateCount
 from pinch.publish.publication import PublishChoice, private_in, write_deck
@@ -36,11 +37,13 @@ from pinch.ui.working import Working
 
 @dataclass(frozen=True)
 class ShownDeck:
-    """A deck with what an editor would stop, and what private things stand behind it."""
+    """A deck with what an editor would stop, what private things stand behind it, and the sentences of its report that
+    may be taken over, by what they are of."""
 
     deck: Deck
     concerns: list[Concern]
     private: list[PrivateCount]
+    quotable: dict[str, str]
 
 
 class PublishControl(Working):
@@ -176,6 +179,7 @@ class PublishControl(Working):
         report = book.report()
         try:
             changed = Report.model_validate({**report.model_dump(), **fields})
+            changed = changed.model_copy(update={"quotes": kept_quotes(changed)})
         except ValueError:
             raise PinchError("That is too long for the report.") from None
         if changed != report:
@@ -324,6 +328,6 @@ def _shown_deck(
         new = [card for card in cards if card.id not in known or known[card.id].card != card]
         made = {c.card.id: c for c in make_cards(book, points, new, progress)}
         deck = Deck(tuple(made.get(card.id) or known[card.id] for card in cards), report, points)
-        return ShownDeck(deck, concerns(deck), private_in(book, deck))
+        return ShownDeck(deck, concerns(deck), private_in(book, deck), quotable(deck))
     finally:
         book.close()

@@ -1,6 +1,7 @@
 """The report: its words, what is written, and what of the private goes out with it."""
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -11,17 +12,19 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
+    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from pinch.bench.cards import Private, Report
+from pinch.bench.cards import Private, Quote, Report
 from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device
 from pinch.charts.chart_files import KINDS, SIZES
 from pinch.charts.theme import Theme
+from pinch.narrative.quotable import OWN_TEXTS
 from pinch.publish.pictures import PictureChoice
 from pinch.publish.private import PrivateCount
 from pinch.publish.publication import TABLES, PublishChoice
@@ -38,11 +41,25 @@ LINES = {
     "author": "Author",
     "edition": "Edition",
 }
-TEXTS = {"standfirst": "Standfirst", "disclosure": "Disclosure"}
+TEXTS = {
+    "standfirst": "Standfirst",
+    "verdict": "Verdict",
+    "speaks_for": "For it",
+    "speaks_against": "Against it",
+    "disclosure": "Disclosure",
+}
 HINTS = {
+    "verdict": "Your own words; Insert takes a sentence over, and the check tells when it reads otherwise.",
+    "speaks_for": "A line for each point.",
+    "speaks_against": "A line for each point.",
     "standfirst": "The question of the test, in two or three sentences.",
     "disclosure": "How the units came, who paid, who saw the report before it was printed.",
 }
+
+
+HEIGHTS = {"speaks_for": 62, "speaks_against": 62, "disclosure": 62}
+LONGEST_ENTRY = 110
+"""Letters of a sentence in a menu."""
 
 
 class ReportPane(QWidget):
@@ -64,14 +81,24 @@ class ReportPane(QWidget):
         self.data = QCheckBox("open data, a Tabular Data Package")
         self.private = {what: QCheckBox(str(what)) for what in Private}
         self.write = QPushButton("Write the report …")
+        self.insert = {
+            name: small_button("Insert …", "Take over a sentence of the report", partial(self._offer, name))
+            for name in OWN_TEXTS
+        }
         self._report = Report()
+        self._quotable: dict[str, str] = {}
         self._set_up()
         self._lay_out()
         self._connect()
 
-    def show_report(self, report: Report, devices: Sequence[Device], counts: Sequence[PrivateCount]) -> None:
-        """Show the report's words, and what private things stand behind it."""
-        self._report = report
+    def show_report(
+        self, report: Report, devices: Sequence[Device], counts: Sequence[PrivateCount], sentences: dict[str, str]
+    ) -> None:
+        """Show the report's words, what private things stand behind it, and offer its sentences for the verdict."""
+        self._report, self._quotable = report, sentences
+        for name, button in self.insert.items():
+            button.setEnabled(bool(sentences))
+            button.setAccessibleName(f"Insert a sentence into “{TEXTS[name]}”")
         for name, line in self.lines.items():
             if not line.hasFocus():
                 line.setText(str(getattr(report, name)))
@@ -106,10 +133,31 @@ class ReportPane(QWidget):
 
     def leave(self) -> None:
         """Keep what was typed."""
-        fields: dict[str, object] = {name: line.text().strip() for name, line in self.lines.items()}
-        fields |= {name: text.toPlainText().strip() for name, text in self.texts.items()}
+        fields = self._typed()
         if any(getattr(self._report, name) != value for name, value in fields.items()):
             self.changed.emit(fields)
+
+    def _typed(self) -> dict[str, object]:
+        fields: dict[str, object] = {name: line.text().strip() for name, line in self.lines.items()}
+        return fields | {name: text.toPlainText().strip() for name, text in self.texts.items()}
+
+    def take_over(self, name: str, of: str) -> None:
+        """Put a sentence of the report into one of the own texts, and remember of what it is."""
+        words, text = self._quotable[of], self.texts[name]
+        before = text.toPlainText().rstrip()
+        together = f"{before}{'' if not before else ' ' if name == 'verdict' else chr(10)}{words}"
+        text.setPlainText(together)
+        quotes = (*self._report.quotes, Quote(of=of, words=words))
+        self.changed.emit({**self._typed(), "quotes": quotes})
+
+    def _offer(self, name: str) -> None:
+        menu = QMenu(self)
+        for of, words in self._quotable.items():
+            entry = words if len(words) <= LONGEST_ENTRY else f"{words[: LONGEST_ENTRY - 1]}…"
+            action = menu.addAction(entry.replace("&", "&&"))
+            assert action is not None
+            action.triggered.connect(lambda _, of=of: self.take_over(name, of))
+        menu.exec(self.insert[name].mapToGlobal(self.insert[name].rect().bottomLeft()))
 
     def _set_up(self) -> None:
         for name, line in self.lines.items():
@@ -117,7 +165,7 @@ class ReportPane(QWidget):
         for name, text in self.texts.items():
             text.setAccessibleName(TEXTS[name])
             text.setPlaceholderText(HINTS[name])
-            text.setFixedHeight(84)
+            text.setFixedHeight(HEIGHTS.get(name, 84))
         for box in (*self.forms.values(), *self.tables.values(), self.data, self.pictures["png"]):
             box.setChecked(True)
         for key, (title, _) in LICENCES.items():
@@ -156,8 +204,8 @@ class ReportPane(QWidget):
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setVerticalSpacing(8)
         form.addRow("Title", self.lines["title"])
-        form.addRow("Standfirst", self.texts["standfirst"])
-        form.addRow("Disclosure", self.texts["disclosure"])
+        for name, text in self.texts.items():
+            form.addRow(TEXTS[name], text if name not in self.insert else self._with_insert(name))
         for name in ("publication", "author", "edition"):
             form.addRow(LINES[name], self.lines[name])
         form.addRow("The report is of", self.device)
@@ -174,6 +222,13 @@ class ReportPane(QWidget):
         column.addWidget(label(hint, "quiet", wrap=True))
         column.addStretch(1)
         return column
+
+    def _with_insert(self, name: str) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(self.texts[name], 1)
+        row.addWidget(self.insert[name], 0, Qt.AlignmentFlag.AlignTop)
+        return row
 
     def _what(self) -> QVBoxLayout:
         column = QVBoxLayout()

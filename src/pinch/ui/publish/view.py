@@ -71,7 +71,7 @@ class PublishView(PageView):
         self.deck.show_cards(shown.deck.contents)
         used = {p.device for c in shown.deck.contents if c.found for p in c.found.runs}
         devices = [d for d in shown.deck.points.devices if d in used]
-        self.report.show_report(shown.deck.report, devices, shown.private)
+        self.report.show_report(shown.deck.report, devices, shown.private, shown.quotable)
         self.concerns.show_rows(state.concern_rows(shown.concerns, shown.deck))
         self.concerns.setColumnWidth(0, 48)
         self._fit_rows()

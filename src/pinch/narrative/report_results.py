@@ -1,0 +1,221 @@
+"""The results of a report in one table, where its device stands among the others, how long its battery lasts, and what
+was not tested."""
+
+import math
+from collections.abc import Iterator, Sequence
+
+from pinch.analysis.cells import BenchCell, cells_of
+from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, compare_book
+from pinch.analysis.modes import ModeRow, modes_sheet
+from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.work_metrics import BOTH
+from pinch.bench.readings import Quantity
+from pinch.bench.records import Device, Setting, Workload
+from pinch.charts.table_chart import Heading, TableChart
+from pinch.core.metrics import AVERAGE, LOW_NAMES
+from pinch.core.printing import counted, listed, number_word
+from pinch.core.verdict import Answer
+from pinch.narrative.cards.mode_cards import workloads_of
+from pinch.narrative.claims import Claim
+from pinch.narrative.mode_words import hours_words
+
+LOW = "low_1.percentile"
+MOST_NAMED = 6
+
+
+def results_table(points: BookPoints, devices: Sequence[Device]) -> TableChart | None:
+    """Every result of some devices: workload, how it was set, cell, average and low, runs, watts, and its place among
+    those of the same room; None without any."""
+    cells = [c for c in cells_of(points) if c.device in devices]
+    works = [w for w in points.workloads if any(w.id in c.workload_ids for c in cells)]
+    if not works:
+        return None
+    result = compare_book(points, CompareChoice(tuple(cells), tuple(w.id for w in works), f"{AVERAGE}{BOTH}{LOW}"))
+    rows = [row for w in works for row in _rows_of(result, w)]
+    headings = (
+        *(Heading("Workload", words=True), Heading("set to", words=True), Heading("Cell", words=True)),
+        *(Heading("result"), Heading("1 % low"), Heading("unit", words=True), Heading("runs")),
+        *(Heading("measured", "W"), Heading("place")),
+    )
+    kept = [n for n, h in enumerate(headings) if h.name not in ("set to", "1 % low") or any(row[n] for row in rows)]
+    low = f"; {LOW_NAMES[LOW]}" if any(headings[n].name == "1 % low" for n in kept) else ""
+    title = f"All results; the place is that of the mean among cells in the same room{low}"
+    shown = tuple(tuple(row[n] for n in kept) for row in rows)
+    return TableChart(title, tuple(headings[n] for n in kept), shown)
+
+
+def _rows_of(result: CompareResult, workload: Workload) -> Iterator[tuple[str, ...]]:
+    own = [row for row in result.rows if row.workload.id == workload.id]
+    lows = next((row for row in own if row.metric.key in LOW_NAMES), None)
+    low_of = lows.printed if lows is not None else {}
+    for row in own:
+        if row is lows:
+            continue
+        for c in row.ranked:
+            watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
+            unit = row.metric.unit + (", less is better" if row.less_is_better else "")
+            figures = (row.printed[c.cell.name], low_of.get(c.cell.name, ""), unit, str(c.score.runs), watts)
+            yield workload.name, set_words(workload), c.cell.name, *figures, _place(c, row)
+
+
+def set_words(w: Workload) -> str:
+    """How a workload is set: resolution, preset, upscaling with what it is worked out at, made frames, cap."""
+    inner = f" from {w.inner_resolution}" if w.inner_resolution else ""
+    cap = f"cap {w.frame_cap_fps:g} fps" if w.frame_cap_fps else ""
+    parts = (w.resolution, w.preset, f"{w.upscaling}{inner}" if w.upscaling else inner.strip(), w.frame_generation, cap)
+    return ", ".join(filter(None, parts))
+
+
+def _place(of: Compared, row: WorkRow) -> str:
+    """The place among the cells of the same room, 1 for the best; cells of one mean share theirs."""
+    beside = [c for c in row.ranked if c.cell.key.room_c == of.cell.key.room_c]
+    means = [c.score.mean for c in beside]
+    return f"{means.index(of.score.mean) + 1} of {len(means)}" if len(means) > 1 else ""
+
+
+def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) -> list[Claim]:
+    """Workload by workload, how the device at its best setting stands to the others at theirs, in one room."""
+    cells = cells_of(points)
+    told = []
+    for workload in points.workloads:
+        rooms = [c.key.room_c for c in cells if c.device == subject and workload.id in c.workload_ids]
+        if not rooms:
+            continue
+        room = max(dict.fromkeys(rooms), key=rooms.count)
+        best = [
+            cell
+            for d in (subject, *(d for d in devices if d != subject))
+            if (cell := _best(points, workload, [c for c in cells if c.device == d and c.key.room_c == room]))
+        ]
+        if len(best) > 1 and best[0].device == subject:
+            claim = _rank(compare_book(points, CompareChoice(tuple(best), (workload.id,))), workload)
+            told += [claim] if claim is not None else []
+    return told
+
+
+def _best(points: BookPoints, workload: Workload, cells: Sequence[BenchCell]) -> BenchCell | None:
+    """The cell with the best mean."""
+    own = tuple(c for c in cells if workload.id in c.workload_ids)
+    rows = compare_book(points, CompareChoice(own, (workload.id,))).rows if own else ()
+    return rows[0].ranked[0].cell if rows and rows[0].cells else None
+
+
+def _rank(result: CompareResult, workload: Workload) -> Claim | None:
+    if not result.rows:
+        return None
+    row, base = result.rows[0], result.baseline
+    against = [(c.cell, c.verdict.answer) for c in row.cells if c.verdict is not None]
+    if not against:
+        return None
+    of = {
+        # A verdict is of the other against this one.
+        "ahead of": [c for c, answer in against if answer is Answer.SLOWER],
+        "behind": [c for c, answer in against if answer is Answer.FASTER],
+        "level with": [c for c, answer in against if answer is Answer.TIE],
+        "not to be told apart from": [c for c, answer in against if answer is Answer.CANNOT_TELL],
+    }
+    parts = [f"{words} {listed([c.name for c in own])}" for words, own in of.items() if own]
+    many = "the other device" if len(against) == 1 else f"{number_word(len(against))} other devices"
+    printed = f"{row.printed[base.name]} {row.metric.unit}".rstrip()
+    words = f"{workload.name}, each at its best setting: {base.name} ({printed}) against {many}: {'; '.join(parts)}."
+    runs = tuple(p.run.id for c in result.choice.cells for p in c.points.get(workload.id, ()))
+    typed = tuple(r.id for c in result.choice.cells for r in c.results.get(workload.id, ()))
+    return Claim("rank", words, len(of["ahead of"]), len(against), runs, typed)
+
+
+def battery_table(points: BookPoints, subject: Device) -> TableChart | None:
+    """Minutes of a full battery by setting and use; None where nothing tells of them."""
+    rows = [
+        (row.setting.name, workload.name, *_lasting(row))
+        for workload in workloads_of(points, subject)
+        for row in modes_sheet(points, subject, workload, None).rows
+        if row.battery_min is not None and math.isfinite(row.battery_min[0])
+    ]
+    if not rows:
+        return None
+    headings = (
+        *(Heading("Setting", words=True), Heading("use", words=True), Heading("package", "W")),
+        *(Heading("full battery lasts"), Heading("how it is known", words=True)),
+    )
+    return TableChart(f"{subject.name} on its battery, by mode and use", headings, tuple(rows))
+
+
+def _lasting(row: ModeRow) -> tuple[str, str, str]:
+    assert row.battery_min is not None
+    value, low, high = (hours_words(minutes / 60.0) for minutes in row.battery_min)
+    between = f" ({low} to {high})" if low != high else ""
+    on_battery = not row.setting.mains
+    known = "run on battery, draw by the line over watts" if on_battery else "run on mains, draw by the line over watts"
+    return f"{row.power_w:.1f}" if row.power_w is not None else "", f"{value}{between}", known
+
+
+def untested_claims(points: BookPoints, devices: Sequence[Device]) -> list[Claim]:
+    """What of these devices has no run or reading that counts."""
+    counting = [p for p in points.points if not p.why_not and p.run.summary is None]
+    settings = [(d, s) for d, s in points.settings if d in devices]
+    told = [*_never_run(settings, counting, points), *_pairs(settings, counting, devices)]
+    on_battery = {p.run.device_id for p in counting if not p.setting.mains}
+    mobile = [d for d in devices if d.battery.usable_wh]
+    told += _lacking("battery", "ran on battery", mobile, on_battery, "No device with a battery")
+    read = {p.run.device_id: set[Quantity]() for p in counting}
+    for p in counting:
+        read[p.run.device_id] |= {r.quantity for r in points.readings.get(p.run.id, ())}
+    wall = {p.run.device_id for p in counting if p.digest.wall_w is not None or "wall.power.load_mean" in p.read}
+    noise = {d for d, found in read.items() if Quantity.NOISE in found}
+    surface = {d for d, found in read.items() if Quantity.SURFACE in found}
+    surface |= {p.run.device_id for p in counting if p.digest.surfaces}
+    noise |= {p.run.device_id for p in counting if "noise.level.load_mean" in p.read}
+    for code, words, there in (
+        ("wall", "had its watts at the wall measured", wall),
+        ("noise", "had its noise measured", noise),
+        ("surface", "had a surface measured", surface),
+    ):
+        told += _lacking(code, words, devices, there)
+    return told
+
+
+def _lacking(code: str, what: str, devices: Sequence[Device], there: set[int], none: str = "No device") -> list[Claim]:
+    """Which devices have no such thing; nothing where all have it."""
+    without = [d for d in devices if d.id not in there]
+    if not without:
+        return []
+    if len(without) == len(devices):
+        who = none if len(devices) > 1 else f"{devices[0].name} never"
+        return [Claim(f"no-{code}", f"{who} {what}.", len(without), len(devices))]
+    words = f"{listed([d.name for d in without])} never {what}."
+    return [Claim(f"no-{code}", words, len(without), len(devices))]
+
+
+def _never_run(
+    settings: Sequence[tuple[Device, Setting]], counting: Sequence[RunPoint], points: BookPoints
+) -> list[Claim]:
+    run = {p.run.setting_id for p in counting} | {r.setting_id for r in points.results}
+    run |= {p.run.setting_id for p in points.points if p.run.summary is not None and not p.why_not}
+    never = [f"{d.name}, {s.name}" for d, s in settings if s.id not in run]
+    if not never:
+        return []
+    more = f" and {len(never) - MOST_NAMED} more" if len(never) > MOST_NAMED else ""
+    have = "setting has" if len(never) == 1 else "settings have"
+    words = f"{len(never)} of {counted(len(settings), have.split()[0])} {have.split()[1]} no result: "
+    named = "; ".join(never[:MOST_NAMED])
+    return [Claim("never-run", f"{words}{named}{more}.", len(never), len(settings))]
+
+
+def _pairs(
+    settings: Sequence[tuple[Device, Setting]], counting: Sequence[RunPoint], devices: Sequence[Device]
+) -> list[Claim]:
+    """How many pairs of setting and workload were run, device by device, where not all were."""
+    works = {p.run.workload_id for p in counting if p.device in devices}
+    told = []
+    for d in devices:
+        own = [s for owner, s in settings if owner == d]
+        run = {(p.run.setting_id, p.run.workload_id) for p in counting if p.device == d}
+        of = len(own) * len(works)
+        if 0 < len(run) < of:
+            words = (
+                f"{d.name}: {len(run)} of {of} pairs of its {counted(len(own), 'setting')} and the "
+                f"{counted(len(works), 'workload')} of this test {'was' if len(run) == 1 else 'were'} run; nothing is "
+                "said of the others."
+            )
+            told.append(Claim("pairs", words, len(run), of, tuple(p.run.id for p in counting if p.device == d)))
+    return told
