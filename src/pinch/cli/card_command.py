@@ -13,7 +13,8 @@ from pinch.cli.books import changed_existing, named
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
 from pinch.narrative.cards import cell_cards
-from pinch.narrative.cards.deck import CardMaker, new_card, replace_fields, title_of
+from pinch.narrative.cards.deck import CardMaker, new_card, replace_fields
+from pinch.narrative.cards.questions import question_of
 from pinch.narrative.compare_words import shown_plainly
 from pinch.runs.whole_book import read_points
 
@@ -84,7 +85,7 @@ def _add(args: argparse.Namespace) -> int:
         content = CardMaker(book, points).make(Card(name=args.title or "a new card", kind=kind, query=query))
         if content.found is None:
             raise PinchError(f"Nothing was kept. {content.problem}")
-        title = args.title or title_of(content.card, content.found)
+        title = args.title or question_of(content.card, content.found)
         kept = new_card(book, replace(content, card=replace_fields(content.card, name=title)))
     if args.json:
         print_json({"id": kept.id, "title": kept.name, "finding": content.finding, "warnings": []})

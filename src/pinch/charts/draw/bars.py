@@ -1,6 +1,7 @@
 """A bar chart drawn by matplotlib."""
 
 import math
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from pinch.charts.bar_chart import BarChart, BarGroup, legible
@@ -19,6 +20,12 @@ def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> No
     """Draw the groups below each other, all on one row height."""
     if not any(g.bars for g in chart.groups):
         return
+    lost = chart.groups[most_groups(area.height) :]
+    if lost:
+        more = f"{len(lost)} more groups, {sum(len(g.bars) for g in lost)} bars, are not drawn, but in the table file"
+        bottom = (area.left, area.top + area.height - LEAST_ROW / 2)
+        write_words(figure, more, bottom, NOTE, theme.quiet)
+        chart, area = replace(chart, groups=chart.groups[: -len(lost)]), area.inside(bottom=LEAST_ROW)
     chart = legible(chart, most_bars(area.height / len(chart.groups)))
     rows = sum(len(g.bars) for g in chart.groups)
     row = min(MOST_ROW, (area.height - TITLE_ROOM * len(chart.groups)) / rows)
@@ -40,6 +47,11 @@ def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> No
         place = Area(area.left, top + TITLE_ROOM - 4, area.width, high).inside(left=left, right=values + words)
         _draw_group(group, figure, place, theme, (left, values, words))
         top += TITLE_ROOM + high
+
+
+def most_groups(height: float) -> int:
+    """How many groups find room in so much height, px, each with its title and a bar at least."""
+    return max(1, int((height - LEAST_ROW) / (TITLE_ROOM + LEAST_ROW)))
 
 
 def most_bars(height: float) -> int:

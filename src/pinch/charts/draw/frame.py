@@ -4,7 +4,8 @@ Nothing stands nearer to the edge than 5 %, the safe title area of SMPTE ST 2046
 screens that cut the edge cut nothing that matters.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from pinch.charts.bar_chart import BarChart
@@ -50,27 +51,55 @@ _HEIGHT: dict[type[Any], Callable[[Any], float]] = {
 }
 
 
+@dataclass(frozen=True)
+class _Lines:
+    """The words of a picture as they break, the size of the finding's letters, and what they leave for the chart."""
+
+    title: Sequence[str]
+    finding: Sequence[str]
+    size: float
+    notes: Sequence[str]
+    area: Area
+
+    @property
+    def chart(self) -> Area:
+        """The place of the chart."""
+        above = line_height(TITLE) * len(self.title) + line_height(self.size) * len(self.finding)
+        return self.area.inside(top=above + AIR, bottom=line_height(NOTE) * len(self.notes) + AIR)
+
+
 def draw_face(face: Face, theme: Theme, size: tuple[int, int] = (WIDTH, HEIGHT)) -> "Figure":
     """The picture as a figure of `size` px at 100 dpi."""
     figure = _figure(size)
+    lines = _lines(face, size)
+    area, top = lines.area, lines.area.top
+    for line in lines.title:
+        write_words(figure, line, (area.left, top + 9), TITLE, theme.quiet, bold=True)
+        top += line_height(TITLE)
+    for line in lines.finding:
+        write_words(figure, line, (area.left, top + line_height(lines.size) / 2), lines.size, theme.ink, bold=True)
+        top += line_height(lines.size)
+    bottom = area.top + area.height - line_height(NOTE) * len(lines.notes)
+    for number, line in enumerate(lines.notes):
+        write_words(figure, line, (area.left, bottom + line_height(NOTE) * (number + 0.5)), NOTE, theme.quiet)
+    draw_chart(face.chart, figure, lines.chart, theme)
+    return figure
+
+
+def chart_area(face: Face, size: tuple[int, int] = (WIDTH, HEIGHT)) -> Area:
+    """Where the chart stands in a picture."""
+    set_up()
+    return _lines(face, size).chart
+
+
+def _lines(face: Face, size: tuple[int, int]) -> _Lines:
     area = Area(0, 0, *size).inside(SAFE * size[0], SAFE * size[1], SAFE * size[0], SAFE * size[1])
-    top = area.top
-    if face.title:
-        for line in wrapped(face.title, TITLE, area.width, bold=True)[:2]:
-            write_words(figure, line, (area.left, top + 9), TITLE, theme.quiet, bold=True)
-            top += line_height(TITLE)
+    title = wrapped(face.title, TITLE, area.width, bold=True)[:2] if face.title else []
     finding = wrapped(face.finding, FINDING, area.width, bold=True)
     smaller = FINDING if len(finding) <= MOST_FINDING_LINES - 1 else 0.82 * FINDING
-    for line in _cut(wrapped(face.finding, smaller, area.width, bold=True), MOST_FINDING_LINES):
-        write_words(figure, line, (area.left, top + line_height(smaller) / 2), smaller, theme.ink, bold=True)
-        top += line_height(smaller)
+    finding = _cut(wrapped(face.finding, smaller, area.width, bold=True), MOST_FINDING_LINES)
     notes = _cut(wrapped("  ·  ".join(face.notes), NOTE, area.width) if face.notes else [], MOST_NOTE_LINES)
-    bottom = area.top + area.height - line_height(NOTE) * len(notes)
-    for number, line in enumerate(notes):
-        write_words(figure, line, (area.left, bottom + line_height(NOTE) * (number + 0.5)), NOTE, theme.quiet)
-    chart = Area(area.left, top + AIR, area.width, bottom - top - 2 * AIR)
-    draw_chart(face.chart, figure, chart, theme)
-    return figure
+    return _Lines(title, finding, smaller, notes, area)
 
 
 def draw_bare(chart: Drawn, theme: Theme, wide: int) -> "Figure":

@@ -12,14 +12,13 @@ if TYPE_CHECKING:
 
 GAP, WIDEST, LEAST_ROW, MOST_ROW = 16.0, 330.0, line_height(NOTE) + 4.0, 52.0
 HEAD_LINES = 3
+HEAD = HEAD_LINES * line_height(NOTE) + 8
 
 
 def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) -> None:
     """Draw the rows that find room, with hairlines between; what does not is named below."""
-    columns = _columns(chart, area.width)
-    head = HEAD_LINES * line_height(NOTE) + 8
-    shown = min(len(chart.rows), max(1, int((area.height - head - line_height(NOTE)) / LEAST_ROW)))
-    row = min(MOST_ROW, (area.height - head - line_height(NOTE)) / max(1, shown))
+    columns, shown = _columns(chart, area.width), rows_shown(chart, area)
+    row = min(MOST_ROW, (area.height - HEAD - line_height(NOTE)) / max(1, shown))
     x = area.left
     for c, wide in enumerate(columns):
         heading = chart.headings[c]
@@ -27,15 +26,15 @@ def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) ->
         lines = lines[: HEAD_LINES - bool(heading.unit)] + ([heading.unit] if heading.unit else [])
         at, align = (x, "left") if heading.words or c == 0 else (x + wide, "right")
         for number, line in enumerate(reversed(lines)):
-            y = area.top + head - 14 - number * line_height(NOTE)
+            y = area.top + HEAD - 14 - number * line_height(NOTE)
             write_words(figure, line, (at, y), NOTE, theme.quiet, align=align)
         for r, cells in enumerate(chart.rows[:shown]):
             strong = r in chart.strong or (c == 0 and not chart.strong)
             words = shortened(cells[c], LABEL, wide, strong)
-            write_words(figure, words, (at, area.top + head + row * (r + 0.5)), LABEL, theme.ink, strong, align)
+            write_words(figure, words, (at, area.top + HEAD + row * (r + 0.5)), LABEL, theme.ink, strong, align)
         x += wide + GAP
     for r in range(shown + 1):
-        _hairline(figure, area, area.top + head + row * r, theme.ink if r == 0 else theme.hairline)
+        _hairline(figure, area, area.top + HEAD + row * r, theme.ink if r == 0 else theme.hairline)
     lacks = []
     if shown < len(chart.rows):
         lacks.append(f"{len(chart.rows) - shown} more rows")
@@ -43,7 +42,17 @@ def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) ->
         lacks.append(f"{', '.join(h.name for h in chart.headings[len(columns) :])}")
     if lacks:
         words = f"Not drawn for want of room, but in the table file: {'; '.join(lacks)}."
-        write_words(figure, words, (area.left, area.top + head + row * shown + 14), NOTE, theme.quiet)
+        write_words(figure, words, (area.left, area.top + HEAD + row * shown + 14), NOTE, theme.quiet)
+
+
+def rows_shown(chart: TableChart, area: Area) -> int:
+    """How many rows find room."""
+    return min(len(chart.rows), max(1, int((area.height - HEAD - line_height(NOTE)) / LEAST_ROW)))
+
+
+def columns_shown(chart: TableChart, area: Area) -> int:
+    """How many columns find room."""
+    return len(_columns(chart, area.width))
 
 
 def _columns(chart: TableChart, within: float) -> list[float]:

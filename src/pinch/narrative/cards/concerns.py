@@ -15,6 +15,7 @@ from pinch.analysis.points import RunPoint
 from pinch.bench.cards import Card, CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
 from pinch.bench.summaries import Origin
+from pinch.charts.draw.crowding import crowding
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
 from pinch.core.method import changes_since
@@ -24,6 +25,7 @@ from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
+from pinch.narrative.cards.splitting import can_split
 from pinch.narrative.quotable import Outdated, outdated
 
 WIN_WORDS = (
@@ -240,8 +242,20 @@ def _prices(content: CardContent) -> Iterator[Concern]:
         yield _card(content, "undated-price", Weight.STOP, "gives a price without its day.")
 
 
+def _crowded(content: CardContent) -> Iterator[Concern]:
+    """A picture that cannot show what it holds."""
+    found = crowding(content.face) if content.face is not None else None
+    if found is not None:
+        split = "split it, " if can_split(content) else ""
+        words = (
+            f"holds {found.there} {found.what}, and a picture has room for {found.legible}: {split}take fewer, or draw "
+            "it as something else."
+        )
+        yield _card(content, "crowded", Weight.STOP, words)
+
+
 _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
-    *(_moved, _edited, _titled, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices),
+    *(_moved, _edited, _titled, _lone_curves, _unfair, _tiny_base, _claimed, _missing_signs, _prices, _crowded),
     *(_void, _told, _drifting, _by_hand),
 )
 

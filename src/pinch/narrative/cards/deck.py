@@ -9,13 +9,11 @@ from pinch.bench.book import Book
 from pinch.bench.cards import (
     KINDS,
     Card,
-    CardKind,
     CellsQuery,
     CurvesQuery,
     ModesQuery,
     Report,
     RunsQuery,
-    TestedQuery,
     UnitsQuery,
 )
 from pinch.charts.draw.lettering import missing_signs
@@ -122,15 +120,3 @@ def moved_to(cards: Sequence[Card], card_id: int, by: int) -> list[Card]:
     by_id = {c.id: c for c in cards}
     placed = [(by_id[number], place) for place, number in enumerate(order, 1)]
     return [replace_fields(card, place=place) for card, place in placed if card.place != place]
-
-
-def title_of(card: Card, found: Found) -> str:
-    """A title for a new card: what is looked at, of which device."""
-    if isinstance(card.query, UnitsQuery | TestedQuery):
-        return "The units, and how they came" if isinstance(card.query, UnitsQuery) else "What was tested"
-    works = list(dict.fromkeys(p.workload.name for p in found.runs))
-    devices = list(dict.fromkeys(p.device.name for p in found.runs))
-    who = devices[0] if len(devices) == 1 else f"{len(devices)} devices"
-    what = works[0] if len(works) == 1 else f"{len(works)} workloads"
-    lead = {CardKind.TABLE: "Table", CardKind.SHEET: "Modes"}.get(card.kind, str(card.kind).capitalize())
-    return f"{lead}: {who}, {what}"[:120]

@@ -22,8 +22,9 @@ from pinch.narrative.cards.deck import (
     moved_to,
     new_card,
     replace_fields,
-    title_of,
 )
+from pinch.narrative.cards.questions import question_of
+from pinch.narrative.cards.splitting import split_card
 from pinch.narrative.quotable import kept_quotes, quotable
 from pinch.publish.pictures import Written
 from pinch.publish.private import PrivateCount
@@ -173,6 +174,26 @@ class PublishControl(Working):
         card = book.get(Card, card_id)
         self._session.change_cards(f"remove “{card.name}”", lambda: book.delete(card))
 
+    def split(self, content: CardContent) -> int:
+        """Several cards in place of one, one a workload, run or device; returns how many.
+
+        Raises
+        ------
+        PinchError : it shows one thing alone.
+        """
+        book, parts = self._session.book, split_card(content)
+        card = content.card
+        cards = [c for own in book.cards() for c in (parts if own.id == card.id else [own])]
+
+        def change() -> None:
+            book.delete(card)
+            for place, kept in enumerate(cards, 1):
+                if kept.kept_id is None or kept.place != place:
+                    book.save(replace_fields(kept, place=place))
+
+        self._session.change_cards(f"split “{card.name}”", change)
+        return len(parts)
+
     def change_report(self, **fields: object) -> None:
         """Other words of the report."""
         book = self._session.book
@@ -305,7 +326,7 @@ class PublishControl(Working):
             self.failed.emit(f"Nothing was sent to the deck. {content.problem}")
             return
         book = self._session.book
-        named = CardContent(replace_fields(content.card, name=title_of(content.card, content.found)), content.found)
+        named = CardContent(replace_fields(content.card, name=question_of(content.card, content.found)), content.found)
         try:
             self._session.change_cards("send to the deck", lambda: new_card(book, named))
         except PinchError as error:

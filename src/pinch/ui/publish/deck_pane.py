@@ -22,6 +22,7 @@ from pinch.bench.cards import CardKind
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.narrative.cards.concerns import method_words
 from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.splitting import can_split
 from pinch.ui import look
 from pinch.ui.publish import state
 from pinch.ui.publish.picture import PictureView
@@ -65,6 +66,7 @@ class DeckPane(QWidget):
     changed = pyqtSignal(int, dict)
     moved = pyqtSignal(int, int)
     removed = pyqtSignal(int)
+    split_wanted = pyqtSignal()
     agreed = pyqtSignal(object)
     redrawn = pyqtSignal(int, object)
     theme_turned = pyqtSignal()
@@ -92,6 +94,7 @@ class DeckPane(QWidget):
             widget.setAccessibleName(name)
         self.status = label("", "quiet", wrap=True)
         self.as_composed = small_button("As composed", "The sentence that the figures make", self._compose)
+        self.split = small_button("Split", "One card a workload, run or device (Ctrl+Alt+S)", self.split_wanted.emit)
         self.agree = small_button("Agree to the change", "The finding as it is composed now holds", self._agree)
         self._contents: Sequence[CardContent] = ()
         self._drawn_id: int | None = None
@@ -175,6 +178,7 @@ class DeckPane(QWidget):
         self.finding.setPlainText(content.finding)
         self.as_composed.setVisible(content.edited)
         self.agree.setVisible(content.moved)
+        self.split.setEnabled(can_split(content))
         was = f"Its finding changed. When it was agreed to: {card.seen}{method_words(card)}" if content.moved else ""
         edited = f"Written by hand; the figures say: {content.composed}" if content.edited else ""
         self.status.setText(" ".join(filter(None, (content.problem, was, edited))))
@@ -234,15 +238,16 @@ class DeckPane(QWidget):
             small_button("Up", "One place up (Alt+Shift+Up)", lambda: self._move(-1)),
             small_button("Down", "One place down (Alt+Shift+Down)", lambda: self._move(1)),
             small_button("Remove", "Out of the deck (Ctrl+Shift+Del); Ctrl+Z brings it back", self.remove_chosen),
+            self.split,
             small_button("Copy picture", "The picture to the clipboard (Ctrl+Shift+X)", self.copy_wanted.emit),
             small_button(
                 "Sequence …", "Numbered pictures that reveal it from left to right", self.sequence_wanted.emit
             ),
             small_button("Write the deck …", "All cards as pictures", self.write_wanted.emit),
         ]
-        up, down, remove, copy, sequence, write = self._buttons
+        up, down, remove, split, copy, sequence, write = self._buttons
         under = QHBoxLayout()
-        for button in (up, down, remove):
+        for button in (up, down, remove, split):
             under.addWidget(button)
         under.addStretch(1)
         left = QVBoxLayout()

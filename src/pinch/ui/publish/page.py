@@ -65,6 +65,7 @@ class PublishPage(Page[PublishView]):
             (deck.write_wanted, self.write_deck),
             (deck.sequence_wanted, self.write_sequence),
             (deck.copy_wanted, self.copy_picture),
+            (deck.split_wanted, self.split),
             (report.write_wanted, self.write_report),
             (report.template_wanted, self.choose_template),
         ):
@@ -88,6 +89,7 @@ class PublishPage(Page[PublishView]):
             MenuEntry(publish, 210, "This card up", partial(self.move, -1), "Alt+Shift+Up"),
             MenuEntry(publish, 220, "This card down", partial(self.move, 1), "Alt+Shift+Down"),
             MenuEntry(publish, 230, "Remove this card", self.remove, "Ctrl+Shift+Del"),
+            MenuEntry(publish, 235, "Split this card", self.split, "Ctrl+Alt+S"),
             MenuEntry(publish, 240, "Agree to the changed finding", self.agree, "Ctrl+Alt+A"),
             MenuEntry(publish, 250, "Check before publishing", self.check, "Ctrl+Alt+C"),
         )
@@ -168,6 +170,12 @@ class PublishPage(Page[PublishView]):
         """The chosen card leaves the deck."""
         self._content()
         self.view.deck.remove_chosen()
+
+    def split(self) -> None:
+        """The chosen card becomes several: one a workload, run or device."""
+        content = self._content()
+        count = self.control.split(content)
+        self.shell.notices.done(f"“{content.card.name}” is {count} cards now; Ctrl+Z makes it one again.")
 
     def agree(self) -> None:
         """The changed finding of the chosen card holds."""
