@@ -4,7 +4,7 @@ from unittest import mock
 
 from PyQt6.QtCore import Qt
 
-from pinch.analysis.comparing import offer_on
+from pinch.analysis.offers import offer_of
 from pinch.bench.parts import Aspect, Claims, Exclusion
 from pinch.bench.records import Device, Setting, Workload
 from pinch.bench.setting_matrix import combinations
@@ -97,7 +97,7 @@ class TestGrids(WindowCase):
         kept = self.session.book.get(Device, device.id)
         self.assertEqual([(o.price, o.members, o.tested) for o in kept.offers],
                          [(899, False, True), (799, True, True), (699, False, False)])  # fmt: skip
-        offer = offer_on(kept)
+        offer = offer_of(kept)
         assert offer is not None
         self.assertEqual(offer.price, 899, "of what was tested, for everybody, though newer ones are cheaper")
 

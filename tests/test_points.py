@@ -9,9 +9,10 @@ import numpy as np
 from pinch.analysis.axes import CompareAxis, along
 from pinch.analysis.cell_conditions import conditions_of
 from pinch.analysis.cells import cells_of
-from pinch.analysis.comparing import CompareChoice, compare_book, offer_on
+from pinch.analysis.comparing import CompareChoice, compare_book
 from pinch.analysis.curves import Axis, ScaleChoice, family_of, scale_book
 from pinch.analysis.modes import best_below, modes_sheet, quietest
+from pinch.analysis.offers import offer_of
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench import runlogs
 from pinch.bench.digests import Digest, RundownDigest
@@ -339,7 +340,7 @@ class TestCompared(unittest.TestCase):
         self.assertEqual(found["Old one, Stock"], ("180", "3", "180", ""), "nobody noted what it holds")
 
     def test_money(self) -> None:
-        self.assertEqual((offer_on(NEW) or Offer()).price, 1399)
+        self.assertEqual((offer_of(NEW) or Offer()).price, 1399)
         shown = self.shown()
         rows = price_pane.money_rows(shown)
         self.assertEqual(rows[1].cells[3], "no price is noted")

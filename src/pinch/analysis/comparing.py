@@ -9,11 +9,11 @@ from pinch.analysis.axes import CompareAxis, on_axis
 from pinch.analysis.cell_conditions import conditions_of, date_of, mean_known
 from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
+from pinch.analysis.offers import OfferChoice
 from pinch.analysis.points import BookPoints, RunPoint, main_of
 from pinch.analysis.shared_units import yields_of
 from pinch.analysis.work_metrics import keys_of, metric_of
-from pinch.bench.parts import Offer
-from pinch.bench.records import Acceptance, Device, Result, Workload
+from pinch.bench.records import Acceptance, Result, Workload
 from pinch.bench.summaries import origin_words, result_words
 from pinch.core.cell_scores import CellScore, PooledScatter, ScoreGroup, grouped_score, scatter_within
 from pinch.core.fairness import ConditionDifference, Conditions, FairnessGrade, differences
@@ -28,13 +28,15 @@ from pinch.core.verdict import DELTA, Answer, NextStep, StepKind, Verdict, judge
 @dataclass(frozen=True)
 class CompareChoice:
     """What is compared: cells (the first is the baseline) and workloads by number, by which metrics, the smallest
-    difference that matters, and the axis that the comparison runs along (None: cells as somebody chose them)."""
+    difference that matters, the axis that the comparison runs along (None: cells as somebody chose them), and which
+    prices stand beside it."""
 
     cells: tuple[BenchCell, ...]
     workload_ids: tuple[int, ...]
     measure: str = AVERAGE
     delta: float = DELTA
     along: CompareAxis | None = None
+    offers: OfferChoice = field(default_factory=OfferChoice)
 
 
 @dataclass(frozen=True)
@@ -150,15 +152,6 @@ def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Ind
         return {}
     rest = [work for work in by_workload if work not in shared]
     return {name: index_of({work: verdicts[work][name] for work in shared}, rest) for name in others}
-
-
-def offer_on(device: Device) -> Offer | None:
-    """The newest offer of a device that has a price: of what was tested where that is marked, and for everybody where
-    there is such a one."""
-    priced = [o for o in device.offers if o.price is not None]
-    priced = [o for o in priced if o.tested] or priced
-    priced = [o for o in priced if not o.members] or priced
-    return max(priced, key=lambda o: o.date, default=None)
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from pinch.bench.fields import Name, Part
-from pinch.bench.parts import Build
+from pinch.bench.parts import Build, PriceOf, Rate
 from pinch.bench.records import Record
 from pinch.core.sound import Grade
 
@@ -72,7 +72,7 @@ class CellQuery(Part):
 
 class CellsQuery(Part):
     """Cells set against the first of them; with `grid` that one's device over a grid by variants or settings, and the
-    share of a wanted rate that the low has to reach."""
+    share of a wanted rate that the low has to reach; `price`: which price of each device, with typed `rates`."""
 
     of: Literal["cells"] = "cells"
     cells: tuple[CellQuery, ...]
@@ -84,6 +84,8 @@ class CellsQuery(Part):
     subject: int | None = None
     grid: str = ""
     low_share: float = 0.0
+    price: PriceOf = PriceOf.TESTED
+    rates: tuple[Rate, ...] = ()
 
 
 class ModesQuery(Part):

@@ -196,6 +196,23 @@ class Offer(Part):
     tested: bool = Field(default=False, title="The one tested")
 
 
+class PriceOf(StrEnum):
+    """Which of the prices of a device stands for it."""
+
+    TESTED = "as tested"
+    CHEAPEST = "the cheapest"
+    MEDIAN = "the median"
+
+
+class Rate(Part):
+    """What one of a currency is worth in another, as somebody typed it, of a day where it is noted."""
+
+    currency: Annotated[str, Field(pattern=r"^[A-Z]{3}$")]
+    worth: Annotated[float, Field(gt=0, le=1_000_000)]
+    into: Annotated[str, Field(pattern=r"^[A-Z]{3}$")]
+    day: Day = ""
+
+
 class ChangeNeed(Part):
     """What changing one aspect takes on this device, where it is not the usual."""
 

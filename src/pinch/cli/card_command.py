@@ -5,9 +5,12 @@ import argparse
 from dataclasses import replace
 from pathlib import Path
 
+from pinch.analysis.offers import OfferChoice
 from pinch.analysis.points import BookPoints
 from pinch.analysis.references import is_own
 from pinch.bench.cards import Card, CardKind, CurvesQuery, ModesQuery, Query, RunsQuery, TestedQuery, UnitsQuery
+from pinch.bench.parts import PriceOf
+from pinch.bench.rates import EXAMPLE, read_rates
 from pinch.cli import compare_book
 from pinch.cli.books import changed_existing, named
 from pinch.cli.numbers import print_json
@@ -52,6 +55,10 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--across", choices=GRIDS, default="variants", help="the columns of a matrix")
     parser.add_argument("--title", default="", metavar="TEXT", help="what stands above it")
     compare_book.configure(parser)
+    parser.add_argument(
+        "--price", choices=[p.name.lower() for p in PriceOf], default="tested", help="which price of each device"
+    )
+    parser.add_argument("--rates", default="", metavar="TEXT", help=f"of currencies, such as '{EXAMPLE}'")
     parser.add_argument("--delta", type=float, default=3.0, metavar="%", help="smallest difference that matters")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
@@ -128,6 +135,8 @@ def _cells(args: argparse.Namespace, points: BookPoints) -> Query:
     if len(names) > 1:
         kept = tuple(c for c in result.choice.cells if c.device.name in names)
         result = replace(result, choice=replace(result.choice, cells=kept))
+    offers = OfferChoice(PriceOf[args.price.upper()], read_rates(args.rates))
+    result = replace(result, choice=replace(result.choice, offers=offers))
     query = cell_cards.query_of(shown_plainly(result))
     if args.kind == "matrix":
         plain = query.cells[0].model_copy(update={"variant_id": None})

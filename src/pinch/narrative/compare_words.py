@@ -53,6 +53,7 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
     own = [(name, c.verdict) for name, row in _named(result) for c in row.cells if c.cell == cell and c.verdict]
     if not own:
         return f"{cell.name} and {result.baseline.name} share no workload."
+    own.sort(key=lambda pair: not pair[1].answer.is_decided)
     shown_first = 3
     index = result.indexes.get(cell.name)
     lead = ""
@@ -97,13 +98,10 @@ def against_words(shown: ShownComparison) -> str:
     if len(result.choice.cells) < 3:
         return headline(shown)
     for row in result.rows[:MOST_WORKLOADS]:
-        own = [(c, c.verdict) for c in row.cells if c.verdict is not None]
-        own.sort(key=lambda pair: -pair[1].ratio)
-        words = [f"{c.cell.name} {_is(v)}" for c, v in own[:MOST_CELLS]]
-        more = [f"{len(own) - MOST_CELLS} more"] if len(own) > MOST_CELLS else []
+        words = _answers([(c, c.verdict) for c in row.cells if c.verdict is not None])
         if words:
             against = "" if told else f", against {result.baseline.name}"
-            told.append(f"{row.workload.name}{against}: {'; '.join([*words, *more])}.")
+            told.append(f"{row.workload.name}{against}: {'; '.join(words)}.")
     if not told:
         return headline(shown)
     rest = f" And {len(result.rows) - MOST_WORKLOADS} more workloads." if len(result.rows) > MOST_WORKLOADS else ""
@@ -112,6 +110,23 @@ def against_words(shown: ShownComparison) -> str:
         f" {_open_words(still_open)}" if any(u.difference.grade is FairnessGrade.HOLDS_BACK for u in still_open) else ""
     )
     return f"{' '.join(told)}{rest}{unfair}"
+
+
+def _answers(own: Sequence[tuple[Compared, Verdict]]) -> list[str]:
+    """What cells are against the baseline: those that are better or worse first, by name as far as there are few; what
+    is not decided hides no answer."""
+    own = sorted(own, key=lambda pair: -pair[1].ratio)
+    decided = [(c, v) for c, v in own if v.answer.is_decided]
+    told = [f"{c.cell.name} is {_said(v)}" for c, v in decided[:MOST_CELLS]]
+    for answer in (Answer.FASTER, Answer.SLOWER):
+        more = sum(v.answer is answer for _, v in decided[MOST_CELLS:])
+        told += [f"{more} more {'is' if more == 1 else 'are'} {answer}"] if more else []
+    for answer, many in ((Answer.TIE, "{} are ties"), (Answer.CANNOT_TELL, "of {} it cannot be told yet")):
+        open_ones = [(c, v) for c, v in own if v.answer is answer]
+        named = open_ones if len(open_ones) <= max(1, MOST_CELLS - len(told)) else []
+        told += [f"{c.cell.name} {_is(v)}" for c, v in named]
+        told += [many.format(len(open_ones))] if open_ones and not named else []
+    return told
 
 
 def _is(v: Verdict) -> str:
@@ -235,7 +250,9 @@ def _note(u: Unfair) -> str:
 def _bar(c: Compared, shown: ShownComparison, name: str) -> Bar:
     low, high = c.score.interval()
     alone = len(shown.result.choice.cells) == 1
-    words = BASELINE if c.cell == shown.result.baseline and not alone else c.told if alone else ""
+    row = next(r for r in shown.result.rows if c in r.cells)
+    against = len(row.cells) > 1  # where nothing is set against it, it is no baseline
+    words = c.told if alone else BASELINE if c.cell == shown.result.baseline and against else ""
     if c.verdict is not None:
         words = verdict_words(c.verdict, difference(c, shown))
     return Bar(name, c.score.mean, low, high, *_look(c.cell, shown), words)

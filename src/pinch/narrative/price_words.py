@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from pinch.analysis.comparing import offer_on
-from pinch.bench.parts import Offer
+from pinch.analysis.offers import offer_of
+from pinch.bench.parts import Offer, PriceOf
 from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.core.errors import DataError
 from pinch.core.money import Deal, money_pair
@@ -16,7 +16,7 @@ def money_chart(shown: ShownComparison) -> Chart | None:
     """Score over price, a dot a device; None with fewer than two prices in one currency."""
     points = []
     for cell in shown.result.choice.cells:
-        offer, index = offer_on(cell.device), shown.result.indexes.get(cell.name)
+        offer, index = offer_of(cell.device, shown.result.choice.offers), shown.result.indexes.get(cell.name)
         ratio = 1.0 if cell == shown.result.baseline else index.ratio if index else None
         if offer is not None and offer.price is not None and ratio is not None:
             points.append((cell, offer.price + offer.allowance, 100.0 * ratio, offer.currency))
@@ -36,7 +36,8 @@ def money_chart(shown: ShownComparison) -> Chart | None:
 
 
 def _dates(shown: ShownComparison) -> str:
-    found = [(c.device.name, offer_on(c.device)) for c in shown.result.choice.cells]
+    choice = shown.result.choice
+    found = [(c.device.name, offer_of(c.device, choice.offers)) for c in choice.cells]
     return " · ".join(
         dict.fromkeys(f"{name}: {o.price:g} {o.currency} on {o.date or 'no date'}" for name, o in found if o)
     )
@@ -58,17 +59,19 @@ def _of_offer(offer: Offer) -> str:
 def money_words(shown: ShownComparison) -> list[str]:
     """What each cell costs and gives against the baseline: two numbers and the price of equal value, no more."""
     result, told = shown.result, []
-    base = offer_on(result.baseline.device)
+    base = offer_of(result.baseline.device, result.choice.offers)
     for cell in result.choice.cells[1:]:
-        offer, index = offer_on(cell.device), result.indexes.get(cell.name)
+        offer, index = offer_of(cell.device, result.choice.offers), result.indexes.get(cell.name)
         if base is None or offer is None or index is None or cell.device.id == result.baseline.device.id:
             continue
         try:
             pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
         except DataError:
             continue
+        which = result.choice.offers.which
+        at = "" if which is PriceOf.TESTED else f"By {which} of its prices "
         told.append(
-            f"{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
+            f"{at}{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
             f"{percent(1 + pair.score_difference)} over {counted(len(index.workloads), 'workload')} of "
             f"{len({row.workload.id for row in result.rows})}; as much for money at {pair.break_even:.0f} "
             f"{offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."

@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 
-from pinch.analysis.comparing import offer_on
+from pinch.analysis.offers import offer_of
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import TestedQuery, UnitsQuery
@@ -40,7 +40,7 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
     )
     rows = [_unit_row(d) for d in devices]
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
-    table = Table("units", UNIT_COLUMNS, tuple(_unit_cells(d, offer_on(d)) for d in devices))
+    table = Table("units", UNIT_COLUMNS, tuple(_unit_cells(d, offer_of(d)) for d in devices))
     return Found(units_words(devices), chart, table, method=["prices are of the day they carry"])
 
 
@@ -74,7 +74,7 @@ def _unit_row(d: Device) -> tuple[str, ...]:
     claimed = " / ".join(f"{w:g}" for w in (d.claims.sustained_w, d.claims.burst_w) if w)
     mass = f"{d.mass_kg:g}" if d.mass_kg else ""
     holds = f"{d.battery.usable_wh:g}" if d.battery.usable_wh else ""
-    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or "not noted", price_words(offer_on(d))
+    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or "not noted", price_words(offer_of(d))
 
 
 def _unit_cells(d: Device, offer: Offer | None) -> tuple[Cell, ...]:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from pinch.analysis.cells import BenchCell, cells_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, compare_book
+from pinch.analysis.offers import OfferChoice
 from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import SAME_ROOM_K, BookPoints, RunPoint
 from pinch.analysis.work_metrics import is_known, keys_of
@@ -56,7 +57,10 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
         raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
     if query.grid:
         return grid_cards.make(book, cells[0], query.grid, query.measure, query.low_share)
-    result = compare_book(book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta))
+    offers = OfferChoice(query.price, query.rates)
+    result = compare_book(
+        book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta, offers=offers)
+    )
     if not result.rows:
         raise PinchError("None of its cells has a run of its workloads that counts.")
     shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
@@ -92,6 +96,8 @@ def query_of(shown: ShownComparison) -> CellsQuery:
         by_score=shown.by_score,
         absolute=shown.absolute,
         subject=shown.subject,
+        price=choice.offers.which,
+        rates=choice.offers.rates,
     )
 
 
@@ -198,7 +204,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
     names = _end_names(pairs)
     x_title = f"{found[0][1].workload.name}" if one_unit else f"Score, {names[0]} = 100"
     unit = _unit(found[0][1]) if one_unit else "%"
-    words = _pairs_words(found, names, len(pairs) > 1)
+    words = _pairs_words(found, names, len(pairs) > 1, not one_unit)
     chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
     if names == SUPPLIES:  # what is compared does not speak against the pair
         results = [_without(result, "supply") for result in results]
@@ -243,16 +249,23 @@ def _ball(c: Compared, by: float) -> Ball:
 
 
 def _pairs_words(
-    found: Sequence[tuple[tuple[BenchCell, BenchCell], WorkRow, Compared, Compared]], names: tuple[str, str], many: bool
+    found: Sequence[tuple[tuple[BenchCell, BenchCell], WorkRow, Compared, Compared]],
+    names: tuple[str, str],
+    many: bool,
+    works: bool,
 ) -> str:
     """What the second ends keep of the first."""
+    devices = {pair[1].device.name for pair, *_ in found}
     told = []
     for pair, row, _, b in found[:3]:
         assert b.verdict is not None
-        which = pair[0].setting.name if many else row.workload.name
+        which = _pair_name(pair, row.workload, many, works)
+        if many and len(devices) == 1:
+            which = which.removeprefix(f"{pair[1].device.name}, ")
         told.append(f"{which}: {_kept(b.verdict)}")
-    device = found[0][0][1].device.name
-    lead = f"{device} on battery keeps of its score on mains" if names == SUPPLIES else ""
+    many_keep = f"{len(devices)} devices on battery keep of their scores on mains"
+    lead = f"{found[0][0][1].device.name} on battery keeps of its score on mains" if len(devices) == 1 else many_keep
+    lead = lead if names == SUPPLIES else ""
     more = f"; and {len(found) - 3} more" if len(found) > 3 else ""
     if lead:
         return f"{lead}: {'; '.join(told)}{more}."

@@ -5,6 +5,7 @@ The rules are common practice of the trade, no source.
 
 import math
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence, Set
 from dataclasses import dataclass, replace
 from enum import IntEnum
@@ -20,7 +21,7 @@ from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
 from pinch.core.method import changes_since
 from pinch.core.metrics import LOW_NAMES
-from pinch.core.printing import counted, plain
+from pinch.core.printing import counted, listed, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
@@ -32,7 +33,7 @@ WIN_WORDS = (
     *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
     *("outperforms", "outpaces", "superior", "slower", "worse", "loses", "lose", "trails", "behind", "crushes"),
 )
-MOST_NAMED = 3
+MOST_NAMED, MOST_UNFAIR = 3, 3
 TIE_WORDS = ("tie", "same", "equal", "level", "can't tell", "cannot tell", "no difference", "alike", "within")
 
 
@@ -142,11 +143,18 @@ def _lone_curves(content: CardContent) -> Iterator[Concern]:
 
 
 def _unfair(content: CardContent) -> Iterator[Concern]:
+    """What is not like for like, pair by pair where there are few; of many, in how many pairs what differs."""
     for result in content.found.compared if content.found else ():
-        for u in result.unfair:
-            if u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK:
+        found = [u for u in result.unfair if u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK]
+        if len(found) <= MOST_UNFAIR:
+            for u in found:
                 words = f"sets {u.cell.name} against {result.baseline.name}: {u.difference.words}"
                 yield _card(content, "unfair", Weight.STOP, words)
+            continue
+        pairs = Counter(u.difference.what for u in found)
+        told = listed([f"{what} with {n}" for what, n in pairs.most_common()])
+        words = f"sets {counted(len({u.cell.key for u in found}), 'cell')} against {result.baseline.name} that are not"
+        yield _card(content, "unfair", Weight.STOP, f"{words} like it: {told}.")
 
 
 def _drifting(content: CardContent) -> Iterator[Concern]:
@@ -276,9 +284,21 @@ def _of_report(deck: Deck) -> list[Concern]:
             if o.price is not None and not o.date:
                 words = f"A price of {d.name} has no date."
                 found.append(Concern("undated-price", Weight.STOP, words, ConcernPlace(device_id=d.id)))
+    found += [concern for d in devices for concern in _two_prices(d)]
     owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
     found += _words_of_report(deck.report, owed)
     return found + [_outdated(o) for o in outdated(deck)]
+
+
+def _two_prices(device: Device) -> Iterator[Concern]:
+    """Prices that differ though all that is noted of them is the same."""
+    seen: dict[tuple[object, ...], float] = {}
+    for o in device.offers:
+        alike = (o.configuration, o.currency, o.date, o.region, o.tax_in, o.members, o.seller)
+        if o.price is not None and seen.setdefault(alike, o.price) != o.price:
+            words = f"Two prices of {device.name} differ, {seen[alike]:g} and {o.price:g} {o.currency}".rstrip()
+            words += ", and nothing noted tells why."
+            yield Concern("two-prices", Weight.LOOK, words, ConcernPlace(device_id=device.id))
 
 
 def _outdated(found: Outdated) -> Concern:

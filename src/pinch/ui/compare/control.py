@@ -10,6 +10,7 @@ from pinch.analysis.cells import BenchCell, CellKey, cells_of, left_out_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book, step_cells
 from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.grid import Across, Grid, grid_of
+from pinch.analysis.offers import OfferChoice
 from pinch.analysis.points import BookPoints
 from pinch.analysis.work_metrics import keys_of
 from pinch.bench.records import Acceptance, now
@@ -46,11 +47,13 @@ class CompareControl(Working):
         self.along: CompareAxis | None = None
         self.workload_ids: tuple[int, ...] | None = None
         self.measure, self.delta = AVERAGE, DELTA
+        self.offers = OfferChoice()
 
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
         self.cancel()
         self._chosen, self.workload_ids, self.along, self._by_hand = [], None, None, False
+        self.offers = OfferChoice()
 
     def cells(self, by_variant: bool | None = None) -> list[BenchCell]:
         """All cells of the book, as far as it is judged; variants apart where variants are compared."""
@@ -148,7 +151,7 @@ class CompareControl(Working):
         self.start()
 
     def change(self, changed: dict[str, object]) -> None:
-        """Other workloads, another measure, or another smallest difference that matters."""
+        """Other workloads, another measure, another smallest difference that matters, or other prices."""
         for name, value in changed.items():
             setattr(self, name, value)
         self.start()
@@ -160,7 +163,7 @@ class CompareControl(Working):
             return True
         if not self._by_hand:
             self._chosen = [c.key for c in self._first()]
-        choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta, self.along)
+        choice = CompareChoice(tuple(self.chosen), self.workloads, self.measure, self.delta, self.along, self.offers)
         if self.is_done_for(points, choice):
             if self._last is not None:
                 self.finished.emit(self._last)

@@ -4,8 +4,10 @@ from collections.abc import Sequence
 
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
+from pinch.analysis.offers import OfferChoice
 from pinch.analysis.work_metrics import offered_metrics
 from pinch.bench.cards import CardKind
+from pinch.bench.rates import read_rates
 from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
@@ -53,6 +55,7 @@ class ComparePage(Page[CompareView]):
         view.baseline_chosen.connect(control.set_baseline)
         view.axis_chosen.connect(control.run_along)
         view.changed.connect(control.change)
+        view.prices_chosen.connect(lambda: shell.safely(self.choose_prices))
         view.accept_wanted.connect(lambda unfair: shell.safely(lambda: self.accept(unfair)))
         view.grid_wanted.connect(lambda: shell.safely(self.type_grid))
         view.more_wanted.connect(lambda *of: shell.safely(lambda: self._plan_more(*of)))
@@ -83,6 +86,8 @@ class ComparePage(Page[CompareView]):
 
     def forget(self) -> None:
         self.control.forget()
+        self.view.price.setCurrentIndex(0)
+        self.view.rates.clear()
 
     def cancel(self) -> None:
         self.control.cancel()
@@ -92,6 +97,11 @@ class ComparePage(Page[CompareView]):
         self.shell.margin.tell("What is compared", NOTES)
         if self.control.start():
             self.view.show_working(0.0)
+
+    def choose_prices(self) -> None:
+        """Which price of each device stands beside its score, and by which rates."""
+        offers = OfferChoice(self.view.price.currentData(), read_rates(self.view.rates.text()))
+        self.control.change({"offers": offers})
 
     def points_ready(self) -> None:
         self.control.start()

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from pinch.analysis.cells import BenchCell
-from pinch.analysis.comparing import offer_on
+from pinch.analysis.offers import offer_of
 from pinch.bench.parts import Offer
 from pinch.bench.records import Device
 from pinch.core.errors import DataError
@@ -24,10 +24,10 @@ def money_rows(shown: ShownComparison) -> list[TableRow]:
     result = shown.result
     if not result.choice.cells:
         return []
-    base_offer = offer_on(result.baseline.device)
+    base_offer = offer_of(result.baseline.device, result.choice.offers)
     rows = [_price_row(result.baseline, base_offer)]
     for cell in result.choice.cells[1:]:
-        offer, index = offer_on(cell.device), result.indexes.get(cell.name)
+        offer, index = offer_of(cell.device, result.choice.offers), result.indexes.get(cell.name)
         if base_offer is None or offer is None or index is None:
             lack = "no price is noted" if offer is None or base_offer is None else "no workload is shared"
             rows.append(TableRow((cell.name, *_price(offer), lack, "", "", ""), aside=True))

@@ -22,6 +22,8 @@ from PyQt6.QtWidgets import (
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import Compared, Unfair
+from pinch.bench.parts import PriceOf
+from pinch.bench.rates import EXAMPLE
 from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
 from pinch.core.figures import Note
@@ -62,6 +64,7 @@ class CompareView(PageView):
     baseline_chosen = pyqtSignal(object)
     axis_chosen = pyqtSignal(object)
     changed = pyqtSignal(dict)
+    prices_chosen = pyqtSignal()
     accept_wanted = pyqtSignal(object)
     more_wanted = pyqtSignal(object, int)
     grid_wanted = pyqtSignal()
@@ -87,6 +90,7 @@ class CompareView(PageView):
         self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
         self.money = RowTable("Prices beside scores", price_pane.MONEY_COLUMNS)
         self.offers = RowTable("All prices", price_pane.OFFER_COLUMNS, words=(0, 3, 5))
+        self.price, self.rates = QComboBox(), QLineEdit()
         self.time, self.money_chart = ChartView(), ChartView()
         self.accept = small_button(
             "Accept with a reason …", "This difference does not matter here (Ctrl+Shift+F)", self._accept
@@ -334,7 +338,15 @@ class CompareView(PageView):
     def _pages(self) -> list[QWidget]:
         bars = _stacked(self.bars, self.notes)
         prices = QSplitter(Qt.Orientation.Vertical)
-        prices.addWidget(_stacked(self.money, self.money_chart))
+        for which in PriceOf:
+            self.price.addItem(f"prices: {which}", which)
+        self.price.setAccessibleName("Which price of each device")
+        self.price.setToolTip("As tested: the newest price of the tested unit, where that is marked")
+        self.rates.setPlaceholderText(f"rates, such as {EXAMPLE}")
+        self.rates.setAccessibleName("Rates of currencies")
+        self.rates.setFixedWidth(330)
+        self.rates.setToolTip("Prices of that currency are brought into the other; several rates are parted by ;")
+        prices.addWidget(_stacked(_in_row(self.price, self.rates), self.money, self.money_chart))
         prices.addWidget(_stacked(label("Every price that was noted", "heading"), self.offers))
         return [
             bars,
@@ -352,6 +364,8 @@ class CompareView(PageView):
         self.along.activated.connect(lambda _: self.axis_chosen.emit(self.along.currentData()))
         self.workloads.changed.connect(lambda ids: self.changed.emit({"workload_ids": ids}))
         self.measure.activated.connect(lambda _: self.changed.emit({"measure": self.measure.currentData()}))
+        self.price.activated.connect(lambda _: self.prices_chosen.emit())
+        self.rates.editingFinished.connect(self.prices_chosen)
         self.delta.valueChanged.connect(lambda value: self.changed.emit({"delta": value / 100.0}))
         for combo in (self.order, self.unit):
             combo.activated.connect(lambda _: self.draw())
@@ -361,14 +375,14 @@ class CompareView(PageView):
         self.fairness.opened.connect(lambda _: self._accept())
 
 
-def _in_row(*buttons: QPushButton) -> QWidget:
-    """Buttons beside each other."""
+def _in_row(*widgets: QWidget) -> QWidget:
+    """Widgets beside each other."""
     line = QWidget()
     row = QHBoxLayout(line)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(6)
-    for button in buttons:
-        row.addWidget(button)
+    for widget in widgets:
+        row.addWidget(widget)
     row.addStretch(1)
     return line
 

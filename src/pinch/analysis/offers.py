@@ -1,0 +1,69 @@
+"""Which of the prices of a device a comparison takes, in which currency: what was chosen stands in its words."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import median
+
+from pinch.bench.parts import Offer, PriceOf, Rate
+from pinch.bench.records import Device
+
+
+@dataclass(frozen=True)
+class OfferChoice:
+    """Which price of each device, and rates that the operator typed: prices of a currency with a rate are brought into
+    what the rate is into."""
+
+    which: PriceOf = PriceOf.TESTED
+    rates: tuple[Rate, ...] = ()
+
+
+def offer_of(device: Device, choice: OfferChoice = OfferChoice()) -> Offer | None:
+    """The offer of a device that a comparison takes; None where it has no price.
+
+    Of what was tested: the newest one, of the tested unit where that is marked. The cheapest, or the median: among all
+    of the currency that most are in. Offers for everybody count where there is such a one.
+    """
+    priced = [_in_one_currency(o, choice.rates) for o in device.offers if o.price is not None]
+    priced = [o for o in priced if not o.members] or priced
+    if choice.which is PriceOf.TESTED:
+        return max([o for o in priced if o.tested] or priced, key=lambda o: o.date, default=None)
+    currencies = [o.currency for o in priced]
+    alike = [o for o in priced if o.currency == max(currencies, key=currencies.count)]
+    if not alike or choice.which is PriceOf.CHEAPEST:
+        return min(alike, key=lambda o: (o.price or 0.0) + o.allowance, default=None)
+    return _median(alike)
+
+
+def _median(offers: Sequence[Offer]) -> Offer:
+    """The middle of several prices, each brought to the equal configuration, as an offer that says what it is."""
+    prices = [(o.price or 0.0) + o.allowance for o in offers]
+    if len(offers) == 1:
+        return offers[0]
+    days = sorted(o.date for o in offers if o.date)
+    span = days[-1] if len(set(days)) == 1 else f"{days[0]} to {days[-1]}" if days else "no noted days"
+    words = f"median of {len(offers)} offers from {min(prices):g} to {max(prices):g} {offers[0].currency}, {span}"
+    regions = {o.region for o in offers}
+    return Offer(
+        price=median(prices),
+        currency=offers[0].currency,
+        date=days[-1] if days else "",
+        region=regions.pop() if len(regions) == 1 else "",
+        configuration=words,
+    )
+
+
+def _in_one_currency(offer: Offer, rates: Sequence[Rate]) -> Offer:
+    rate = next((r for r in rates if r.currency == offer.currency), None)
+    if rate is None or offer.price is None:
+        return offer
+    what = offer.configuration or ("as tested" if offer.tested else "configuration not noted")
+    day = f" of {rate.day}" if rate.day else ""
+    told = f"{what}, {offer.price:g} {offer.currency} at {rate.worth:g} {rate.into}{day}, typed in"
+    return offer.model_copy(
+        update={
+            "price": round(offer.price * rate.worth, 2),
+            "allowance": round(offer.allowance * rate.worth, 2),
+            "currency": rate.into,
+            "configuration": told,
+        }
+    )
