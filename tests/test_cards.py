@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from pinch.analysis.cells import cells_of
 from pinch.analysis.curves import ScaleChoice, scale_book
+from pinch.analysis.offers import OfferChoice, offer_of
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import (
     KINDS,
@@ -23,10 +24,13 @@ from pinch.bench.cards import (
     TestedQuery,
     UnitsQuery,
 )
-from pinch.bench.parts import Offer
+from pinch.bench.parts import Offer, PriceOf
+from pinch.bench.rates import rates_words, read_rates
 from pinch.bench.records import Acceptance, Came, Setting
 from pinch.bench.summaries import Origin, Summary
 from pinch.charts.bar_chart import BarChart, legible
+from pinch.charts.draw.bars import LEAST_ROW, TITLE_ROOM, most_groups
+from pinch.charts.draw.crowding import crowding
 from pinch.charts.dumbbell_chart import DumbbellChart
 from pinch.charts.multiples_chart import GridChart
 from pinch.charts.scale_chart import Second
@@ -42,7 +46,9 @@ from pinch.narrative.cards.concerns import Concern, concerns, strange_numbers
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
 from pinch.narrative.cards.footnotes import ACCEPTED_MARK, OPEN_MARK
+from pinch.narrative.cards.questions import question_of
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
+from pinch.narrative.cards.splitting import can_split, split_card
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made
 
 CELLS = CellsQuery(
@@ -453,3 +459,100 @@ class TestConcerns(unittest.TestCase):
         )
         self.assertEqual(content.missing, "日本")
         self.assertIn("日 本", self.of("missing-signs", content).words)
+
+
+class TestCrowdedAndSplit(unittest.TestCase):
+    def test_a_picture_says_what_it_cannot_show_and_is_split(self) -> None:
+        m = Made()
+        many = [Setting(id=100 + n, device_id=1, name=f"Step {n}", sustained_w=10.0 + n) for n in range(30)]
+        for setting in many:
+            for work in (GAME, TASK):
+                m.add(setting, 50.0, work)
+        cells = tuple(CellQuery(setting_id=s.id, room_c=22.0) for s in many)
+        content = made_of(m, CellsQuery(cells=cells, workload_ids=(1, 2)), CardKind.BARS)
+        assert content.face is not None
+        found = crowding(content.face)
+        assert found is not None
+        self.assertEqual((found.what, found.there), ("bars", 90), "thirty of each workload, and of the index")
+        self.assertLess(found.legible, 30)
+        self.assertIn("crowded", [c.code for c in concerns(Deck((content,), Report(), m.book()))])
+        parts = split_card(content)
+        self.assertEqual([part.query.workload_ids for part in parts], [(1,), (2,)])  # type: ignore[union-attr]
+        self.assertEqual([part.name for part in parts], [f"A question: {w.name}?" for w in (GAME, TASK)])
+        few = made_of(m, CellsQuery(cells=cells[:3], workload_ids=(1,)), CardKind.BARS)
+        assert few.face is not None
+        self.assertIsNone(crowding(few.face))
+        self.assertFalse(can_split(few))
+        with self.assertRaisesRegex(PinchError, "one thing alone"):
+            split_card(few)
+
+    def test_many_groups_leave_room_for_the_titles_of_those_that_are_drawn(self) -> None:
+        self.assertEqual(most_groups(330.0), int((330.0 - LEAST_ROW) / (TITLE_ROOM + LEAST_ROW)))
+
+    def test_new_cards_are_called_by_their_question(self) -> None:
+        m = Made()
+        for setting in (FULL, HUSH, AWAY, OTHER):
+            m.add(setting, 50.0)
+        for query, kind, wanted in (
+            (CELLS, CardKind.BARS, "How does Old one, Stock compare with Sandpiper 14, Full in Skerry Run?"),
+            (
+                ModesQuery(device_id=1, workload_id=1),
+                CardKind.SHEET,
+                "What do the modes of Sandpiper 14 give in Skerry Run?",
+            ),
+            (TestedQuery(), CardKind.TABLE, "What was tested?"),
+        ):
+            content = made_of(m, query, kind)
+            assert content.found is not None
+            self.assertEqual(question_of(content.card, content.found), wanted)
+
+    def test_what_is_not_decided_hides_no_answer(self) -> None:
+        m = Made()
+        settings = [Setting(id=100 + n, device_id=1, name=f"Step {n}") for n in range(8)]
+        for n, setting in enumerate(settings):
+            for rate in (100.0, 100.4, 100.2) if n < 6 else (140.0, 140.4, 140.2) if n == 6 else (99.0,):
+                m.add(setting, rate)
+        cells = tuple(CellQuery(setting_id=s.id, room_c=22.0) for s in settings)
+        finding = made_of(m, CellsQuery(cells=cells, workload_ids=(1,)), CardKind.BARS).composed
+        self.assertRegex(finding, r"Step 0: Sandpiper 14, Step 6 is 39.9 % faster; 4 are ties; of 2 it")
+
+
+class TestPrices(unittest.TestCase):
+    def test_the_price_that_was_chosen(self) -> None:
+        offers = (
+            Offer(price=1000.0, currency="EUR", date="2026-08-01", tested=True),
+            Offer(price=800.0, currency="EUR", date="2026-08-03"),
+            Offer(price=1200.0, currency="USD", date="2026-08-02"),
+            Offer(price=500.0, currency="EUR", date="2026-08-04", members=True),
+        )
+        device = NEW.model_copy(update={"offers": offers})
+        rates = read_rates("1 USD = 0.75 EUR, 2026-08-02")
+        wanted = {
+            PriceOf.TESTED: ((), 1000.0),
+            PriceOf.CHEAPEST: ((), 800.0),
+            PriceOf.MEDIAN: (rates, 900.0),
+        }
+        for which, (by, price) in wanted.items():
+            found = offer_of(device, OfferChoice(which, by))
+            assert found is not None
+            self.assertEqual((found.price, found.currency), (price, "EUR"), which)
+        middle = offer_of(device, OfferChoice(PriceOf.MEDIAN, rates))
+        assert middle is not None
+        self.assertEqual(
+            middle.configuration,
+            "median of 3 offers from 800 to 1000 EUR, 2026-08-01 to 2026-08-03",
+            "members pay less",
+        )
+        self.assertEqual(rates_words(rates), "1 USD = 0.75 EUR, 2026-08-02")
+        for wrong in ("1 USD is 2 EUR", "1 USD = 2 EUR; 1 USD = 3 EUR", "1 USD = 2 EUR; 1 GBP = 2 CHF"):
+            with self.assertRaises(PinchError):
+                read_rates(wrong)
+
+    def test_two_prices_of_one_thing_are_looked_at(self) -> None:
+        m = Made()
+        alike = {"currency": "EUR", "date": "2026-08-01", "configuration": "32 GB"}
+        device = NEW.model_copy(update={"offers": (Offer(price=1000.0, **alike), Offer(price=900.0, **alike))})  # type: ignore[arg-type]
+        m.points = [replace(m.add(FULL, 50.0), device=device)]
+        content = made_of(m, TestedQuery(), CardKind.TABLE)
+        said = [c.words for c in concerns(Deck((content,), Report(), m.book())) if c.code == "two-prices"]
+        self.assertEqual(said, ["Two prices of Sandpiper 14 differ, 1000 and 900 EUR, and nothing noted tells why."])

@@ -18,15 +18,17 @@ import python_calamine
 from frictionless import Package, system
 from PIL import Image
 
-from pinch.bench.cards import Private
+from pinch.bench.cards import Private, Quote
 from pinch.bench.opening import open_book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
 from pinch.core.errors import DataError, PinchError
 from pinch.core.progress import CancelledError
 from pinch.intake.book_folder import read_book_folder
+from pinch.narrative.cards.concerns import concerns
 from pinch.narrative.cards.deck import Deck
-from pinch.narrative.reporting import story_of
+from pinch.narrative.quotable import kept_quotes, quotable
+from pinch.narrative.reporting import sections_of, story_of
 from pinch.narrative.story import Story
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.pages import pdf_bytes, render
@@ -62,12 +64,14 @@ class TestStory(unittest.TestCase):
             "devices",
             "method",
             "questions",
+            "results",
             "modes",
             "heat",
             "sound",
             "power",
             "fairness",
             "prices",
+            "untested",
             "limits",
             "data",
         ]
@@ -75,6 +79,41 @@ class TestStory(unittest.TestCase):
         self.assertTrue(all(c.face is not None for c in deck.contents), [c.problem for c in deck.contents])
         self.assertGreaterEqual(len(deck.contents), 8)
         self.assertEqual([f.number for f in story.figures], list(range(1, len(story.figures) + 1)))
+
+    def test_own_words_come_first_and_what_they_quote_is_watched(self) -> None:
+        deck, _, _ = cabin_test()
+        says = quotable(deck)
+        key = "heat held-by-heat 1"
+        kept = Quote(of=key, words=says[key])
+        words = {"verdict": f"It keeps its speed. {says[key]}", "speaks_for": "quiet\n\nlight", "quotes": (kept,)}
+        signed = replace(deck, report=deck.report.model_copy(update=words))
+        sections = sections_of(signed)
+        self.assertEqual([s.key for s in sections[:3]], ["verdict", "for", "glance"])
+        self.assertEqual(sections[1].points, ("quiet", "light"))
+        self.assertNotIn("quote", [c.code for c in concerns(signed)])
+        told = {"verdict": "It was cool. Heat held 9 runs.", "quotes": (Quote(of=key, words="Heat held 9 runs."),)}
+        other = replace(deck, report=deck.report.model_copy(update=told))
+        found = [c for c in concerns(other) if c.code == "quote"]
+        self.assertEqual(len(found), 1)
+        self.assertIn(f"“Heat held 9 runs.” It reads now: {says[key]}", found[0].words)
+        self.assertEqual(kept_quotes(deck.report.model_copy(update={"quotes": (kept,)})), (), "nobody says it any more")
+
+    def test_all_results_stand_in_one_table_that_the_open_data_bears_out(self) -> None:
+        deck, story, _ = cabin_test()
+        table = next(s for s in story.sections if s.key == "results").tables[0]
+        names = [h.name for h in table.headings]
+        rows = {(r[0], r[names.index("Cell")]): r for r in table.rows}
+        points = [p for p in deck.points.points if not p.why_not and p.run.summary is None]
+        gannet = [
+            p for p in points if (p.device.name, p.setting.name, p.workload.name) == ("Gannet", "30 W", "Skerry Run")
+        ]
+        row = rows["Skerry Run", "Gannet, 30 W"]
+        mean = sum(p.rate or 0.0 for p in gannet) / len(gannet)
+        low = sum(p.digest.lows["low_1.percentile"] for p in gannet) / len(gannet)
+        self.assertAlmostEqual(float(row[names.index("result")]), mean, delta=0.02)
+        self.assertAlmostEqual(float(row[names.index("1 % low")]), low, delta=0.02)
+        self.assertEqual(row[names.index("set to")], "1920×1200, medium")
+        self.assertEqual(row[names.index("runs")], str(len(gannet)))
 
     def test_what_speaks_against_it_is_in_it(self) -> None:
         by_key = {s.key: s for s in cabin_test()[1].sections}

@@ -213,8 +213,9 @@ def _order_words(gain: _Gain, found: Answer) -> list[str]:
     words = []
     measured = math.expm1(gain.measured)
     if round(100 * measured, 1) != round(100 * math.expm1(gain.value), 1):
-        drift = f"a drift of {100 * ordered.drift.per_run:+.1f} % a run" if ordered.drift.is_evident else "other days"
-        words.append(f"measured {100 * measured:+.1f} %, of which {drift} is taken out".replace("-", "−"))
+        drift = f"a drift of {100 * ordered.drift.per_run:+.1f} % a run is"
+        what = drift if ordered.drift.is_evident else "other days are"
+        words.append(f"measured {100 * measured:+.1f} %, of which {what} taken out".replace("-", "−"))
     if found is Answer.CANNOT_TELL and ordered.order_share > ORDER_COUNTS:
         what = "another day" if ordered.order is RunOrder.DAYS else "a drift"
         words.append(f"they were run {ordered.order.phrase}: {what} may make up {100 * ordered.order_u:.1f} %")

@@ -17,7 +17,7 @@ from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
-from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval, would_tell
+from pinch.narrative.verdict_words import percent, taken_out, verdict_words, why_no_interval, would_tell
 
 MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
@@ -229,7 +229,7 @@ def _said(v: Verdict) -> str:
         return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
         return f"can't tell yet{would_tell(v)}"
-    return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}"
+    return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}{taken_out(v)}"
 
 
 def _open_words(still_open: Sequence[Unfair]) -> str:

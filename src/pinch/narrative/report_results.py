@@ -18,6 +18,7 @@ from pinch.core.verdict import Answer
 from pinch.narrative.cards.mode_cards import workloads_of
 from pinch.narrative.claims import Claim
 from pinch.narrative.mode_words import hours_words
+from pinch.narrative.verdict_words import taken_out
 
 LOW = "low_1.percentile"
 MOST_NAMED = 6
@@ -104,23 +105,24 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
     if not result.rows:
         return None
     row, base = result.rows[0], result.baseline
-    against = [(c.cell, c.verdict.answer) for c in row.cells if c.verdict is not None]
+    against = [(c.cell, c.verdict) for c in row.cells if c.verdict is not None]
     if not against:
         return None
     of = {
         # A verdict is of the other against this one.
-        "ahead of": [c for c, answer in against if answer is Answer.SLOWER],
-        "behind": [c for c, answer in against if answer is Answer.FASTER],
-        "level with": [c for c, answer in against if answer is Answer.TIE],
-        "not to be told apart from": [c for c, answer in against if answer is Answer.CANNOT_TELL],
+        "ahead of": Answer.SLOWER,
+        "behind": Answer.FASTER,
+        "level with": Answer.TIE,
+        "not to be told apart from": Answer.CANNOT_TELL,
     }
-    parts = [f"{words} {listed([c.name for c in own])}" for words, own in of.items() if own]
+    told = {words: [f"{c.name}{taken_out(v)}" for c, v in against if v.answer is is_so] for words, is_so in of.items()}
+    parts = [f"{words} {listed(names)}" for words, names in told.items() if names]
     many = "the other device" if len(against) == 1 else f"{number_word(len(against))} other devices"
     printed = f"{row.printed[base.name]} {row.metric.unit}".rstrip()
     words = f"{workload.name}, each at its best setting: {base.name} ({printed}) against {many}: {'; '.join(parts)}."
     runs = tuple(p.run.id for c in result.choice.cells for p in c.points.get(workload.id, ()))
     typed = tuple(r.id for c in result.choice.cells for r in c.results.get(workload.id, ()))
-    return Claim("rank", words, len(of["ahead of"]), len(against), runs, typed)
+    return Claim("rank", words, len(told["ahead of"]), len(against), runs, typed)
 
 
 def battery_table(points: BookPoints, subject: Device) -> TableChart | None:
@@ -157,9 +159,15 @@ def untested_claims(points: BookPoints, devices: Sequence[Device]) -> list[Claim
     on_battery = {p.run.device_id for p in counting if not p.setting.mains}
     mobile = [d for d in devices if d.battery.usable_wh]
     told += _lacking("battery", "ran on battery", mobile, on_battery, "No device with a battery")
+    return told + _unmeasured(counting, points, devices)
+
+
+def _unmeasured(counting: Sequence[RunPoint], points: BookPoints, devices: Sequence[Device]) -> list[Claim]:
+    """Of which devices nobody measured the wall, the noise or a surface."""
     read = {p.run.device_id: set[Quantity]() for p in counting}
     for p in counting:
         read[p.run.device_id] |= {r.quantity for r in points.readings.get(p.run.id, ())}
+    told = []
     wall = {p.run.device_id for p in counting if p.digest.wall_w is not None or "wall.power.load_mean" in p.read}
     noise = {d for d, found in read.items() if Quantity.NOISE in found}
     surface = {d for d, found in read.items() if Quantity.SURFACE in found}

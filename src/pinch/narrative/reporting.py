@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from pinch import __version__
 from pinch.analysis.comparing import Unfair
-from pinch.analysis.modes import ModesSheet, modes_sheet
+from pinch.analysis.modes import ModeRow, ModesSheet, modes_sheet
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.analysis.references import is_own
 from pinch.bench.book import Book
@@ -21,6 +21,7 @@ from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.mode_cards import sheet_chart, workloads_of
+from pinch.narrative.claims import Claim, of_runs
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_words
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
@@ -72,7 +73,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
     subject = _subject(deck, shown)
     runs, typed = runs_behind(deck), typed_behind(deck)
     devices = _tested(points, runs, typed)
-    figures = _figures(shown)
+    figures = _figures(shown, points)
     sheet = _sheet(points, subject)
     results = results_table(points, devices)
     sections = [
@@ -139,27 +140,40 @@ def runs_behind(deck: Deck) -> list[RunPoint]:
 
 def typed_behind(deck: Deck) -> list[Result]:
     """All typed results of this book behind the comparisons of the report, each once."""
-    found = {
-        r.id: r
-        for c in deck.contents
-        if c.card.in_report and c.found
-        for result in c.found.compared
-        for row in result.rows
-        for compared in row.cells
-        for r in compared.cell.results.get(row.workload.id, ())
-        if is_own(r.id)
-    }
+    found = {r.id: r for c in deck.contents if c.card.in_report for r in _typed_of(c)}
     return [found[number] for number in sorted(found)]
 
 
-def _figures(shown: Sequence[CardContent]) -> dict[str, tuple[StoryFigure, ...]]:
+def _typed_of(content: CardContent) -> list[Result]:
+    """The typed results of this book that a card compares."""
+    compared = [c for result in (content.found.compared if content.found else ()) for c in result.choice.cells]
+    works = {row.workload.id for result in (content.found.compared if content.found else ()) for row in result.rows}
+    found = {r.id: r for cell in compared for w in works for r in cell.results.get(w, ()) if is_own(r.id)}
+    return list(found.values())
+
+
+def _finding_claim(content: CardContent, points: BookPoints) -> Claim:
+    """What a card says, of which runs and results it says it, out of all of its devices and workloads."""
+    assert content.found is not None
+    runs = [p for p in content.found.runs if is_own(p.run.id)]
+    cells = {(p.run.device_id, p.run.workload_id) for p in runs}
+    beside = [p for p in points.points if (p.run.device_id, p.run.workload_id) in cells and is_own(p.run.id)]
+    typed = _typed_of(content)
+    code = f"card: {content.card.kind}{', by hand' if content.edited else ''}"
+    ids = tuple(dict.fromkeys(p.run.id for p in runs))
+    results = tuple(r.id for r in typed)
+    return Claim(code, content.finding, len(ids) + len(results), len(beside) + len(results), ids, results)
+
+
+def _figures(shown: Sequence[CardContent], points: BookPoints) -> dict[str, tuple[StoryFigure, ...]]:
     """The figures by section, numbered in the order in which they stand on the page."""
     order = ("questions", "modes", "heat", "sound", "power")
     placed = sorted(shown, key=lambda c: order.index(_OWN_SECTION.get(c.card.kind, "questions")))
     found: dict[str, list[StoryFigure]] = {}
     for number, c in enumerate(placed, 1):
         assert c.face is not None
-        figure = StoryFigure(number, c.card.name, c.finding, c.face.chart, _with_edit(c), c.face.alternative, c.edited)
+        words = (c.card.name, c.finding, c.face.chart, _with_edit(c), c.face.alternative, c.edited)
+        figure = StoryFigure(number, *words, _finding_claim(c, points))
         found.setdefault(_OWN_SECTION.get(c.card.kind, "questions"), []).append(figure)
     return {key: tuple(own) for key, own in found.items()}
 
@@ -225,9 +239,14 @@ def _modes(subject: Device | None, sheet: ModesSheet | None, figures: tuple[Stor
     if subject is None or sheet is None or figures:
         return StorySection("modes", "The modes at a glance", figures=figures)
     table = sheet_chart(sheet)
-    words = modes_saying.headline(sheet, 0.9)
+    claim = _of_sheet("modes", modes_saying.headline(sheet, 0.9), sheet, sheet.rows)
     titled = TableChart(f"{sheet.device.name}, {sheet.workload.name}", table.headings, table.rows, table.strong)
-    return StorySection("modes", "The modes at a glance", (words,), tables=(titled,))
+    return StorySection("modes", "The modes at a glance", claims=(claim,), tables=(titled,))
+
+
+def _of_sheet(code: str, words: str, sheet: ModesSheet, rows: Sequence[ModeRow]) -> Claim:
+    """What is said of some settings of a sheet."""
+    return Claim(code, words, len(rows), len(sheet.rows), tuple(p.run.id for r in rows for p in r.runs))
 
 
 def _heat(
@@ -241,8 +260,9 @@ def _sound(sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StoryS
     claim = None if sheet is None else sound_claim(sheet)
     if sheet is None or claim is None:
         return StorySection("sound", "Sound", figures=figures)
-    limit = modes_saying.sound_words(sheet, QUIET_DB)
-    return StorySection("sound", "Sound", (limit,), claims=(claim,), figures=figures)
+    read = [r for r in sheet.rows if r.noise is not None]
+    limit = _of_sheet("quiet", modes_saying.sound_words(sheet, QUIET_DB), sheet, read)
+    return StorySection("sound", "Sound", claims=(claim, limit), figures=figures)
 
 
 def _power(
@@ -251,14 +271,18 @@ def _power(
     told = []
     if subject is not None and sheet is not None:
         own = modes_saying.own_points(points, subject.id)
-        told.append(f"{subject.name}: {modes_saying.wall_words(sheet, own, points.instruments)}")
+        walls = [p for p in own if p.setting.mains and not p.why_unusable and p.digest.wall_w is not None]
+        words = f"{subject.name}: {modes_saying.wall_words(sheet, own, points.instruments)}"
+        told.append(of_runs("wall", words, walls, own))
         if sheet.lasting is not None:
             line = sheet.lasting.line
-            told.append(modes_saying.battery_words(sheet, round((line.x_low + line.x_high) / 2)))
-        told.append(modes_saying.not_on_battery(sheet))
+            lasts = modes_saying.battery_words(sheet, round((line.x_low + line.x_high) / 2))
+            told.append(of_runs("battery", lasts, [p for p in own if not p.setting.mains], own))
+        if without := modes_saying.not_on_battery(sheet):
+            told.append(Claim("not-on-battery", without, 1, 1))
     table = battery_table(points, subject) if subject is not None else None
     tables = (table,) if table is not None else ()
-    return StorySection("power", "Power and battery", tuple(filter(None, told)), tables=tables, figures=figures)
+    return StorySection("power", "Power and battery", claims=tuple(told), tables=tables, figures=figures)
 
 
 def _fairness(shown: Sequence[CardContent]) -> StorySection:

@@ -20,6 +20,13 @@ def why_no_interval(v: Verdict) -> str:
     return v.words.partition(":")[0]
 
 
+def taken_out(v: Verdict) -> str:
+    """What was measured, where a drift or other days are taken out of the difference: whoever reads both means would
+    look for it. Empty where nothing is."""
+    said = next((words for words in v.words.split("; ") if words.startswith("measured ")), "")
+    return f" ({said})" if said else ""
+
+
 def verdict_words(v: Verdict, difference: str = "") -> str:
     """The answer, with the difference where one is given, and the runs that are missing; where there is no interval,
     why."""

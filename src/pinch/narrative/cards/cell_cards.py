@@ -259,7 +259,7 @@ def _pairs_words(
     told = []
     for pair, row, _, b in found[:3]:
         assert b.verdict is not None
-        which = _pair_name(pair, row.workload, many, works)
+        which = _pair_name(pair, row.workload, many, works) if many else row.workload.name
         if many and len(devices) == 1:
             which = which.removeprefix(f"{pair[1].device.name}, ")
         told.append(f"{which}: {_kept(b.verdict)}")

@@ -86,8 +86,6 @@ class ComparePage(Page[CompareView]):
 
     def forget(self) -> None:
         self.control.forget()
-        self.view.price.setCurrentIndex(0)
-        self.view.rates.clear()
 
     def cancel(self) -> None:
         self.control.cancel()
@@ -95,6 +93,7 @@ class ComparePage(Page[CompareView]):
     def show(self) -> None:
         self.shell.margin.show_notes(None)
         self.shell.margin.tell("What is compared", NOTES)
+        self.view.show_offers(self.control.offers)
         if self.control.start():
             self.view.show_working(0.0)
 

@@ -22,8 +22,9 @@ from PyQt6.QtWidgets import (
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import Compared, Unfair
+from pinch.analysis.offers import OfferChoice
 from pinch.bench.parts import PriceOf
-from pinch.bench.rates import EXAMPLE
+from pinch.bench.rates import EXAMPLE, rates_words
 from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
 from pinch.core.figures import Note
@@ -112,6 +113,11 @@ class CompareView(PageView):
         self._connect()
 
     # Showing
+
+    def show_offers(self, offers: OfferChoice) -> None:
+        """Which prices are taken, and by which rates."""
+        self.price.setCurrentIndex(self.price.findData(offers.which))
+        self.rates.setText(rates_words(offers.rates))
 
     def show_working(self, share: float) -> None:
         """Show how far the work is."""
