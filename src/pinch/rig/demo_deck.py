@@ -62,8 +62,8 @@ def add_deck(book: Book) -> None:
             standfirst="Which small computer keeps its speed in a warm cabin on a small power budget? Four machines, "
             "ashore at 22 °C and below deck at 31 °C, on mains and at anchor.",
             verdict="Below deck the laptop keeps its speed: heat held none of its runs. The mini PC keeps what its "
-            "maker set; at higher limits heat holds it. The handheld gives the most for a watt, and is not yet what will "
-            "be sold.",
+            "maker set; at higher limits heat holds it. The handheld gives the most for a watt, and is not yet what "
+            "will be sold.",
             speaks_for="The laptop at Even is no louder than 36 dB(A) at 50 cm.\nThe mini PC is as fast as the "
             "laptop for less than half of its price.",
             speaks_against="Nothing was repeated on battery.\nWhat was lent may be better than what is sold.",
