@@ -20,7 +20,7 @@ from pinch.core.causes import Cause
 from pinch.narrative.cards.concerns import strange_numbers
 from pinch.narrative.claims import Claim
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
-from pinch.narrative.report_results import rank_claims, results_table, untested_claims
+from pinch.narrative.report_results import rank_claims, results_tables, untested_claims
 from tests.in_folder import CommandCase
 from tests.window_case import demo_book
 
@@ -237,14 +237,14 @@ class TestField(unittest.TestCase):
                         self.assertGreater(own if part.startswith("ahead") else other, 1.02 * min(own, other), claim)
                     if part.startswith("level"):
                         self.assertLess(abs(own / other - 1.0), 0.03, claim)
-        table = results_table(book, book.devices)
-        self.assertEqual(0 if table is None else len(table.rows), len(runs))
-        for row in table.rows if table else ():
-            place, of = (int(n) for n in row[-1].split(" of ")) if row[-1] else (1, 1)
-            beside = [m for (work, _), found in means.items() if work == row[0] for m in found.values()]
-            self.assertEqual(of, len(beside))
-            mine = float(row[1 + [h.name for h in table.headings[1:]].index("result")])  # type: ignore[union-attr]
-            self.assertLessEqual(sum(m > mine * 1.001 for m in beside), place - 1)
+        tables = results_tables(book, book.devices)
+        self.assertEqual(sum(len(t.rows) for t in tables), len(runs))
+        for table in tables:
+            beside = [m for (work, _), found in means.items() if table.title == f"{work}: u" for m in found.values()]
+            for row in table.rows:
+                place, of = (int(n) for n in row[-1].split(" of ")) if row[-1] else (1, 1)
+                self.assertEqual(of, len(beside))
+                self.assertLessEqual(sum(m > float(row[1]) * 1.001 for m in beside), place - 1)
         self.check_untested(book, untested_claims(book, book.devices))
 
     def check_untested(self, book: BookPoints, said: list[Claim]) -> None:

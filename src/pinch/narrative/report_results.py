@@ -24,39 +24,34 @@ LOW = "low_1.percentile"
 MOST_NAMED = 6
 
 
-def results_table(points: BookPoints, devices: Sequence[Device]) -> TableChart | None:
-    """Every result of some devices: workload, how it was set, cell, average and low, runs, watts, and its place among
-    those of the same room; None without any."""
+def results_tables(points: BookPoints, devices: Sequence[Device]) -> tuple[TableChart, ...]:
+    """Every result of some devices, a table a workload that says how it was set: cell, average and low, runs, watts,
+    and the place among those of the same room."""
     cells = [c for c in cells_of(points) if c.device in devices]
     works = [w for w in points.workloads if any(w.id in c.workload_ids for c in cells)]
-    if not works:
-        return None
-    result = compare_book(points, CompareChoice(tuple(cells), tuple(w.id for w in works), f"{AVERAGE}{BOTH}{LOW}"))
-    rows = [row for w in works for row in _rows_of(result, w)]
-    headings = (
-        *(Heading("Workload", words=True), Heading("set to", words=True), Heading("Cell", words=True)),
-        *(Heading("result"), Heading("1 % low"), Heading("unit", words=True), Heading("runs")),
-        *(Heading("measured", "W"), Heading("place")),
-    )
-    kept = [n for n, h in enumerate(headings) if h.name not in ("set to", "1 % low") or any(row[n] for row in rows)]
-    low = f"; {LOW_NAMES[LOW]}" if any(headings[n].name == "1 % low" for n in kept) else ""
-    title = f"All results; the place is that of the mean among cells in the same room{low}"
-    shown = tuple(tuple(row[n] for n in kept) for row in rows)
-    return TableChart(title, tuple(headings[n] for n in kept), shown)
+    measure = f"{AVERAGE}{BOTH}{LOW}"
+    result = compare_book(points, CompareChoice(tuple(cells), tuple(w.id for w in works), measure))
+    return tuple(table for w in works for table in _tables_of(result, w))
 
 
-def _rows_of(result: CompareResult, workload: Workload) -> Iterator[tuple[str, ...]]:
+def _tables_of(result: CompareResult, workload: Workload) -> Iterator[TableChart]:
     own = [row for row in result.rows if row.workload.id == workload.id]
     lows = next((row for row in own if row.metric.key in LOW_NAMES), None)
     low_of = lows.printed if lows is not None else {}
     for row in own:
         if row is lows:
             continue
+        unit = row.metric.unit + (", less is better" if row.less_is_better else "")
+        low = (Heading(LOW_NAMES[LOW], row.metric.unit),) if low_of else ()
+        figures = (Heading("result", row.metric.unit), *low, Heading("runs"), Heading("measured", "W"))
+        headings = (Heading("Cell", words=True), *figures, Heading("place by the mean, in its room"))
+        rows = []
         for c in row.ranked:
             watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
-            unit = row.metric.unit + (", less is better" if row.less_is_better else "")
-            figures = (row.printed[c.cell.name], low_of.get(c.cell.name, ""), unit, str(c.score.runs), watts)
-            yield workload.name, set_words(workload), c.cell.name, *figures, _place(c, row)
+            lowest = (low_of.get(c.cell.name, ""),) if low_of else ()
+            rows.append((c.cell.name, row.printed[c.cell.name], *lowest, str(c.score.runs), watts, _place(c, row)))
+        title = ", ".join(filter(None, (workload.name, set_words(workload))))
+        yield TableChart(f"{title}: {unit}" if unit else title, headings, tuple(rows))
 
 
 def set_words(w: Workload) -> str:

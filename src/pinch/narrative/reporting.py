@@ -25,7 +25,7 @@ from pinch.narrative.claims import Claim, of_runs
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_words
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
-from pinch.narrative.report_results import battery_table, rank_claims, results_table, untested_claims
+from pinch.narrative.report_results import battery_table, rank_claims, results_tables, untested_claims
 from pinch.narrative.story import Story, StoryFigure, StorySection
 
 QUIET_DB = 35.0
@@ -75,7 +75,6 @@ def sections_of(deck: Deck) -> list[StorySection]:
     devices = _tested(points, runs, typed)
     figures = _figures(shown, points)
     sheet = _sheet(points, subject)
-    results = results_table(points, devices)
     sections = [
         StorySection("verdict", "Verdict", written=_lines(report.verdict)),
         StorySection("for", "What speaks for it", items=_lines(report.speaks_for)),
@@ -88,7 +87,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
             "results",
             "All results",
             claims=tuple(rank_claims(points, subject, devices)) if subject is not None else (),
-            tables=(results,) if results is not None else (),
+            tables=results_tables(points, devices),
         ),
         _modes(subject, sheet, figures.get("modes", ())),
         _heat(subject, points, sheet, figures.get("heat", ())),
