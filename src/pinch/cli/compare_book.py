@@ -11,6 +11,7 @@ from pinch.analysis.comparing import CompareChoice, CompareResult, WorkRow, comp
 from pinch.analysis.points import BookPoints
 from pinch.analysis.work_metrics import is_known
 from pinch.bench.records import Workload
+from pinch.bench.variants import variants_of
 from pinch.cli.books import named
 from pinch.cli.numbers import number, print_json
 from pinch.cli.verdict_json import verdict_json
@@ -85,8 +86,9 @@ def _asked(
 ) -> tuple[list[BenchCell], tuple[int, ...]]:
     """The cells and the workloads by number that the arguments speak of."""
     cells = [c for c in cells_of(book, axis is CompareAxis.VARIANT) if all(_holds(c, where) for where in args.where)]
-    works = [_workload(name, book.workloads, axis) for name in args.workload]
     there = {number for c in cells for number in c.workload_ids}
+    asked = [_workload(name, book.workloads, axis) for name in args.workload]
+    works = [w for own in asked for w in ([own] if own.id in there else variants_of(own.root_id, book.workloads))]
     ids = tuple(dict.fromkeys(w.id for w in works or book.workloads if w.id in there))
     return [c for c in cells if c.workload_ids & set(ids)], ids
 

@@ -50,7 +50,7 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
     if not any(c.verdict for row in result.rows for c in row.cells):
         return "The baseline and the others share no workload that both have runs of."
     cell = of or result.choice.cells[1]
-    own = [(name, c.verdict) for name, row in _named(result) for c in row.cells if c.cell == cell and c.verdict]
+    own = [(name, c.verdict) for name, row in named_rows(result) for c in row.cells if c.cell == cell and c.verdict]
     if not own:
         return f"{cell.name} and {result.baseline.name} share no workload."
     own.sort(key=lambda pair: not pair[1].answer.is_decided)
@@ -72,7 +72,7 @@ def _index_words(index: Index) -> str:
     return f"{percent(index.ratio)} over {len(index.workloads)} workloads{between}"
 
 
-def _named(result: CompareResult) -> list[tuple[str, WorkRow]]:
+def named_rows(result: CompareResult) -> list[tuple[str, WorkRow]]:
     """The rows by what tells them from each other: the workload, the metric where there are several of one."""
     works = [row.workload.name for row in result.rows]
     many = len(set(works)) > 1
@@ -97,14 +97,16 @@ def against_words(shown: ShownComparison) -> str:
     told: list[str] = []
     if len(result.choice.cells) < 3:
         return headline(shown)
-    for row in result.rows[:MOST_WORKLOADS]:
+    named = named_rows(result)
+    for name, row in named[:MOST_WORKLOADS]:
         words = _answers([(c, c.verdict) for c in row.cells if c.verdict is not None])
         if words:
             against = "" if told else f", against {result.baseline.name}"
-            told.append(f"{row.workload.name}{against}: {'; '.join(words)}.")
+            told.append(f"{name}{against}: {'; '.join(words)}.")
     if not told:
         return headline(shown)
-    rest = f" And {len(result.rows) - MOST_WORKLOADS} more workloads." if len(result.rows) > MOST_WORKLOADS else ""
+    left = len(named) - MOST_WORKLOADS
+    rest = f" And {left} more {'row' if left == 1 else 'rows'}." if left > 0 else ""
     still_open = [u for u in result.unfair if u.is_open]
     unfair = (
         f" {_open_words(still_open)}" if any(u.difference.grade is FairnessGrade.HOLDS_BACK for u in still_open) else ""
@@ -122,10 +124,20 @@ def _answers(own: Sequence[tuple[Compared, Verdict]]) -> list[str]:
         more = sum(v.answer is answer for _, v in decided[MOST_CELLS:])
         told += [f"{more} more {'is' if more == 1 else 'are'} {answer}"] if more else []
     for answer, many in ((Answer.TIE, "{} are ties"), (Answer.CANNOT_TELL, "of {} it cannot be told yet")):
-        open_ones = [(c, v) for c, v in own if v.answer is answer]
+        open_ones = [(c, v) for c, v in own if v.answer is answer and v.has_interval]
         named = open_ones if len(open_ones) <= max(1, MOST_CELLS - len(told)) else []
         told += [f"{c.cell.name} {_is(v)}" for c, v in named]
         told += [many.format(len(open_ones))] if open_ones and not named else []
+    return told + _without_interval([(c, v) for c, v in own if not v.has_interval])
+
+
+def _without_interval(own: Sequence[tuple[Compared, Verdict]]) -> list[str]:
+    """Ratios of which nobody knows how sure they are, those with one reason together."""
+    told = []
+    for why in dict.fromkeys(why_no_interval(v) for _, v in own):
+        alike = [f"{c.cell.name} {percent(v.ratio)}" for c, v in own if why_no_interval(v) == why]
+        beyond = f" and {len(alike) - MOST_CELLS} more" if len(alike) > MOST_CELLS else ""
+        told.append(f"{', '.join(alike[:MOST_CELLS])}{beyond} ({why})")
     return told
 
 

@@ -55,11 +55,12 @@ def _tables_of(result: CompareResult, workload: Workload) -> Iterator[TableChart
 
 
 def set_words(w: Workload) -> str:
-    """How a workload is set: resolution, preset, upscaling with what it is worked out at, made frames, cap."""
+    """How a workload is set beside what its name says: resolution, preset, upscaling with what it is worked out at,
+    made frames, cap."""
     inner = f" from {w.inner_resolution}" if w.inner_resolution else ""
     cap = f"cap {w.frame_cap_fps:g} fps" if w.frame_cap_fps else ""
     parts = (w.resolution, w.preset, f"{w.upscaling}{inner}" if w.upscaling else inner.strip(), w.frame_generation, cap)
-    return ", ".join(filter(None, parts))
+    return ", ".join(part for part in parts if part and part not in w.name.split(", "))
 
 
 def _place(of: Compared, row: WorkRow) -> str:

@@ -80,7 +80,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
         StorySection("for", "What speaks for it", items=_lines(report.speaks_for)),
         StorySection("against", "What speaks against it", items=_lines(report.speaks_against)),
         StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
-        _devices(points, runs, report.disclosure),
+        _devices(devices, report.disclosure),
         _method(points, runs),
         StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
         StorySection(
@@ -94,9 +94,9 @@ def sections_of(deck: Deck) -> list[StorySection]:
         _sound(sheet, figures.get("sound", ())),
         _power(subject, points, sheet, figures.get("power", ())),
         _fairness(shown),
-        _prices(points, runs, shown),
+        _prices(devices, shown),
         StorySection("untested", "What was not tested", listed=tuple(untested_claims(points, devices))),
-        _limits(shown, runs, typed, points),
+        _limits(shown, runs, typed, devices, points),
         _data(points, runs, typed),
     ]
     return [s for s in sections if not s.is_empty]
@@ -126,8 +126,10 @@ def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
 
 def _subject(deck: Deck, shown: Sequence[CardContent]) -> Device | None:
     """The device that the report is of: as chosen, else that of the most cards."""
+    by_id = {d.id: d for d in deck.points.devices}
     devices = [p.device for c in shown if c.found for p in c.found.runs]
-    chosen = next((d for d in deck.points.devices if d.id == deck.report.device_id), None)
+    devices += [by_id[r.device_id] for c in shown for r in _typed_of(c) if r.device_id in by_id]
+    chosen = by_id.get(deck.report.device_id or 0)
     return chosen or (max(devices, key=devices.count) if devices else None)
 
 
@@ -144,10 +146,8 @@ def typed_behind(deck: Deck) -> list[Result]:
 
 
 def _typed_of(content: CardContent) -> list[Result]:
-    """The typed results of this book that a card compares."""
-    compared = [c for result in (content.found.compared if content.found else ()) for c in result.choice.cells]
-    works = {row.workload.id for result in (content.found.compared if content.found else ()) for row in result.rows}
-    found = {r.id: r for cell in compared for w in works for r in cell.results.get(w, ()) if is_own(r.id)}
+    """The typed results of this book behind a card."""
+    found = {r.id: r for r in (content.found.typed if content.found else ()) if is_own(r.id)}
     return list(found.values())
 
 
@@ -182,8 +182,7 @@ def _with_edit(c: CardContent) -> tuple[str, ...]:
     return (*c.notes, f"the figures say: {c.composed}") if c.edited else c.notes
 
 
-def _devices(points: BookPoints, runs: Sequence[RunPoint], disclosure: str) -> StorySection:
-    devices = [d for d in points.devices if any(p.run.device_id == d.id for p in runs)]
+def _devices(devices: Sequence[Device], disclosure: str) -> StorySection:
     rows = [
         (
             d.name,
@@ -308,8 +307,7 @@ def _verdict(unfair: Unfair) -> str:
     return f"accepted: {unfair.accepted}" if unfair.accepted else words
 
 
-def _prices(points: BookPoints, runs: Sequence[RunPoint], shown: Sequence[CardContent]) -> StorySection:
-    devices = [d for d in points.devices if any(p.run.device_id == d.id for p in runs)]
+def _prices(devices: Sequence[Device], shown: Sequence[CardContent]) -> StorySection:
     offers = sorted(
         ((o.date, d.name, o) for d in devices for o in d.offers if o.price is not None), key=lambda found: found[:2]
     )
@@ -325,10 +323,13 @@ def _prices(points: BookPoints, runs: Sequence[RunPoint], shown: Sequence[CardCo
 
 
 def _limits(
-    shown: Sequence[CardContent], runs: Sequence[RunPoint], typed: Sequence[Result], points: BookPoints
+    shown: Sequence[CardContent],
+    runs: Sequence[RunPoint],
+    typed: Sequence[Result],
+    devices: Sequence[Device],
+    points: BookPoints,
 ) -> StorySection:
     """What this test cannot say: everything that speaks against its figures."""
-    devices = list(dict.fromkeys(p.device for p in runs))
     left_out = [p for p in points.points if p.why_not and any(d.id == p.run.device_id for d in devices)]
     claims = limit_claims(runs, typed, devices, left_out)
     unfair = [u for c in shown if c.found for r in c.found.compared for u in r.unfair]
@@ -346,6 +347,7 @@ def _data(points: BookPoints, runs: Sequence[RunPoint], typed: Sequence[Result])
         for b in (p.run.builds or p.device.builds)
     )
     readings = sum(len(points.readings.get(p.run.id, ())) for p in runs)
-    where = "The logs, readings and tables are in the data package beside the report."
+    logs = "logs, " if any(p.run.summary is None for p in runs) else ""
+    where = f"The {logs}{'readings, ' if readings else ''}results and tables are in the data package beside the report."
     claims = tuple(data_claims(runs, typed, readings))
     return StorySection("data", "Data and versions", (where,), items=tuple(builds), claims=claims)

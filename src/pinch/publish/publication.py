@@ -12,14 +12,14 @@ from pinch.analysis.results import BookResult, results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.cards import Private
-from pinch.bench.records import Setting
+from pinch.bench.records import Device, Result, Setting, Workload
 from pinch.bench.scratch import scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.claims import Claim
-from pinch.narrative.reporting import runs_behind, story_of
+from pinch.narrative.reporting import runs_behind, story_of, typed_behind
 from pinch.narrative.story import Story
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
@@ -139,18 +139,17 @@ def claims_table(claims: Sequence[tuple[str, Claim]]) -> Table:
 
 def private_in(book: Book, deck: Deck) -> list[PrivateCount]:
     """What private things stand behind the report of a deck."""
-    return private_counts(behind(book, runs_behind(deck)))
+    return private_counts(behind(book, runs_behind(deck), typed_behind(deck)))
 
 
-def behind(book: Book, points: Sequence[RunPoint]) -> Behind:
-    """All records behind some runs."""
-    settings: list[Setting] = list(dict.fromkeys(p.setting for p in points))
+def behind(book: Book, points: Sequence[RunPoint], typed: Sequence[Result] = ()) -> Behind:
+    """All records behind some runs and typed results."""
     protocols = {p.run.protocol_id for p in points}
     readings = book.readings_by_run()
     return Behind(
-        list(dict.fromkeys(p.device for p in points)),
-        settings,
-        list(dict.fromkeys(p.workload for p in points)),
+        list(dict.fromkeys((*(p.device for p in points), *(book.get(Device, r.device_id) for r in typed)))),
+        list(dict.fromkeys((*(p.setting for p in points), *(book.get(Setting, r.setting_id) for r in typed)))),
+        list(dict.fromkeys((*(p.workload for p in points), *(book.get(Workload, r.workload_id) for r in typed)))),
         [p for p in book.protocols() if p.id in protocols] or book.protocols(),
         book.instruments(),
         [p.run for p in points],
@@ -168,15 +167,15 @@ def package_of(book: Book, deck: Deck, story: Story) -> Package:
 
     Raises
     ------
-    PinchError : no run stands behind it.
+    PinchError : nothing stands behind it.
     """
-    points = runs_behind(deck)
-    if not points:
-        raise PinchError("No run stands behind this deck, so there is no data to write.")
+    points, typed = runs_behind(deck), typed_behind(deck)
+    if not points and not typed:
+        raise PinchError("No run and no result stands behind this deck, so there is no data to write.")
     ids = {p.run.id for p in points}
     tabled = tabled_runs(book, JudgeDesk(book), only=ids)
     cards = report_tables(deck)
-    shown = {(p.device.id, p.workload.id) for p in points}
+    shown = {(p.device.id, p.workload.id) for p in points} | {(r.device_id, r.workload_id) for r in typed}
     results = [r for r in results_of(deck.points) if r.run_id in ids or (r.run_id is None and _cell(r) in shown)]
     named = (replace(t, name=f"card-{t.name}" if n else "cards") for n, t in enumerate(cards))
     tables = (*book_tables(tabled), results_table(results), claims_table(story.claims), *named)
@@ -184,7 +183,7 @@ def package_of(book: Book, deck: Deck, story: Story) -> Package:
         deck.report.title or book.path.stem,
         deck.report.standfirst,
         story.day,
-        behind(book, points),
+        behind(book, points, typed),
         tables,
         lambda run_id: runlogs.read_log(book, run_id),
     )

@@ -8,9 +8,11 @@ from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import TestedQuery, UnitsQuery
 from pinch.bench.parts import Offer
-from pinch.bench.records import Came, Device, Setting, Status, Workload, standing
+from pinch.bench.records import Came, Device, Result, Setting, Status, Workload, standing
+from pinch.bench.summaries import Origin
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
+from pinch.core.metrics import MAIN
 from pinch.core.printing import counted, with_article
 from pinch.narrative.cards.content import Found
 
@@ -28,7 +30,7 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
     ------
     PinchError : there is no device.
     """
-    used = {p.run.device_id for p in book.points}
+    used = {p.run.device_id for p in book.points} | {r.device_id for r in book.results}
     wanted = query.device_ids or tuple(used)
     devices = [d for d in book.devices if d.id in wanted]
     if not devices:
@@ -50,14 +52,14 @@ def units_words(devices: Sequence[Device]) -> str:
     words = {Came.BOUGHT: "bought", Came.LENT: "lent", Came.GIVEN: "given by makers", Came.PAID: "reviewed for pay"}
     told = [f"{came[c]} {'was' if came[c] == 1 else 'were'} {word}" for c, word in words.items() if came[c]]
     unknown = came[Came.UNKNOWN]
-    told += (
-        [f"how {'it' if len(devices) == 1 else 'one' if unknown == 1 else unknown} came is not noted"]
-        if unknown
-        else []
-    )
+    told += [f"how {_which(unknown, len(devices))} came is not noted"] if unknown else []
     early = [f"{d.name} is {with_article(str(d.status))} unit" for d in devices if d.status is not Status.RETAIL]
     count = "One unit" if len(devices) == 1 else f"{len(devices)} units"
     return f"{count}: {', '.join([*told, *early])}."
+
+
+def _which(some: int, of: int) -> str:
+    return "it" if of == 1 else "they" if some == of else "one" if some == 1 else str(some)
 
 
 def price_words(offer: Offer | None) -> str:
@@ -96,11 +98,13 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     PinchError : there is no run.
     """
     points = [p for p in book.points if not query.device_ids or p.run.device_id in query.device_ids]
-    if not points:
-        raise PinchError("There is no run in the book yet.")
-    works = [w for w in book.workloads if any(p.run.workload_id == w.id for p in points)]
-    cells = _tested_cells(points, book)
-    counts = Counter((p.run.setting_id, p.run.workload_id) for p in points if not p.why_not)
+    typed = _own_results(query, book)
+    if not points and not typed:
+        raise PinchError("There is no run and no result of one's own in the book yet.")
+    used = {p.run.workload_id for p in points} | {r.workload_id for r in typed}
+    works = [w for w in book.workloads if w.id in used]
+    cells = _tested_cells(points, typed, book)
+    counts = _counted_runs(points, typed)
     numbers: list[tuple[Cell, ...]] = [(d.name, s.name, *(counts[s.id, w.id] for w in works)) for d, s in cells]
     rows = [tuple(str(cell or "") for cell in row) for row in numbers]
     headings = (Heading("Device", words=True), Heading("Setting", words=True), *(Heading(w.name) for w in works))
@@ -108,26 +112,49 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     columns = (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works))
     left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]
     method = [f"not counted: {'; '.join(left_out[:4])}"] if left_out else []
-    return Found(_tested_words(points, works), chart, Table("runs", columns, tuple(numbers)), points, method)
+    words = _tested_words(points, typed, works)
+    return Found(words, chart, Table("runs", columns, tuple(numbers)), points, method, typed=typed)
 
 
-def _tested_cells(points: Sequence[RunPoint], book: BookPoints) -> list[tuple[Device, Setting]]:
-    """The settings that runs are of, in the order of devices and watts."""
+def _own_results(query: TestedQuery, book: BookPoints) -> list[Result]:
+    """One's own typed results of what workloads are about, without those that belong to a run."""
+    wanted = [r for r in book.results if not query.device_ids or r.device_id in query.device_ids]
+    return [r for r in wanted if r.metric in MAIN and r.origin is Origin.OWN and r.run_id is None]
+
+
+def _counted_runs(points: Sequence[RunPoint], typed: Sequence[Result]) -> Counter[tuple[int, int]]:
+    """Runs that count, by setting and workload; a typed result has as many as it says."""
+    counts = Counter((p.run.setting_id, p.run.workload_id) for p in points if not p.why_not)
+    for r in typed:
+        counts[r.setting_id, r.workload_id] += r.n
+    return counts
+
+
+def _tested_cells(
+    points: Sequence[RunPoint], typed: Sequence[Result], book: BookPoints
+) -> list[tuple[Device, Setting]]:
+    """The settings that runs and typed results are of, in the order of devices and watts."""
     settings: dict[int, tuple[Device, Setting]] = {p.run.setting_id: (p.device, p.setting) for p in points}
+    known = {s.id: (d, s) for d, s in book.settings}
+    settings |= {r.setting_id: known[r.setting_id] for r in typed if r.setting_id in known}
     order = {d.id: n for n, d in enumerate(book.devices)}
     return sorted(settings.values(), key=lambda c: (order[c[0].id], c[1].sustained_w or 0.0, c[1].id))
 
 
-def _tested_words(runs: Sequence[RunPoint], works: Sequence[Workload]) -> str:
+def _tested_words(runs: Sequence[RunPoint], typed: Sequence[Result], works: Sequence[Workload]) -> str:
     valid = [p for p in runs if not p.why_not]
-    if not valid:
+    if not valid and not typed:
         return f"None of {len(runs)} runs counts." if len(runs) > 1 else "There is one run, and it does not count."
-    cells = {(p.run.setting_id, p.run.workload_id) for p in valid}
-    devices = {p.run.device_id for p in valid}
+    cells = {(p.run.setting_id, p.run.workload_id) for p in valid} | {(r.setting_id, r.workload_id) for r in typed}
+    devices = {p.run.device_id for p in valid} | {r.device_id for r in typed}
+    by_hand = sum(r.n for r in typed)
     lost = len(runs) - len(valid)
     left = f" {lost} more {'does' if lost == 1 else 'do'} not count." if lost else ""
     parts = (
-        counted(len(valid), "run"), counted(len(works), "workload"), counted(len(cells), "cell"),
+        counted(len(valid) + by_hand, "run"), counted(len(works), "workload"), counted(len(cells), "cell"),
         counted(len(devices), "device"),
     )  # fmt: skip
-    return "{} of {} in {} of {}.".format(*parts) + left
+    told = (
+        f" Of {by_hand} the results are typed." if by_hand and valid else " All results are typed." if by_hand else ""
+    )
+    return "{} of {} in {} of {}.".format(*parts) + (told if by_hand else "") + left

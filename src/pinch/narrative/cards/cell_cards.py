@@ -65,11 +65,12 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
         raise PinchError("None of its cells has a run of its workloads that counts.")
     shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
     runs = [p for c in cells for w in query.workload_ids for p in c.points.get(w, ())]
+    typed = [r for c in cells for w in query.workload_ids for r in c.results.get(w, ())]
     if kind is CardKind.DUMBBELL:
-        return _pairs(query, book, shown, runs)
+        return replace(_pairs(query, book, shown, runs), typed=typed)
     finding, chart = _drawn(kind, shown)
     compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
-    return Found(finding, chart, table_of(shown), runs, _method(query, kind), compared)
+    return Found(finding, chart, table_of(shown), runs, _method(query, kind), compared, typed=typed)
 
 
 def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCell]:
@@ -322,14 +323,15 @@ def verdict_table(shown: ShownComparison) -> TableChart:
     )
     rows: list[tuple[str, ...]] = []
     strong: set[int] = set()
-    for row in shown.result.rows:
+    for name, row in saying.named_rows(shown.result):
         for c in row.cells:
             watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
-            answer = verdict_words(c.verdict) if c.verdict else "baseline"
+            base = "baseline" if len(row.cells) > 1 else ""
+            answer = verdict_words(c.verdict) if c.verdict else base
             if c.cell.device.id == shown.subject:
                 strong.add(len(rows))
             unit = row.metric.unit
-            head = (row.workload.name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
+            head = (name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
             rows.append((*head, answer, saying.difference(c, shown)))
     for name, index in shown.result.indexes.items():
         if len(index.workloads) > 1:

@@ -8,13 +8,14 @@ from pinch.analysis.curves import ScaleResult
 from pinch.analysis.plain_tables import Table
 from pinch.analysis.points import RunPoint
 from pinch.bench.cards import Card
+from pinch.bench.records import Result
 from pinch.charts.face import Drawn, Face
 
 
 @dataclass(frozen=True)
 class Found:
     """What a query came to, before it is dressed as a card: the sentence, the chart, its data as a table, the runs
-    behind it, what is said of its axes and schools, and the results that can be questioned."""
+    and typed results behind it, what is said of its axes and schools, and the results that can be questioned."""
 
     finding: str
     chart: Drawn
@@ -23,6 +24,7 @@ class Found:
     method: Sequence[str] = ()
     compared: Sequence[CompareResult] = ()
     scaled: ScaleResult | None = None
+    typed: Sequence[Result] = ()
 
 
 @dataclass(frozen=True)

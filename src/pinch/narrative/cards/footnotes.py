@@ -5,10 +5,11 @@ from collections.abc import Sequence
 
 from pinch.analysis.comparing import Unfair
 from pinch.analysis.points import BookPoints, RunPoint
-from pinch.bench.records import Came, standing, workload_words
-from pinch.bench.summaries import origin_words
+from pinch.bench.records import Came, Result, standing, workload_words
+from pinch.bench.summaries import Origin, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
+from pinch.core.printing import counted
 from pinch.narrative.cards.content import Found
 
 """States of a window whose figures still move."""
@@ -20,7 +21,14 @@ def footnotes(found: Found, book: BookPoints, own: str) -> tuple[str, ...]:
     """What stands below a picture: what speaks against it first, then conditions, repeats, method, units and days."""
     unfair = [u for result in found.compared for u in result.unfair]
     parts = [*_unfair_words(unfair), _rooms(found.runs), _repeats(found.runs), _passes(found.runs), *found.method]
-    parts += [_told(found.runs), *_windows(found.runs), *_units(found.runs), _days(found.runs), own]
+    parts += [
+        _told(found.runs),
+        *_typed(found.typed),
+        *_windows(found.runs),
+        *_units(found.runs),
+        _days(found.runs),
+        own,
+    ]
     return tuple(dict.fromkeys(p.rstrip(".") for p in parts if p))
 
 
@@ -73,6 +81,14 @@ def _told(runs: Sequence[RunPoint]) -> str:
         f"{p.device.name}, {p.setting.name}: {origin_words(p.run.summary)}" for p in runs if p.run.summary is not None
     )
     return f"told, not measured: {'; '.join(told)}" if told else ""
+
+
+def _typed(results: Sequence[Result]) -> list[str]:
+    """Typed figures, whose they are."""
+    by_origin = Counter(r.origin for r in results)
+    own = by_origin.pop(Origin.OWN, 0)
+    words = [f"{counted(own, 'figure')} typed in as own tests"] if own else []
+    return words + [f"{counted(n, 'figure')} told, not measured: {origin}" for origin, n in by_origin.items()]
 
 
 def _windows(runs: Sequence[RunPoint]) -> list[str]:

@@ -31,10 +31,12 @@ def make(book: BookPoints, base: BenchCell, across: str, measure: str, share: fl
     headings = (Heading(first, words=True), *(Heading(h, words=n not in places) for n, h in enumerate(fields, 1)))
     rows = matrix_rows(grid, share)
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
-    runs = [p for row in base.points.values() for p in row]
+    shown = [f for row in grid.rows for f in row.fields if f is not None]
+    runs = [p for f in shown for p in f.cell.points.get(f.workload.id, ())]
+    typed = [r for f in shown for r in f.cell.results.get(f.workload.id, ())]
     method = [f"after the stroke: {LOW_NAMES[low]}"]
     finding = matrix_words(grid, f"{base.device.name}, {base.setting.name}", share)
-    return Found(finding, chart, _table(grid), runs, method)
+    return Found(finding, chart, _table(grid), runs, method, typed=typed)
 
 
 def _table(grid: Grid) -> Table:

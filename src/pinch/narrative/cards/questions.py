@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from pinch.bench.cards import Card, CardKind, CellsQuery, ModesQuery, RunsQuery
 from pinch.core.metrics import AVERAGE
-from pinch.core.printing import counted
+from pinch.core.printing import counted, listed
 from pinch.narrative.cards.content import Found
 
 LONGEST = 120
@@ -43,7 +43,7 @@ def _of_runs(kind: CardKind, found: Found, who: str, work: str) -> str:
 
 def _of_cells(query: CellsQuery, kind: CardKind, found: Found, who: str, work: str) -> str:
     if query.grid:
-        return f"Which {query.grid.rstrip('s')} for {who}?"
+        return f"Which {query.grid.rstrip('s')} for {who}?" if found.runs else f"Which {query.grid.rstrip('s')}?"
     if kind is CardKind.SHARES:
         return f"What holds {who} in {work}?"
     if kind is CardKind.MONEY:
@@ -52,15 +52,21 @@ def _of_cells(query: CellsQuery, kind: CardKind, found: Found, who: str, work: s
     rows = [row for result in found.compared for row in result.rows]
     who = _one_of(list(dict.fromkeys(c.device.name for c in cells)), "device")
     work = _one_of(list(dict.fromkeys(row.workload.name for row in rows)), "workload")
-    lows = f" by {rows[0].metric.name}" if query.measure != AVERAGE and rows else ""
-    others = [(r.baseline, c) for r in found.compared for c in r.choice.cells[1:]]
-    if others and all(base.setting.mains and not c.setting.mains for base, c in others):
+    metrics = list(dict.fromkeys(row.metric.name for row in rows))
+    lows = f" by {listed(metrics)}" if query.measure != AVERAGE and metrics else ""
+    if _is_of_supplies(found):
         return f"What does {who} keep on battery in {work}{lows}?"
     if len(cells) == 1:
         return f"What does {cells[0].name} come to in {work}{lows}?"
     if len(cells) == 2:
         return f"How does {cells[1].name} compare with {cells[0].name} in {work}{lows}?"
     return f"How do {counted(len(cells), 'setting')} of {who} compare in {work}{lows}?"
+
+
+def _is_of_supplies(found: Found) -> bool:
+    """Whether every pair is of mains and battery."""
+    pairs = [(r.baseline.setting, c.setting) for r in found.compared for c in r.choice.cells[1:]]
+    return bool(pairs) and all(base.mains and not other.mains for base, other in pairs)
 
 
 _OF_RUNS = {
