@@ -1,6 +1,7 @@
 """The report of the cabin test: checked by other packages, the same from the same book, with templates from outside."""
 
 import contextlib
+import csv
 import hashlib
 import io
 import json
@@ -389,6 +390,49 @@ class TestReportFolder(CommandCase):
             self.assertIn(words, error)
         self.assertEqual(self.report("--pictures", "none", "--replace", out=Path("/"))[0], 2)
         self.assertEqual((self.folder / "data" / "datapackage.json").read_text(), "{}")
+
+
+class TestTypedReport(CommandCase):
+    """A report of results that were typed, from an empty book: nothing is said of logs, and nothing is left out."""
+
+    TABLE = """Device;Mode;Game;Preset;Average [fps];1 % low;Runs;Whose
+Curlew;15 W;Skerry Run;low;71,4;55,2;3;own test
+Curlew;15 W;Skerry Run;high;44,9;38,1;3;own test
+Dunlin;15 W;Skerry Run;low;65,2;50,2;3;own test
+Dunlin;15 W;Skerry Run;high;39,9;33,0;1;archive
+"""
+
+    def test_it_says_what_was_typed_and_by_whom(self) -> None:
+        book, out = self.folder / "b.pinch", self.folder / "out"
+        (self.folder / "games.csv").write_text(self.TABLE)
+        self.assertEqual(self.run_command("import", str(self.folder / "games.csv"), "--book", str(book))[0], 0)
+        for of in (
+            ("table", "--metric", "average+low_1.percentile"),
+            ("matrix", "--device", "Curlew", "--workload", "Skerry Run"),
+            ("tested",),
+            ("units",),
+        ):
+            status, _, error = self.run_command("card", "add", "--book", str(book), "--kind", *of)
+            self.assertEqual((status, error), (0, ""), of)
+        found = self.json_of("report", "--book", book, "--out", out, "--forms", "markdown", "--pictures", "none")
+        self.assertEqual(found["left_out"], [])
+        text = (out / "report.md").read_text()
+        for words in (
+            "Skerry Run, low, 1 % low, percentile: Dunlin, 15 W −9.1 % (how repeatable it is nobody said)",
+            "Curlew, 15 W reaches 60 fps in 1 of 1 game",
+            "9 runs of 2 workloads in 3 cells of 2 devices. All results are typed.",
+            "2 units: how they came is not noted.",
+            "6 figures typed in as own tests",
+            "2 figures told, not measured: archive mean",
+            "How Curlew came is not noted.",
+            "Skerry Run, low, each at its best setting: Curlew, 15 W (71.4 fps)",
+            "The results and tables are in the data package",
+        ):
+            self.assertIn(words, text)
+        for words in ("none is typed in", "was run", "The room", "0 devices", "one unit of each device"):
+            self.assertNotIn(words, text)
+        results = list(csv.DictReader((out / "data" / "results.csv").open(encoding="utf-8")))
+        self.assertEqual(len(results), 8)
 
 
 class TestReportCommand(CommandCase):
