@@ -49,6 +49,7 @@ from pinch.narrative.cards.footnotes import ACCEPTED_MARK, OPEN_MARK
 from pinch.narrative.cards.questions import question_of
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from pinch.narrative.cards.splitting import can_split, split_card
+from tests.pinned import flat
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made
 
 CELLS = CellsQuery(
@@ -505,6 +506,26 @@ class TestCrowdedAndSplit(unittest.TestCase):
             content = made_of(m, query, kind)
             assert content.found is not None
             self.assertEqual(question_of(content.card, content.found), wanted)
+
+    def test_a_card_of_lows_says_so_everywhere(self) -> None:
+        m = Made()
+        for setting, low in ((FULL, 40.0), (OTHER, 30.0)):
+            for more in (0.0, 0.1, 0.2):
+                m.add(setting, 60.0, digest={"lows": {"low_1.percentile": low + more}})
+        query = CELLS.model_copy(update={"measure": "low_1.percentile"})
+        for kind in (CardKind.BARS, CardKind.SLOPE, CardKind.DUMBBELL, CardKind.TABLE):
+            content = made_of(m, query, kind)
+            assert content.found is not None and content.face is not None
+            self.assertIn("1 % low", question_of(content.card, content.found), kind)
+            self.assertIn("1 % low", content.face.alternative, kind)
+            self.assertIn("1 % low", " ".join((content.composed, *map(str, flat(content.face.chart, "chart")))), kind)
+
+    def test_shares_of_runs_have_names_of_their_own(self) -> None:
+        m = Made()
+        points = [m.add(FULL, 60.0, work, repeat=1) for work in (GAME, TASK, GAME, TASK)]
+        content = made_of(m, RunsQuery(run_ids=tuple(p.run.id for p in points)), CardKind.SHARES)
+        assert content.found is not None and isinstance(content.found.chart, ShareChart)
+        self.assertEqual(len({row.label for row in content.found.chart.rows}), 4)
 
     def test_what_is_not_decided_hides_no_answer(self) -> None:
         m = Made()

@@ -58,7 +58,8 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
     index = result.indexes.get(cell.name)
     lead = ""
     if index is not None and len(index.workloads) > 1:
-        lead, shown_first = f"{_index_words(index)}; ", 2
+        of_what = "" if result.rows[0].metric.key in MAIN else f" by {result.rows[0].metric.name}"
+        lead, shown_first = f"{_index_words(index)}{of_what}; ", 2
     words = lead + "; ".join(f"{name}: {_said(v)}" for name, v in own[:shown_first])
     more = f"; and {len(own) - shown_first} more" if len(own) > shown_first else ""
     still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
@@ -73,13 +74,18 @@ def _index_words(index: Index) -> str:
 
 
 def named_rows(result: CompareResult) -> list[tuple[str, WorkRow]]:
-    """The rows by what tells them from each other: the workload, the metric where there are several of one."""
+    """The rows by what tells them from each other: the workload, the metric where there are several of one, or where
+    it is not what the workload is about."""
     works = [row.workload.name for row in result.rows]
     many = len(set(works)) > 1
-    return [
-        (name if works.count(name) == 1 else f"{name}, {row.metric.name}" if many else row.metric.name, row)
-        for name, row in zip(works, result.rows, strict=True)
-    ]
+
+    def name(row: WorkRow) -> str:
+        own = row.workload.name
+        if works.count(own) > 1 and not many:
+            return row.metric.name
+        return own if works.count(own) == 1 and row.metric.key in MAIN else f"{own}, {row.metric.name}"
+
+    return [(name(row), row) for row in result.rows]
 
 
 def alone_words(result: CompareResult) -> str:

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
 from pinch.charts.frame_charts import frame_curve, frame_spread, frame_strip
@@ -84,7 +85,7 @@ def heat_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
     )
 
 
-def names_of(runs: Sequence[RunStory]) -> tuple[str, ...]:
+def names_of(runs: Sequence[RunStory | RunPoint]) -> tuple[str, ...]:
     """Each run by what tells it from the others."""
     parts = [(r.device.name, r.setting.name, r.workload.name, _room(r), f"run {r.run.repeat}") for r in runs]
     telling = [place for place in range(5) if len({part[place] for part in parts}) > 1] or [1, 4]
@@ -94,7 +95,7 @@ def names_of(runs: Sequence[RunStory]) -> tuple[str, ...]:
     return tuple(named)
 
 
-def _room(shown: RunStory) -> str:
+def _room(shown: RunStory | RunPoint) -> str:
     return "" if shown.run.ambient_c is None else f"{shown.run.ambient_c:g} °C"
 
 

@@ -20,7 +20,7 @@ from pinch.charts.slope_chart import in_words as slopes_in_words
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
-from pinch.core.metrics import LOW_NAMES
+from pinch.core.metrics import LOW_NAMES, MAIN
 from pinch.core.printing import counted, plain
 from pinch.core.verdict import Verdict
 from pinch.narrative import compare_words as saying
@@ -30,7 +30,7 @@ from pinch.narrative.cards.share_cards import shares_chart, shares_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explain_verdicts import index_interval
 from pinch.narrative.price_words import money_chart, money_words
-from pinch.narrative.verdict_words import percent, verdict_words
+from pinch.narrative.verdict_words import percent, taken_out, verdict_words
 
 COLUMNS = (
     *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),
@@ -42,6 +42,7 @@ COLUMNS = (
         Column("of its units", "%"),
     ),
 )
+MOST_ORDERED = 3
 SUPPLIES = ("mains", "battery")
 
 
@@ -70,7 +71,8 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
         return replace(_pairs(query, book, shown, runs), typed=typed)
     finding, chart = _drawn(kind, shown)
     compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
-    return Found(finding, chart, table_of(shown), runs, _method(query, kind), compared, typed=typed)
+    method = [*_method(query, kind), *(_order_notes(result) if compared else ())]
+    return Found(finding, chart, table_of(shown), runs, method, compared, typed=typed)
 
 
 def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCell]:
@@ -157,6 +159,18 @@ def _method(query: CellsQuery, kind: CardKind) -> list[str]:
     return words
 
 
+def _order_notes(result: CompareResult) -> list[str]:
+    """Which differences are not those of the two numbers beside them, and what was measured."""
+    found = [
+        f"{c.cell.name}, {name}{taken_out(c.verdict)}"
+        for name, row in saying.named_rows(result)
+        for c in row.cells
+        if c.verdict is not None and taken_out(c.verdict)
+    ]
+    more = [f"and {len(found) - MOST_ORDERED} more differences by the order of the runs"]
+    return [*found[:MOST_ORDERED], *(more if len(found) > MOST_ORDERED else [])]
+
+
 def pairs_of(cells: Sequence[BenchCell]) -> list[tuple[BenchCell, BenchCell]]:
     """What belongs together: mains and battery of a device at the nearest limits where both are there, else the first
     with each other."""
@@ -203,7 +217,9 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
             )
         )
     names = _end_names(pairs)
-    x_title = f"{found[0][1].workload.name}" if one_unit else f"Score, {names[0]} = 100"
+    what = _measured_name(found[0][1])
+    x_title = f"{found[0][1].workload.name}{f', {what}' if what else ''}" if one_unit else ""
+    x_title = x_title or f"{what or 'Score'}, {names[0]} = 100"
     unit = _unit(found[0][1]) if one_unit else "%"
     words = _pairs_words(found, names, len(pairs) > 1, not one_unit)
     chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
@@ -264,18 +280,21 @@ def _pairs_words(
         if many and len(devices) == 1:
             which = which.removeprefix(f"{pair[1].device.name}, ")
         told.append(f"{which}: {_kept(b.verdict)}")
-    many_keep = f"{len(devices)} devices on battery keep of their scores on mains"
-    lead = f"{found[0][0][1].device.name} on battery keeps of its score on mains" if len(devices) == 1 else many_keep
+    what = _measured_name(found[0][1])
+    many_keep = f"{len(devices)} devices on battery keep of their {what or 'score'} on mains"
+    one_keeps = f"{found[0][0][1].device.name} on battery keeps of its {what or 'score'} on mains"
+    lead = one_keeps if len(devices) == 1 else many_keep
     lead = lead if names == SUPPLIES else ""
     more = f"; and {len(found) - 3} more" if len(found) > 3 else ""
     if lead:
         return f"{lead}: {'; '.join(told)}{more}."
-    return f"{names[1][0].upper()}{names[1][1:]} against {names[0]}: {'; '.join(told)}{more}."
+    by = f" by {what}" if what else ""
+    return f"{names[1][0].upper()}{names[1][1:]} against {names[0]}{by}: {'; '.join(told)}{more}."
 
 
 def _kept(v: Verdict) -> str:
     if v.answer.is_decided:
-        return f"{100 * v.ratio:.0f} %"
+        return f"{100 * v.ratio:.0f} %{taken_out(v)}"
     return f"{100 * v.ratio:.0f} % ({verdict_words(v)})"
 
 
@@ -306,9 +325,15 @@ def slope_chart(shown: ShownComparison) -> SlopeChart:
             sure = last.verdict.answer.is_decided
             lines.append(SlopeLine(row.workload.name, tuple(values), words, sure))
     words = saying.headline(shown, result.choice.cells[-1])
-    y_title = f"Score, {columns[0]} = 100 %"
+    what = _measured_name(result.rows[0]) if result.rows else ""
+    y_title = f"{what or 'Score'}, {columns[0]} = 100 %"
     slot = shown.slots.get(result.choice.cells[-1].device.id, 0)
     return SlopeChart(words, columns, tuple(lines), y_title, slot, alternative=slopes_in_words(columns, lines))
+
+
+def _measured_name(row: WorkRow) -> str:
+    """The metric of a row, where it is not what its workload is about; else empty."""
+    return "" if row.metric.key in MAIN else row.metric.name
 
 
 def _verdict(c: Compared | None) -> Verdict | None:

@@ -42,7 +42,9 @@ def make(
     if not points:
         raise PinchError("None of its runs is in the book any more.")
     if kind is CardKind.SHARES:
-        rows = [(f"{p.device.name}, {p.name}", (p,)) for p in points]
+        named = names_of(points)
+        one = f"{points[0].device.name}, " if len({p.device.id for p in points}) == 1 else ""
+        rows = [(f"{one}{name}", (p,)) for name, p in zip(named, points, strict=True)]
         return Found(shares_words(rows), shares_chart(rows), shares_table(rows), points, ["numbers: % of the load"])
     stories = [story(p) for p in points]
     slot = slots.get(points[0].device.id, 0)
