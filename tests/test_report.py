@@ -40,6 +40,7 @@ from pinch.publish.reportpackage import PackageChoice, write_report_package
 from pinch.publish.table_files import ods_bytes, xlsx_bytes
 from pinch.runs.whole_book import read_deck
 from tests.in_folder import CommandCase, InFolder
+from tests.test_claims import WRONG
 from tests.window_case import demo_book
 
 DAY = "2026-11-25"
@@ -60,6 +61,9 @@ class TestStory(unittest.TestCase):
     def test_every_section_that_a_reader_is_owed(self) -> None:
         deck, story, _ = cabin_test()
         keys = [s.key for s in story.sections]
+        for section in story.sections:
+            for words in (*section.paragraphs, *section.points, *(f.finding for f in section.figures)):
+                self.assertNotRegex(words, WRONG)
         wanted = [
             "verdict",
             "for",
@@ -429,6 +433,8 @@ Dunlin;15 W;Skerry Run;high;39,9;33,0;1;archive
             "The results and tables are in the data package",
         ):
             self.assertIn(words, text)
+        for line in (line for line in text.splitlines() if not line.startswith("|")):
+            self.assertNotRegex(line, WRONG)
         for words in ("none is typed in", "was run", "The room", "0 devices", "one unit of each device"):
             self.assertNotIn(words, text)
         results = list(csv.DictReader((out / "data" / "results.csv").open(encoding="utf-8")))

@@ -311,15 +311,19 @@ def _prices(devices: Sequence[Device], shown: Sequence[CardContent]) -> StorySec
     offers = sorted(
         ((o.date, d.name, o) for d in devices for o in d.offers if o.price is not None), key=lambda found: found[:2]
     )
-    told = [f"{name}: {price_words(o)}{f', {o.configuration}' if o.configuration else ''}." for _, name, o in offers]
+    told = [
+        Claim("price", f"{name}: {price_words(o)}{f', {o.configuration}' if o.configuration else ''}.", 1, len(offers))
+        for _, name, o in offers
+    ]
     pairs = [
-        words
+        of_runs("money", words, runs, runs)
         for c in shown
         if c.found and c.card.kind in (CardKind.BARS, CardKind.SLOPE, CardKind.MONEY)
         for result in c.found.compared
         for words in money_words(ShownComparison(result, True, False, None, {}))
+        if (runs := [p for p in c.found.runs if is_own(p.run.id)]) or c.found.typed
     ]
-    return StorySection("prices", "Prices", items=tuple(dict.fromkeys((*told, *pairs))))
+    return StorySection("prices", "Prices", listed=tuple({claim.words: claim for claim in (*told, *pairs)}.values()))
 
 
 def _limits(
