@@ -5,7 +5,7 @@ import unittest
 from pinch.analysis.modes import ModesSheet, idle_power, modes_sheet
 from pinch.analysis.points import BookPoints
 from pinch.bench.digests import RundownDigest
-from pinch.bench.parts import Aspect, Exclusion
+from pinch.bench.parts import Aspect, Exclusion, Sensors
 from pinch.bench.readings import Instrument, Quantity
 from pinch.bench.records import Setting, WorkKind, Workload
 from pinch.core.touch import Material
@@ -62,7 +62,7 @@ class TestWall(unittest.TestCase):
     def test_words_and_rows(self) -> None:
         sheet, book = self.made()
         words = saying.wall_words(sheet, saying.own_points(book, 1), book.instruments)
-        self.assertTrue(words.startswith("90.0 ± 0.3 % of each watt at the wall arrive; 5.56"), words)
+        self.assertTrue(words.startswith("90.0 ± 2 % of each watt at the wall arrive; 5.56 ± 0.04 W"), words)
         self.assertIn("At rest 8.9 W.", words)
         rows = state.wall_rows(sheet)
         self.assertEqual([r.cells[0] for r in rows], ["10 W", "20 W", "30 W", "45 W"])
@@ -75,10 +75,14 @@ class TestWall(unittest.TestCase):
     def test_the_meter_and_the_regression_share_the_uncertainty(self) -> None:
         sheet, book = self.made()
         assert sheet.wall is not None
-        budget = explain_modes.efficiency_budget(sheet.wall, book.instruments)
-        self.assertEqual(budget.parts[0].name, "Mains meter")
+        budget = explain_modes.efficiency_budget(sheet.wall, NEW, book.instruments)
+        self.assertEqual([p.name for p in budget.parts][:2], ["the package sensor", "Mains meter"])
         self.assertAlmostEqual(sum(p.share for p in budget.parts), 1.0)
-        self.assertLess(explain_modes.efficiency_budget(sheet.wall, ()).result.u, budget.result.u)
+        # 0.5 % of the reading and 0.1 % of 50 W, even within that (JCGM 100, 4.3.7); the line is exact here.
+        at_floor = (0.005 * sheet.wall.floor_w.value + 0.05) / 3**0.5
+        self.assertAlmostEqual(saying.floor_budget(sheet.wall, NEW, book.instruments).result.u, at_floor, places=6)
+        own = NEW.model_copy(update={"sensors": Sensors(power_percent=0.1)})
+        self.assertLess(explain_modes.efficiency_budget(sheet.wall, own, book.instruments).result.u, budget.result.u)
         explained = explain_modes.explain_line(sheet, book.instruments)
         assert explained is not None
         self.assertIn("efficiency = 1 / slope = 90.00 %", explained.formula)

@@ -14,7 +14,7 @@ from pinch.core.touch import LIMITS_C
 from pinch.narrative import cautions
 from pinch.narrative.budget_words import budget_words
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.mode_words import efficiency_budget, hours_words, wall_meter
+from pinch.narrative.mode_words import efficiency_budget, floor_budget, hours_words, wall_meter
 
 
 def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explanation | None:
@@ -32,7 +32,8 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
         ),
         f"{line.n} points, package {line.x_low:.1f} to {line.x_high:.1f} W; "
         f"what is left {plain(line.residual_sd, 2)} W.",
-        budget_words(efficiency_budget(sheet.wall, instruments)),
+        f"Efficiency {budget_words(efficiency_budget(sheet.wall, sheet.device, instruments))} "
+        f"Floor {budget_words(floor_budget(sheet.wall, sheet.device, instruments))}",
         "wall",
         (*(n.text for n in sheet.wall.notes), cautions.MAINS),
     )

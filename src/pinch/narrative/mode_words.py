@@ -10,10 +10,14 @@ from pinch.analysis.modes import ModesSheet, battery_points, best_below, idle_po
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.parts import Aspect
 from pinch.bench.readings import Instrument, Quantity
+from pinch.bench.records import Device
 from pinch.charts.spec import Chart, Dots, Line, Panel, Rule, unbroken
 from pinch.core.budget import Budget, budget_of, quantity
 from pinch.core.printing import counted, in_percent, plain
+from pinch.core.sensor_classes import SensorClasses
 from pinch.core.walls import WallLine
+
+WALL = "wall.power"
 
 
 def headline(sheet: ModesSheet, share: float) -> str:
@@ -71,7 +75,8 @@ def wall_words(sheet: ModesSheet, points: Sequence[RunPoint], instruments: Seque
     if sheet.wall is None:
         why = [n.text for n in sheet.notes if n.code == "no-wall"]
         return " ".join(why) or "No run on mains has both the wall and the package."
-    e, floor = efficiency_budget(sheet.wall, instruments).result, sheet.wall.floor_w
+    of = sheet.wall, sheet.device, instruments
+    e, floor = efficiency_budget(*of).result, floor_budget(*of).result
     arrive = f"{100 * e.value:.1f} ± {in_percent(e.u, 1)} of each watt at the wall arrive"
     display = f"display at {sheet.brightness_nits:g} cd/m²" if sheet.brightness_nits else "display"
     rest = f"({display}, memory, fans, controllers, the adapter at rest)"
@@ -197,14 +202,31 @@ def own_points(book: BookPoints, device_id: int) -> list[RunPoint]:
     return [p for p in book.points if p.run.device_id == device_id]
 
 
-def efficiency_budget(wall: WallLine, instruments: Sequence[Instrument]) -> Budget:
-    """The efficiency with what the regression and the meter's stated accuracy contribute."""
+def efficiency_budget(wall: WallLine, device: Device, instruments: Sequence[Instrument]) -> Budget:
+    """The efficiency with what the regression, the device's own sensor and the meter contribute."""
+    sensors, meter = _wall_sensors(device, instruments)
+    middle = wall.line.at((wall.line.x_low + wall.line.x_high) / 2.0).value
     efficiency = quantity(wall.efficiency.value, wall.efficiency.u, "the regression")
+    efficiency = efficiency * quantity(1.0, sensors.power, "the package sensor")
+    return budget_of(efficiency * quantity(1.0, sensors.share_of(WALL, middle), meter), "")
+
+
+def floor_budget(wall: WallLine, device: Device, instruments: Sequence[Instrument]) -> Budget:
+    """The floor with what the regression and the meter contribute: a scale of the meter that is off moves it by as
+    much, one of the package sensor only turns the line."""
+    sensors, meter = _wall_sensors(device, instruments)
+    floor = quantity(wall.floor_w.value, wall.floor_w.u, "the regression")
+    return budget_of(floor + quantity(0.0, sensors.of(WALL, wall.floor_w.value), meter), "W")
+
+
+def _wall_sensors(device: Device, instruments: Sequence[Instrument]) -> tuple[SensorClasses, str]:
+    """How far the package sensor and the meter may be off, as noted or as stated, else as is usual; and the meter's
+    name."""
     meter = wall_meter(instruments)
-    if meter is not None:
-        middle = wall.line.at((wall.line.x_low + wall.line.x_high) / 2.0).value
-        efficiency = efficiency * quantity(1.0, meter.accuracy.standard_u(middle) / middle, meter.name)
-    return budget_of(efficiency, "")
+    stated = ((meter.name, WALL, meter.accuracy),) if meter is not None else ()
+    own = device.sensors.power_percent
+    sensors = SensorClasses(meters=stated) if own is None else SensorClasses(power=own / 100.0, meters=stated)
+    return sensors, meter.name if meter is not None else "a meter as is usual"
 
 
 def wall_meter(instruments: Sequence[Instrument]) -> Instrument | None:
