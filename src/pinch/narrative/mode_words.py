@@ -18,6 +18,8 @@ from pinch.core.sensor_classes import SensorClasses
 from pinch.core.walls import WallLine
 
 WALL = "wall.power"
+MOST_TOLD = 24
+"""Points that the words of a chart tell one by one."""
 
 
 def headline(sheet: ModesSheet, share: float) -> str:
@@ -103,7 +105,8 @@ def wall_chart(
     ends = np.array([x.min(), x.max()])
     line = Line(ends, sheet.wall.line.intercept + sheet.wall.line.slope * ends, slot)
     title = wall_words(sheet, points, instruments)
-    return Chart(title, (Panel("Wall", "W", (line,), dots=(dots,), key="wall"),), "Package", "W", alternative=title)
+    told = points_words("Wall, W, over package, W", dots)
+    return Chart(title, (Panel("Wall", "W", (line,), dots=(dots,), key="wall"),), "Package", "W", alternative=told)
 
 
 def battery_words(sheet: ModesSheet, package_w: float) -> str:
@@ -143,7 +146,7 @@ def battery_chart(sheet: ModesSheet, points: Sequence[RunPoint], slot: int, pack
         (panel,),
         "Package",
         "W",
-        alternative=words,
+        alternative=points_words("Draw of the battery, W, over package, W", dots),
         reader=package_w if sheet.lasting.line.covers(package_w) else None,
     )
 
@@ -194,7 +197,16 @@ def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
     words = sound_words(sheet, limit)
     off = [r.noise.corrected is not None for r in known if r.noise]
     room = "the room taken off" if all(off) else "the room taken off where it is known" if any(off) else "as read"
-    return Chart(words, (panel,), f"Level, {room}", "dB(A)", alternative=words, x_from_zero=False)
+    told = points_words(f"Score, {sheet.workload.score_unit}, over level, dB(A), {room}", dots)
+    return Chart(words, (panel,), f"Level, {room}", "dB(A)", alternative=told, x_from_zero=False)
+
+
+def points_words(axes: str, dots: Dots) -> str:
+    """What a chart of points shows, for who cannot see it: each by name, the first ones where there are many."""
+    named = list(zip(dots.texts, dots.x, dots.y, strict=True))
+    told = [f"{text}: {plain(float(y), 3)} at {plain(float(x), 3)}" for text, x, y in named[:MOST_TOLD]]
+    more = f"; and {len(named) - MOST_TOLD} more" if len(named) > MOST_TOLD else ""
+    return f"{axes}: {'; '.join(told)}{more}."
 
 
 def own_points(book: BookPoints, device_id: int) -> list[RunPoint]:
