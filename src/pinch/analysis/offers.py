@@ -17,7 +17,10 @@ class OfferChoice:
     rates: tuple[Rate, ...] = ()
 
 
-def offer_of(device: Device, choice: OfferChoice = OfferChoice()) -> Offer | None:
+AS_TESTED = OfferChoice()
+
+
+def offer_of(device: Device, choice: OfferChoice = AS_TESTED) -> Offer | None:
     """The offer of a device that a comparison takes; None where it has no price.
 
     Of what was tested: the newest one, of the tested unit where that is marked. The cheapest, or the median: among all

@@ -17,6 +17,9 @@ from pinch.core.cell_scores import SURE, CellScore, PooledScatter, with_scatter
 from pinch.core.robust import satterthwaite, t_factor
 from pinch.core.run_order import OrderedPair, RunOrder, RunPlace, Surroundings, expected_variance, ordered_pair
 
+MEASURED = "measured"
+"""How the words begin of what was measured, where something is taken out of a difference."""
+
 
 class Answer(StrEnum):
     """The answers of a comparison; `phrase` as it stands in a sentence, `is_decided`: one of the two is better."""
@@ -91,6 +94,11 @@ class Verdict:
     def has_interval(self) -> bool:
         """Whether an interval can be claimed."""
         return math.isfinite(self.low)
+
+    @property
+    def measured_words(self) -> str:
+        """What was measured and what is taken out of it, where the ratio is not that of the means; else empty."""
+        return next((words for words in self.words.split("; ") if words.startswith(MEASURED)), "")
 
 
 def judge_pair(
@@ -215,7 +223,7 @@ def _order_words(gain: _Gain, found: Answer) -> list[str]:
     if round(100 * measured, 1) != round(100 * math.expm1(gain.value), 1):
         drift = f"a drift of {100 * ordered.drift.per_run:+.1f} % a run is"
         what = drift if ordered.drift.is_evident else "other days are"
-        words.append(f"measured {100 * measured:+.1f} %, of which {what} taken out".replace("-", "−"))
+        words.append(f"{MEASURED} {100 * measured:+.1f} %, of which {what} taken out".replace("-", "−"))
     if found is Answer.CANNOT_TELL and ordered.order_share > ORDER_COUNTS:
         what = "another day" if ordered.order is RunOrder.DAYS else "a drift"
         words.append(f"they were run {ordered.order.phrase}: {what} may make up {100 * ordered.order_u:.1f} %")

@@ -5,14 +5,14 @@ import math
 from collections.abc import Iterator, Sequence
 
 from pinch.analysis.cells import BenchCell, cells_of
-from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, compare_book
+from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, cell_value, compare_book
 from pinch.analysis.modes import ModeRow, modes_sheet
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.analysis.work_metrics import BOTH
 from pinch.bench.readings import Quantity
 from pinch.bench.records import Device, Setting, Workload
 from pinch.charts.table_chart import Heading, TableChart
-from pinch.core.metrics import AVERAGE, LOW_NAMES
+from pinch.core.metrics import AVERAGE, LOW_NAMES, SCORE
 from pinch.core.printing import counted, listed, number_word
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.mode_cards import workloads_of
@@ -82,7 +82,7 @@ def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) 
         best = [
             cell
             for d in (subject, *(d for d in devices if d != subject))
-            if (cell := _best(points, workload, [c for c in cells if c.device == d and c.key.room_c == room]))
+            if (cell := _best(workload, [c for c in cells if c.device == d and c.key.room_c == room]))
         ]
         if len(best) > 1 and best[0].device == subject:
             claim = _rank(compare_book(points, CompareChoice(tuple(best), (workload.id,))), workload)
@@ -90,11 +90,13 @@ def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) 
     return told
 
 
-def _best(points: BookPoints, workload: Workload, cells: Sequence[BenchCell]) -> BenchCell | None:
+def _best(workload: Workload, cells: Sequence[BenchCell]) -> BenchCell | None:
     """The cell with the best mean."""
-    own = tuple(c for c in cells if workload.id in c.workload_ids)
-    rows = compare_book(points, CompareChoice(own, (workload.id,))).rows if own else ()
-    return rows[0].ranked[0].cell if rows and rows[0].cells else None
+    found = {c: cell_value(c, workload, AVERAGE) or cell_value(c, workload, SCORE) for c in cells}
+    means = {c: mean for c, mean in found.items() if mean is not None}
+    if not means:
+        return None
+    return max(means, key=lambda c: means[c]) if workload.higher_is_better else min(means, key=lambda c: means[c])
 
 
 def _rank(result: CompareResult, workload: Workload) -> Claim | None:

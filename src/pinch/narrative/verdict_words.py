@@ -23,8 +23,7 @@ def why_no_interval(v: Verdict) -> str:
 def taken_out(v: Verdict) -> str:
     """What was measured, where a drift or other days are taken out of the difference: whoever reads both means would
     look for it. Empty where nothing is."""
-    said = next((words for words in v.words.split("; ") if words.startswith("measured ")), "")
-    return f" ({said})" if said else ""
+    return f" ({v.measured_words})" if v.measured_words else ""
 
 
 def verdict_words(v: Verdict, difference: str = "") -> str:

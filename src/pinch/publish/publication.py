@@ -25,7 +25,7 @@ from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
 from pinch.publish.private import Behind, PrivateCount, open_chart, private_counts
 from pinch.publish.report import ReportChoice, write_report
-from pinch.publish.report_folder import in_the_way, take_in
+from pinch.publish.report_folder import check_free, take_in
 from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
 from pinch.publish.table_files import write_tables
 
@@ -61,8 +61,7 @@ def write_deck(book: Book, deck: Deck, folder: Path, choice: PublishChoice, prog
     PinchError : there is no card, a file cannot be written, or one is in the way; what was there before is whole.
     CancelledError : `progress` answered False; nothing was changed.
     """
-    if not choice.replaces and (words := in_the_way(folder).words):
-        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
+    check_free(folder, choice.replaces)
     with scratch_folder() as made:
         left_out = _write_parts(book, deck, made, choice, progress)
         return Written(tuple(take_in(made, folder, choice.replaces)), tuple(dict.fromkeys(left_out)))

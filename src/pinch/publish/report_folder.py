@@ -65,12 +65,30 @@ def in_the_way(folder: Path) -> InTheWay:
         raise PinchError(f"{folder}: it is a file, and a report needs a folder.")
     known = _known(folder)
     if known:
-        return InTheWay(changed=tuple(name for name, was in known.items() if _digest(folder / name) not in ("", was)))
+        listed_ns = (folder / LIST).stat().st_ctime_ns  # it was written last
+        return InTheWay(changed=tuple(n for n, was in known.items() if _is_changed(folder / n, was, listed_ns)))
     try:
         there = sorted(p.name for p in folder.iterdir() if not p.name.startswith(".")) if folder.exists() else []
     except OSError as error:
         raise PinchError(f"{folder}: it cannot be read ({error.strerror}).") from None
     return InTheWay(others=tuple(there))
+
+
+def check_free(folder: Path, replaces: bool, names: Collection[str] = ()) -> None:
+    """Whether a report may be written into a folder, files of these names in it; with `replaces` nothing in it is in
+    the way.
+
+    Raises
+    ------
+    PinchError : something is in the way, or it is no place for a report.
+    """
+    words = in_the_way(folder).words
+    known = _known(folder)
+    strangers = [n for n in names if n not in known and (folder / n).exists()]
+    if not words and strangers:
+        words = f"{_few(strangers)} {'is' if len(strangers) == 1 else 'are'} no file of a report."
+    if words and not replaces:
+        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
 
 
 def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
@@ -83,12 +101,8 @@ def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
     PinchError : something is in the way, or a file cannot be written.
     """
     names = sorted(str(path.relative_to(made)) for path in made.rglob("*") if path.is_file())
+    check_free(folder, replaces, names)
     known = _known(folder)
-    strangers = [n for n in names if n not in known and (folder / n).exists()]
-    way = in_the_way(folder)
-    if not replaces and (way.words or strangers):
-        words = way.words or f"{_few(strangers)} {'is' if len(strangers) == 1 else 'are'} no file of a report."
-        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
     try:
         for name in names:
             (folder / name).parent.mkdir(parents=True, exist_ok=True)
@@ -121,6 +135,16 @@ def _known(folder: Path) -> dict[str, str]:
         return {}
     files = read_model(folder / LIST, WrittenFiles, MOST_BYTES).files
     return {n: d for n, d in files.items() if not Path(n).is_absolute() and ".." not in Path(n).parts}
+
+
+def _is_changed(path: Path, was: str, listed_ns: int) -> bool:
+    """Whether a file is another than the one that was listed; one that nobody touched since is not read for that."""
+    try:
+        if path.stat().st_ctime_ns < listed_ns:
+            return False
+    except OSError:
+        return False
+    return _digest(path) not in ("", was)
 
 
 def _digest(path: Path) -> str:
