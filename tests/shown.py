@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QScrollBar, QWidget
 
 from pinch.bench.runlogs import read_log
 from pinch.charts.chart_files import face_bytes
@@ -56,6 +56,10 @@ CALM = 5
 """So many looks in a row, a hundredth of a second apart, find the same: then nothing moves any more."""
 POINTS, LEVELS, SQUARES = 2.0, 12.0, 2
 """How far places, brightness and how many squares may differ."""
+SIZES = (QWidget.minimumWidth, QWidget.maximumWidth, QWidget.minimumHeight, QWidget.maximumHeight)
+OF_ALL, SIMPLE = QWidget.staticMetaObject.propertyCount(), (bool, int, float, str)
+PLACES = (".x", ".y", ".w", ".h")
+LARGER = (1700, 1000)
 WORDS = ("text", "title", "currentText", "placeholderText", "toPlainText", "toolTip", "accessibleName")
 
 
@@ -75,6 +79,23 @@ def shown_by(widget: QWidget) -> dict[str, Figure]:
         if isinstance(child, QAbstractItemView) and not isinstance(child, QHeaderView):
             found |= {f"{key}{place}": value for place, value in _cells(child.model(), QModelIndex())}
     return found
+
+
+def set_in(widget: QWidget) -> Iterator[tuple[str, Figure]]:
+    """How everything visible in a widget is set: bounds, steps, endings, menus; not what hangs on letters."""
+    for number, child in enumerate(c for c in widget.findChildren(QWidget) if c.isVisible()):
+        kind = child.metaObject()
+        assert kind is not None
+        key = f"{number} {type(child).__name__} set"
+        yield from ((f"{key}.{size.__name__}.w", float(size(child))) for size in SIZES)
+        yield (
+            f"{key}.menu",
+            " · ".join(f"{a.text()} {a.shortcut().toString()} {a.isEnabled()}" for a in child.actions()),
+        )
+        if not isinstance(child, QScrollBar):
+            names = [str(kind.property(n).name()) for n in range(OF_ALL, kind.propertyCount())]
+            names = [name for name in names if not name.endswith("SectionSize")]
+            yield f"{key}.as", str({name: value for name in names if isinstance(value := child.property(name), SIMPLE)})
 
 
 def _cells(model: QAbstractItemModel | None, parent: QModelIndex) -> Iterator[tuple[str, Figure]]:
@@ -113,7 +134,7 @@ def moved_in(kept: dict[str, Figure], now: dict[str, Figure]) -> list[str]:
 
 def _near(key: str, a: Figure, b: Figure) -> bool:
     if isinstance(a, float) and isinstance(b, float):
-        return abs(a - b) <= (POINTS if key[-2:] in (".x", ".y", ".w", ".h") else 2e-6 * abs(a))
+        return abs(a - b) <= (POINTS if key[-2:] in PLACES else 2e-6 * abs(a))
     return a == b
 
 
@@ -160,11 +181,13 @@ class DemoShown(WindowCase):
         """What each scene shows, in words and places, and as a coarse picture."""
         seen = {name: self._seen(go, True) for name, go in self.scenes().items()}
         seen |= {name: self._seen(go, False) for name, go in self.more_scenes().items()}
-        return seen | self.explained() | {name: self._settled(dialog) for name, dialog in self.dialogs().items()}
+        dialogs = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.dialogs().items()}
+        return seen | self.explained() | dialogs
 
     def _seen(self, go: Callable[[], object], as_picture: bool) -> dict[str, Figure]:
         go()
         found = self._settled(self.window)
+        found |= self._larger() if as_picture else {}
         chart = self.window.shown_page.chart()
         drawn = dict(flat(chart, "chart")) if chart is not None else {}
         squares = {f"square {n}": float(v) for n, v in enumerate(picture_of(self.window))} if as_picture else {}
@@ -182,6 +205,15 @@ class DemoShown(WindowCase):
             now = shown_by(widget)
             before, calm = now, calm + 1 if now == before else 0
         return {key: _without(value, str(self.folder)) for key, value in before.items()}
+
+    def _larger(self) -> dict[str, Figure]:
+        """How the window is set, and what takes the room in a larger one."""
+        set_so, kept = dict(set_in(self.window)), self.window.size()
+        self.window.resize(*LARGER)
+        placed = {f"larger {key}": v for key, v in self._settled(self.window).items() if key[-2:] in PLACES}
+        self.window.resize(kept)
+        self._settled(self.window)
+        return set_so | placed
 
     def explained(self) -> dict[str, dict[str, Figure]]:
         """What the margin says of each figure and stretch of some runs."""

@@ -185,7 +185,7 @@ class TestNotes(unittest.TestCase):
     def test_conditions_repeats_units_and_days(self) -> None:
         content = made_of(pairs([60, 61], [50]), CELLS, CardKind.BARS)
         notes = " · ".join(content.notes)
-        for words in ("room 22 °C, mains", "1 to 2 runs of each", "Old one: engineering sample unit", "2026-09-01"):
+        for words in ("room 22 °C · on mains", "1 to 2 runs of each", "Old one: engineering sample unit", "2026-09-01"):
             self.assertIn(words, notes)
         self.assertIn("how it came not noted: Sandpiper 14, Old one", notes)
         self.assertTrue(content.notes[0].startswith((OPEN_MARK, "△")), "what speaks against it comes first")
@@ -215,7 +215,7 @@ class TestNotes(unittest.TestCase):
         for words in (
             "upright ticks: claimed",
             "told, not measured: Sandpiper 14, Full: maker's figure",
-            "1 of 12 runs",
+            "1 of the 11 runs not settled",
         ):
             self.assertIn(words, notes)
         low = made_of(m, query.model_copy(update={"measure": "low_1.time_share"}), CardKind.CURVES)
@@ -438,7 +438,7 @@ class TestConcerns(unittest.TestCase):
         m.add(HUSH, 30.0, void="the lid was closed", digest={"state": "too-short"})
         shares = made_of(m, RunsQuery(run_ids=(12,)), CardKind.SHARES)
         self.assertIn("void-run", self.codes(shares))
-        self.assertIn("1 of 1 runs void", shares.notes)
+        self.assertIn("the one run void", shares.notes)
         tested = made_of(m, TestedQuery(), CardKind.TABLE)
         self.assertEqual(tested.composed, "11 runs of 1 workload in 6 cells of 1 device. 1 more does not count.")
         empty = made_of(m, RunsQuery(run_ids=(999,)), CardKind.TIMELINE)

@@ -11,13 +11,17 @@ import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pinch.analysis.plain_tables import Table
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.digests import Digest
 from pinch.bench.parts import Battery
 from pinch.bench.records import Came, Device, ExitStatus, Protocol, Result, Run, Setting, Status, Workload
 from pinch.bench.summaries import Origin, Summary
+from pinch.charts.share_chart import ShareChart
 from pinch.core.causes import Cause
 from pinch.narrative.cards.concerns import strange_numbers
+from pinch.narrative.cards.content import Found
+from pinch.narrative.cards.footnotes import footnotes
 from pinch.narrative.claims import Claim
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
 from pinch.narrative.report_results import rank_claims, results_tables, untested_claims
@@ -110,6 +114,32 @@ class TestClaims(unittest.TestCase):
         out = [p for p in points if p.run.void]
         self.check_limits(self.by_code(limit_claims(points, results, [device], out)), points, results, device)
         self.check_data(self.by_code(data_claims(points, results, 0)), points, results)
+        beside = BookPoints(tuple(points), (device,), tuple(WORKS), {}, ())
+        self.check_notes(
+            footnotes(Found("", ShareChart("", ()), Table("", (), ()), points, typed=results), beside), logs
+        )
+
+    def check_notes(self, notes: tuple[Claim, ...], logs: list[RunPoint]) -> None:
+        """Those of a card that holds the whole book: what each says of how many, and the runs it rests on."""
+        said = {c.code: c for c in notes}
+        for c in notes:
+            self.assertLessEqual(c.n, c.of, c)
+            self.assertNotRegex(c.words, WRONG)
+        true_of = {
+            "room": [p for p in logs if p.run.ambient_c is not None],
+            "drifting": [p for p in logs if p.digest.state == "drifting"],
+            "void": [p for p in logs if p.run.void],
+            "days": logs,
+        }
+        for code, runs in true_of.items():
+            told = said[code] if code in said else Claim(code, "all", 0, len(logs))
+            self.assertEqual((told.n, told.of), (len(runs), len(logs)), code)
+            self.assertEqual(set(told.runs), {p.run.id for p in runs}, code)
+            if 0 < len(runs) < len(logs):
+                self.assertIn(f"{len(runs)} of ", told.words)
+        self.assertEqual("room-unknown" in said, bool(logs) and not true_of["room"])
+        if true_of["room"]:
+            self.assertLessEqual({p.run.ambient_c for p in true_of["room"]}, set(numbers(said["room"].words)))
 
     def check_tested(self, said: dict[str, Claim], logs: list[RunPoint], protocols: list[Protocol]) -> None:
         if not logs:

@@ -2,6 +2,7 @@
 
 import hashlib
 from collections.abc import Sequence
+from dataclasses import replace
 
 from pinch import __version__
 from pinch.analysis.comparing import Unfair
@@ -172,7 +173,8 @@ def _figures(shown: Sequence[CardContent], points: BookPoints) -> dict[str, tupl
     for number, c in enumerate(placed, 1):
         assert c.face is not None
         words = (c.card.name, c.finding, c.face.chart, _with_edit(c), c.face.alternative, c.edited)
-        figure = StoryFigure(number, *words, _finding_claim(c, points))
+        noted = (replace(claim, code=f"note: {claim.code}") for claim in c.claims)
+        figure = StoryFigure(number, *words, (_finding_claim(c, points), *noted))
         found.setdefault(_OWN_SECTION.get(c.card.kind, "questions"), []).append(figure)
     return {key: tuple(own) for key, own in found.items()}
 

@@ -10,8 +10,8 @@ from pinch.narrative.claims import Claim
 
 @dataclass(frozen=True)
 class StoryFigure:
-    """A chart with its question, what was found and on what that rests, and the notes below it; `number` counts
-    through the report."""
+    """A chart with its question, what was found, and the notes below it; `number` counts through the report. What was
+    found is the first of its `claims`, the notes that wrote themselves are the others."""
 
     number: int
     title: str
@@ -20,7 +20,7 @@ class StoryFigure:
     notes: tuple[str, ...]
     alternative: str
     edited: bool = False
-    claim: Claim | None = None
+    claims: tuple[Claim, ...] = ()
 
     @property
     def table(self) -> TableChart | None:
@@ -88,4 +88,4 @@ class Story:
     def claims(self) -> tuple[tuple[str, Claim], ...]:
         """All claims in their order, each with the key of its section; those of figures last."""
         own = [(s.key, claim) for s in self.sections for claim in (*s.claims, *s.listed)]
-        return (*own, *((s.key, f.claim) for s in self.sections for f in s.figures if f.claim is not None))
+        return (*own, *((s.key, claim) for s in self.sections for f in s.figures for claim in f.claims))

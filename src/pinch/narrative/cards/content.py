@@ -10,6 +10,7 @@ from pinch.analysis.points import RunPoint
 from pinch.bench.cards import Card
 from pinch.bench.records import Result
 from pinch.charts.face import Drawn, Face
+from pinch.narrative.claims import Claim
 
 
 @dataclass(frozen=True)
@@ -30,12 +31,14 @@ class Found:
 @dataclass(frozen=True)
 class CardContent:
     """A card with what it comes to now: the composed finding and the picture; where nothing can be shown, `found` and
-    `face` are None and `problem` says why. `missing` are signs that no shipped font has."""
+    `face` are None and `problem` says why. `notes` stand below it: those that write themselves, with what
+    they rest on, are `claims`. `missing` are signs that no shipped font has."""
 
     card: Card
     found: Found | None = None
     face: Face | None = None
     notes: tuple[str, ...] = ()
+    claims: tuple[Claim, ...] = ()
     missing: str = ""
     problem: str = ""
 

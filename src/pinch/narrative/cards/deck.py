@@ -52,13 +52,13 @@ class CardMaker:
             found = self._find(card)
         except PinchError as error:
             return CardContent(card, problem=str(error))
-        notes = footnotes(found, self._points, card.footnote)
+        claims = footnotes(found, self._points)
         finding = card.finding or found.finding
-        if finding != found.finding:
-            notes = (*notes, EDITED)
+        by_hand = (card.footnote.rstrip("."), EDITED if finding != found.finding else "")
+        notes = tuple(filter(None, (*(c.words for c in claims), *by_hand)))
         alternative = " ".join(filter(None, (finding, found.chart.alternative.removeprefix(found.finding).strip())))
         face = Face(card.name, finding, found.chart, notes, alternative)
-        return CardContent(card, found, face, notes, missing_signs(" ".join((card.name, alternative, *notes))))
+        return CardContent(card, found, face, notes, claims, missing_signs(" ".join((card.name, alternative, *notes))))
 
     def _find(self, card: Card) -> Found:
         query, kind, book = card.query, card.kind, self._points

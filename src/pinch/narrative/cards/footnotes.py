@@ -1,115 +1,165 @@
-"""Footnotes that write themselves: everything that a reader has to know of a picture, from the records of its runs."""
+"""Footnotes that write themselves: everything that a reader has to know of a picture, each as a claim with the runs and
+typed results that it rests on."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
-from pinch.analysis.comparing import Unfair
+from pinch.analysis.comparing import CompareResult, Unfair
 from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.references import is_own
 from pinch.bench.records import Came, Result, standing, workload_words
 from pinch.bench.summaries import Origin, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
-from pinch.core.printing import counted
+from pinch.core.printing import counted, listed
 from pinch.narrative.cards.content import Found
+from pinch.narrative.claims import Claim, share_words
 
-"""States of a window whose figures still move."""
-MOST_UNFAIR = 7
+MOST_UNFAIR, MOST_WORKLOADS = 7, 3
 OPEN_MARK, NOTE_MARK, ACCEPTED_MARK = "▲", "△", "✓"
 
 
-def footnotes(found: Found, book: BookPoints, own: str) -> tuple[str, ...]:
-    """What stands below a picture: what speaks against it first, then conditions, repeats, method, units and days."""
-    unfair = [u for result in found.compared for u in result.unfair]
-    parts = [*_unfair_words(unfair), _rooms(found.runs), _repeats(found.runs), _passes(found.runs), *found.method]
-    parts += [
-        _told(found.runs),
+def footnotes(found: Found, book: BookPoints) -> tuple[Claim, ...]:
+    """What stands below a picture: what speaks against it first, then conditions, repeats, method, units and days.
+    Rooms, repeats, windows and days are said of the runs that have a log; what is told has none."""
+    logs = [p for p in found.runs if p.run.summary is None]
+    told = [p for p in found.runs if p.run.summary is not None]
+    claims = [
+        *_unfair(found.compared),
+        *(claim for said in (_rooms, _supplies, _repeats) for claim in said(logs)),
+        *_workloads(found.runs),
+        *(_of("method", words, found.runs, found.runs) for words in found.method),
+        *_told(told, found.runs),
         *_typed(found.typed),
-        *_windows(found.runs),
-        *_units(found.runs),
-        _days(found.runs),
-        own,
+        *_windows(logs),
+        *_units(found, book),
+        *_days(logs),
     ]
-    return tuple(dict.fromkeys(p.rstrip(".") for p in parts if p))
+    return tuple({claim.words: claim for claim in claims}.values())
 
 
-def _unfair_words(unfair: Sequence[Unfair]) -> list[str]:
-    """Differences that are open, the worst first, then those that were accepted with their reasons."""
-    told = []
-    for u in unfair:
-        if u.difference.grade is FairnessGrade.HARMLESS:
-            continue
-        whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
-        words = f"{whose}{u.difference.words.rstrip('.')}"
-        mark = OPEN_MARK if u.difference.grade is FairnessGrade.HOLDS_BACK else NOTE_MARK
-        told.append(f"{ACCEPTED_MARK} {words} (accepted: {u.accepted})" if u.accepted else f"{mark} {words}")
-    told = list(dict.fromkeys(told))
-    if len(told) > MOST_UNFAIR:
-        told = [*told[:MOST_UNFAIR], f"and {len(told) - MOST_UNFAIR} more differences of conditions"]
-    return told
+def _of(code: str, words: str, true_of: Iterable[RunPoint], looked_at: Sequence[RunPoint]) -> Claim:
+    """What is true of some runs of a picture, those of other books among them, which have no number here."""
+    ids = list(dict.fromkeys(p.run.id for p in true_of))
+    own = tuple(number for number in ids if is_own(number))
+    return Claim(code, words.rstrip("."), len(ids), len({p.run.id for p in looked_at}), own)
 
 
-def _rooms(runs: Sequence[RunPoint]) -> str:
-    own = [p for p in runs if p.run.summary is None]
-    if not own:
-        return ""
-    rooms = sorted({p.room_c for p in own if p.room_c is not None})
-    words = [f"room {' and '.join(f'{r:g}' for r in rooms)} °C"] if rooms else []
-    words += ["room not noted of some"] if rooms and any(p.room_c is None for p in own) else []
-    supplies = {p.setting.mains for p in own}
-    supply = "mains and battery" if len(supplies) > 1 else "mains" if supplies == {True} else "battery"
-    return ", ".join([*(words or ["room not noted"]), supply])
+def _unfair(compared: Sequence[CompareResult]) -> list[Claim]:
+    """Differences that are open, the worst first, then those that were accepted with their reasons: in how many of the
+    cells that were set against a baseline."""
+    pairs = sum(len(result.choice.cells) - 1 for result in compared)
+    there = [u for result in compared for u in result.unfair if u.difference.grade is not FairnessGrade.HARMLESS]
+    told = Counter(_unfair_words(u) for u in there)
+    codes = {ACCEPTED_MARK: "accepted", OPEN_MARK: "unfair", NOTE_MARK: "unfair-a-little"}
+    claims = [Claim(codes[words[0]], words, n, pairs) for words, n in told.items()]
+    if len(claims) > MOST_UNFAIR:
+        more = f"and {counted(len(claims) - MOST_UNFAIR, 'more difference')} of conditions"
+        claims = [*claims[:MOST_UNFAIR], Claim("more-unfair", more, len(claims) - MOST_UNFAIR, len(claims))]
+    return claims
 
 
-def _repeats(runs: Sequence[RunPoint]) -> str:
-    counts = Counter((p.run.setting_id, p.run.workload_id, p.room_c) for p in runs if p.run.summary is None)
+def _unfair_words(u: Unfair) -> str:
+    whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
+    words = f"{whose}{u.difference.words.rstrip('.')}"
+    if u.accepted:
+        return f"{ACCEPTED_MARK} {words} (accepted: {u.accepted})"
+    return f"{OPEN_MARK if u.difference.grade is FairnessGrade.HOLDS_BACK else NOTE_MARK} {words}"
+
+
+def _rooms(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    noted = [p for p in logs if p.room_c is not None]
+    rooms = [f"{room:g}" for room in sorted({p.room_c for p in noted if p.room_c is not None})]
+    if len(noted) == len(logs) and logs:
+        yield _of("room", f"room {listed(rooms)} °C", noted, logs)
+    elif noted:
+        words = f"room {listed(rooms)} °C in {len(noted)} of {counted(len(logs), 'run')}, not noted in the others"
+        yield _of("room", words, noted, logs)
+    elif logs:
+        yield _of("room-unknown", "room not noted", logs, logs)
+
+
+def _supplies(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    plugged = [p for p in logs if p.setting.mains]
+    if plugged and len(plugged) < len(logs):
+        words = f"{len(plugged)} of {counted(len(logs), 'run')} on mains, the others on battery"
+        yield _of("supply", words, plugged, logs)
+    elif logs:
+        yield _of("supply", "on mains" if plugged else "on battery", logs, logs)
+
+
+def _repeats(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    counts = Counter((p.run.setting_id, p.run.workload_id, p.room_c) for p in logs).values()
     if not counts:
-        return ""
-    least, most = min(counts.values()), max(counts.values())
+        return
+    least, most = min(counts), max(counts)
     if most == 1:
-        return "single runs" if len(counts) > 1 else "a single run"
-    return f"{most} runs of each" if least == most else f"{least} to {most} runs of each"
+        words = "single runs" if len(counts) > 1 else "a single run"
+    else:
+        each = " of each" if len(counts) > 1 else ""
+        words = f"{most} runs{each}" if least == most else f"{least} to {most} runs of each"
+    yield _of("repeats", words, logs, logs)
 
 
-def _passes(runs: Sequence[RunPoint]) -> str:
-    """How alike the passes of the workloads are."""
-    words = dict.fromkeys(workload_words(p.workload) for p in runs)
-    return ", ".join(words) if 0 < len(words) <= 3 else ""
+def _workloads(runs: Sequence[RunPoint]) -> Iterator[Claim]:
+    """How alike the passes of the workloads are, where they are few."""
+    workloads = dict.fromkeys(p.workload for p in runs)
+    if len(workloads) > MOST_WORKLOADS:
+        return
+    for words in dict.fromkeys(map(workload_words, workloads)):
+        yield _of("workload", words, (p for p in runs if workload_words(p.workload) == words), runs)
 
 
-def _told(runs: Sequence[RunPoint]) -> str:
-    told = dict.fromkeys(
-        f"{p.device.name}, {p.setting.name}: {origin_words(p.run.summary)}" for p in runs if p.run.summary is not None
+def _told(told: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Iterator[Claim]:
+    words = dict.fromkeys(
+        f"{p.device.name}, {p.setting.name}: {origin_words(p.run.summary)}" for p in told if p.run.summary is not None
     )
-    return f"told, not measured: {'; '.join(told)}" if told else ""
+    if words:
+        yield _of("told", f"told, not measured: {'; '.join(words)}", told, runs)
 
 
-def _typed(results: Sequence[Result]) -> list[str]:
+def _typed(results: Sequence[Result]) -> Iterator[Claim]:
     """Typed figures, whose they are."""
-    by_origin = Counter(r.origin for r in results)
-    own = by_origin.pop(Origin.OWN, 0)
-    words = [f"{counted(own, 'figure')} typed in as own tests"] if own else []
-    return words + [f"{counted(n, 'figure')} told, not measured: {origin}" for origin, n in by_origin.items()]
+    by_origin: dict[Origin, list[int]] = {Origin.OWN: []}
+    for r in results:
+        by_origin.setdefault(r.origin, []).append(r.id)
+    for origin, ids in by_origin.items():
+        whose = "typed in as own tests" if origin is Origin.OWN else f"told, not measured: {origin}"
+        if ids:
+            own = tuple(filter(is_own, ids))
+            yield Claim("typed", f"{counted(len(ids), 'figure')} {whose}", len(ids), len(results), (), own)
 
 
-def _windows(runs: Sequence[RunPoint]) -> list[str]:
-    """What is not settled, and windows that were chosen by hand."""
-    drifting = sum(p.digest.state in UNSETTLED for p in runs)
-    void = sum(bool(p.run.void) for p in runs)
-    by_hand = sum(p.run.window is not None for p in runs)
-    words = [f"{drifting} of {len(runs)} runs not settled: their figures still move"] if drifting else []
-    words += [f"{void} of {len(runs)} runs void"] if void else []
-    return [*words, *([f"{by_hand} settled windows chosen by hand"] if by_hand else [])]
+def _windows(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    """What is not settled, what was found wrong, and windows that were chosen by hand."""
+    drifting = [p for p in logs if p.digest.state in UNSETTLED]
+    void = [p for p in logs if p.run.void]
+    by_hand = [p for p in logs if p.run.window is not None]
+    for code, these, words in (
+        ("drifting", drifting, "not settled: what they give still moves"),
+        ("void", void, "void"),
+        ("window-by-hand", by_hand, "with a settled window that was chosen by hand"),
+    ):
+        if these:
+            runs = "run" if len(logs) == 1 else "runs"
+            yield _of(code, f"{share_words(len(these), len(logs))} {runs} {words}", these, logs)
 
 
-def _units(runs: Sequence[RunPoint]) -> list[str]:
-    devices = dict.fromkeys(p.device for p in runs)
-    known = [f"{d.name}: {standing(d)}" for d in devices if standing(d)]
+def _units(found: Found, book: BookPoints) -> Iterator[Claim]:
+    """How each device came, those of typed figures among them."""
+    by_id = {d.id: d for d in book.devices}
+    typed = [by_id[r.device_id] for r in found.typed if r.device_id in by_id]
+    devices = list(dict.fromkeys([*(p.device for p in found.runs), *typed]))
+    for d in devices:
+        if standing(d):
+            yield Claim("unit", f"{d.name}: {standing(d)}", 1, len(devices))
     unknown = [d.name for d in devices if d.came is Came.UNKNOWN]
-    return [*known, *([f"how it came not noted: {', '.join(unknown)}"] if unknown else [])]
+    if unknown:
+        yield Claim("unit-unknown", f"how it came not noted: {', '.join(unknown)}", len(unknown), len(devices))
 
 
-def _days(runs: Sequence[RunPoint]) -> str:
-    days = sorted({p.run.started.date() for p in runs if p.run.summary is None})
-    if not days:
-        return ""
-    return f"tested {days[0]}" if days[0] == days[-1] else f"tested {days[0]} to {days[-1]}"
+def _days(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    days = sorted({p.run.started.date() for p in logs})
+    if days:
+        words = f"tested {days[0]}" if days[0] == days[-1] else f"tested {days[0]} to {days[-1]}"
+        yield _of("days", words, logs, logs)
