@@ -190,6 +190,19 @@ class TestNotes(unittest.TestCase):
         self.assertIn("how it came not noted: Sandpiper 14, Old one", notes)
         self.assertTrue(content.notes[0].startswith((OPEN_MARK, "△")), "what speaks against it comes first")
 
+    def test_more_watts_say_what_they_are_worth_by_the_curve_of_who_drew_them(self) -> None:
+        """y = 10 √P: at 20 W instead of 40 W it loses 1 − √½ = 29.3 %."""
+        m = ladder()
+        for other_w in (20.0, 5.0):
+            m.add(OTHER, 60.0, digest={"power_w": other_w}, room=21.0 + other_w)
+        cells = tuple(CellQuery(setting_id=n, room_c=r) for n, r in ((4, 41.0), (50, 22.0), (4, 26.0)))
+        notes = made_of(m, CellsQuery(cells=cells, workload_ids=(1,)), CardKind.BARS).notes
+        worth = next(n for n in notes if "drew 100 % more watts" in n)
+        self.assertRegex(worth, r"By its own curve it would lose 29\.[23] % \(2\d\.\d to [23]\d\.\d %\) at 20\.0 W")
+        back = cells[2], cells[1]
+        notes = made_of(m, CellsQuery(cells=back, workload_ids=(1,)), CardKind.BARS).notes
+        self.assertIn("No curve of its own tells what they are worth", " ".join(notes), "5 W is below its least watts")
+
     def test_accepted_differences_carry_their_reason(self) -> None:
         m = pairs([60, 61], [50, 51])
         book = m.book()
@@ -422,7 +435,7 @@ class TestConcerns(unittest.TestCase):
         summary = Summary(score=80.0, power_w=50.0, origin=Origin.MAKER)
         told.add(FULL, 80.0, summary=summary, digest={"power_w": None})
         curve = made_of(told, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
-        self.assertIn("1 scores at watts that were told", self.of("claimed-watts", curve).words)
+        self.assertIn("1 score at watts that were told", self.of("claimed-watts", curve).words)
         undated = NEW.model_copy(update={"offers": (Offer(price=999, currency="EUR"),)})
         book = pairs([60], [50]).book()
         book = BookPoints(book.points, (undated,), book.workloads, {}, ())

@@ -7,9 +7,14 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import html5lib
 import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from proselint.checks import __register__ as all_checks
+from proselint.config import DEFAULT
+from proselint.registry import CheckRegistry
+from proselint.tools import LintFile
 
 from pinch.analysis.plain_tables import Table
 from pinch.analysis.points import BookPoints, RunPoint
@@ -322,6 +327,19 @@ class TestOpenData(CommandCase):
         low, high = re.findall(r"(\d+\.\d) to (\d+\.\d) °C", said["rooms"]["sentence"])[0]
         self.assertEqual((float(low), float(high)), (own["room"].min(), own["room"].max()))
         self.check_findings(out / "data", said)
+        self.check_language(out)
+
+    def check_language(self, out: Path) -> None:
+        """proselint, a general checker of English, has nothing to say of the report; of bad English it has."""
+        registry = CheckRegistry()
+        registry.register_many(all_checks)
+        page = html5lib.parse((out / "report-plain.html").read_text(encoding="utf-8"), namespaceHTMLElements=False)
+        prose = ["".join(e.itertext()) for kind in ("p", "li", "figcaption", "h2") for e in page.iter(kind)]
+        prose = [text for text in prose if text.strip()]
+        self.assertGreater(len(prose), 100)
+        told = [f"{r.check_result.message} {text}" for text in prose for r in LintFile("report", text).lint(DEFAULT)]
+        self.assertEqual(told, [])
+        self.assertTrue(LintFile("wrong", "It is very unique, and the the end.").lint(DEFAULT))
 
     def check_findings(self, data: Path, said: dict[str, dict[str, str]]) -> None:
         """Every difference that a card of bars tells is that of the means in the open data."""

@@ -136,7 +136,9 @@ class TestStory(unittest.TestCase):
         for words in stated:
             self.assertIn(words, limits)
         self.assertRegex(limits, r"gaps in the log of Sandpiper 14, Even, run 4; nothing is filled in")
-        self.assertIn("Limpet, Stock, run 2; Limpet, Stock, run 4 had not settled", limits, "up to four by name")
+        self.assertIn(
+            "Limpet, Stock, run 4; Limpet, Firmware 54, clock lock 3.1, run 1 had not settled", limits, "by name"
+        )
         self.assertRegex(limits, r"run 1; Sandpiper 14, Hush on battery, run 1 and \d+ more\.")
         power = " ".join(by_key["power"].paragraphs)
         self.assertRegex(power, r"Sandpiper 14: 90\.0 ± \d %.* 50 points\. At rest 9\.7 W")
@@ -458,7 +460,7 @@ class TestReportCommand(CommandCase):
     def test_check_writes_nothing(self) -> None:
         status, text, _ = self.run_command("report", "--book", demo_book(), "--check")
         self.assertEqual(status, 0)
-        self.assertIn("stop: “What is left at anchor?” sets", text)
+        self.assertIn("stop: “What is better than last year?” sets", text)
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_a_sequence(self) -> None:

@@ -51,6 +51,12 @@ def on_axis(key: str, axis: CompareAxis) -> bool:
     return any(key == asked or (asked.endswith(" ") and key.startswith(asked)) for asked in _ASKED.get(axis, ()))
 
 
+def asked_by(cells: Sequence[BenchCell]) -> CompareAxis | None:
+    """What cells that somebody chose are about, where they say so by themselves: different settings of one device."""
+    devices, settings = {c.device.id for c in cells}, {c.setting.id for c in cells}
+    return CompareAxis.SETTING if len(devices) == 1 and len(settings) == len(cells) > 1 else None
+
+
 def along(axis: CompareAxis, cells: Sequence[BenchCell], base: BenchCell, workload_id: int) -> list[BenchCell]:
     """The cells of a comparison along an axis, the base first: of each value on the axis the cell that is most like the
     base in all else, among those that have something of the workload."""

@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 
-from pinch.analysis.axes import CompareAxis, on_axis
+from pinch.analysis.axes import CompareAxis, asked_by, on_axis
 from pinch.analysis.cell_conditions import conditions_of, date_of, mean_known
 from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
@@ -310,7 +310,7 @@ class _Conditions:
 def _unfair(known: _Conditions, choice: CompareChoice, cell: BenchCell, rows: Sequence[WorkRow]) -> list[Unfair]:
     """Differences of a pair over all workloads that both have; each kind once, where it is worst. What the comparison
     runs along is what is asked, and what held the winner back makes its win no smaller."""
-    base = choice.cells[0]
+    base, asked = choice.cells[0], choice.along or asked_by(choice.cells)
     found: dict[str, tuple[ConditionDifference, list[str]]] = {}
     shared = dict[str, None]()
     for row in rows:
@@ -319,7 +319,7 @@ def _unfair(known: _Conditions, choice: CompareChoice, cell: BenchCell, rows: Se
             continue
         shared[row.workload.name] = None
         for each in differences(known.of(cell, number), known.of(base, number)):
-            if choice.along is not None and on_axis(each.key, choice.along):
+            if asked is not None and on_axis(each.key, asked):
                 continue
             d = _in_spite_of(each, next((c.verdict for c in row.cells if c.cell == cell), None))
             worst, names = found.get(d.key, (d, []))

@@ -78,7 +78,7 @@ class ScalePoint:
 @dataclass(frozen=True)
 class ToldScore:
     """A score without a log; it stands beside the measured curve, never in it. `power_w` are the watts told with it,
-    None where there are none; `words` say whose it is, `of` is its run where it has one."""
+    None where there are none; `words` say whose it is, `of` is its run, or `result` what was typed."""
 
     setting: Setting
     score: float
@@ -87,6 +87,7 @@ class ToldScore:
     origin: Origin
     words: str
     of: RunPoint | None = None
+    result: Result | None = None
 
     @property
     def placed_w(self) -> float | None:
@@ -226,7 +227,7 @@ def _told_results(book: BookPoints, typed: Sequence[Result]) -> list[ToldScore]:
     """What was typed or told as results."""
     settings = {s.id: s for _, s in book.settings}
     return [
-        ToldScore(settings[r.setting_id], r.middle, r.power_w, r.n, r.origin, result_words(r))
+        ToldScore(settings[r.setting_id], r.middle, r.power_w, r.n, r.origin, result_words(r), result=r)
         for r in typed
         if r.metric in MAIN and r.setting_id in settings
     ]
@@ -261,6 +262,13 @@ def _claimed(beside: CurveSeries, choice: ScaleChoice) -> list[CurveSeries]:
         name = f"{beside.name}, claimed ({origin})"
         found.append(replace(beside, name=name, points=(), told=(), left_out=(), scaling=scaling, claimed=True))
     return found
+
+
+def measured_points(book: BookPoints, choice: ScaleChoice) -> list[ScalePoint]:
+    """The runs of a choice of one device and workload that make its curve."""
+    here = [p for p in book.points if p.run.device_id in choice.device_ids and p.run.workload_id in choice.workload_ids]
+    measured = [p for p in here if p.run.summary is None and choice.room_c in (None, p.room_c)]
+    return _placed(book, measured, choice)[0]
 
 
 def core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Point]:

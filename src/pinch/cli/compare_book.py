@@ -9,6 +9,7 @@ from pinch.analysis.axes import CompareAxis, along, widest_base
 from pinch.analysis.cells import BenchCell, cells_of
 from pinch.analysis.comparing import CompareChoice, CompareResult, WorkRow, compare_book
 from pinch.analysis.points import BookPoints
+from pinch.analysis.unequal_pairs import UnequalPairs
 from pinch.analysis.work_metrics import is_known
 from pinch.bench.records import Workload
 from pinch.bench.variants import variants_of
@@ -20,6 +21,7 @@ from pinch.core.fairness import GRADE_WORDS
 from pinch.core.unit_yield import UnitYield
 from pinch.core.verdict import judge_together
 from pinch.narrative.compare_words import headline, rank_words, row_title, shown_plainly
+from pinch.narrative.unequal_words import with_worth
 from pinch.runs.whole_book import read_points
 
 WHERE: dict[str, Callable[[BenchCell], str]] = {
@@ -78,7 +80,8 @@ def compared(book: BookPoints, args: argparse.Namespace) -> CompareResult:
         cells = along(axis, cells, base, number)
         base = cells[0] if cells else base
     chosen = (base, *(c for c in cells if c is not base))
-    return compare_book(book, CompareChoice(chosen, ids, args.metric, args.delta / 100.0, axis))
+    choice = CompareChoice(chosen, ids, args.metric, args.delta / 100.0, axis)
+    return with_worth(UnequalPairs(book), compare_book(book, choice))
 
 
 def _asked(

@@ -3,6 +3,7 @@ join. What is asked in the window is answered by `--map`, or left open: then not
 
 import argparse
 import sys
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -153,8 +154,8 @@ def _tell(args: argparse.Namespace, outcome: Imported) -> None:
     for question in outcome.questions:
         how = " Say it with --map." if question["column"] or question["choices"] else ""
         print(f"pinch: {question['file']}: {question['why']}{how}", file=sys.stderr)
-    for warning in outcome.warnings:
-        print(f"pinch: {warning['text']}", file=sys.stderr)
+    for text, times in Counter(warning["text"] for warning in outcome.warnings).items():
+        print(f"pinch: {text}{f' (of {times} files)' if times > 1 else ''}", file=sys.stderr)
 
 
 def _say(args: argparse.Namespace, words: str) -> None:

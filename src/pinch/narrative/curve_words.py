@@ -8,10 +8,12 @@ from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.bench.records import standing, workload_words
 from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
+from pinch.core.crossing import Pairing
 from pinch.core.metrics import AVERAGE, LOW_NAMES
-from pinch.core.sweetspots import (
-    PROMISES,
-)
+from pinch.core.printing import counted
+from pinch.core.sweetspots import PROMISES
+
+MOST_PAIRS = 2
 
 AXIS_TITLES = {
     Axis.PACKAGE: "Measured settled power, package",
@@ -61,7 +63,20 @@ def headline(result: ScaleResult, subject: int | None) -> str:
         other = c.below if c.above == chosen.name else c.above
         side = "above" if c.above == chosen.name else "below"
         words += f"; it leads {other} {side} {c.power_w:.1f} W"
-    return words + "."
+    beside = [p for p in result.pairings if chosen.name in (p.a, p.b) and p.stretches and not p.crossings]
+    told = [f" {_beside_words(p, chosen.name)}" for p in beside[:MOST_PAIRS]]
+    more = f" {counted(len(beside) - MOST_PAIRS, 'more pair')} of curves." if len(beside) > MOST_PAIRS else ""
+    return f"{words}.{''.join(told)}{more}"
+
+
+def _beside_words(pairing: Pairing, name: str) -> str:
+    """How a curve stands to another that it does not cross."""
+    other = pairing.b if pairing.a == name else pairing.a
+    leads = {s.ahead for s in pairing.stretches}
+    if leads in ({name}, {other}):
+        over = f"from {pairing.low_w:.1f} to {pairing.high_w:.1f} W"
+        return f"At equal watts, {over}, {'it' if name in leads else other} is ahead of {other if name in leads else 'it'}."
+    return f"Against {other}, at equal watts: {pairing.words}"
 
 
 def _claims(result: ScaleResult, chosen: CurveSeries) -> str:

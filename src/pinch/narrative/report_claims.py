@@ -101,7 +101,7 @@ def _watts(own: Sequence[RunPoint]) -> Claim:
 def heat_claims(subject: Device, points: Sequence[RunPoint], sheet: ModesSheet | None) -> list[Claim]:
     """The cooler of a device over its runs that count, what heat held, and the hottest surface that was read."""
     own = [p for p in logged(points) if p.run.device_id == subject.id and not p.why_not]
-    return [*_resistance(subject, own), *_held_by_heat(own), *_surface(sheet)]
+    return [*_resistance(subject, own), *_held_by_heat(subject, own), *_surface(sheet)]
 
 
 def _resistance(subject: Device, own: Sequence[RunPoint]) -> list[Claim]:
@@ -136,7 +136,7 @@ def _carried(rise_k: float, resistance: Sequence[float], room_c: float) -> str:
     return f"{low if low == high else f'{low} to {high}'} W in a room of {room_c:g} °C"
 
 
-def _held_by_heat(own: Sequence[RunPoint]) -> list[Claim]:
+def _held_by_heat(device: Device, own: Sequence[RunPoint]) -> list[Claim]:
     """How many runs heat held, of those where it could be seen."""
     if not own:
         return []
@@ -145,9 +145,9 @@ def _held_by_heat(own: Sequence[RunPoint]) -> list[Claim]:
         words = "No temperature was logged, so whether heat held a run cannot be told."
         return [of_runs("heat-unseen", words, own, own)]
     held = [p for p in seen if p.digest.shares.get(Cause.HEAT, 0.0) >= LEAST_HELD]
-    of = f"its {counted(len(seen), 'run')}" + (" with a temperature" if len(seen) < len(own) else "")
+    of = f"the {counted(len(seen), 'run')}" if len(seen) > 1 else "the one run"
+    of += f" of {device.name}" + (" with a temperature" if len(seen) < len(own) else "")
     if len(seen) == 1:
-        of = "its one run" + (" with a temperature" if len(own) > 1 else "")
         words = f"Heat held {of} for a part of the load." if held else f"Heat did not hold {of}."
     else:
         words = f"Heat held {len(held) or 'none'} of {of}{' for a part of the load' if held else ''}."
@@ -329,7 +329,7 @@ def data_claims(runs: Sequence[RunPoint], results: Sequence[Result], readings: i
     told = []
     if own:
         days = sorted({p.run.started.date() for p in own})
-        span = f"on {days[0]}" if len(days) == 1 else f"from {days[0]} to {days[-1]}"
+        span = f"on {days[0]}" if len(days) == 1 else f"between {days[0]} and {days[-1]}"
         stand = "stands" if len(own) == 1 else "stand"
         words = f"{counted(len(own), 'run')} with a log of its own, made {span}, {stand} behind this report."
         told.append(of_runs("logs", words.replace("runs with a log of its own", "runs with logs"), own, runs))

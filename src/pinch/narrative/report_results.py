@@ -26,7 +26,7 @@ MOST_NAMED = 6
 
 def results_tables(points: BookPoints, devices: Sequence[Device]) -> tuple[TableChart, ...]:
     """Every result of some devices, a table a workload that says how it was set: cell, average and low, runs, watts,
-    and the place among those of the same room."""
+    and the place among those of the same room and origin."""
     cells = [c for c in cells_of(points) if c.device in devices]
     works = [w for w in points.workloads if any(w.id in c.workload_ids for c in cells)]
     measure = f"{AVERAGE}{BOTH}{LOW}"
@@ -64,8 +64,13 @@ def set_words(w: Workload) -> str:
 
 
 def _place(of: Compared, row: WorkRow) -> str:
-    """The place among the cells of the same room, 1 for the best; cells of one mean share theirs."""
-    beside = [c for c in row.ranked if c.cell.key.room_c == of.cell.key.room_c]
+    """The place among the cells of the same room that are the same's figures, 1 for the best; cells of one mean share
+    theirs. Of a room that nobody noted it is told only where none was."""
+    room, whose = of.cell.key.room_c, of.cell.key.origin
+    rooms = {c.cell.key.room_c for c in row.cells if c.cell.key.origin == whose}
+    beside = [c for c in row.ranked if (c.cell.key.room_c, c.cell.key.origin) == (room, whose)]
+    if room is None and len(rooms) > 1:
+        return ""
     means = [c.score.mean for c in beside]
     return f"{means.index(of.score.mean) + 1} of {len(means)}" if len(means) > 1 else ""
 

@@ -73,7 +73,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
     shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
     subject = _subject(deck, shown)
     runs, typed = runs_behind(deck), typed_behind(deck)
-    devices = _tested(points, runs, typed)
+    devices = _tested(deck)
     figures = _figures(shown, points)
     sheet = _sheet(points, subject)
     sections = [
@@ -108,10 +108,11 @@ def _lines(text: str) -> tuple[str, ...]:
     return tuple(line.strip() for line in text.splitlines() if line.strip())
 
 
-def _tested(points: BookPoints, runs: Sequence[RunPoint], typed: Sequence[Result]) -> list[Device]:
-    """The devices that the report is about."""
-    used = {p.run.device_id for p in runs} | {r.device_id for r in typed}
-    return [d for d in points.devices if d.id in used]
+def _tested(deck: Deck) -> list[Device]:
+    """The devices that the report is about: those of its cards."""
+    shown = [c.found for c in deck.contents if c.card.in_report and c.found is not None]
+    used = {p.run.device_id for found in shown for p in found.runs} | {r.device_id for f in shown for r in f.typed}
+    return [d for d in deck.points.devices if d.id in used and is_own(d.id)]
 
 
 def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
@@ -135,14 +136,18 @@ def _subject(deck: Deck, shown: Sequence[CardContent]) -> Device | None:
 
 
 def runs_behind(deck: Deck) -> list[RunPoint]:
-    """All runs of this book behind the cards of the report, each once, oldest first."""
+    """All runs of this book behind the cards of the report and its table of all results, each once, oldest first."""
+    devices = _tested(deck)
     ids = {p.run.id for c in deck.contents if c.card.in_report and c.found for p in c.found.runs}
+    ids |= {p.run.id for p in deck.points.points if p.device in devices and not p.why_not}
     return [p for p in deck.points.points if p.run.id in ids and is_own(p.run.id)]
 
 
 def typed_behind(deck: Deck) -> list[Result]:
-    """All typed results of this book behind the comparisons of the report, each once."""
+    """All typed results of this book behind the cards of the report and its table of all results, each once."""
+    devices = {d.id for d in _tested(deck)}
     found = {r.id: r for c in deck.contents if c.card.in_report for r in _typed_of(c)}
+    found |= {r.id: r for r in deck.points.results if r.device_id in devices and is_own(r.id)}
     return [found[number] for number in sorted(found)]
 
 

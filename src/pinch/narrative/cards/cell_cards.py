@@ -9,6 +9,7 @@ from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Wor
 from pinch.analysis.offers import OfferChoice
 from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import SAME_ROOM_K, BookPoints, RunPoint
+from pinch.analysis.unequal_pairs import UnequalPairs
 from pinch.analysis.work_metrics import is_known, keys_of
 from pinch.bench.cards import CardKind, CellQuery, CellsQuery
 from pinch.bench.records import Workload
@@ -30,6 +31,7 @@ from pinch.narrative.cards.share_cards import shares_chart, shares_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explain_verdicts import index_interval
 from pinch.narrative.price_words import money_chart, money_words
+from pinch.narrative.unequal_words import with_worth
 from pinch.narrative.verdict_words import percent, taken_out, verdict_words
 
 COLUMNS = (
@@ -62,6 +64,7 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     result = compare_book(
         book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta, offers=offers)
     )
+    result = with_worth(UnequalPairs(book), result)
     if not result.rows:
         raise PinchError("None of its cells has a run of its workloads that counts.")
     shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
@@ -189,8 +192,10 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
     pairs = pairs_of(shown.result.choice.cells)
     if not pairs:
         raise PinchError("A pair needs two cells.")
+    unequal = UnequalPairs(book)
     results = [
-        compare_book(book, CompareChoice(pair, query.workload_ids, query.measure, query.delta)) for pair in pairs
+        with_worth(unequal, compare_book(book, CompareChoice(pair, query.workload_ids, query.measure, query.delta)))
+        for pair in pairs
     ]
     found = [
         (pair, row, *ends)

@@ -67,7 +67,7 @@ class Concern:
 def concerns(deck: Deck) -> list[Concern]:
     """Everything about a deck and its report, what must be stopped first, then in the order of the cards."""
     found = [concern for content in deck.contents for concern in _of_card(content)]
-    found += _of_report(deck)
+    found += [*_twice(deck), *_of_report(deck)]
     return sorted(dict.fromkeys(found), key=lambda c: c.weight)
 
 
@@ -77,6 +77,16 @@ def _of_card(content: CardContent) -> Iterator[Concern]:
         return
     for rule in _CARD_RULES:
         yield from rule(content)
+
+
+def _twice(deck: Deck) -> Iterator[Concern]:
+    """Cards of a report that say the same in the same way as one before them."""
+    first: dict[tuple[str, str], Card] = {}
+    for content in deck.contents:
+        if content.card.in_report and content.found is not None:
+            before = first.setdefault((content.card.kind, content.found.chart.alternative), content.card)
+            if before.id != content.card.id:
+                yield _card(content, "twice", Weight.LOOK, f"shows once more what “{before.name}” shows.")
 
 
 def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concern:
@@ -204,7 +214,7 @@ def _claimed(content: CardContent) -> Iterator[Concern]:
         return
     told = [t for s in content.found.scaled.series for t in s.told] if content.found.scaled else []
     if told and content.card.kind is CardKind.CURVES:
-        words = f"has {len(told)} scores at watts that were told, not measured."
+        words = f"has {counted(len(told), 'score')} at watts that were told, not measured."
         yield _card(content, "claimed-watts", Weight.STOP, words)
     if content.card.kind in (CardKind.BARS, CardKind.DUMBBELL, CardKind.SHARES, CardKind.SLOPE):
         for name, claimed, measured in _labels_off(content.found.runs):

@@ -42,7 +42,8 @@ def make(query: CurvesQuery, kind: CardKind, book: BookPoints, slots: Mapping[in
         raise PinchError("No settled run of these devices and workloads is in the book.")
     finding, chart = _drawn(query, kind, result, slots)
     runs = [p.of for s in result.series for p in s.points] + [t.of for s in result.series for t in s.told if t.of]
-    return Found(finding, chart, table_of(result), runs, _method(query, kind, result), scaled=result)
+    typed = [t.result for s in result.series for t in s.told if t.result]
+    return Found(finding, chart, table_of(result), runs, _method(query, kind, result), scaled=result, typed=typed)
 
 
 def choice_of(query: CurvesQuery) -> ScaleChoice:
@@ -121,8 +122,11 @@ def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str
         words += [f"dashed: {LOW_NAMES[query.low]}"] if any(s.scaling and s.scaling.lows for s in drawn) else []
     if query.measure != AVERAGE:
         words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
-    if any(s.told for s in result.series):
-        words.append("×: told, at the watts that are told with it")
+    told = [t for s in result.series for t in s.told if t.placed_w]
+    if told:
+        claimed = sum(t.power_w is None for t in told)
+        at = "claimed by their settings" if claimed == len(told) else "told with them, else claimed by their settings"
+        words.append(f"×: told, not measured, at the watts {at if claimed else 'told with them'}")
     return words
 
 

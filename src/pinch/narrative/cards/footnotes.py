@@ -82,10 +82,15 @@ def _rooms(logs: Sequence[RunPoint]) -> Iterator[Claim]:
 def _supplies(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     plugged = [p for p in logs if p.setting.mains]
     if plugged and len(plugged) < len(logs):
-        words = f"{len(plugged)} of {counted(len(logs), 'run')} on mains, the others on battery"
+        words = f"{len(plugged)} of {counted(len(logs), 'run')} on mains, the others on battery, by their settings"
         yield _of("supply", words, plugged, logs)
     elif logs:
-        yield _of("supply", "on mains" if plugged else "on battery", logs, logs)
+        yield _of(
+            "supply",
+            f"on {'mains' if plugged else 'battery'}, by {'their settings' if len(logs) > 1 else 'its setting'}",
+            logs,
+            logs,
+        )
 
 
 def _repeats(logs: Sequence[RunPoint]) -> Iterator[Claim]:

@@ -12,6 +12,7 @@ from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.grid import Across, Grid, grid_of
 from pinch.analysis.offers import OfferChoice
 from pinch.analysis.points import BookPoints
+from pinch.analysis.unequal_pairs import UnequalPairs
 from pinch.analysis.work_metrics import keys_of
 from pinch.bench.records import Acceptance, now
 from pinch.core.errors import PinchError
@@ -19,6 +20,7 @@ from pinch.core.figures import Note
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.printing import counted
 from pinch.core.verdict import DELTA, StepKind
+from pinch.narrative.unequal_words import with_worth
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
@@ -170,7 +172,7 @@ class CompareControl(Working):
             return False
 
         def work(progress: Callable[[float], bool]) -> Comparison:
-            result = compare_book(points, choice, now())
+            result = with_worth(UnequalPairs(points), compare_book(points, choice, now()))
             return Comparison(result, _curves(points, choice, progress))
 
         self.begin(points, choice, work)

@@ -1,0 +1,54 @@
+"""Pairs of which one drew more watts: what these are worth by its own curve, workload by workload."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from pinch.analysis.cells import BenchCell
+from pinch.analysis.comparing import CompareResult, Unfair
+from pinch.analysis.curves import MEASURES, ScaleChoice, core_points, measured_points
+from pinch.analysis.points import BookPoints
+from pinch.bench.records import Workload
+from pinch.core.errors import DataError
+from pinch.core.fairness import FairnessGrade
+from pinch.core.ladder import Ladder, fit_ladder
+from pinch.core.unequal_watts import WattsWorth, watts_worth
+
+
+@dataclass(frozen=True)
+class PairWorth:
+    """What more watts are worth to the `favoured` of a pair: by workload, None where its own curve does not tell."""
+
+    favoured: BenchCell
+    by_workload: Mapping[str, WattsWorth | None]
+
+
+@dataclass
+class UnequalPairs:
+    """Works out pairs of one book; each curve once."""
+
+    book: BookPoints
+    _curves: dict[ScaleChoice, Ladder | None] = field(default_factory=dict)
+
+    def worth_of(self, unfair: Unfair, result: CompareResult) -> PairWorth | None:
+        """What the watts of the favoured one are worth; None where it is something else that is unfair."""
+        d = unfair.difference
+        if d.key != "watts" or d.grade is not FairnessGrade.HOLDS_BACK or result.choice.measure not in MEASURES:
+            return None
+        more, less = (unfair.cell, result.baseline) if d.holds_back == "b" else (result.baseline, unfair.cell)
+        works = [row.workload for row in result.rows if row.workload.name in unfair.workloads]
+        return PairWorth(more, {w.name: self._worth(more, less, w, result.choice.measure) for w in works})
+
+    def _worth(self, more: BenchCell, less: BenchCell, workload: Workload, measure: str) -> WattsWorth | None:
+        ladder = self._curve(more, more.variant or workload, measure) if workload.higher_is_better else None
+        drew_w, at_w = more.power_w(workload.id), less.power_w(workload.id)
+        return watts_worth(ladder, drew_w, at_w) if ladder is not None and drew_w > at_w else None
+
+    def _curve(self, cell: BenchCell, workload: Workload, measure: str) -> Ladder | None:
+        """That of a device in the room of a cell."""
+        choice = ScaleChoice((cell.device.id,), (workload.id,), cell.key.room_c, measure)
+        if choice not in self._curves:
+            try:
+                self._curves[choice] = fit_ladder(core_points(measured_points(self.book, choice), choice))
+            except DataError:
+                self._curves[choice] = None
+        return self._curves[choice]
