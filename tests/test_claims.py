@@ -19,8 +19,9 @@ from proselint.tools import LintFile
 from pinch.analysis.plain_tables import Table
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.digests import Digest
+from pinch.bench.opening import open_book
 from pinch.bench.parts import Battery
-from pinch.bench.records import Came, Device, ExitStatus, Protocol, Result, Run, Setting, Status, Workload
+from pinch.bench.records import Came, Device, ExitStatus, Protocol, Result, Run, Setting, Status, WorkKind, Workload
 from pinch.bench.summaries import Origin, Summary
 from pinch.charts.share_chart import ShareChart
 from pinch.core.causes import Cause
@@ -30,6 +31,7 @@ from pinch.narrative.cards.footnotes import footnotes
 from pinch.narrative.claims import Claim
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
 from pinch.narrative.report_results import rank_claims, results_tables, untested_claims
+from pinch.runs.whole_book import read_points
 from tests.in_folder import CommandCase
 from tests.window_case import demo_book
 
@@ -37,7 +39,7 @@ DAY = datetime(2026, 9, 1, 12, tzinfo=UTC)
 WORKS = [Workload(id=n, name=f"Work {n}", score_unit="u") for n in (1, 2)]
 some = st.booleans()
 NOUN = "(?:run|figure|cell|reading|score|pair|setting|workload|device)"
-WRONG = rf"\b1 {NOUN}s\b|\b(?:[02-9]|\d{{2,}}) {NOUN}\b|  |\.\.|None|nan"
+WRONG = rf"{NOUN}ss|\b1 {NOUN}s\b|\b(?:[02-9]|\d{{2,}}) {NOUN}\b|  |\.\.|None|nan"
 """What no sentence has: a plural of one, a singular of several, double spaces and stops, values that are not there."""
 
 
@@ -301,6 +303,36 @@ class TestField(unittest.TestCase):
         for c in (c for c in said if c.code == "pairs"):
             own = [p for p in book.points if c.words.startswith(f"{p.device.name}:")]
             self.assertEqual((c.n, c.of), (len({(p.setting.id, p.workload.id) for p in own}), 2 * len(works)))
+
+
+class TestFromAnEmptyBook(CommandCase):
+    def test_a_log_without_a_clock_and_on_battery_says_no_more_than_it_knows(self) -> None:
+        """A full battery of 20 Wh at 12 W lasts 100 min; nobody said the day, the supply or what the work is."""
+        rows = "".join(f"{t};6,0;-12,0;{100.0 - t / 60.0:.2f}\n".replace(".", ",") for t in range(0, 5460, 10))
+        log = self.folder / "Tern_Calm_Reading Loop_1.csv"
+        log.write_text(f"Zeit [s];CPU [W];Akku [W];Ladung [%]\n{rows}", encoding="utf-8")
+        names = "{device}_{setting}_{workload}_{repeat}"
+        book_path = self.folder / "empty.pinch"
+        status, _, err = self.run_command("import", "--book", book_path, "--names", names, log)
+        self.assertEqual((status, err), (0, ""))
+        book = open_book(book_path)
+        run, setting, work = book.runs()[0], book.settings(1)[0], book.workloads()[0]
+        self.assertEqual((run.undated, run.day, setting.mains, work.kind), (True, None, False, WorkKind.RUNDOWN))
+        point = read_points(book_path).points[0]
+        assert point.digest.rundown is not None
+        self.assertEqual(point.why_not, "")
+        self.assertAlmostEqual(60.0 * (point.digest.rundown.runtime_h or 0.0), 100.0, delta=1.0)
+        said = " ".join(c.words for c in data_claims([point], [], 0))
+        self.assertIn("1 run with a log of its own, whose day is not known, stands behind", said)
+        whole = Found("", ShareChart("", ()), Table("", (), ()), [point])
+        notes = {c.words for c in footnotes(whole, BookPoints((), (), (), {}, ()))}
+        self.assertLessEqual({"the day is not known", "on battery, by its setting", "room not noted"}, notes)
+        self.json_of("set", "--book", book_path, "run", "1", "day=2026-10-02", "score=77")
+        point = read_points(book_path).points[0]
+        said = " ".join(c.words for c in data_claims([point], [], 0))
+        self.assertIn("made on 2026-10-02", said)
+        self.assertIn("The score of 1 run with a log was typed in.", said)
+        self.assertNotIn("none is typed in", said)
 
 
 class TestNumbersByHand(unittest.TestCase):

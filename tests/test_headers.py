@@ -64,6 +64,21 @@ class TestHeaders(unittest.TestCase):
                     right += 1
         self.assertLess(asked, 0.05 * right, "asking about everything would be no answer")
 
+    def test_the_charge_tells_which_way_a_battery_flows(self) -> None:
+        """Power is above zero while it flows out (the convention of FORMATS)."""
+        out, into = ShownColumn(-18.0, -12.0, -11.0, 0.3), ShownColumn(11.0, 12.0, 18.0, -0.2)
+        for name, power, charge, factor, sure in (
+            ("Akku [W]", out, -60.0, -1.0, True),
+            ("Akku [W]", out, 60.0, 1.0, True),
+            ("Akku [W]", into, 60.0, -1.0, True),
+            ("Akku [mW]", into, -60.0, 1e-3, True),
+            ("Akku [W]", out, -0.5, -1.0, False),
+            ("battery.power", out, -60.0, 1.0, True),
+        ):
+            used, _ = guess([name, "Ladung [%]"], ["", ""], [power, ShownColumn(40.0, 70.0, 100.0, charge)])
+            self.assertEqual((used.channel, used.factor), ("battery.power", factor), used.why)
+            self.assertEqual(used.score >= SURE, sure, used.why)
+
     def test_a_rate_that_nobody_logs_is_asked_about(self) -> None:
         (use,) = guess(["FPS"], [""], [ShownColumn(0.05, 0.07, 0.1)])
         self.assertLess(use.score, SURE)

@@ -69,7 +69,7 @@ def conditions_of(
 def _day_of(point: RunPoint) -> date | None:
     """The day of a test; of a score without a log the day that is told with it, not that of its entry."""
     told = point.run.summary
-    return point.run.started.date() if told is None else date_of(told.dated)
+    return point.run.day if told is None else date_of(told.dated)
 
 
 def date_of(day: str) -> date | None:

@@ -59,7 +59,7 @@ class BenchCell:
 
     def days(self) -> tuple[date, ...]:
         """The days it was tested on, in their order."""
-        return tuple(sorted({p.run.started.date() for runs in self.points.values() for p in runs}))
+        return tuple(sorted({d for runs in self.points.values() for p in runs if (d := p.run.day) is not None}))
 
 
 def cells_of(book: BookPoints, by_variant: bool = False) -> list[BenchCell]:

@@ -202,13 +202,14 @@ def _row(book: BookPoints, work: _Work, metric: Metric, choice: CompareChoice) -
 
 def _is_fresh(choice: CompareChoice, workload_id: int, now: datetime | None) -> bool:
     """Whether the last runs were made so lately that a further one stands beside them."""
-    begun = [p.run.started for cell in choice.cells for p in cell.points.get(workload_id, ())]
+    begun = [p.run.started for cell in choice.cells for p in cell.points.get(workload_id, ()) if not p.run.undated]
     return now is not None and bool(begun) and 0.0 <= (now - max(begun)).total_seconds() <= APART_S
 
 
 def _places(points: Sequence[RunPoint], typed: Sequence[Result]) -> Mapping[tuple[str, int], RunPlace]:
     """Where each run and each typed result of a workload stands in time, by its kind and number; of what was typed the
     day is known at best."""
+    points = [p for p in points if not p.run.undated]
     found_days = [(r, day) for r in typed if r.origin == OWN and (day := date_of(r.day))]
     dated, days = [r for r, _ in found_days], [day for _, day in found_days]
     noons = [datetime(d.year, d.month, d.day, 12, tzinfo=UTC).timestamp() for d in days]

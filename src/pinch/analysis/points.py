@@ -55,8 +55,9 @@ class RunPoint:
 
     @property
     def why_not(self) -> str:
-        """Why it has no result; empty where it has one."""
-        if self.why_unusable or self.digest.rate is not None:
+        """Why it has no result; empty where it has one: a rate, a score, or how long a battery lasts."""
+        lasts = self.digest.rundown is not None and self.digest.rundown.runtime_h is not None
+        if self.why_unusable or self.digest.rate is not None or lasts:
             return self.why_unusable
         return "no rate of work and no score was logged."
 

@@ -82,7 +82,7 @@ def _of_run(p: RunPoint) -> Iterator[BookResult]:
         p.workload,
         metric_of(p.workload, p.metric),
         p.rate,
-        day=f"{p.run.started:%Y-%m-%d}",
+        day=f"{p.run.day or ''}",
         extent=_extent(p),
         run_id=p.run.id,
         left_out=p.why_not,

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Annotated, Any, Self, TypeVar
 
@@ -476,13 +476,15 @@ class Run(Record):
     """One execution. `status`, `reason` and `samples` are those of its stop, None while it runs or where it was cut;
     `before` is what was checked before it began, `in_spite_of` the warnings that it was started all the same with;
     `summary` is all there is of a run without a log; `window` a settled
-    window that the operator chose; `builds` are those that the device had then, `meters` what it was read with."""
+    window that the operator chose; `builds` are those that the device had then, `meters` what it was read with. Of one
+    that is `undated` nobody knows the day: its log has no clock, and `started` is when it was added."""
 
     device_id: int
     setting_id: int
     workload_id: int
     repeat: Annotated[int, Field(ge=1)] = 1
     started: datetime
+    undated: bool = False
     ambient_c: Annotated[float, Field(ge=-40, le=80)] | None = None
     source: str = ""
     notes: str = ""
@@ -499,6 +501,11 @@ class Run(Record):
     protocol_id: int | None = None
     void: str = ""
     removed: bool = False
+
+    @property
+    def day(self) -> date | None:
+        """The day that it was made on; None where nobody knows."""
+        return None if self.undated else self.started.date()
 
     @property
     def cut_off(self) -> bool:

@@ -218,7 +218,7 @@ def _supply(s: Signals, limited: FloatArray) -> FloatArray:
     if both.sum() < 60:
         return nothing
     charge, power = s.charge[both], median_of_three(s.power[both])
-    if np.ptp(charge) < LEAST_CHARGE or charge[-1] >= charge[0]:
+    if np.ptp(charge) < LEAST_CHARGE or charge[-1] >= charge[0] or not np.ptp(power):
         return nothing
     together = float(np.corrcoef(charge, power)[0, 1])
     fell = 1.0 - float(np.median(power[-10:]) / np.median(power[:10]))

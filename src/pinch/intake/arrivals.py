@@ -29,6 +29,8 @@ from pinch.sources.logs.read import ReadLog, read_log_file
 BEFORE_PLAN = timedelta(hours=12)
 """A log that began so much before its plan was made, or before its first session, is an old one, and not what the plan
 wants."""
+ON_BATTERY, RUNDOWN = 5.0, 50.0
+"""Percent of a charge that a log takes on battery alone, and a rundown at least. Common practice, no source."""
 ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
 
 
@@ -249,6 +251,12 @@ def _can_be_judged(log: RunLog) -> bool:
     return bool({"battery.charge", "battery.energy"} & set(log.series)) or np.isfinite(load_start_s(log))
 
 
+def _spent(log: RunLog) -> float:
+    """How much of the charge of a battery a log took, %; 0 where it tells of none."""
+    charge = log.series.get("battery.charge")
+    return float(max(charge.values[0] - charge.values[-1], 0.0)) if charge is not None and len(charge.values) else 0.0
+
+
 def _order(arrival: Arrival) -> tuple[object, ...]:
     """Runs of a cell are numbered as their names say, else in the order they began."""
     began = arrival.read.started.isoformat() if arrival.read.started else ""
@@ -258,13 +266,18 @@ def _order(arrival: Arrival) -> tuple[object, ...]:
 def _add(book: Book, shelf: Shelf, arrival: Arrival, log: RunLog) -> Added:
     filed, read = arrival.filed, arrival.read
     rate = rate_channel(with_frame_rate(log).series) or "score.rate"
-    records = shelf.place((filed.device, filed.setting, filed.workload, ""), arrival.claimed_w, "1/s", rate)
+    unit = "1/s" if "score.rate" in log.series else ""
+    spent = _spent(log)
+    names = (filed.device, filed.setting, filed.workload, "")
+    records = shelf.place(names, arrival.claimed_w, unit, rate, spent >= ON_BATTERY, spent >= RUNDOWN and not unit)
     source = " + ".join(path.name for path in arrival.files)
     notes = [*read.notes, *(arrival.beside.notes if arrival.beside else ())]
     if arrival.pair is not None:
         notes.append(
             f"{arrival.pair.frames.name} is shifted by {plain(arrival.pair.offset_s, 6)} s, {arrival.pair.how}."
         )
+    if spent >= ON_BATTERY and records[1].mains:
+        notes.append(f"It took {spent:.0f} % of the charge, but {records[1].name} is said to be on mains.")
     run = import_log(book, log, *records, source, read.started, notes)
     room = room_told(book, run, log)
     if room is not None:

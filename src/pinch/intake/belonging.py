@@ -22,10 +22,13 @@ def import_log(
     started: datetime | None = None,
     notes: Sequence[str] = (),
 ) -> Run:
-    """Add a log as a run: all of it, or nothing. `started` is what its own clock said, in this computer's time zone;
-    `notes` is what stood around its rows."""
+    """Add a log as a run: all of it, or nothing. `started` is what its own clock said, in this computer's time zone
+    (None: it has none, and the run no day); `notes` is what stood around its rows."""
     with book.change():
         run = new_run(book, device, setting, workload, source, notes="\n".join(notes)[:MOST_NOTES])
-        if started is not None:
-            run = book.save(run.model_copy(update={"started": started.astimezone(UTC).replace(microsecond=0)}))
+        if started is None:
+            dated: dict[str, object] = {"undated": True}
+        else:
+            dated = {"started": started.astimezone(UTC).replace(microsecond=0)}
+        run = book.save(run.model_copy(update=dated))
         return runlogs.add_log(book, run, log)

@@ -176,6 +176,7 @@ def _complete(
     if said.day is not None:
         day = datetime.fromisoformat(said.day)
         fields["started"] = run.started.replace(year=day.year, month=day.month, day=day.day).astimezone(UTC)
+        fields["undated"] = False
     if protocol is not None:
         fields["protocol_id"] = protocol.id
     if said.builds:

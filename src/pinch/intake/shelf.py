@@ -41,10 +41,12 @@ class Shelf:
         claimed_w: float | None = None,
         unit: str = "",
         rate: str = "score.rate",
+        on_battery: bool = False,
+        rundown: bool = False,
     ) -> Place:
         """The records of a device, a setting, a workload and a variant (empty: the workload as it is). A new setting
-        claims these watts; a new workload has this channel of its rate and this unit (none: points), and is a game's
-        scene where frames are logged of it.
+        claims these watts and is on mains or on battery; a new workload has this channel of its rate and this unit
+        (none: points), and is a game's scene where frames are logged of it, else a rundown where that is said.
 
         Raises
         ------
@@ -52,7 +54,8 @@ class Shelf:
         """
         key = (*names, claimed_w)
         if key not in self._found:
-            self._found[key] = self._place(names, claimed_w, unit, rate)
+            kind = WorkKind.GAME if rate == FRAME_RATE else WorkKind.RUNDOWN if rundown else WorkKind.OTHER
+            self._found[key] = self._place(names, claimed_w, unit, rate, not on_battery, kind)
         return self._found[key]
 
     def know_metric(self, workload: Workload, metric: str, unit: str) -> OwnMetric | None:
@@ -74,13 +77,20 @@ class Shelf:
             return own
         return None
 
-    def _place(self, names: tuple[str, str, str, str], claimed_w: float | None, unit: str, rate: str) -> Place:
+    def _place(
+        self,
+        names: tuple[str, str, str, str],
+        claimed_w: float | None,
+        unit: str,
+        rate: str,
+        mains: bool,
+        kind: WorkKind,
+    ) -> Place:
         device, setting, work, variant = names
         frames = rate == FRAME_RATE
         units = {"score_unit": "fps" if frames else unit or "points", "higher_is_better": unit not in TIMES}
-        kind = {"kind": WorkKind.GAME} if frames else {}
         new_device: Device = checked(Device, "The device", name=device)
-        new_work: Workload = checked(Workload, "The workload", name=work, rate_channel=rate, **units, **kind)
+        new_work: Workload = checked(Workload, "The workload", name=work, rate_channel=rate, kind=kind, **units)
         checked(Setting, "The setting", device_id=0, name=setting, sustained_w=claimed_w)
         its_device = like(device, self._devices)
         if its_device is None:
@@ -90,7 +100,7 @@ class Shelf:
         its_setting = like(setting, of_device)
         if its_setting is None:
             claimed_w = claimed_w or _watts_named(setting)
-            fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w}
+            fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w, "mains": mains}
             its_setting = self._book.save(checked(Setting, "The setting", **fields))
             of_device.append(its_setting)
         its_work = like(work, self._roots.values()) or like(work, self._variants())

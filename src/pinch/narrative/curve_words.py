@@ -75,7 +75,8 @@ def _beside_words(pairing: Pairing, name: str) -> str:
     leads = {s.ahead for s in pairing.stretches}
     if leads in ({name}, {other}):
         over = f"from {pairing.low_w:.1f} to {pairing.high_w:.1f} W"
-        return f"At equal watts, {over}, {'it' if name in leads else other} is ahead of {other if name in leads else 'it'}."
+        first, second = ("it", other) if name in leads else (other, "it")
+        return f"At equal watts, {over}, {first} is ahead of {second}."
     return f"Against {other}, at equal watts: {pairing.words}"
 
 

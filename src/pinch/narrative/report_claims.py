@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from pinch.analysis.modes import ModesSheet
 from pinch.analysis.points import RunPoint
-from pinch.bench.records import Came, Device, Protocol, Result, Status
+from pinch.bench.records import Came, Device, Protocol, Result, ScoreFrom, Status
 from pinch.bench.summaries import Origin
 from pinch.core.causes import Cause
 from pinch.core.figures import SettledState
@@ -100,7 +100,7 @@ def _watts(own: Sequence[RunPoint]) -> Claim:
 
 def heat_claims(subject: Device, points: Sequence[RunPoint], sheet: ModesSheet | None) -> list[Claim]:
     """The cooler of a device over its runs that count, what heat held, and the hottest surface that was read."""
-    own = [p for p in logged(points) if p.run.device_id == subject.id and not p.why_not]
+    own = [p for p in logged(points) if p.run.device_id == subject.id and not p.why_unusable]
     return [*_resistance(subject, own), *_held_by_heat(subject, own), *_surface(sheet)]
 
 
@@ -323,22 +323,40 @@ def _named(runs: Sequence[RunPoint]) -> str:
 # Data
 
 
+def _scores_of(runs: Sequence[RunPoint]) -> str:
+    """The beginning of a sentence on the scores of some runs."""
+    return "The score of 1 run with a log was" if len(runs) == 1 else f"The scores of {len(runs)} runs with logs were"
+
+
 def data_claims(runs: Sequence[RunPoint], results: Sequence[Result], readings: int) -> list[Claim]:
     """What stands behind the report: logs of when, what was typed, and what was read by hand."""
     own = logged(runs)
     told = []
     if own:
-        days = sorted({p.run.started.date() for p in own})
-        span = f"on {days[0]}" if len(days) == 1 else f"between {days[0]} and {days[-1]}"
-        stand = "stands" if len(own) == 1 else "stand"
-        words = f"{counted(len(own), 'run')} with a log of its own, made {span}, {stand} behind this report."
-        told.append(of_runs("logs", words.replace("runs with a log of its own", "runs with logs"), own, runs))
+        dated = [p for p in own if p.run.day is not None]
+        days = sorted({f"{p.run.day}" for p in dated})
+        span = (
+            "" if not days else f", made on {days[0]}" if len(days) == 1 else f", made between {days[0]} and {days[-1]}"
+        )
+        span += f" ({len(dated)} of them; the day of the others is not known)" if days and len(dated) < len(own) else ""
+        span = span or ", whose day is not known"
+        with_logs = "1 run with a log of its own" if len(own) == 1 else f"{len(own)} runs with logs"
+        words = f"{with_logs}{span}, {'stands' if len(own) == 1 else 'stand'} behind this report."
+        told.append(of_runs("logs", words, own, runs))
+    scored = [p for p in own if any(one.score is not None and not one.of_rate for one in p.run.passes)]
+    by_hand = [p for p in scored if p.workload.score_from is ScoreFrom.NONE]
+    by_program = [p for p in scored if p not in by_hand]
+    if by_hand:
+        told.append(of_runs("typed-score", f"{_scores_of(by_hand)} typed in.", by_hand, own))
+    if by_program:
+        words = f"{_scores_of(by_program)} told by the program of the workload."
+        told.append(of_runs("program-score", words, by_program, own))
     typed = len(results) + len(runs) - len(own)
     if typed:
         words = f"{counted(typed, 'figure')} {'was' if typed == 1 else 'were'} typed in or told, without a log."
         ids = tuple(p.run.id for p in runs if p.run.summary is not None)
         told.append(Claim("typed-in", words, typed, len(runs) + len(results), ids, tuple(r.id for r in results)))
-    elif own:
+    elif own and not scored:
         words = "Every score is worked out from these logs; none is typed in."
         told.append(of_runs("all-logged", words, own, runs))
     if readings:

@@ -51,7 +51,7 @@ class RunStory:
     @property
     def footnote(self) -> str:
         """Conditions of the run, for charts that leave the bench."""
-        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.started:%Y-%m-%d}"]
+        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.day or 'day not noted'}"]
         return " · ".join([*words, self.conditions, *filter(None, [standing(self.device)])])
 
     def chart(self, slot: int = 0) -> Chart:

@@ -164,7 +164,11 @@ def _units(found: Found, book: BookPoints) -> Iterator[Claim]:
 
 
 def _days(logs: Sequence[RunPoint]) -> Iterator[Claim]:
-    days = sorted({p.run.started.date() for p in logs})
+    dated = [p for p in logs if p.run.day is not None]
+    days = sorted({f"{p.run.day}" for p in dated})
     if days:
         words = f"tested {days[0]}" if days[0] == days[-1] else f"tested {days[0]} to {days[-1]}"
-        yield _of("days", words, logs, logs)
+        some = f", {len(dated)} of {counted(len(logs), 'run')}; the day of the others is not known"
+        yield _of("days", words + (some if len(dated) < len(logs) else ""), dated, logs)
+    elif logs:
+        yield _of("day-unknown", "the day is not known", logs, logs)

@@ -19,11 +19,14 @@ from pinch.core.printing import plain
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
+LEAST_CHARGE = 1.0
+"""Percent by which a charge has to move to tell which way power flows."""
 MOST_BYTES = 1_000_000
 TIME, DATE = "time", "date"
 
 _BY_WORD: dict[str, str] = {word: str(q) for q in ChannelQuantity for word in q.words}
 _PART_BY_WORD: dict[str, str] = {word: str(c) for c in Component for word in c.words}
+_SIGNED = {str(part) for part in Component if part.is_signed}
 _USUAL = {str(q): q.usual for q in ChannelQuantity if q.usual is not None}
 _DEFAULT = {"speed": "fan.1", "level": "noise", "charge": "battery", "energy": "battery", "time": "frame"}
 _KIND = {"p": "p", "performance": "p", "e": "e", "efficiency": "e", "efficient": "e", "lpe": "lpe", "lp": "lpe"}
@@ -122,11 +125,13 @@ class ColumnMapping(Part):
 
 @dataclass(frozen=True)
 class ShownColumn:
-    """What a column shows: lowest, median and highest value; all NaN where it holds no numbers."""
+    """What a column shows: lowest, median and highest value, all NaN where it holds no numbers, and how far its last
+    value is above the first."""
 
     low: float
     median: float
     high: float
+    rise: float = 0.0
 
 
 def fingerprint(names: Sequence[str], units: Sequence[str]) -> str:
@@ -146,7 +151,24 @@ def guess(names: Sequence[str], units: Sequence[str], shown: Sequence[ShownColum
         if taken[use.channel] > 1:
             again = {"channel": f"{use.channel}.{taken[use.channel]}", "score": min(use.score, SURE)}
             guesses[place] = use.model_copy(update=again)
-    return tuple(guesses)
+    rises = (s.rise * u.factor for u, s in zip(guesses, shown, strict=True) if u.channel == "battery.charge")
+    charge = next((rise for rise in rises if abs(rise) >= LEAST_CHARGE), 0.0)
+    return tuple(_flowing_out(use, s, charge) for use, s in zip(guesses, shown, strict=True))
+
+
+def _flowing_out(use: ColumnUse, shown: ShownColumn, charge: float) -> ColumnUse:
+    """The power of a battery, above zero while it flows out: which sign that is, its charge tells where it moves."""
+    median = shown.median * use.factor
+    if use.channel != "battery.power" or use.column == use.channel or (not charge and median >= 0.0):
+        return use
+    if not charge:
+        words = f"{use.why}; it is below zero, which is taken for discharging"
+        return use.model_copy(update={"factor": -use.factor, "score": min(use.score, SURE - 0.05), "why": words})
+    if median * charge <= 0.0:
+        return use
+    side, moves = ("above", "rises") if median > 0.0 else ("below", "falls")
+    words = f"{use.why}; it is {side} zero while the charge {moves}"
+    return use.model_copy(update={"factor": -use.factor, "why": words})
 
 
 @dataclass(frozen=True)
@@ -215,7 +237,8 @@ def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str)
     shown = header.shown
     if bounds is None or use.counts or use.channel == "wall.voltage":
         return use
-    if _within(shown.median * use.factor + use.offset, bounds):
+    median = shown.median * use.factor + use.offset
+    if _within(abs(median) if quantity == "power" and component in _SIGNED else median, bounds):
         return use
     others = () if quantity == "time" else ("clock", "temp", "load")
     likelier = next((q for q in others if _within(shown.median, _USUAL[q])), quantity)
@@ -223,7 +246,7 @@ def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str)
     again = {
         "channel": _channel(likelier, component, header.words, header.text),
         "score": 0.2,
-        "why": f"{use.why} say {quantity}, but it shows {plain(low)} to {plain(high)}",
+        "why": f"it says {quantity}, but it shows {plain(low)} to {plain(high)}",
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
 

@@ -199,7 +199,8 @@ def _shown(values: FloatArray) -> ShownColumn:
         known = values[np.isfinite(values)]
     if not len(known):
         return ShownColumn(np.nan, np.nan, np.nan)
-    return ShownColumn(float(np.fmin.reduce(values)), float(np.median(known)), float(np.fmax.reduce(values)))
+    low, middle, high = np.fmin.reduce(values), np.median(known), np.fmax.reduce(values)
+    return ShownColumn(float(low), float(middle), float(high), float(known[-1] - known[0]))
 
 
 def _first_text(column: "pd.Series") -> str:

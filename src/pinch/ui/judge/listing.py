@@ -42,7 +42,7 @@ class RunRow:
     @property
     def text(self) -> str:
         """All that a filter looks through."""
-        words = (self.device, self.setting, self.workload, f"{self.run.started:%Y-%m-%d}", *self.flags, self.run.notes)
+        words = (self.device, self.setting, self.workload, f"{self.run.day or ''}", *self.flags, self.run.notes)
         return " ".join(words).casefold()
 
 
@@ -109,7 +109,7 @@ def _shown_and_key(
 
 
 COLUMNS: Sequence[ListColumn] = (
-    ListColumn("Day", lambda r: f"{r.run.started:%-d %b %H:%M}", lambda r: r.run.started),
+    ListColumn("Day", lambda r: "" if r.run.undated else f"{r.run.started:%-d %b %H:%M}", lambda r: r.run.started),
     ListColumn("Device", lambda r: r.device, lambda r: r.device),
     ListColumn("Setting", lambda r: r.setting, lambda r: r.setting),
     ListColumn("Workload", lambda r: r.workload, lambda r: r.workload),
