@@ -243,10 +243,11 @@ def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str)
     others = () if quantity == "time" else ("clock", "temp", "load")
     likelier = next((q for q in others if _within(shown.median, _USUAL[q])), quantity)
     low, high = shown.low * use.factor + use.offset, shown.high * use.factor + use.offset
+    say = "say" if " and " in use.why else "says"
     again = {
         "channel": _channel(likelier, component, header.words, header.text),
         "score": 0.2,
-        "why": f"it says {quantity}, but it shows {plain(low)} to {plain(high)}",
+        "why": f"{use.why} {say} {quantity}, but it shows {plain(low)} to {plain(high)}",
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
 
