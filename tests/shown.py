@@ -6,14 +6,18 @@ It says that nothing has moved, not that it is good: what is meant to move is lo
 import hashlib
 import time
 from collections.abc import Callable, Iterator
+from datetime import datetime
+from itertools import product
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QAbstractItemModel, QAbstractListModel, QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QScrollBar, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QScrollBar, QTableWidget, QWidget
 
+from pinch.bench.records import live
 from pinch.bench.runlogs import read_log
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import DARK, LIGHT
@@ -21,7 +25,9 @@ from pinch.intake.arrivals import read_batch
 from pinch.intake.table_roles import guess_roles
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import story_of
+from pinch.publish.publication import behind, private_counts
 from pinch.publish.report import markdown, plain_html
+from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import sheet_of_text
 from pinch.ui.background import Job
 from pinch.ui.bench.page import BenchPage
@@ -32,11 +38,17 @@ from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, TIME, JudgeView
 from pinch.ui.logs.scores_dialog import ScoresDialog
+from pinch.ui.logs.summary import SummaryDialog
 from pinch.ui.logs.view import ArrivalsDialog
 from pinch.ui.modes.page import ModesPage
 from pinch.ui.page_protocol import Page
 from pinch.ui.plan.page import PlanPage
+from pinch.ui.plan.plan_dialogs import SessionsDialog
+from pinch.ui.private_dialog import PrivateDialog
 from pinch.ui.publish.page import PublishPage
+from pinch.ui.run.channel_dialog import ChannelsDialog
+from pinch.ui.run.page import RunPage
+from pinch.ui.run.reading_dialog import ReadingDialog
 from pinch.ui.scale.page import ScalePage
 from tests.golden import Figure
 from tests.pinned import flat
@@ -54,6 +66,8 @@ EXPLAINED = (
 )
 CALM = 5
 """So many looks in a row, a hundredth of a second apart, find the same: then nothing moves any more."""
+MOST_ROWS = 8
+"""Of a table whose fields are asked for what they say."""
 POINTS, LEVELS, SQUARES = 2.0, 12.0, 2
 """How far places, brightness and how many squares may differ."""
 SIZES = (QWidget.minimumWidth, QWidget.maximumWidth, QWidget.minimumHeight, QWidget.maximumHeight)
@@ -182,7 +196,8 @@ class DemoShown(WindowCase):
         seen = {name: self._seen(go, True) for name, go in self.scenes().items()}
         seen |= {name: self._seen(go, False) for name, go in self.more_scenes().items()}
         dialogs = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.dialogs().items()}
-        return seen | self.explained() | dialogs
+        asked = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.asked().items()}
+        return seen | self.explained() | self.explained_rows() | dialogs | asked
 
     def _seen(self, go: Callable[[], object], as_picture: bool) -> dict[str, Figure]:
         go()
@@ -231,6 +246,45 @@ class DemoShown(WindowCase):
                 told[f"{t_s:.0f} s, values"] = view.shown.values_at(t_s)
             found[", ".join(cell)] = told
         return found
+
+    def explained_rows(self) -> dict[str, dict[str, Figure]]:
+        """What the margin says of the fields of the tables of each page."""
+        found: dict[str, dict[str, Figure]] = {}
+        for go, page in ((self.scale, ScalePage), (self.compare, ComparePage), (self.modes, ModesPage)):
+            go()
+            view = self.window.page(page).view
+            for tab in range(view.tabs.count()):
+                view.tabs.setCurrentIndex(tab)
+                told = found.setdefault(f"{page.name} {tab}, margin", {})
+                for number, table in enumerate(t for t in view.findChildren(QTableWidget) if t.isVisible()):
+                    places = product(range(min(table.rowCount(), MOST_ROWS)), range(table.columnCount()))
+                    for row, column in places:
+                        table.setCurrentCell(row, column)
+                        told[f"{number} [{row},{column}]"] = self.window.margin.text
+        return found
+
+    def asked(self) -> dict[str, QWidget]:
+        """What the menus open, and what is asked before something is written."""
+        book, window, opened = self.session.book, self.window, list[QWidget]()
+        self.choose("Gannet", "20 W", FRAMED)
+        bench, compare, run = window.page(BenchPage), window.page(ComparePage), window.page(RunPage)
+        entries = (
+            *(bench.make_ladder, bench.combine_settings, bench.fill_grid, bench.fill_offers),
+            *(compare.add_results, compare.type_grid, run.beside.type_grid, window.page(PlanPage).new_plan),
+        )
+        with mock.patch.object(QDialog, "exec", lambda dialog: opened.append(dialog)):
+            for entry in entries:
+                entry()
+        points = [p for p in read_points(book.path).points if p.device.name == "Gannet"]
+        readings = ReadingDialog(3, 95.0, live(book.instruments()), window)
+        return {
+            **{f"asked {n}": dialog for n, dialog in enumerate(opened)},
+            "sessions": SessionsDialog((), datetime(2026, 9, 3, 9), window),
+            "private": PrivateDialog("Private things", private_counts(behind(book, points)), window),
+            "went where": SummaryDialog("Two logs are runs now.", ["a.csv: run 3"], ["b.csv: no rows"], window),
+            "large": ChannelsDialog(["cpu.power", "cpu.temp"], ["cpu.temp"], window),
+            "reading": readings,
+        }
 
     def dialogs(self) -> dict[str, QWidget]:
         """What asks about logs, scores and runs."""

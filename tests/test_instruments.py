@@ -36,7 +36,7 @@ class TestNumbers(unittest.TestCase):
             self.assertTrue(math.isnan(read_numbers(text)[0]), text)
 
     def test_what_is_no_number_is_said(self) -> None:
-        for text in ("", "OVLD", '-113,"Undefined header"', "1,2E", "#HXY", "12 W", "٣"):
+        for text in ("", "OVLD", '-113,"Undefined header"', "1,2E", "#HXY", "12 W", "1B1", "٣"):
             with self.subTest(text=text), self.assertRaisesRegex(PinchError, "not a number"):
                 read_numbers(text)
 

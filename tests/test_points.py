@@ -29,7 +29,7 @@ from pinch.bench.records import (
     Status,
     Workload,
 )
-from pinch.bench.summaries import Origin, Summary
+from pinch.bench.summaries import Origin, Summary, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.metrics import AVERAGE
 from pinch.core.runlog import RunLog, Series
@@ -233,6 +233,9 @@ class TestCells(unittest.TestCase):
         found = conditions_of(m.book(), cell, [p])
         self.assertEqual((found.runs, found.power_w, found.builds), (6, 44.0, {}))
         self.assertIn("mean of 6 units", found.origin)
+        for units, repeats, words in ((6, 1, "mean of 6 units"), (1, 1, "1 run"), (6, 3, "mean of 6 units, 3 runs")):
+            told = Summary(score=70, repeats=repeats, units=units, origin=Origin.MAKER)
+            self.assertEqual(origin_words(told), f"maker's figure, {words}")
 
 
 class TestCompared(unittest.TestCase):

@@ -82,6 +82,7 @@ class TestChecks(unittest.TestCase):
                 CheckVerdict.WARNING,
                 "Gone. Without it",
             ),
+            (Evidence(meters=(MeterLook("M", 3.0, "W"),)), "M", CheckVerdict.GOOD, "3 W."),
             (Evidence(meters=(MeterLook("M", math.nan, "W"),)), "M", CheckVerdict.WARNING, "out of its range"),
         ):
             with self.subTest(name=name, evidence=evidence):

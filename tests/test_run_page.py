@@ -217,7 +217,8 @@ class TestSettling(WindowCase):
             rate = file.getframerate()
         spectrum = np.abs(np.fft.rfft(samples * np.hanning(len(samples))))
         self.assertAlmostEqual(np.argmax(spectrum) * rate / len(samples), 440.0, delta=2.0)
-        self.assertLess(np.abs(samples).max(), 32767)
+        self.assertAlmostEqual(np.abs(samples).max(), 0.4 * 32767, delta=20)
+        self.assertEqual((samples[0], samples[-1]), (0, 0), "no click at either end")
 
 
 def _until(t: np.ndarray, columns: dict[str, np.ndarray], end: float) -> tuple[np.ndarray, dict[str, np.ndarray]]:

@@ -1,6 +1,6 @@
 """The version of the methods, and what each version changed."""
 
-METHOD = 7
+METHOD = 8
 """A change that moves figures of the same log raises it."""
 CHANGED = {
     3: "each load is cut where power, clock or rate change and asked what is regulated there; graphics are judged as "
@@ -12,6 +12,7 @@ CHANGED = {
     6: "bands and sweet spots of curves are of all laws that the runs do not tell apart, a curve may have a corner; "
     "uncertainties allow for how well it is known how alike neighbouring samples are",
     7: "the last watt worth it is not blurred over a corner; draws of a rise to a ceiling may level off in either way",
+    8: "the knee of a curve of free shape may lie further towards a corner",
 }
 """By version, what it does otherwise than the one before."""
 

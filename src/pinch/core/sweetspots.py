@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from pinch.core.curve_shape import FREE
 from pinch.core.ladder import Ladder
 from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
@@ -27,6 +28,9 @@ NEARLY_ALL_SHARE = 0.95
 WORTH = 0.01
 """A watt is worth it while it brings so much of the score."""
 
+AS_HIGH, AT_A_CORNER = 0.025, 0.0075
+"""The least share of draws that are as high somewhere as at the spot. A free shape may have two corners; then it turns
+at one of them, at the edge of where its draws put it."""
 CORNER_SHARE = 0.5
 """Of what the gain falls from one neighbour of a step to the other: a larger jump within the step is a corner."""
 
@@ -47,8 +51,8 @@ class SweetSpot:
 def sweet_spots(ladder: Ladder, worth: float = WORTH) -> dict[str, SweetSpot]:
     """The spots of all four rules by rule; `worth` is the share of the score that the last watt has to bring."""
     return {
-        EFFICIENCY: _top_spot(ladder, EFFICIENCY, _per_watt),
-        KNEE: _top_spot(ladder, KNEE, _above_chord),
+        EFFICIENCY: _top_spot(ladder, EFFICIENCY, _per_watt, AS_HIGH),
+        KNEE: _top_spot(ladder, KNEE, _above_chord, AT_A_CORNER if ladder.shape == FREE else AS_HIGH),
         MARGINAL: _spot(ladder, MARGINAL, lambda power, rows: _marginal(power, rows, worth)),
         NEARLY_ALL: _spot(ladder, NEARLY_ALL, _nearly_all),
     }
@@ -81,15 +85,15 @@ def _spot(ladder: Ladder, rule: str, find: Rule) -> SweetSpot:
     return SweetSpot(rule, power, low, high, ladder.at(power), edge)
 
 
-def _top_spot(ladder: Ladder, rule: str, height: Rule) -> SweetSpot:
-    """Where something is largest. Its interval holds all places that are no lower than the spot in one draw of forty:
-    what is nearly flat on top has its highest place anywhere."""
+def _top_spot(ladder: Ladder, rule: str, height: Rule, share: float) -> SweetSpot:
+    """Where something is largest. Its interval holds all places that are no lower than the spot in a share of the
+    draws: what is nearly flat on top has its highest place anywhere."""
     spot = _spot(ladder, rule, lambda power, rows: lowest_between(power, -height(power, rows)))
     if not len(ladder.draws):
         return spot
     heights = height(ladder.power, ladder.draws)
     at = int(np.argmin(np.abs(ladder.power - spot.power_w)))
-    as_high = ladder.power[(heights >= heights[:, at : at + 1]).mean(axis=0) >= 0.025]
+    as_high = ladder.power[(heights >= heights[:, at : at + 1]).mean(axis=0) >= share]
     return replace(spot, low_w=min(spot.low_w, as_high[0]), high_w=max(spot.high_w, as_high[-1]))
 
 

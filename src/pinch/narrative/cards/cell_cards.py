@@ -248,9 +248,7 @@ def _ends(row: WorkRow, pair: tuple[BenchCell, BenchCell]) -> tuple[Compared, Co
 
 def _pair_name(pair: tuple[BenchCell, BenchCell], workload: Workload, many: bool, works: bool) -> str:
     first, second = (c.setting.name for c in pair)
-    setting = first if first == second else f"{first}, {second.lower() if second.startswith(first) else second}"
-    if second.startswith(first):
-        setting = first
+    setting = first if second.startswith(first) else f"{first}, {second}"
     if not many:
         return workload.name if works else setting
     name = f"{pair[1].device.name}, {setting}"
