@@ -101,6 +101,18 @@ class TestCards(unittest.TestCase):
         with self.assertRaises(ValidationError):
             Card.model_validate({"name": "x", "kind": "table", "query": {"of": "anything"}})
 
+    def test_curves_that_never_cross_say_who_is_ahead_at_equal_watts(self) -> None:
+        m = ladder()
+        for w in (10, 20, 30, 40):
+            setting = Setting(id=60 + w, device_id=2, name=f"{w} W", sustained_w=w)
+            for twist in (0.999, 1.001):
+                m.add(setting, twist * 8.0 * w**0.5)
+        query = CurvesQuery(device_ids=(1, 2), workload_ids=(1,))
+        ahead = made_of(m, query, CardKind.CURVES).composed
+        self.assertTrue(ahead.endswith("At equal watts it is ahead of Old one (10.0 to 40.0 W)."), ahead)
+        behind = made_of(m, query.model_copy(update={"subject": 2}), CardKind.CURVES).composed
+        self.assertTrue(behind.endswith("At equal watts Sandpiper 14 is ahead of it (10.0 to 40.0 W)."), behind)
+
     def test_every_kind_of_every_query_is_drawn_or_says_why(self) -> None:
         m = ladder()
         m.add(OTHER, 40.0)

@@ -8,9 +8,9 @@ from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.bench.records import standing, workload_words
 from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
-from pinch.core.crossing import Pairing
+from pinch.core.crossing import CANNOT, NEITHER, Pairing
 from pinch.core.metrics import AVERAGE, LOW_NAMES
-from pinch.core.printing import counted
+from pinch.core.printing import counted, listed
 from pinch.core.sweetspots import PROMISES
 
 MOST_PAIRS = 2
@@ -58,26 +58,30 @@ def headline(result: ScaleResult, subject: int | None) -> str:
         words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
     own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
     sure = [c for c in own if not np.isnan(c.sure)]
-    if sure:
-        c = sure[0]
-        other = c.below if c.above == chosen.name else c.above
-        side = "above" if c.above == chosen.name else "below"
-        words += f"; it leads {other} {side} {c.power_w:.1f} W"
+    leads = [
+        f"{c.below} above {c.power_w:.1f} W" if c.above == chosen.name else f"{c.above} below {c.power_w:.1f} W"
+        for c in sure[:MOST_PAIRS]
+    ]
+    words += f"; it leads {listed(leads)}" if leads else ""
     beside = [p for p in result.pairings if chosen.name in (p.a, p.b) and p.stretches and not p.crossings]
-    told = [f" {_beside_words(p, chosen.name)}" for p in beside[:MOST_PAIRS]]
-    more = f" {counted(len(beside) - MOST_PAIRS, 'more pair')} of curves." if len(beside) > MOST_PAIRS else ""
-    return f"{words}.{''.join(told)}{more}"
+    told = [_beside_words(p, chosen.name) for p in beside[:MOST_PAIRS]]
+    told += [f"{counted(len(beside) - MOST_PAIRS, 'more pair')} not told here"] if len(beside) > MOST_PAIRS else []
+    return f"{words}. At equal watts {'; '.join(told)}." if told else f"{words}."
 
 
 def _beside_words(pairing: Pairing, name: str) -> str:
     """How a curve stands to another that it does not cross."""
     other = pairing.b if pairing.a == name else pairing.a
     leads = {s.ahead for s in pairing.stretches}
-    if leads in ({name}, {other}):
-        over = f"from {pairing.low_w:.1f} to {pairing.high_w:.1f} W"
-        first, second = ("it", other) if name in leads else (other, "it")
-        return f"At equal watts, {over}, {first} is ahead of {second}."
-    return f"Against {other}, at equal watts: {pairing.words}"
+    known = {
+        name: f"it is ahead of {other}",
+        other: f"{other} is ahead of it",
+        NEITHER: f"no difference to {other} matters",
+        CANNOT: f"whether it or {other} is ahead cannot be told",
+    }
+    if len(leads) > 1:
+        return f"against {other}: {pairing.words.rstrip('.')}"
+    return f"{known[leads.pop()]} ({pairing.low_w:.1f} to {pairing.high_w:.1f} W)"
 
 
 def _claims(result: ScaleResult, chosen: CurveSeries) -> str:
