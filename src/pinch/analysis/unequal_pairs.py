@@ -14,14 +14,6 @@ from pinch.core.ladder import Ladder, fit_ladder
 from pinch.core.unequal_watts import WattsWorth, watts_worth
 
 
-@dataclass(frozen=True)
-class PairWorth:
-    """What more watts are worth to the `favoured` of a pair: by workload, None where its own curve does not tell."""
-
-    favoured: BenchCell
-    by_workload: Mapping[str, WattsWorth | None]
-
-
 @dataclass
 class UnequalPairs:
     """Works out pairs of one book; each curve once."""
@@ -29,14 +21,15 @@ class UnequalPairs:
     book: BookPoints
     _curves: dict[ScaleChoice, Ladder | None] = field(default_factory=dict)
 
-    def worth_of(self, unfair: Unfair, result: CompareResult) -> PairWorth | None:
-        """What the watts of the favoured one are worth; None where it is something else that is unfair."""
+    def worth_of(self, unfair: Unfair, result: CompareResult) -> Mapping[str, WattsWorth | None]:
+        """What the watts that one drew more are worth, by workload (None: its own curve does not tell); empty where it
+        is something else that is unfair."""
         d = unfair.difference
         if d.key != "watts" or d.grade is not FairnessGrade.HOLDS_BACK or result.choice.measure not in MEASURES:
-            return None
+            return {}
         more, less = (unfair.cell, result.baseline) if d.holds_back == "b" else (result.baseline, unfair.cell)
         works = [row.workload for row in result.rows if row.workload.name in unfair.workloads]
-        return PairWorth(more, {w.name: self._worth(more, less, w, result.choice.measure) for w in works})
+        return {w.name: self._worth(more, less, w, result.choice.measure) for w in works}
 
     def _worth(self, more: BenchCell, less: BenchCell, workload: Workload, measure: str) -> WattsWorth | None:
         ladder = self._curve(more, more.variant or workload, measure) if workload.higher_is_better else None

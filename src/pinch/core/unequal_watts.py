@@ -10,14 +10,13 @@ from pinch.core.ladder import Ladder
 @dataclass(frozen=True)
 class WattsWorth:
     """The share of its score that a device would lose if it drew `at_w` instead of `drew_w`, W, by its own curve, and
-    the 95 % interval of that (NaN: nothing was repeated). `on_rungs` is how many powers the curve rests on."""
+    the 95 % interval of that (NaN: nothing was repeated)."""
 
     drew_w: float
     at_w: float
     share: float
     low: float
     high: float
-    on_rungs: int
 
 
 def watts_worth(ladder: Ladder, drew_w: float, at_w: float) -> WattsWorth | None:
@@ -29,4 +28,4 @@ def watts_worth(ladder: Ladder, drew_w: float, at_w: float) -> WattsWorth | None
     if len(ladder.draws):
         lost = 1.0 - ladder.draws_at(at_w) / ladder.draws_at(drew_w)
         low, high = (float(v) for v in np.percentile(lost, [2.5, 97.5]))
-    return WattsWorth(drew_w, at_w, share, low, high, len(ladder.rungs))
+    return WattsWorth(drew_w, at_w, share, low, high)

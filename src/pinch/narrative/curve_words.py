@@ -56,15 +56,21 @@ def headline(result: ScaleResult, subject: int | None) -> str:
         words = f"{name} already gives 95 % of its best {work} at {spot.power_w:.1f} W, the least that was measured"
     else:
         words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
-    own = [c for p in result.pairings if chosen.name in (p.a, p.b) for c in p.crossings]
+    return f"{words}{_beside(result, chosen.name)}"
+
+
+def _beside(result: ScaleResult, name: str) -> str:
+    """Where a curve trades places with others, and how it stands to those that it does not cross."""
+    pairings = [p for p in result.pairings if name in (p.a, p.b)]
+    own = [c for p in pairings for c in p.crossings]
     sure = [c for c in own if not np.isnan(c.sure)]
     leads = [
-        f"{c.below} above {c.power_w:.1f} W" if c.above == chosen.name else f"{c.above} below {c.power_w:.1f} W"
+        f"{c.below} above {c.power_w:.1f} W" if c.above == name else f"{c.above} below {c.power_w:.1f} W"
         for c in sure[:MOST_PAIRS]
     ]
-    words += f"; it leads {listed(leads)}" if leads else ""
-    beside = [p for p in result.pairings if chosen.name in (p.a, p.b) and p.stretches and not p.crossings]
-    told = [_beside_words(p, chosen.name) for p in beside[:MOST_PAIRS]]
+    words = f"; it leads {listed(leads)}" if leads else ""
+    beside = [p for p in pairings if p.stretches and not p.crossings]
+    told = [_beside_words(p, name) for p in beside[:MOST_PAIRS]]
     told += [f"{counted(len(beside) - MOST_PAIRS, 'more pair')} not told here"] if len(beside) > MOST_PAIRS else []
     return f"{words}. At equal watts {'; '.join(told)}." if told else f"{words}."
 

@@ -323,6 +323,28 @@ def _named(runs: Sequence[RunPoint]) -> str:
 # Data
 
 
+def _logs_claim(own: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Claim:
+    """How many logs there are, and of which days."""
+    dated = [p for p in own if p.run.day is not None]
+    days = sorted({f"{p.run.day}" for p in dated})
+    span = ", whose day is not known"
+    if days:
+        span = f", made on {days[0]}" if len(days) == 1 else f", made between {days[0]} and {days[-1]}"
+        span += f" ({len(dated)} of them; the day of the others is not known)" if len(dated) < len(own) else ""
+    with_logs = "1 run with a log of its own" if len(own) == 1 else f"{len(own)} runs with logs"
+    words = f"{with_logs}{span}, {'stands' if len(own) == 1 else 'stand'} behind this report."
+    return of_runs("logs", words, own, runs)
+
+
+def _score_claims(own: Sequence[RunPoint]) -> list[Claim]:
+    """Which scores are not worked out from a log: typed in beside it, or told by a program."""
+    scored = [p for p in own if any(one.score is not None and not one.of_rate for one in p.run.passes)]
+    by_hand = [p for p in scored if p.workload.score_from is ScoreFrom.NONE]
+    by_program = [p for p in scored if p not in by_hand]
+    ways = (("typed-score", by_hand, "typed in"), ("program-score", by_program, "told by the program of the workload"))
+    return [of_runs(code, f"{_scores_of(runs)} {how}.", runs, own) for code, runs, how in ways if runs]
+
+
 def _scores_of(runs: Sequence[RunPoint]) -> str:
     """The beginning of a sentence on the scores of some runs."""
     return "The score of 1 run with a log was" if len(runs) == 1 else f"The scores of {len(runs)} runs with logs were"
@@ -331,26 +353,8 @@ def _scores_of(runs: Sequence[RunPoint]) -> str:
 def data_claims(runs: Sequence[RunPoint], results: Sequence[Result], readings: int) -> list[Claim]:
     """What stands behind the report: logs of when, what was typed, and what was read by hand."""
     own = logged(runs)
-    told = []
-    if own:
-        dated = [p for p in own if p.run.day is not None]
-        days = sorted({f"{p.run.day}" for p in dated})
-        span = (
-            "" if not days else f", made on {days[0]}" if len(days) == 1 else f", made between {days[0]} and {days[-1]}"
-        )
-        span += f" ({len(dated)} of them; the day of the others is not known)" if days and len(dated) < len(own) else ""
-        span = span or ", whose day is not known"
-        with_logs = "1 run with a log of its own" if len(own) == 1 else f"{len(own)} runs with logs"
-        words = f"{with_logs}{span}, {'stands' if len(own) == 1 else 'stand'} behind this report."
-        told.append(of_runs("logs", words, own, runs))
-    scored = [p for p in own if any(one.score is not None and not one.of_rate for one in p.run.passes)]
-    by_hand = [p for p in scored if p.workload.score_from is ScoreFrom.NONE]
-    by_program = [p for p in scored if p not in by_hand]
-    if by_hand:
-        told.append(of_runs("typed-score", f"{_scores_of(by_hand)} typed in.", by_hand, own))
-    if by_program:
-        words = f"{_scores_of(by_program)} told by the program of the workload."
-        told.append(of_runs("program-score", words, by_program, own))
+    scored = _score_claims(own)
+    told = [_logs_claim(own, runs), *scored] if own else []
     typed = len(results) + len(runs) - len(own)
     if typed:
         words = f"{counted(typed, 'figure')} {'was' if typed == 1 else 'were'} typed in or told, without a log."

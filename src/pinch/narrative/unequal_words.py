@@ -1,10 +1,11 @@
 """What it is worth that one of a pair drew more watts, in words."""
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
 
 from pinch.analysis.comparing import CompareResult, Unfair
-from pinch.analysis.unequal_pairs import PairWorth, UnequalPairs
+from pinch.analysis.unequal_pairs import UnequalPairs
 from pinch.core.printing import counted
 from pinch.core.unequal_watts import WattsWorth
 
@@ -16,15 +17,15 @@ def with_worth(pairs: UnequalPairs, result: CompareResult) -> CompareResult:
     return replace(result, unfair=tuple(_with_worth(u, pairs.worth_of(u, result)) for u in result.unfair))
 
 
-def _with_worth(u: Unfair, worth: PairWorth | None) -> Unfair:
-    if worth is None:
+def _with_worth(u: Unfair, worth: Mapping[str, WattsWorth | None]) -> Unfair:
+    if not worth:
         return u
-    known = {work: w for work, w in worth.by_workload.items() if w is not None}
+    known = {work: w for work, w in worth.items() if w is not None}
     if not known:
         more = "No curve of its own tells what they are worth."
     else:
-        told = [_worth_words(w, f" ({work})" if len(worth.by_workload) > 1 else "") for work, w in known.items()]
-        rest = len(worth.by_workload) - len(told[:MOST_WORTH])
+        told = [_worth_words(w, f" ({work})" if len(worth) > 1 else "") for work, w in known.items()]
+        rest = len(worth) - len(told[:MOST_WORTH])
         more = f"By its own curve it would lose {'; '.join(told[:MOST_WORTH])}"
         more += f"; under {counted(rest, 'other workload')} this is not told." if rest else "."
     return replace(u, difference=replace(u.difference, words=f"{u.difference.words} {more}"))

@@ -49,14 +49,27 @@ def _unfair(compared: Sequence[CompareResult]) -> list[Claim]:
     """Differences that are open, the worst first, then those that were accepted with their reasons: in how many of the
     cells that were set against a baseline."""
     pairs = sum(len(result.choice.cells) - 1 for result in compared)
-    there = [u for result in compared for u in result.unfair if u.difference.grade is not FairnessGrade.HARMLESS]
-    told = Counter(_unfair_words(u) for u in there)
+    told: dict[str, list[tuple[CompareResult, Unfair]]] = {}
+    for result in compared:
+        for u in result.unfair:
+            if u.difference.grade is not FairnessGrade.HARMLESS:
+                told.setdefault(_unfair_words(u), []).append((result, u))
     codes = {ACCEPTED_MARK: "accepted", OPEN_MARK: "unfair", NOTE_MARK: "unfair-a-little"}
-    claims = [Claim(codes[words[0]], words, n, pairs) for words, n in told.items()]
+    claims = [Claim(codes[words[0]], words, len(found), pairs, _runs_of_pairs(found)) for words, found in told.items()]
     if len(claims) > MOST_UNFAIR:
         more = f"and {counted(len(claims) - MOST_UNFAIR, 'more difference')} of conditions"
         claims = [*claims[:MOST_UNFAIR], Claim("more-unfair", more, len(claims) - MOST_UNFAIR, len(claims))]
     return claims
+
+
+def _runs_of_pairs(found: Sequence[tuple[CompareResult, Unfair]]) -> tuple[int, ...]:
+    """The runs of this book on both sides of some pairs, of the workloads in which they differ."""
+    ids = dict[int, None]()
+    for result, u in found:
+        works = [row.workload.id for row in result.rows if row.workload.name in u.workloads]
+        for cell in (u.cell, result.baseline):
+            ids |= {p.run.id: None for w in works for p in cell.points.get(w, ()) if is_own(p.run.id)}
+    return tuple(ids)
 
 
 def _unfair_words(u: Unfair) -> str:
