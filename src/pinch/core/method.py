@@ -1,6 +1,6 @@
 """The version of the methods, and what each version changed."""
 
-METHOD = 8
+METHOD = 9
 """A change that moves figures of the same log raises it."""
 CHANGED = {
     3: "each load is cut where power, clock or rate change and asked what is regulated there; graphics are judged as "
@@ -13,6 +13,7 @@ CHANGED = {
     "uncertainties allow for how well it is known how alike neighbouring samples are",
     7: "the last watt worth it is not blurred over a corner; draws of a rise to a ceiling may level off in either way",
     8: "the knee of a curve of free shape may lie further towards a corner",
+    9: "sweet spots of a curve of free shape may lie further down",
 }
 """By version, what it does otherwise than the one before."""
 

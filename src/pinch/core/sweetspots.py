@@ -31,6 +31,9 @@ WORTH = 0.01
 AS_HIGH, AT_A_CORNER = 0.025, 0.0075
 """The least share of draws that are as high somewhere as at the spot. A free shape may have two corners; then it turns
 at one of them, at the edge of where its draws put it."""
+LOW_OF_FREE = 0.75
+"""Percentile of the low end of a spot on a free shape. The top of a curve that may not fall is too high rather than too
+low where rungs are off, and the spots of its draws lie too far up with it; by trial, bench/ladders.py measures it."""
 CORNER_SHARE = 0.5
 """Of what the gain falls from one neighbour of a step to the other: a larger jump within the step is a corner."""
 
@@ -77,7 +80,8 @@ def _spot(ladder: Ladder, rule: str, find: Rule) -> SweetSpot:
     low = high = float("nan")
     step = float(ladder.power[1] - ladder.power[0])
     if len(ladder.draws):
-        low, high = (float(x) for x in np.percentile(find(ladder.power, ladder.draws), [2.5, 97.5]))
+        ends = [LOW_OF_FREE if ladder.shape == FREE else 2.5, 97.5]
+        low, high = (float(x) for x in np.percentile(find(ladder.power, ladder.draws), ends))
         least, most = float(ladder.power[0]), float(ladder.power[-1])
         low = max(least, min(low, power - step / 2.0))  # no finer than the curve is drawn
         high = min(most, max(high, power + step / 2.0))
