@@ -197,7 +197,10 @@ class DemoShown(WindowCase):
         seen |= {name: self._seen(go, False) for name, go in self.more_scenes().items()}
         dialogs = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.dialogs().items()}
         asked = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.asked().items()}
-        return seen | self.explained() | self.explained_rows() | dialogs | asked
+        bar = self.window.menuBar()
+        assert bar is not None
+        menus = {a.text(): str([b.text() for b in a.menu().actions()]) for a in bar.actions()}  # type: ignore[union-attr]
+        return {"menus": menus} | seen | self.explained() | self.explained_rows() | dialogs | asked
 
     def _seen(self, go: Callable[[], object], as_picture: bool) -> dict[str, Figure]:
         go()

@@ -2,7 +2,7 @@
 
 import unittest
 
-from pinch.bench.entry import read_day, read_pixels, read_quantity
+from pinch.bench.entry import factor_between, read_day, read_pixels, read_quantity
 from pinch.bench.parts import Battery, Claims, Cores
 from pinch.bench.plausibility import (
     device_questions,
@@ -55,6 +55,13 @@ class TestQuantities(unittest.TestCase):
 
     def test_what_could_be_meant_otherwise_is_asked_back(self) -> None:
         self.assertEqual(read_quantity("95 °F", "°C").value, 35.0)
+        for unit, to, factor in (
+            ("fps", "1/s", 1.0),
+            ("PTS", "points", 1.0),
+            ("dB", "dB(A)", 1.0),
+            ("fps", "pt", None),
+        ):
+            self.assertEqual(factor_between(unit, to), factor)
         self.assertIn("was °F meant", read_quantity("95 °F", "°C").question)
         self.assertIn("kelvin", read_quantity("300 K", "°C").question)
         self.assertEqual(read_quantity("3,200", "MHz").value, 3.2)

@@ -223,9 +223,9 @@ def _places(points: Sequence[RunPoint], typed: Sequence[Result]) -> Mapping[tupl
 
 
 def _pooled(points: Sequence[RunPoint], metric: str, places: Mapping[tuple[str, int], RunPlace]) -> PooledScatter:
-    """The scatter of all repeated cells of a workload, and what their order shows."""
+    """The scatter of all repeated cells of a workload, and what the order of those runs shows whose time is known."""
     scores: dict[tuple[object, ...], list[float]] = {}
-    stand: dict[tuple[object, ...], list[RunPlace]] = {}
+    stand: dict[tuple[object, ...], list[tuple[float, RunPlace]]] = {}
     for p in points:
         if p.run.summary is not None or p.why_not:
             continue
@@ -233,8 +233,11 @@ def _pooled(points: Sequence[RunPoint], metric: str, places: Mapping[tuple[str, 
         if value is not None and value > 0:
             key = (p.run.setting_id, p.run.workload_id, p.room_c, p.run.builds or p.device.builds)
             scores.setdefault(key, []).append(value)
-            stand.setdefault(key, []).append(places["run", p.run.id])
-    around = surroundings_of(([math.log(x) for x in own], stand[key]) for key, own in scores.items() if len(own) > 1)
+            if (place := places.get(("run", p.run.id))) is not None:
+                stand.setdefault(key, []).append((math.log(value), place))
+    around = surroundings_of(
+        ([score for score, _ in own], [place for _, place in own]) for own in stand.values() if len(own) > 1
+    )
     return replace(scatter_within(scores.values()), around=around)
 
 

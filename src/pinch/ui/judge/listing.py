@@ -42,7 +42,7 @@ class RunRow:
     @property
     def text(self) -> str:
         """All that a filter looks through."""
-        words = (self.device, self.setting, self.workload, f"{self.run.day or ''}", *self.flags, self.run.notes)
+        words = (self.device, self.setting, self.workload, f"{self.run.day or 'no day'}", *self.flags, self.run.notes)
         return " ".join(words).casefold()
 
 
@@ -77,10 +77,8 @@ def run_rows(book: Book, digests: Mapping[int, Digest]) -> list[RunRow]:
 def keeps(row: RunRow, wanted: str) -> bool:
     """Whether a row has all words of a filter; a word with `-` before it must not be there."""
     text = row.text
-    return all(
-        word[1:] not in text if word.startswith("-") and len(word) > 1 else word in text
-        for word in wanted.casefold().split()
-    )
+    words = (word for word in wanted.casefold().split() if word != "-")
+    return all(word[1:] not in text if word.startswith("-") else word in text for word in words)
 
 
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
