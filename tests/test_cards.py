@@ -590,7 +590,12 @@ class TestPrices(unittest.TestCase):
             "members pay less",
         )
         self.assertEqual(rates_words(rates), "1 USD = 0.75 EUR, 2026-08-02")
-        for wrong in ("1 USD is 2 EUR", "1 USD = 2 EUR; 1 USD = 3 EUR", "1 USD = 2 EUR; 1 GBP = 2 CHF"):
+        for wrong in (
+            "1 USD is 2 EUR",
+            "1 USD = 2 EUR; 1 USD = 3 EUR",
+            "1 USD = 2 EUR; 1 GBP = 2 CHF",
+            "1 USD = 1.234 EUR",
+        ):
             with self.assertRaises(PinchError):
                 read_rates(wrong)
 

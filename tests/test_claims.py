@@ -328,6 +328,9 @@ class TestFromAnEmptyBook(CommandCase):
         whole = Found("", ShareChart("", ()), Table("", (), ()), [point])
         notes = {c.words for c in footnotes(whole, BookPoints((), (), (), {}, ()))}
         self.assertLessEqual({"the day is not known", "on battery, by its setting", "room not noted"}, notes)
+        self.run_command("export", "--book", book_path, "--run", "1", "--to", self.folder / "one")
+        self.json_of("import", "--book", self.folder / "again.pinch", self.folder / "one")
+        self.assertIsNone(open_book(self.folder / "again.pinch").runs()[0].day, "a package does not make up a day")
         self.json_of("set", "--book", book_path, "run", "1", "day=2026-10-02", "score=77")
         point = read_points(book_path).points[0]
         said = " ".join(c.words for c in data_claims([point], [], 0))

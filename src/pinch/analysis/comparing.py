@@ -9,7 +9,7 @@ from pinch.analysis.axes import CompareAxis, asked_by, on_axis
 from pinch.analysis.cell_conditions import conditions_of, date_of, mean_known
 from pinch.analysis.cells import OWN, BenchCell
 from pinch.analysis.modes import Beside, beside
-from pinch.analysis.offers import OfferChoice
+from pinch.analysis.offers import AS_TESTED, OfferChoice
 from pinch.analysis.points import BookPoints, RunPoint, main_of
 from pinch.analysis.shared_units import yields_of
 from pinch.analysis.work_metrics import keys_of, metric_of
@@ -36,7 +36,7 @@ class CompareChoice:
     measure: str = AVERAGE
     delta: float = DELTA
     along: CompareAxis | None = None
-    offers: OfferChoice = field(default_factory=OfferChoice)
+    offers: OfferChoice = AS_TESTED
 
 
 @dataclass(frozen=True)

@@ -141,9 +141,7 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
         if d.id in choice.device_ids and w.id in choice.workload_ids
     ]
     many = len(choice.workload_ids) > 1
-    by_cell: dict[tuple[int | None, int | None], list[RunPoint]] = {}
-    for p in book.points:
-        by_cell.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
+    by_cell = runs_by_pair(book)
     typed: dict[tuple[int, int], list[Result]] = {}
     for r in book.results:
         typed.setdefault((r.device_id, r.workload_id), []).append(r)
@@ -165,6 +163,14 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
     ]
     measured = [s for s in series if not s.claimed]
     return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(measured))))
+
+
+def runs_by_pair(book: BookPoints) -> dict[tuple[int, int], list[RunPoint]]:
+    """All runs by device and workload: those that a curve may be made of."""
+    found: dict[tuple[int, int], list[RunPoint]] = {}
+    for p in book.points:
+        found.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
+    return found
 
 
 def family_of(workload: Workload, workloads: Sequence[Workload]) -> list[Workload]:
@@ -189,9 +195,8 @@ def _series(
     typed: Sequence[Result],
     choice: ScaleChoice,
 ) -> CurveSeries:
-    here = [p for p in mine if choice.room_c is None or p.room_c == choice.room_c or p.run.summary is not None]
-    told = [*_told_runs(here), *_told_results(book, typed)]
-    points, left_out = _placed(book, [p for p in here if p.run.summary is None or p.run.void], choice)
+    told = [*_told_runs(mine), *_told_results(book, typed)]
+    points, left_out = placed_runs(book, mine, choice)
     scaling, reason = None, ""
     if not points:
         reason = "no run that counts is there"
@@ -206,9 +211,12 @@ def _series(
     return CurveSeries(name, device, workload, tuple(points), tuple(told), tuple(left_out), scaling, reason, bound_by)
 
 
-def _placed(book: BookPoints, measured: Sequence[RunPoint], choice: ScaleChoice) -> tuple[list[ScalePoint], list[Note]]:
-    """The runs that have a place on the chart, and why the others have none."""
+def placed_runs(book: BookPoints, mine: Sequence[RunPoint], choice: ScaleChoice) -> tuple[list[ScalePoint], list[Note]]:
+    """The runs of a device and workload that have a place on the chart of a choice, and why others have none; what is
+    told stands beside it, and what is of another room belongs to another choice."""
     points, left_out = [], []
+    here = [p for p in mine if p.run.summary is not None or choice.room_c in (None, p.room_c)]
+    measured = [p for p in here if p.run.summary is None or p.run.void]
     alike = {id(p) for p in of_one_metric(measured)}
     for p in measured:
         power, score = _place(book, p, choice.axis), score_of(p, choice.measure)
@@ -262,13 +270,6 @@ def _claimed(beside: CurveSeries, choice: ScaleChoice) -> list[CurveSeries]:
         name = f"{beside.name}, claimed ({origin})"
         found.append(replace(beside, name=name, points=(), told=(), left_out=(), scaling=scaling, claimed=True))
     return found
-
-
-def measured_points(book: BookPoints, choice: ScaleChoice) -> list[ScalePoint]:
-    """The runs of a choice of one device and workload that make its curve."""
-    here = [p for p in book.points if p.run.device_id in choice.device_ids and p.run.workload_id in choice.workload_ids]
-    measured = [p for p in here if p.run.summary is None and choice.room_c in (None, p.room_c)]
-    return _placed(book, measured, choice)[0]
 
 
 def core_points(points: Sequence[ScalePoint], choice: ScaleChoice) -> list[Point]:

@@ -31,7 +31,8 @@ Percent = Annotated[float, _quantity("%", ge=0, le=100)]
 Nits = Annotated[float, _quantity("cd/m²", gt=0, le=10000)]
 Decibels = Annotated[float, _quantity("dB(A)", ge=0, le=140)]
 Count = Annotated[int, Field(ge=1, le=10000)]
-Name = Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
+LONGEST_NAME = 120
+Name = Annotated[str, Field(min_length=1, max_length=LONGEST_NAME, pattern=r"\S")]
 Day = Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$", json_schema_extra={"unit": "YYYY-MM-DD"})]
 Pixels = Annotated[str, Field(pattern=r"^(\d{2,5}×\d{2,5})?$", json_schema_extra={"unit": "px"})]
 

@@ -2,6 +2,7 @@
 
 import re
 
+from pinch.bench.entry import read_quantity
 from pinch.bench.parts import Rate
 from pinch.bench.records import checked
 from pinch.core.errors import PinchError
@@ -15,7 +16,7 @@ def read_rates(text: str) -> tuple[Rate, ...]:
 
     Raises
     ------
-    PinchError : one cannot be read, two are of one currency, or they lead into different ones.
+    PinchError : one cannot be read, or in two ways, two are of one currency, or they lead into different ones.
     """
     rates = []
     for part in filter(None, (part.strip() for part in text.split(";"))):
@@ -23,7 +24,10 @@ def read_rates(text: str) -> tuple[Rate, ...]:
         if found is None:
             raise PinchError(f"“{part}” is no rate; write it as {EXAMPLE}.")
         currency, worth, into, day = found.groups()
-        fields = {"currency": currency.upper(), "worth": float(worth.replace(",", ".")), "into": into.upper()}
+        entry = read_quantity(worth, "")
+        if entry.question:
+            raise PinchError(f"“{part}”: {entry.question}")
+        fields = {"currency": currency.upper(), "worth": entry.value, "into": into.upper()}
         rates.append(checked(Rate, "the rate", **fields, day=day or ""))
     if len({r.currency for r in rates}) < len(rates) or len({r.into for r in rates}) > 1:
         raise PinchError("Each currency has one rate, and all lead into the same currency.")

@@ -513,6 +513,11 @@ class Run(Record):
         return self.status is None
 
 
+def when_words(run: Run) -> str:
+    """When a run began, as it stands beside others."""
+    return "no day" if run.undated else f"{run.started:%-d %b %H:%M}"
+
+
 L = TypeVar("L", bound=Listed)
 
 

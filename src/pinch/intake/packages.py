@@ -73,7 +73,8 @@ def _fill(book: Book, folder: Path, name: str, own: Mapping[str, Any]) -> None:
         workload = book.save(Workload(**{**own["workload"], "variant_of": None}))
         ids = {"device_id": device.id, "setting_id": setting.id, "workload_id": workload.id}
         said = {**own["run"], "void": _void_of(own["run"].get("void", ""))}
-        run = book.save(Run(**{"started": now(), "status": ExitStatus.COMPLETE, **said, **ids}))
+        dated = {} if "started" in said else {"started": now(), "undated": True}
+        run = book.save(Run(**{"status": ExitStatus.COMPLETE, **said, **dated, **ids}))
         marks = [Mark(float(m["t_s"]), str(m["text"])) for m in own.get("marks", ())]
     except ValidationError as error:
         raise DataError(str(folder / DESCRIPTOR), ": ".join(problem_of(error))) from None

@@ -108,7 +108,14 @@ def _run_row(tabled: TabledRun) -> tuple[Cell, ...]:
     )
     return (
         *_which(tabled),
-        *(run.started, run.ambient_c, setting.mains, str(run.status or "cut off"), run.void, standing(tabled.device)),
+        *(
+            None if run.undated else run.started,
+            run.ambient_c,
+            setting.mains,
+            str(run.status or "cut off"),
+            run.void,
+            standing(tabled.device),
+        ),
         *(setting.sustained_w, setting.burst_w, _score(tabled), workload.score_unit, not workload.higher_is_better),
         *(len(run.passes) or None, str(told.origin if told else Origin.OWN), told.units if told else 1),
         *(told.repeats if told else 1, told.told_by if told else "", told.dated if told else ""),

@@ -21,6 +21,7 @@ from pinch.narrative.verdict_words import percent, taken_out, verdict_words, why
 
 MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
+OPEN_MARK, NOTE_MARK = "▲", "△"
 
 
 @dataclass(frozen=True)
@@ -159,7 +160,7 @@ def bars(shown: ShownComparison) -> BarChart:
         cells = list(row.cells)
         if shown.by_score:
             cells.sort(key=lambda c: c.score.mean if less else -c.score.mean)
-        groups.append(BarGroup(row_title(row), tuple(_bar(c, shown, names[c.cell.key]) for c in cells)))
+        groups.append(BarGroup(row_title(row), tuple(_bar(c, row, shown, names[c.cell.key]) for c in cells)))
     groups += index_bars(shown)
     result = shown.result
     unfair = unfair_notes(result)
@@ -260,27 +261,33 @@ def _open_words(still_open: Sequence[Unfair]) -> str:
 
 def _note(u: Unfair) -> str:
     """A difference as it stands below a chart."""
-    mark = "▲" if u.difference.grade is FairnessGrade.HOLDS_BACK else "△"
-    whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
-    return f"{mark} {whose}{u.difference.words}" + (f" Accepted: {u.accepted}" if u.accepted else "")
+    return f"{mark_of(u)} {named_difference(u)}" + (f" Accepted: {u.accepted}" if u.accepted else "")
 
 
-def _bar(c: Compared, shown: ShownComparison, name: str) -> Bar:
+def mark_of(u: Unfair) -> str:
+    """The mark of how much a difference speaks against a pair."""
+    return OPEN_MARK if u.difference.grade is FairnessGrade.HOLDS_BACK else NOTE_MARK
+
+
+def named_difference(u: Unfair) -> str:
+    """A difference with the cell that it is of, where its sentence does not name it."""
+    return u.difference.words if u.cell.name in u.difference.words else f"{u.cell.name}: {u.difference.words}"
+
+
+def _bar(c: Compared, row: WorkRow, shown: ShownComparison, name: str) -> Bar:
     low, high = c.score.interval()
     alone = len(shown.result.choice.cells) == 1
-    row = next(r for r in shown.result.rows if c in r.cells)
     against = len(row.cells) > 1  # where nothing is set against it, it is no baseline
     words = c.told if alone else BASELINE if c.cell == shown.result.baseline and against else ""
     if c.verdict is not None:
-        words = verdict_words(c.verdict, difference(c, shown))
+        words = verdict_words(c.verdict, difference(c, row, shown))
     return Bar(name, c.score.mean, low, high, *_look(c.cell, shown), words)
 
 
-def difference(c: Compared, shown: ShownComparison) -> str:
+def difference(c: Compared, row: WorkRow, shown: ShownComparison) -> str:
     """A cell against the baseline: in percent, or in the unit of the score; from a tiny base the absolute one first."""
     if c.verdict is None:
         return ""
-    row = next(r for r in shown.result.rows if c in r.cells)
     base = next(x.score.mean for x in row.cells if x.cell == shown.result.baseline)
     less = row.less_is_better
     plain = f"{signed(c.score.mean - base, 3)}".replace("-", "−")

@@ -206,8 +206,8 @@ def _never_run(
     if not never:
         return []
     more = f" and {len(never) - MOST_NAMED} more" if len(never) > MOST_NAMED else ""
-    have = "setting has" if len(never) == 1 else "settings have"
-    words = f"{len(never)} of {counted(len(settings), 'setting')} {have.split()[1]} no result: "
+    have = "has" if len(never) == 1 else "have"
+    words = f"{len(never)} of {counted(len(settings), 'setting')} {have} no result: "
     named = "; ".join(never[:MOST_NAMED])
     return [Claim("never-run", f"{words}{named}{more}.", len(never), len(settings))]
 

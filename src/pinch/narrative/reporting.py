@@ -137,9 +137,9 @@ def _subject(deck: Deck, shown: Sequence[CardContent]) -> Device | None:
 
 def runs_behind(deck: Deck) -> list[RunPoint]:
     """All runs of this book behind the cards of the report and its table of all results, each once, oldest first."""
-    devices = _tested(deck)
+    devices = {d.id for d in _tested(deck)}
     ids = {p.run.id for c in deck.contents if c.card.in_report and c.found for p in c.found.runs}
-    ids |= {p.run.id for p in deck.points.points if p.device in devices and not p.why_not}
+    ids |= {p.run.id for p in deck.points.points if p.run.device_id in devices and not p.why_not}
     return [p for p in deck.points.points if p.run.id in ids and is_own(p.run.id)]
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Reading
-from pinch.bench.records import Device, Run, Setting, Workload, standing, workload_words
+from pinch.bench.records import Device, Run, Setting, Workload, standing, when_words, workload_words
 from pinch.charts.frame_charts import frame_curve, frame_spread, frame_strip
 from pinch.charts.heat_charts import cooling_chart, heat_chart
 from pinch.charts.overlay import Overlaid, overlay_chart
@@ -91,7 +91,7 @@ def names_of(runs: Sequence[RunStory | RunPoint]) -> tuple[str, ...]:
     telling = [place for place in range(5) if len({part[place] for part in parts}) > 1] or [1, 4]
     named = [", ".join(part[place] for place in telling if part[place]) for part in parts]
     if len(set(named)) < len(named):
-        named = [f"{name}, {r.run.started:%-d %b %H:%M}" for name, r in zip(named, runs, strict=True)]
+        named = [f"{name}, {when_words(r.run)}" for name, r in zip(named, runs, strict=True)]
     return tuple(named)
 
 

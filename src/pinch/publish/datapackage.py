@@ -44,7 +44,7 @@ READING_FIELDS: tuple[Field, ...] = (
     {"name": "instrument", "type": "string"},
 )
 RUN_FIELDS = (
-    *("repeat", "started", "ambient_c", "source", "status", "reason", "samples", "void", "notes", "before"),
+    *("repeat", "started", "undated", "ambient_c", "source", "status", "reason", "samples", "void", "notes", "before"),
     *("in_spite_of", "window"),
 )
 """What of a run says something to others."""

@@ -1,9 +1,10 @@
 """Everything that leaves the bench with a report: its forms, the pictures of the deck, tables, and the open data."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
+from typing import TypeVar
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.plain_tables import Column, Table
@@ -12,7 +13,7 @@ from pinch.analysis.results import BookResult, results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.cards import Private
-from pinch.bench.records import Device, Result, Setting, Workload
+from pinch.bench.records import Device, Record, Result, Setting, Workload
 from pinch.bench.scratch import scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
@@ -28,6 +29,8 @@ from pinch.publish.report import ReportChoice, write_report
 from pinch.publish.report_folder import check_free, take_in
 from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
 from pinch.publish.table_files import write_tables
+
+R = TypeVar("R", bound=Record)
 
 LONGEST_SHEET = 31
 """Letters of a sheet's name in a spreadsheet (ECMA-376; from memory)."""
@@ -146,15 +149,21 @@ def behind(book: Book, points: Sequence[RunPoint], typed: Sequence[Result] = ())
     protocols = {p.run.protocol_id for p in points}
     readings = book.readings_by_run()
     return Behind(
-        list(dict.fromkeys((*(p.device for p in points), *(book.get(Device, r.device_id) for r in typed)))),
-        list(dict.fromkeys((*(p.setting for p in points), *(book.get(Setting, r.setting_id) for r in typed)))),
-        list(dict.fromkeys((*(p.workload for p in points), *(book.get(Workload, r.workload_id) for r in typed)))),
+        _each_once(book, Device, (p.device for p in points), (r.device_id for r in typed)),
+        _each_once(book, Setting, (p.setting for p in points), (r.setting_id for r in typed)),
+        _each_once(book, Workload, (p.workload for p in points), (r.workload_id for r in typed)),
         [p for p in book.protocols() if p.id in protocols] or book.protocols(),
         book.instruments(),
         [p.run for p in points],
         [r for p in points for r in readings.get(p.run.id, ())],
         sum(len(runlogs.marks_of(book, p.run.id)) for p in points),
     )
+
+
+def _each_once(book: Book, kind: type[R], known: Iterable[R], ids: Iterable[int]) -> list[R]:
+    """Records that are known, and those of further numbers."""
+    found = {record.id: record for record in known}
+    return [*found.values(), *(book.get(kind, number) for number in dict.fromkeys(ids) if number not in found)]
 
 
 def _cell(result: BookResult) -> tuple[int, int]:

@@ -109,7 +109,7 @@ class CompleteDialog(FormDialog):
             work = book.get(Workload, run.workload_id)
             yield {
                 "ambient": "" if run.ambient_c is None else f"{run.ambient_c:g} °C",
-                "day": f"{run.started:%Y-%m-%d}",
+                "day": f"{run.day or ''}",
                 "score": ", ".join(f"{p.score:g}" for p in run.passes if p.score is not None),
                 "protocol": protocols.get(run.protocol_id or 0, ""),
                 "builds": "; ".join(f"{b.what} {b.version}" for b in run.builds),

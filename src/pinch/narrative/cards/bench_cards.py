@@ -154,7 +154,5 @@ def _tested_words(runs: Sequence[RunPoint], typed: Sequence[Result], works: Sequ
         counted(len(valid) + by_hand, "run"), counted(len(works), "workload"), counted(len(cells), "cell"),
         counted(len(devices), "device"),
     )  # fmt: skip
-    told = (
-        f" Of {by_hand} the results are typed." if by_hand and valid else " All results are typed." if by_hand else ""
-    )
-    return "{} of {} in {} of {}.".format(*parts) + (told if by_hand else "") + left
+    typed_words = f" Of {by_hand} the results are typed." if valid else " All results are typed."
+    return "{} of {} in {} of {}.".format(*parts) + (typed_words if by_hand else "") + left

@@ -64,14 +64,15 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     result = compare_book(
         book, CompareChoice(tuple(cells), query.workload_ids, query.measure, query.delta, offers=offers)
     )
-    result = with_worth(UnequalPairs(book), result)
+    unequal = UnequalPairs(book)
+    result = with_worth(unequal, result)
     if not result.rows:
         raise PinchError("None of its cells has a run of its workloads that counts.")
     shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
     runs = [p for c in cells for w in query.workload_ids for p in c.points.get(w, ())]
     typed = [r for c in cells for w in query.workload_ids for r in c.results.get(w, ())]
     if kind is CardKind.DUMBBELL:
-        return replace(_pairs(query, book, shown, runs), typed=typed)
+        return replace(_pairs(query, book, shown, runs, unequal), typed=typed)
     finding, chart = _drawn(kind, shown)
     compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
     method = [*_method(query, kind), *(_order_notes(result) if compared else ())]
@@ -187,12 +188,13 @@ def pairs_of(cells: Sequence[BenchCell]) -> list[tuple[BenchCell, BenchCell]]:
     return pairs or [(cells[0], c) for c in cells[1:]]
 
 
-def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Sequence[RunPoint]) -> Found:
+def _pairs(
+    query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Sequence[RunPoint], unequal: UnequalPairs
+) -> Found:
     """Each pair compared by itself, all on one axis."""
     pairs = pairs_of(shown.result.choice.cells)
     if not pairs:
         raise PinchError("A pair needs two cells.")
-    unequal = UnequalPairs(book)
     results = [
         with_worth(unequal, compare_book(book, CompareChoice(pair, query.workload_ids, query.measure, query.delta)))
         for pair in pairs
@@ -217,7 +219,7 @@ def _pairs(query: CellsQuery, book: BookPoints, shown: ShownComparison, runs: Se
                 _ball(a, by),
                 _ball(b, by),
                 shown.slots.get(pair[1].device.id, 0),
-                verdict_words(b.verdict, _difference(b, row, results[pairs.index(pair)], shown)),
+                verdict_words(b.verdict, saying.difference(b, row, replace(shown, result=results[pairs.index(pair)]))),
                 b.verdict.answer.is_decided,
             )
         )
@@ -301,10 +303,6 @@ def _kept(v: Verdict) -> str:
     return f"{100 * v.ratio:.0f} % ({verdict_words(v)})"
 
 
-def _difference(c: Compared, row: WorkRow, result: CompareResult, shown: ShownComparison) -> str:
-    return saying.difference(c, replace(shown, result=result))
-
-
 def _unit(row: WorkRow) -> str:
     return row.metric.unit + (", less is better" if row.less_is_better else "")
 
@@ -360,7 +358,7 @@ def verdict_table(shown: ShownComparison) -> TableChart:
                 strong.add(len(rows))
             unit = row.metric.unit
             head = (name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
-            rows.append((*head, answer, saying.difference(c, shown)))
+            rows.append((*head, answer, saying.difference(c, row, shown)))
     for name, index in shown.result.indexes.items():
         if len(index.workloads) > 1:
             works = f"Index over {len(index.workloads)}"

@@ -14,9 +14,10 @@ from pinch.core.figures import UNSETTLED
 from pinch.core.printing import counted, listed
 from pinch.narrative.cards.content import Found
 from pinch.narrative.claims import Claim, share_words
+from pinch.narrative.compare_words import NOTE_MARK, OPEN_MARK, mark_of, named_difference
 
 MOST_UNFAIR, MOST_WORKLOADS = 7, 3
-OPEN_MARK, NOTE_MARK, ACCEPTED_MARK = "▲", "△", "✓"
+ACCEPTED_MARK = "✓"
 
 
 def footnotes(found: Found, book: BookPoints) -> tuple[Claim, ...]:
@@ -73,11 +74,8 @@ def _runs_of_pairs(found: Sequence[tuple[CompareResult, Unfair]]) -> tuple[int, 
 
 
 def _unfair_words(u: Unfair) -> str:
-    whose = "" if u.cell.name in u.difference.words else f"{u.cell.name}: "
-    words = f"{whose}{u.difference.words.rstrip('.')}"
-    if u.accepted:
-        return f"{ACCEPTED_MARK} {words} (accepted: {u.accepted})"
-    return f"{OPEN_MARK if u.difference.grade is FairnessGrade.HOLDS_BACK else NOTE_MARK} {words}"
+    words = named_difference(u).rstrip(".")
+    return f"{ACCEPTED_MARK} {words} (accepted: {u.accepted})" if u.accepted else f"{mark_of(u)} {words}"
 
 
 def _rooms(logs: Sequence[RunPoint]) -> Iterator[Claim]:
@@ -121,11 +119,11 @@ def _repeats(logs: Sequence[RunPoint]) -> Iterator[Claim]:
 
 def _workloads(runs: Sequence[RunPoint]) -> Iterator[Claim]:
     """How alike the passes of the workloads are, where they are few."""
-    workloads = dict.fromkeys(p.workload for p in runs)
-    if len(workloads) > MOST_WORKLOADS:
-        return
-    for words in dict.fromkeys(map(workload_words, workloads)):
-        yield _of("workload", words, (p for p in runs if workload_words(p.workload) == words), runs)
+    by_words: dict[str, list[RunPoint]] = {}
+    for p in runs:
+        by_words.setdefault(workload_words(p.workload), []).append(p)
+    if len(by_words) <= MOST_WORKLOADS:
+        yield from (_of("workload", words, own, runs) for words, own in by_words.items())
 
 
 def _told(told: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Iterator[Claim]:

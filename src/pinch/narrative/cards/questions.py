@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 
 from pinch.bench.cards import Card, CardKind, CellsQuery, ModesQuery, RunsQuery
+from pinch.bench.fields import LONGEST_NAME
 from pinch.core.metrics import AVERAGE
 from pinch.core.printing import counted, listed
 from pinch.narrative.cards.content import Found
 
-LONGEST = 120
 BENCH = {"units": "Which units were tested, and how did they come?", "tested": "What was tested?"}
 
 
@@ -26,7 +26,7 @@ def question_of(card: Card, found: Found) -> str:
         words = _of_cells(card.query, card.kind, found, who, work)
     else:
         words = _OF_CURVES[card.kind].format(who=who, work=work)
-    return words if len(words) <= LONGEST else f"{words[: LONGEST - 2].rstrip()}…?"
+    return words if len(words) <= LONGEST_NAME else f"{words[: LONGEST_NAME - 2].rstrip()}…?"
 
 
 def _one_of(names: Sequence[str], what: str) -> str:

@@ -3,12 +3,11 @@
 from collections.abc import Iterator
 
 from pinch.bench.cards import Card, CellsQuery, CurvesQuery, RunsQuery, TestedQuery, UnitsQuery
+from pinch.bench.fields import LONGEST_NAME
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import replace_fields
-
-LONGEST_TITLE = 120
 
 
 def can_split(content: CardContent) -> bool:
@@ -74,6 +73,6 @@ _FIELDS = {
 def _title(title: str, many: str, part: str) -> str:
     """A title of the whole for a part: in place of how many there were, else at the end."""
     if many in title:
-        return title.replace(many, part)[:LONGEST_TITLE]
+        return title.replace(many, part)[:LONGEST_NAME]
     mark = "?" if title.endswith("?") else ""
-    return f"{title.removesuffix('?')[: LONGEST_TITLE - len(part) - 3]}: {part}{mark}"[:LONGEST_TITLE]
+    return f"{title.removesuffix('?')[: LONGEST_NAME - len(part) - 3]}: {part}{mark}"[:LONGEST_NAME]

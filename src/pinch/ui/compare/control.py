@@ -10,7 +10,7 @@ from pinch.analysis.cells import BenchCell, CellKey, cells_of, left_out_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book, step_cells
 from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.grid import Across, Grid, grid_of
-from pinch.analysis.offers import OfferChoice
+from pinch.analysis.offers import AS_TESTED
 from pinch.analysis.points import BookPoints
 from pinch.analysis.unequal_pairs import UnequalPairs
 from pinch.analysis.work_metrics import keys_of
@@ -49,13 +49,14 @@ class CompareControl(Working):
         self.along: CompareAxis | None = None
         self.workload_ids: tuple[int, ...] | None = None
         self.measure, self.delta = AVERAGE, DELTA
-        self.offers = OfferChoice()
+        self.offers = AS_TESTED
+        self._unequal: UnequalPairs | None = None
 
     def forget(self) -> None:
         """Another book is open: nothing that was chosen holds."""
         self.cancel()
         self._chosen, self.workload_ids, self.along, self._by_hand = [], None, None, False
-        self.offers = OfferChoice()
+        self.offers, self._unequal = AS_TESTED, None
 
     def cells(self, by_variant: bool | None = None) -> list[BenchCell]:
         """All cells of the book, as far as it is judged; variants apart where variants are compared."""
@@ -171,8 +172,12 @@ class CompareControl(Working):
                 self.finished.emit(self._last)
             return False
 
+        if self._unequal is None or self._unequal.book is not points:
+            self._unequal = UnequalPairs(points)
+        unequal = self._unequal
+
         def work(progress: Callable[[float], bool]) -> Comparison:
-            result = with_worth(UnequalPairs(points), compare_book(points, choice, now()))
+            result = with_worth(unequal, compare_book(points, choice, now()))
             return Comparison(result, _curves(points, choice, progress))
 
         self.begin(points, choice, work)

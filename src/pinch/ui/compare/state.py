@@ -97,7 +97,7 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     formats: tuple[Callable[[float], str], ...]
     formats = (tenth, three, tenth, tenth, tenth, tenth, whole, whole, tenth, in_percent)
     beside = ("" if v is None else written(v) for v, written in zip(values, formats, strict=True))
-    answer, apart, between = _answer(c, shown)
+    answer, apart, between = _answer(c, row, shown)
     ratio = c.verdict.ratio if c.verdict is not None else 1.0
     rank = row.rank(c)
     cells = (f"   {name}", row.printed[c.cell.name], str(rank), str(c.score.runs), answer, apart, between)
@@ -107,7 +107,7 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     return TableRow((*cells, *beside, c.told), explained, of=c, keys=(*keys, *known, c.told))
 
 
-def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
+def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str, str]:
     """The answer, the difference and its interval in words."""
     v = c.verdict
     if v is None:
@@ -115,7 +115,7 @@ def _answer(c: Compared, shown: ShownComparison) -> tuple[str, str, str]:
         what = "" if alone else "baseline" if c.cell == shown.result.baseline else "the baseline has none"
         return what, "", ""
     between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
-    return verdict_words(v) if v.has_interval else why_no_interval(v), difference(c, shown), between
+    return verdict_words(v) if v.has_interval else why_no_interval(v), difference(c, row, shown), between
 
 
 def _index_row(name: str, index: Index) -> TableRow:

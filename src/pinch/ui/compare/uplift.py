@@ -36,7 +36,8 @@ def generation_rows(shown: ShownComparison, curves: ScaleResult | None) -> list[
 
 
 def time_chart(shown: ShownComparison) -> Chart | None:
-    """Every run of the compared cells by its day, as a share of the baseline's mean; None where there are none."""
+    """Every run of the compared cells by its day, where that is known, as a share of the baseline's mean; None where
+    there are none."""
     runs = [
         (c.cell, p.run.started, score / base * 100.0)
         for row in shown.result.rows
@@ -44,7 +45,7 @@ def time_chart(shown: ShownComparison) -> Chart | None:
         if base
         for c in row.cells
         for p in c.cell.points.get(row.workload.id, ())
-        if (score := p.value_of(row.metric.key)) is not None
+        if not p.run.undated and (score := p.value_of(row.metric.key)) is not None
     ]
     if not runs:
         return None

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
-from pinch.bench.records import Run
+from pinch.bench.records import Run, when_words
 from pinch.core.causes import Cause
 from pinch.core.printing import in_column
 
@@ -107,7 +107,7 @@ def _shown_and_key(
 
 
 COLUMNS: Sequence[ListColumn] = (
-    ListColumn("Day", lambda r: "" if r.run.undated else f"{r.run.started:%-d %b %H:%M}", lambda r: r.run.started),
+    ListColumn("Day", lambda r: when_words(r.run), lambda r: r.run.started),
     ListColumn("Device", lambda r: r.device, lambda r: r.device),
     ListColumn("Setting", lambda r: r.setting, lambda r: r.setting),
     ListColumn("Workload", lambda r: r.workload, lambda r: r.workload),

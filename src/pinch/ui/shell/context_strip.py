@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
-from pinch.bench.records import Listed, Run
+from pinch.bench.records import Listed, Run, when_words
 from pinch.bench.summaries import origin_words
 from pinch.ui.session import Session
 from pinch.ui.shell.words import hairline, label
@@ -101,7 +101,7 @@ def _live(records: Sequence[Listed], chosen: int | None) -> list[tuple[int | Non
 
 def run_words(run: Run, setting: str = "") -> str:
     """A run in a few words: repeat, day, room, and what is special about it."""
-    words = [f"{setting}, {run.repeat}" if setting else f"{run.repeat}", f"{run.started:%-d %b %H:%M}"]
+    words = [f"{setting}, {run.repeat}" if setting else f"{run.repeat}", when_words(run)]
     if run.summary is not None:
         words[1:] = [origin_words(run.summary)]
     if run.ambient_c is not None:
