@@ -19,6 +19,7 @@ import python_calamine
 from frictionless import Package, system
 from PIL import Image
 
+from pinch.analysis.judged_beside import JudgedBeside
 from pinch.bench.cards import Private, Quote
 from pinch.bench.opening import open_book
 from pinch.bench.readings import Instrument
@@ -29,7 +30,7 @@ from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.cards.concerns import concerns
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.quotable import kept_quotes, quotable
-from pinch.narrative.reporting import sections_of, story_of
+from pinch.narrative.reporting import runs_behind, sections_of, story_of
 from pinch.narrative.story import Story
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.pages import pdf_bytes, render
@@ -315,7 +316,8 @@ class TestPackage(InFolder):
         runs = [p for p in bars.found.runs if p.run.id in (4, 9)] + list(bars.found.runs[:1])
         few = replace(deck, contents=(replace(bars, found=replace(bars.found, runs=runs)),))
         with contextlib.closing(open_book(path)) as book:
-            package = package_of(book, few, story_of(book, few, DAY))
+            with JudgedBeside(book.path, [p.run for p in runs_behind(few)]) as judged:
+                package = package_of(book, few, story_of(book, few, DAY), judged)
             return write_report_package(package, self.folder / "data", PackageChoice("CC0-1.0", allowed))
 
     def text_of(self, descriptor: Path) -> str:

@@ -14,13 +14,15 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import python_calamine
 
+from pinch.analysis import judged_beside
+from pinch.analysis.judged_beside import JudgedBeside
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import now
-from pinch.core.errors import DataError
+from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.runlog import RunLog, Series
 from pinch.intake.belonging import import_log
@@ -33,6 +35,7 @@ from pinch.sources.logs.read import read_log_file
 from pinch.sources.parquet_log import parquet_bytes, read_parquet_log
 from pinch.ui.logs.actions import LogActions
 from tests.in_folder import CommandCase, InFolder
+from tests.judged_once import PROCESSES
 from tests.window_case import WindowCase
 
 FORMULA = '=HYPERLINK("http://x","y")'
@@ -67,6 +70,21 @@ class TablesCase(CommandCase):
 
 
 class TestTables(TablesCase):
+    def test_another_process_judges_as_this_one_does_and_its_end_is_told(self) -> None:
+        with contextlib.closing(open_book(self.path)) as book, mock.patch.object(judged_beside, "pool", PROCESSES):
+            (run,) = book.runs()
+            with JudgedBeside(self.path, [run]) as beside:
+                there, reason = beside.judge(run)
+            assert there is not None
+            here = JudgeDesk(book).judge(run)[1]
+            self.assertEqual((there.limiter_share, reason), (here.limiter_share, ""))
+            self.assertEqual(there.figures["cpu.power"], here.figures["cpu.power"])
+            with (
+                JudgedBeside(self.folder / "gone.pinch", [run]) as beside,
+                self.assertRaisesRegex(PinchError, "gone.pinch, run 1: what judged it ended before"),
+            ):
+                beside.judge(run)
+
     def test_numbers_stay_numbers_and_text_is_no_formula(self) -> None:
         sustained = self._sustained()
         for ending in (".xlsx", ".ods"):

@@ -24,7 +24,7 @@ from pinch.core.runlog import RunLog, Series
 from pinch.intake.arrivals import files_in, read_batch
 from pinch.narrative.finding import finding
 from pinch.publish.harmless import harmless
-from pinch.publish.pages import pdf_bytes, pdf_of_own, render
+from pinch.publish.pages import contained_pdf, pdf_bytes, render
 from pinch.publish.pictures import Picture, captions
 from pinch.publish.private import exchange_counts, open_chart, open_exchange
 from pinch.recorder import lines
@@ -221,7 +221,7 @@ class TestTemplates(InFolder):
         self.assertIn("#123456", page)
         self.assertIn('src="data:image/svg+xml;base64,', page)
         self.assertIn("&lt;b&gt;", page)
-        self.assertTrue(pdf_of_own(page, own).startswith(b"%PDF"))
+        self.assertTrue(contained_pdf(page, str(own)).startswith(b"%PDF"))
 
     def test_nothing_outside_its_folder_is_read(self) -> None:
         secret = self.folder / "secret.html"

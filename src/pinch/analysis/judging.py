@@ -46,10 +46,11 @@ def _classes_of(device: Device, run: Run) -> SensorClasses:
 
 
 class JudgeDesk:
-    """Judges runs of one book and remembers; a run that has grown is judged anew. For one thread."""
+    """Judges runs of one book, maybe in `brief`, and remembers; a run that has grown is judged anew. For one thread."""
 
-    def __init__(self, book: Book) -> None:
+    def __init__(self, book: Book, brief: bool = False) -> None:
         self._book = book
+        self._brief = brief
         self._kept: dict[int, tuple[tuple[tuple[int, int], Known], RunLog, Judgement]] = {}
 
     def judge(self, run: Run) -> tuple[RunLog, Judgement]:
@@ -65,7 +66,11 @@ class JudgeDesk:
         if number not in self._kept or self._kept[number][0] != state:
             try:
                 log = with_frame_rate(runlogs.read_log(self._book, number))
-                self._kept[number] = state, with_parts(log, state[1].shares_budget).log, judge(log, state[1])
+                self._kept[number] = (
+                    state,
+                    with_parts(log, state[1].shares_budget).log,
+                    judge(log, state[1], brief=self._brief),
+                )
             except DataError as error:
                 raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None
         return self._kept[number][1:]

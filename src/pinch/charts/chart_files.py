@@ -5,6 +5,7 @@ import io
 import re
 import threading
 import warnings
+from collections.abc import Mapping
 from html import escape, unescape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -64,8 +65,7 @@ def _face_bytes(face: Face, kind: str, theme: Theme, size: tuple[int, int]) -> b
     figure = draw_face(face, theme, (WIDTH, round(WIDTH * size[1] / size[0])))
     words = {"Title": face.finding, "Description": face.alternative}
     if kind == "png":
-        quick = {"compress_level": PNG_EFFORT}
-        return _saved(figure, "png", theme, DPI * size[0] / WIDTH, metadata=words, pil_kwargs=quick)
+        return _png(figure, theme, DPI * size[0] / WIDTH, words)
     if kind == "svg":
         return _alone(_saved(figure, "svg", theme, DPI, metadata={"Date": None}), face)
     info = {"Title": face.finding, "Subject": face.alternative, "CreationDate": None}
@@ -90,7 +90,11 @@ def bare_png(chart: Drawn, theme: Theme, wide: int) -> bytes:
     """A chart alone as PNG, twice as fine as the column it stands in."""
     with _DRAWING:
         figure = draw_bare(chart, theme, wide)
-        return _saved(figure, "png", theme, 2 * DPI, metadata={"Description": chart.alternative})
+        return _png(figure, theme, 2 * DPI, {"Description": chart.alternative})
+
+
+def _png(figure: "Figure", theme: Theme, dpi: float, words: Mapping[str, str]) -> bytes:
+    return _saved(figure, "png", theme, dpi, metadata=words, pil_kwargs={"compress_level": PNG_EFFORT})
 
 
 def _saved(figure: "Figure", kind: str, theme: Theme, dpi: float, **more: Any) -> bytes:

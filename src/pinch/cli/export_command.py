@@ -5,7 +5,6 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
-from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.results import results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -15,7 +14,7 @@ from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.book_tables import book_tables, results_table
-from pinch.narrative.tabled_runs import tabled_runs
+from pinch.narrative.tabled_runs import all_tabled
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.table_files import write_tables
@@ -58,7 +57,7 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
     if args.to.suffix and not args.to.is_dir():
         results = results_table(results_of(read_points(args.book)))
-        return write_tables((*book_tables(tabled_runs(book, JudgeDesk(book))), results), args.to)
+        return write_tables((*book_tables(all_tabled(book)), results), args.to)
     return [f"{args.to}: {write_book_folder(book, args.to)} runs"]
 
 

@@ -84,12 +84,13 @@ class FrameFigures:
         return self.low_1.percentile / self.average_fps
 
 
-def frame_figures(frame_ms: FloatArray) -> FrameFigures:
+def frame_figures(frame_ms: FloatArray, how_sure: bool = True) -> FrameFigures:
     """The figures of frames that follow each other.
 
     Parameters
     ----------
     frame_ms : (n,) how long each frame took, ms, in their order.
+    how_sure : whether intervals are worked out too, which takes most of the time.
 
     Raises
     ------
@@ -109,7 +110,7 @@ def frame_figures(frame_ms: FloatArray) -> FrameFigures:
         tail = np.sort(slow)
         median, variation, beyond = median_of(frame_ms), _variation(frame_ms, total / n), _beyond(frame_ms)
         lows = {name: _lows(tail, n, total, share) for name, share in LOWS.items()}
-        long_enough = total >= 1000.0 * SHORTEST_S
+        long_enough = how_sure and total >= 1000.0 * SHORTEST_S
         intervals, stretches = _intervals(added.result(), places, slow, tail, lows) if long_enough else ({}, {})
         stutters, seconds = passes.result()
     return FrameFigures(

@@ -126,8 +126,9 @@ class Judgement:
         return whole if differs else float("nan")
 
 
-def judge(log: RunLog, known: Known | None = None, bin_s: float = 1.0, fits_heat: bool = True) -> Judgement:
-    """Judge one run, in bins of a second. Wider ones, and heat left out, are quicker: for a look at a run that goes on.
+def judge(log: RunLog, known: Known | None = None, bin_s: float = 1.0, brief: bool = False) -> Judgement:
+    """Judge one run, in bins of a second. Wider ones, and a `brief` judgement without heat and without what figures of
+    frames are worth, are quicker: for a look at a run that goes on, or a table of many.
 
     Raises
     ------
@@ -169,8 +170,8 @@ def judge(log: RunLog, known: Known | None = None, bin_s: float = 1.0, fits_heat
     )
     start, end = _span(even, load)
     edges = even.edges[load.first :]
-    heat, no_heat = _heat(even, known, power, temp, levels, held, causes) if fits_heat else (None, ())
-    frames, no_frames = _frames(kinds, known, float(load.active.sum()) * even.step_s)
+    heat, no_heat = _heat(even, known, power, temp, levels, held, causes) if not brief else (None, ())
+    frames, no_frames = _frames(kinds, known, float(load.active.sum()) * even.step_s, brief)
     hot_core = find_hot_core(even, usable & (even.starts >= window.start_s) & (even.starts < window.end_s))
     seen = load.active if known.has_pauses else with_standstills(load)
     collapses = tuple(Span(float(edges[a]), float(edges[b])) for a, b in runs_of(fault))
@@ -388,11 +389,13 @@ def _heat(
     return heat, heat.notes
 
 
-def _frames(kinds: FrameKinds | None, known: Known, load_s: float) -> tuple[FrameFigures | None, tuple[Note, ...]]:
+def _frames(
+    kinds: FrameKinds | None, known: Known, load_s: float, brief: bool
+) -> tuple[FrameFigures | None, tuple[Note, ...]]:
     """The figures of the drawn frames with their notes; `load_s` is how long there was work."""
     if kinds is None:
         return None, ()
-    figures, notes = frame_figures(kinds.drawn_ms), []
+    figures, notes = frame_figures(kinds.drawn_ms, not brief), []
     if figures.duration_s < WHOLE_FRAMES * load_s:
         first, last = float(kinds.ends_s[0] - kinds.drawn_ms[0] / 1000.0), float(kinds.ends_s[-1])
         share = 100.0 * figures.duration_s / load_s

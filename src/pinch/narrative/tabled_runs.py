@@ -1,20 +1,18 @@
 """All of a book as tables: every run judged, with its readings."""
 
-from collections.abc import Collection
+from collections.abc import Sequence
 
-from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.judged_beside import JudgedBeside
 from pinch.bench.book import Book
 from pinch.bench.records import Run, Workload
-from pinch.core.errors import PinchError
-from pinch.core.judge import Judgement
 from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.book_tables import TabledRun
 
 
 def tabled_runs(
-    book: Book, desk: JudgeDesk, progress: Progress = unheard, only: Collection[int | None] | None = None
+    book: Book, judged: JudgedBeside, runs: Sequence[Run], progress: Progress = unheard
 ) -> tuple[TabledRun, ...]:
-    """Every run of a book, or `only` those of some numbers; one that cannot be judged says why.
+    """Runs of a book with all that tables show of them; one that cannot be judged says why.
 
     Raises
     ------
@@ -23,17 +21,16 @@ def tabled_runs(
     devices = {d.id: d for d in book.devices()}
     settings = {s.id: s for d in devices for s in book.settings(d or 0)}
     workloads: dict[int | None, Workload] = {w.id: w for w in book.workloads()}
-    made, runs = [], [r for r in book.runs() if only is None or r.id in only]
+    made = []
     for number, run in enumerate(runs):
         tell(progress, number / len(runs))
-        judged, reason = _judged(desk, run)
         records = (devices[run.device_id], settings[run.setting_id], workloads[run.workload_id])
-        made.append(TabledRun(run, *records, tuple(book.readings(run.id)), judged, reason))
+        made.append(TabledRun(run, *records, tuple(book.readings(run.id)), *judged.judge(run)))
     return tuple(made)
 
 
-def _judged(desk: JudgeDesk, run: Run) -> tuple[Judgement | None, str]:
-    try:
-        return desk.judge(run)[1], ""
-    except PinchError as error:
-        return None, str(error)
+def all_tabled(book: Book, progress: Progress = unheard) -> tuple[TabledRun, ...]:
+    """The same of every run of a book."""
+    runs = book.runs()
+    with JudgedBeside(book.path, runs) as judged:
+        return tabled_runs(book, judged, runs, progress)

@@ -122,20 +122,20 @@ def pdf_bytes(page: str) -> bytes:
     return bytes(content)
 
 
-def pdf_of_own(page: str, own: Path) -> bytes:
-    """The page of an operator's template as PDF, worked out in a process with bounds.
+def contained_pdf(page: str, place: str) -> bytes:
+    """A page as PDF, worked out in a process with bounds: a template of somebody else may have made it.
 
     Raises
     ------
-    DataError : it takes too much time or memory.
+    DataError : it takes too much time or memory; `place` is what it names.
     """
     with scratch_folder() as folder:
         (folder / _PAGE).write_text(page, encoding="utf-8")
-        with contained("pinch.publish.pages:write_own_pdf", str(own), str(folder / _PAGE)) as made:
+        with contained("pinch.publish.pages:write_pdf", place, str(folder / _PAGE)) as made:
             return (made / _PDF).read_bytes()
 
 
-def write_own_pdf(folder: Path, words: str) -> None:
+def write_pdf(folder: Path, words: str) -> None:
     """Write the page in the file at the path `words` as PDF into `folder`."""
     (folder / _PDF).write_bytes(pdf_bytes(Path(words).read_text(encoding="utf-8")))
 

@@ -1,12 +1,13 @@
 """Everything that leaves the bench with a report: its forms, the pictures of the deck, tables, and the open data."""
 
 from collections.abc import Collection, Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
 from typing import TypeVar
 
-from pinch.analysis.judging import JudgeDesk
+from pinch.analysis.judged_beside import JudgedBeside
 from pinch.analysis.plain_tables import Column, Table
 from pinch.analysis.points import RunPoint
 from pinch.analysis.results import BookResult, results_of
@@ -25,7 +26,7 @@ from pinch.narrative.story import Story
 from pinch.narrative.tabled_runs import tabled_runs
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name, write_pictures
 from pinch.publish.private import Behind, PrivateCount, open_chart, private_counts
-from pinch.publish.report import ReportChoice, write_report
+from pinch.publish.report import ReportChoice, begin_report
 from pinch.publish.report_folder import check_free, take_in
 from pinch.publish.reportpackage import Package, PackageChoice, write_report_package
 from pinch.publish.table_files import write_tables
@@ -75,18 +76,23 @@ def _write_parts(book: Book, deck: Deck, folder: Path, choice: PublishChoice, pr
     left_out: list[str] = []
     day = choice.day or f"{date.today():%Y-%m-%d}"
     deck = _open_deck(deck, deck.report.private if choice.data is None else choice.data.private)
-    story = story_of(book, deck, day) if choice.report.forms or choice.data is not None else None
-    if choice.report.forms and story is not None:
-        write_report(story, folder, choice.report, part_of(progress, 0.0, 0.3))
-        left_out += story.left_out
-    if choice.pictures is not None:
-        made = write_pictures(pictures_of(deck), folder / PICTURES, choice.pictures, part_of(progress, 0.3, 0.8))
-        left_out += made.left_out
-    for kind in choice.tables:
-        write_tables(report_tables(deck), _table_path(folder, kind))
-    if choice.data is not None and story is not None:
-        package = package_of(book, deck, story)
-        write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.8, 1.0))
+    judged_too = [p.run for p in runs_behind(deck)] if choice.data is not None else []
+    with JudgedBeside(book.path, judged_too) as judged, ThreadPoolExecutor(1) as beside:
+        story = story_of(book, deck, day) if choice.report.forms or choice.data is not None else None
+        report = None
+        if choice.report.forms and story is not None:
+            report = begin_report(story, choice.report, beside, part_of(progress, 0.0, 0.2))
+            left_out += story.left_out
+        if choice.pictures is not None:
+            made = write_pictures(pictures_of(deck), folder / PICTURES, choice.pictures, part_of(progress, 0.2, 0.6))
+            left_out += made.left_out
+        for kind in choice.tables:
+            write_tables(report_tables(deck), _table_path(folder, kind))
+        if choice.data is not None and story is not None:
+            package = package_of(book, deck, story, judged)
+            write_report_package(package, folder / DATA, choice.data, part_of(progress, 0.6, 0.8))
+        if report is not None:
+            report.write(folder, part_of(progress, 0.8, 1.0))
     return left_out
 
 
@@ -170,8 +176,8 @@ def _cell(result: BookResult) -> tuple[int, int]:
     return result.device.id, result.workload.id
 
 
-def package_of(book: Book, deck: Deck, story: Story) -> Package:
-    """The open data of a report, whose story it is.
+def package_of(book: Book, deck: Deck, story: Story, judged: JudgedBeside) -> Package:
+    """The open data of a report, whose story it is, with the judgements of the runs behind it.
 
     Raises
     ------
@@ -181,7 +187,7 @@ def package_of(book: Book, deck: Deck, story: Story) -> Package:
     if not points and not typed:
         raise PinchError("No run and no result stands behind this deck, so there is no data to write.")
     ids = {p.run.id for p in points}
-    tabled = tabled_runs(book, JudgeDesk(book), only=ids)
+    tabled = tabled_runs(book, judged, [p.run for p in points])
     cards = report_tables(deck)
     shown = {(p.device.id, p.workload.id) for p in points} | {(r.device_id, r.workload_id) for r in typed}
     results = [r for r in results_of(deck.points) if r.run_id in ids or (r.run_id is None and _cell(r) in shown)]

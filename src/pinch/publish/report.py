@@ -1,8 +1,8 @@
 """A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
 
 from collections.abc import Callable, Sequence
+from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import partial
 from pathlib import Path
 
 from markupsafe import Markup
@@ -13,9 +13,9 @@ from pinch.charts.draw.frame import bare_height
 from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
-from pinch.core.progress import Progress, tell, unheard
+from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.narrative.story import Story
-from pinch.publish.pages import pdf_bytes, pdf_of_own, render
+from pinch.publish.pages import contained_pdf, render
 from pinch.publish.plain_markdown import escaped
 
 WIDE = 900
@@ -37,13 +37,48 @@ class ReportChoice:
     template: Path | None = None
 
 
+@dataclass(frozen=True)
+class BegunReport:
+    """A report whose page is drawn: its files by their names, each made when it is asked for, or begun already."""
+
+    files: Sequence[tuple[str, Callable[[], bytes]]]
+
+    def write(self, folder: Path, progress: Progress = unheard) -> list[Path]:
+        """Write the files into a folder, which is made where needed. Every one is complete or absent.
+
+        Raises
+        ------
+        PinchError : a file cannot be made or written.
+        CancelledError : `progress` answered False; what was written stays.
+        """
+        paths = []
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            for number, (name, content) in enumerate(self.files):
+                tell(progress, number / len(self.files))
+                path = folder / name
+                path.parent.mkdir(exist_ok=True)
+                replace_file(path, content())
+                paths.append(path)
+        except OSError as error:
+            raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+        return paths
+
+
 def write_report(story: Story, folder: Path, choice: ReportChoice, progress: Progress = unheard) -> list[Path]:
-    """Write the report into a folder, which is made where needed. Every file is complete or absent.
+    """Write the report into a folder; raises as `begin_report` and `BegunReport.write` do."""
+    with ThreadPoolExecutor(1) as beside:
+        begun = begin_report(story, choice, beside, part_of(progress, 0.0, 0.5))
+        return begun.write(folder, part_of(progress, 0.5, 1.0))
+
+
+def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress: Progress = unheard) -> BegunReport:
+    """Draw the page of a report and let `beside` see to its PDF.
 
     Raises
     ------
-    PinchError : an unknown form, an error in the template, or a file cannot be written.
-    CancelledError : `progress` answered False; what was written stays.
+    PinchError : an unknown form, or an error in the template.
+    CancelledError : `progress` answered False.
     """
     for form in choice.forms:
         if form not in FORMS:
@@ -52,27 +87,15 @@ def write_report(story: Story, folder: Path, choice: ReportChoice, progress: Pro
     made: list[tuple[str, Callable[[], bytes]]] = []
     if "html" in choice.forms:
         made.append((HTML, page.encode))
-    if "pdf" in choice.forms:
-        own = choice.template
-        made.append((PDF, (lambda: pdf_bytes(page)) if own is None else partial(pdf_of_own, page, own)))
     if "markdown" in choice.forms:
         made.append((MARKDOWN, lambda: markdown(story).encode()))
     if "plain" in choice.forms:
         made.append((PLAIN, lambda: plain_html(story).encode()))
     if {"markdown", "plain"} & set(choice.forms):
         made += [(name, picture) for name, picture in _pictures(story)]
-    paths = []
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for number, (name, content) in enumerate(made):
-            tell(progress, 0.5 + 0.5 * number / len(made))
-            path = folder / name
-            path.parent.mkdir(exist_ok=True)
-            replace_file(path, content())
-            paths.append(path)
-    except OSError as error:
-        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
-    return paths
+    if "pdf" in choice.forms:
+        made.append((PDF, beside.submit(contained_pdf, page, str(choice.template or PDF)).result))
+    return BegunReport(made)
 
 
 def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progress: Progress = unheard) -> str:
@@ -84,7 +107,7 @@ def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progr
     """
     charts = {}
     for number, figure in enumerate(story.figures):
-        tell(progress, 0.5 * number / len(story.figures))
+        tell(progress, number / len(story.figures))
         if figure.table is None:
             charts[figure.number] = Markup(bare_svg(figure.chart, theme, WIDE, figure.key))
     values = {"story": story, "charts": charts, "theme": theme}

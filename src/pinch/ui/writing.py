@@ -5,7 +5,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
-from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.results import results_of
 from pinch.bench.cards import Private
 from pinch.bench.opening import open_book
@@ -15,7 +14,7 @@ from pinch.charts.face import Drawn, Face
 from pinch.charts.theme import Theme
 from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.book_tables import book_tables, results_table
-from pinch.narrative.tabled_runs import tabled_runs
+from pinch.narrative.tabled_runs import all_tabled
 from pinch.publish.datapackage import write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.printed_sheet import write_sheet
@@ -60,7 +59,7 @@ class Writing(QObject):
         def work(progress: Callable[[float], bool]) -> Path:
             book = open_book(source)
             try:
-                runs = tabled_runs(book, JudgeDesk(book), progress)
+                runs = all_tabled(book, progress)
             finally:
                 book.close()
             results = results_table(results_of(read_points(source)))

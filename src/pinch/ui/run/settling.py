@@ -63,7 +63,7 @@ def judge_so_far(log: RunLog, known: Known, heat: HeatFit | None) -> SoFar | Non
     yet."""
     step_s = bin_s(log)
     try:
-        judged = judge(log, known, step_s, fits_heat=False)
+        judged = judge(log, known, step_s, brief=True)
     except DataError:
         return None
     end = log.span_s[1]

@@ -1,0 +1,62 @@
+"""Many runs of a book judged in brief, in processes of their own, while this one does something else."""
+
+import os
+from collections.abc import Collection
+from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import AbstractContextManager
+from multiprocessing import get_context
+from pathlib import Path
+
+from pinch.analysis.judging import JudgeDesk
+from pinch.bench.opening import open_book
+from pinch.bench.records import Run
+from pinch.core.errors import PinchError
+from pinch.core.judge import Judgement
+
+_desk: JudgeDesk
+"""Of a process that judges, from its start to its end."""
+
+
+class JudgedBeside(AbstractContextManager["JudgedBeside"]):
+    """Judges runs of a book file in brief from now on; what is not begun when it is left is not judged."""
+
+    def __init__(self, path: Path, runs: Collection[Run]) -> None:
+        self._path = path
+        self._pool = pool(path, max(1, min((os.cpu_count() or 1) - 1, len(runs))))  # one is left for what goes on here
+        self._begun = {run.id: self._pool.submit(_judged, run) for run in runs}
+
+    def judge(self, run: Run) -> tuple[Judgement | None, str]:
+        """The judgement of one of the runs, waited for where it is not there yet; None and the reason where it cannot
+        be judged.
+
+        Raises
+        ------
+        PinchError : the process that judges ended before.
+        """
+        try:
+            return self._begun[run.id].result()
+        except BrokenProcessPool:
+            reason = "what judged it ended before it was through, as happens where memory is short"
+            raise PinchError(f"{self._path.name}, run {run.repeat}: {reason}.") from None
+
+    def __exit__(self, *_: object) -> None:
+        self._pool.shutdown(cancel_futures=True)
+
+
+def pool(path: Path, workers: int) -> Executor:
+    """Processes that judge runs of a book file; a process of a window must not be copied, so they begin anew."""
+    return ProcessPoolExecutor(workers, get_context("spawn"), take_book, (path,))
+
+
+def take_book(path: Path) -> None:
+    """Let this process judge runs of a book."""
+    global _desk
+    _desk = JudgeDesk(open_book(path), brief=True)
+
+
+def _judged(run: Run) -> tuple[Judgement | None, str]:
+    try:
+        return _desk.judge(run)[1], ""
+    except PinchError as error:
+        return None, str(error)
