@@ -1,5 +1,7 @@
 """Cards: what a query comes to, the notes that write themselves, and what an editor would stop."""
 
+import inspect
+import re
 import unittest
 from dataclasses import replace
 from unittest import mock
@@ -41,6 +43,7 @@ from pinch.charts.table_chart import TableChart
 from pinch.core.errors import PinchError
 from pinch.core.verdict import Answer
 from pinch.narrative.cards import cell_cards, curve_cards
+from pinch.narrative.cards import concerns as module_of_concerns
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.concerns import Concern, concerns, strange_numbers
 from pinch.narrative.cards.content import CardContent
@@ -49,6 +52,8 @@ from pinch.narrative.cards.footnotes import ACCEPTED_MARK, OPEN_MARK
 from pinch.narrative.cards.questions import question_of
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from pinch.narrative.cards.splitting import can_split, split_card
+from pinch.narrative.claims import Claim
+from pinch.narrative.explain_cards import CONCERN_NAMES, explain_concern
 from tests.pinned import flat
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made
 
@@ -383,7 +388,7 @@ class TestUnits(unittest.TestCase):
         book = BookPoints(tuple(points), (NEW, old), (GAME,), {}, ())
         content = made_in(book, CELLS, CardKind.MONEY)
         self.assertIn("costs −50.0 % against Sandpiper 14, Full and gives −50.1 %", content.composed)
-        self.assertIn("over 1 workload of 1; as much for money at 698 EUR (", content.composed)
+        self.assertIn("over 1 workload; as much for money at 698 EUR (", content.composed)
         self.assertIn("configuration not noted, price of 2026-08-15", content.composed)
         bare = made_of(m, CELLS, CardKind.MONEY)
         self.assertIn("two devices with prices in one currency", bare.problem)
@@ -423,8 +428,14 @@ class TestConcerns(unittest.TestCase):
         titled = made_of(tie, CELLS, CardKind.BARS, name="Old one wins")
         self.assertIn("tie-as-win", self.codes(titled))
         self.assertNotIn("tie-as-win", self.codes(made_of(tie, CELLS, CardKind.BARS, name="Which one wins?")))
+        self.assertEqual(self.of("tie-as-win", titled).claim.runs, (4, 5, 6, 1, 2, 3))
         won = made_of(pairs([60, 60.2, 60.1], [80, 80.3, 80.2]), CELLS, CardKind.BARS, finding="Old one is faster.")
         self.assertNotIn("tie-as-win", self.codes(won))
+
+    def test_every_concern_has_a_name(self) -> None:
+        text = inspect.getsource(module_of_concerns)
+        codes = re.findall(r'"([a-z-]+)", Weight\.|_of_runs\(content, own, "([a-z-]+)"', text)
+        self.assertEqual({a or b for a, b in codes}, set(CONCERN_NAMES))
 
     def test_numbers_by_hand(self) -> None:
         self.assertEqual(strange_numbers("48 % faster, 12.5 W", "is 47.6 % faster at 12.5 W"), [])
@@ -442,12 +453,16 @@ class TestConcerns(unittest.TestCase):
             m.add(named, rate, digest={"power_w": 40.0})
             m.add(OTHER, rate)
         query = CELLS.model_copy(update={"cells": (CellQuery(setting_id=50, room_c=22.0), CELLS.cells[1])})
-        self.assertIn("54 W; 40.0 W were measured", self.of("label-watts", made_of(m, query, CardKind.BARS)).words)
+        label = self.of("label-watts", made_of(m, query, CardKind.BARS))
+        self.assertIn("by 54 W; 40.0 W were measured in the mean of its 2 runs.", label.words)
+        self.assertEqual((label.claim.n, label.claim.of, label.claim.runs), (1, 1, (1, 3)))
         told = ladder()
         summary = Summary(score=80.0, power_w=50.0, origin=Origin.MAKER)
         told.add(FULL, 80.0, summary=summary, digest={"power_w": None})
         curve = made_of(told, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
-        self.assertIn("1 score at watts that were told", self.of("claimed-watts", curve).words)
+        claimed = self.of("claimed-watts", curve)
+        self.assertIn("1 score at watts that were told, not measured, of 11 on it", claimed.words)
+        self.assertEqual((claimed.claim.n, claimed.claim.of, claimed.claim.runs), (1, 11, (11,)))
         undated = NEW.model_copy(update={"offers": (Offer(price=999, currency="EUR"),)})
         book = pairs([60], [50]).book()
         book = BookPoints(book.points, (undated,), book.workloads, {}, ())
@@ -457,8 +472,10 @@ class TestConcerns(unittest.TestCase):
         m = ladder()
         m.add(HUSH, 30.0, digest={"state": "drifting"})
         curve = made_of(m, CurvesQuery(device_ids=(1,), workload_ids=(1,)), CardKind.CURVES)
-        self.assertIn("Hush, run 11, which had not settled", self.of("drifting", curve).words)
-        self.assertEqual(self.of("drifting", curve).place.run_id, 11)
+        drifting = self.of("drifting", curve)
+        self.assertIn("rests on 11 runs, of which 1 had not settled: Sandpiper 14, Hush, run 11.", drifting.words)
+        self.assertEqual((drifting.place.run_id, drifting.claim), (11, Claim("drifting", drifting.words, 1, 11, (11,))))
+        self.assertEqual(explain_concern(drifting).window, "True of 1 of 11 that could be looked at.")
         self.assertEqual(self.of("disclosure", curve).place.device_id, NEW.id)
         m.add(HUSH, 30.0, void="the lid was closed", digest={"state": "too-short"})
         shares = made_of(m, RunsQuery(run_ids=(12,)), CardKind.SHARES)

@@ -4,10 +4,12 @@ mixed, without rooms, temperatures or watts."""
 import csv
 import re
 import unittest
+from collections import Counter
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import html5lib
+import numpy as np
 import pandas as pd
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -205,6 +207,18 @@ class TestClaims(unittest.TestCase):
             self.assertEqual(numbers(said[code].words)[0] if code in said else 0, n)
         several = sum(s.units > 1 for s in figures) + sum(r.units > 1 for r in results)
         self.assertEqual(said["several-units"].n if "several-units" in said else 0, several)
+        behind = Counter[tuple[int, int, str]]()
+        for p in points:
+            if p.run.summary is not None and p.run.summary.origin is Origin.OWN:
+                behind[p.run.setting_id, p.run.workload_id, "score"] += p.run.summary.repeats * p.run.summary.units
+        for r in results:
+            if r.origin is Origin.OWN:
+                behind[r.setting_id, r.workload_id, r.metric] += r.n * r.units
+        once = sum(n == 1 for n in behind.values())
+        told = said.get("typed-once", Claim("", "none", 0, len(behind)))
+        self.assertEqual((told.n, told.of), (once, len(behind)))
+        if once:
+            self.assertTrue(told.words.startswith(f"{once} of {len(behind)} typed figure"))
         self.assertEqual("one-unit" in said, len(figures) < len(points))
         self.assertEqual("came-unknown" in said, device.came is Came.UNKNOWN)
         logs = [p for p in points if p.run.summary is None]
@@ -300,6 +314,8 @@ class TestField(unittest.TestCase):
         self.assertEqual(bool(told), bool(without))
         if "No device" not in told:
             self.assertEqual(set(re.findall(r"Tern \d", told)), without)
+        if len(book.devices) == 1 and without:
+            self.assertIn("Tern 1 never ran on battery", told)
         works = {p.workload.id for p in book.points}
         for c in (c for c in said if c.code == "pairs"):
             own = [p for p in book.points if c.words.startswith(f"{p.device.name}:")]
@@ -363,6 +379,7 @@ class TestOpenData(CommandCase):
         low, high = re.findall(r"(\d+\.\d) to (\d+\.\d) °C", said["rooms"]["sentence"])[0]
         self.assertEqual((float(low), float(high)), (own["room"].min(), own["room"].max()))
         self.check_findings(out / "data", said)
+        self.check_pictures(out / "data")
         self.check_language(out)
 
     def check_language(self, out: Path) -> None:
@@ -396,6 +413,37 @@ class TestOpenData(CommandCase):
                 self.assertAlmostEqual(100.0 * (means[0] / means[1] - 1.0), says, delta=0.06, msg=name)
                 checked += 1
         self.assertGreaterEqual(checked, 5)
+
+    def check_pictures(self, data: Path) -> None:
+        """Every number that the words for a picture tell is one of the table of its card, as exactly as it is said."""
+        cards, finding, checked = pd.read_csv(data / "cards.csv").set_index("finding"), "", 0
+        for said in pd.read_csv(data / "claims.csv").itertuples():
+            if said.claim.startswith("card: "):
+                finding = said.sentence
+            kind = said.claim.removeprefix("picture: ")
+            if kind not in (
+                "bars with intervals",
+                "what held it, as shares",
+                "pairs on one axis",
+                "modes sheet",
+                "score over noise",
+                "draw of the battery",
+                "score over watts, lines of equal efficiency",
+            ):
+                continue  # fmt: skip
+            table = pd.read_csv(next(data.glob(f"card-{cards.loc[finding, 'number']:02d}-*.csv")))
+            numeric = table.select_dtypes("number")
+            names = {str(v) for column in table.columns.difference(numeric.columns) for v in table[column].dropna()}
+            text = re.sub(r"run \d+", "", said.sentence)
+            for name in sorted({*names, *table.columns}, key=len, reverse=True):
+                text = text.replace(name, "")
+            known = np.abs(numeric.to_numpy(dtype=float).ravel())
+            for written in re.findall(r"\d[\d,]*(?:\.\d+)?", text):
+                half = 0.5 * 10.0 ** -len(written.partition(".")[2])
+                off = np.nanmin(np.abs(known - float(written.replace(",", ""))))
+                self.assertLessEqual(off, half + 1e-9, (kind, written))
+                checked += 1
+        self.assertGreater(checked, 200)
 
     def mean_of(self, results: pd.DataFrame, work: str, cell: str) -> float:
         named = results["device"] + ", " + results["setting"]

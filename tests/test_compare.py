@@ -172,6 +172,21 @@ class TestIndex(unittest.TestCase):
         index = index_of({str(r): Verdict(r, 0.999 * r, 1.001 * r, Answer.TIE, None) for r in ratios})
         theirs = stats.ttest_1samp(np.log(ratios), 0.0).confidence_interval(0.95)
         np.testing.assert_allclose([index.low, index.high], np.exp([theirs.low, theirs.high]), rtol=1e-9)
+        games = index_of(
+            {
+                f"{r} {s}": Verdict(r * s, 0.999 * r * s, 1.001 * r * s, Answer.TIE, None)
+                for r in ratios
+                for s in (0.9, 1)
+            },
+            family_of={f"{r} {s}": r for r in ratios for s in (0.9, 1)},
+        )
+        theirs = stats.ttest_1samp(np.log(ratios) + np.log(0.9) / 2.0, 0.0).confidence_interval(0.95)
+        np.testing.assert_allclose([games.low, games.high], np.exp([theirs.low, theirs.high]), rtol=1e-9)
+        self.assertEqual(games.extent, "10 variants of 5 workloads")
+        pair = {name: Verdict(1.1, 1.1 / 1.02, 1.1 * 1.02, Answer.TIE, None) for name in "ab"}
+        one = index_of(pair, family_of={"a": 1, "b": 1})  # nothing is known of another workload
+        self.assertAlmostEqual(math.log(one.high / 1.1), math.log(1.02) / math.sqrt(2.0))
+        self.assertEqual((one.extent, math.isnan(one.between)), ("2 variants of 1 workload", True))
         alone = index_of({"a": Verdict(1.1, 1.0, 1.2, Answer.FASTER, None)}, ["b"])
         self.assertEqual((alone.low, alone.high, alone.not_shared), (1.0, 1.2, ("b",)))
         with self.assertRaises(DataError):

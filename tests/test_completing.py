@@ -6,8 +6,9 @@ from unittest import mock
 
 import numpy as np
 
+from pinch.analysis.draws import wall_draws
 from pinch.analysis.judging import JudgeDesk
-from pinch.analysis.modes import beside, wall_points
+from pinch.analysis.modes import beside
 from pinch.bench import runlogs
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.plans import Plan
@@ -124,8 +125,8 @@ class TestCommands(CommandCase):
         self.assertEqual(beside(points, [run]).wall_w, 97.75, "98 and the middle of 96 to 99, and not the rest")
         self.assertEqual((run.value_of("wall.power.idle_mean"), run.value_of("wall.power.load_max")), (9.0, 99.0))
         self.assertEqual(run.value_of("skin.palm_rest.temp.load_max"), 42.0)
-        at_rest = [w for w in wall_points([run]) if "at rest" in w.name]
-        self.assertEqual([(round(w.package_w), w.wall_w) for w in at_rest], [(4, 9.0)])
+        at_rest = [w for w in wall_draws([run]) if w.at_rest]
+        self.assertEqual([(round(w.package_w), w.drawn_w) for w in at_rest], [(4, 9.0)])
         status, _, err = self.run_command(
             "reading", "--run", "7", "--quantity", "wall.power", "--value", "9", "--book", self.book
         )

@@ -151,7 +151,8 @@ def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Ind
     if not shared:
         return {}
     rest = [work for work in by_workload if work not in shared]
-    return {name: index_of({work: verdicts[work][name] for work in shared}, rest) for name in others}
+    roots = {work: row.workload.root_id for work, row in by_workload.items()}
+    return {name: index_of({work: verdicts[work][name] for work in shared}, rest, roots) for name in others}
 
 
 @dataclass(frozen=True)

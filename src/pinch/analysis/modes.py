@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from pinch.analysis.digesting import rundown_digest
+from pinch.analysis.draws import battery_draws, draw_names, wall_draws
 from pinch.analysis.points import BookPoints, RunPoint, of_one_metric, score_of
 from pinch.bench.parts import Battery
 from pinch.bench.readings import ROOM_PLACE, Quantity, Reading
@@ -308,23 +309,6 @@ def _surfaces(book: BookPoints, runs: Sequence[RunPoint], chip_c: float | None) 
     return tuple(sorted(found.values(), key=lambda s: -s.touch.temp_c))
 
 
-def wall_points(points: Sequence[RunPoint]) -> list[WallPoint]:
-    """Package and wall of every settled run on mains, and of its rest before the load; the wall as logged, else as read
-    by hand."""
-    found = []
-    for p in points:
-        d = p.digest
-        if not p.setting.mains or p.why_unusable:
-            continue
-        wall = d.wall_w if d.wall_w is not None else p.read.get("wall.power.load_mean")
-        if d.power_w is not None and wall is not None:
-            found.append(WallPoint(d.power_w, wall, p.name))
-        rest = d.idle_wall_w if d.idle_wall_w is not None else p.read.get("wall.power.idle_mean")
-        if d.idle_w is not None and rest is not None:
-            found.append(WallPoint(d.idle_w, rest, f"{p.name}, at rest"))
-    return found
-
-
 def _with_rundown(book: BookPoints, p: RunPoint) -> RunPoint:
     """The run, with a rundown by the charge that was read by hand where its log has none."""
     read = [r for r in book.readings.get(p.run.id, ()) if r.quantity is Quantity.CHARGE]
@@ -341,34 +325,24 @@ def _with_rundown(book: BookPoints, p: RunPoint) -> RunPoint:
 
 
 def _wall(points: Sequence[RunPoint]) -> tuple[WallLine | None, tuple[Note, ...]]:
-    found = wall_points(points)
+    found = wall_draws(points)
+    named = zip(found, draw_names(found), strict=True)
     try:
-        line = wall_line(found)
+        line = wall_line([WallPoint(d.package_w, d.drawn_w, name) for d, name in named])
     except DataError as error:
         return None, (Note("no-wall", f"No wall line: {error.reason}."),) if found else ()
     return line, line.notes
 
 
-def battery_points(points: Sequence[RunPoint]) -> list[tuple[float, float, str]]:
-    """Package W, draw of the battery W and name of every run on battery that has both."""
-    found = []
-    for p in points:
-        d = p.digest
-        draw = d.battery_w if d.battery_w is not None else d.rundown.draw_w if d.rundown else None
-        if not p.setting.mains and d.power_w is not None and draw is not None and draw > 0:
-            found.append((d.power_w, draw, p.name))
-    return found
-
-
 def _lasting(points: Sequence[RunPoint], battery: Battery) -> tuple[Lasting | None, tuple[Note, ...]]:
-    found = battery_points(points)
+    found = battery_draws(points)
     holds = battery.usable_wh
     if not found:
         return None, ()
     if holds is None:
         return None, (Note("no-capacity", "The capacity of the battery is not known, so there are no minutes."),)
     try:
-        line = fit_line(np.array([x for x, _, _ in found]), np.array([y for _, y, _ in found]))
+        line = fit_line(np.array([d.package_w for d in found]), np.array([d.drawn_w for d in found]))
     except DataError as error:
         return None, (Note("no-battery-line", f"No curve of draw over package watts: {error.reason}."),)
     return Lasting(line, holds), ()

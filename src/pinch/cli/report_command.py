@@ -122,6 +122,12 @@ def _size(words: str) -> tuple[int, int]:
     return int(wide), int(high)
 
 
+def _as_told(concern: Concern) -> dict[str, object]:
+    claim = concern.claim
+    evidence = {"true_of": claim.n, "out_of": claim.of, "runs": claim.runs, "results": claim.results}
+    return {"code": claim.code, "weight": concern.weight.name.lower(), "text": claim.words, **evidence}
+
+
 def _tell(
     as_json: bool, paths: Sequence[Path], left_out: Sequence[str], found: Sequence[Concern], private: Sequence[str]
 ) -> None:
@@ -130,7 +136,7 @@ def _tell(
             "written": [str(path) for path in paths],
             "left_out": list(left_out),
             "private": list(private),
-            "warnings": [{"code": c.code, "weight": c.weight.name.lower(), "text": c.words} for c in found],
+            "warnings": [_as_told(c) for c in found],
         }
         print(json.dumps(told, ensure_ascii=False))
         return

@@ -5,6 +5,9 @@ Its interval is that of a random effect: workloads are a sample of all that coul
 are apart counts, not only how well each is known. All weigh the same, since a weighted mean would depend on the base;
 the variance between them is then that of their moments (L. V. Hedges and I. Olkin, Statistical Methods for
 Meta-Analysis, 1985, ch. 9), the interval Student's with one degree of freedom less than workloads.
+
+Variants of one workload, such as a game in four presets, are alike in what it asks for: each workload weighs as one,
+with the mean of its variants, and the workloads are what the interval counts.
 """
 
 import math
@@ -14,6 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.core.errors import DataError
+from pinch.core.printing import counted
 from pinch.core.robust import Z975, t_factor
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import Verdict
@@ -26,9 +30,9 @@ LEAST_FOR_OUTLIERS = 4
 
 @dataclass(frozen=True)
 class Index:
-    """Geometric mean of the ratios over `workloads`, with its 95 % interval (NaN: a single workload without one), the
-    standard deviation of ln ratio between workloads (NaN: a single one), the workloads that stand apart, and those that
-    are `not_shared`, so that they are none of it."""
+    """Geometric mean of the ratios over `workloads`, variants of so many `families`, with its 95 % interval (NaN: one
+    family, of which a variant has none), the standard deviation of ln ratio between workloads (NaN: a single one),
+    those that stand apart, and those that are `not_shared`, so that they are none of it."""
 
     ratio: float
     low: float
@@ -37,10 +41,22 @@ class Index:
     workloads: tuple[str, ...]
     outliers: tuple[str, ...]
     not_shared: tuple[str, ...] = ()
+    families: int = 1
+
+    @property
+    def extent(self) -> str:
+        """Over how much it is."""
+        n = len(self.workloads)
+        if self.families == n:
+            return counted(n, "workload")
+        return f"{n} variants of {counted(self.families, 'workload')}"
 
 
-def index_of(verdicts: Mapping[str, Verdict], not_shared: Sequence[str] = ()) -> Index:
-    """The index over the verdicts of one pair by workload.
+def index_of(
+    verdicts: Mapping[str, Verdict], not_shared: Sequence[str] = (), family_of: Mapping[str, object] | None = None
+) -> Index:
+    """The index over the verdicts of one pair by workload; `family_of` says what those are variants of, by their names,
+    where they are.
 
     Raises
     ------
@@ -51,18 +67,33 @@ def index_of(verdicts: Mapping[str, Verdict], not_shared: Sequence[str] = ()) ->
     logs = np.log([v.ratio for v in verdicts.values()])
     if not np.isfinite(logs).all():
         raise DataError("index", "of one workload no ratio can be made")
-    middle, between = float(logs.mean()), math.nan
+    means, within = _by_family(logs, list(verdicts.values()), [(family_of or {}).get(name, name) for name in verdicts])
+    middle, between = float(means.mean()), math.nan
     if len(logs) == 1:
         (only,) = verdicts.values()
         low, high = only.low, only.high
+    elif len(means) == 1:
+        low, high = (math.exp(middle + sign * Z975 * math.sqrt(within[0])) for sign in (-1.0, 1.0))
     else:
-        within = [_variance(v) for v in verdicts.values()]
-        between = math.sqrt(between_variance(logs, within))
+        between = math.sqrt(between_variance(means, within))
         known = float(np.mean(within)) if np.isfinite(within).all() else 0.0
-        reach = t_factor(0.95, len(logs) - 1.0) * math.sqrt(max(float(logs.var(ddof=1)), known) / len(logs))
+        reach = t_factor(0.95, len(means) - 1.0) * math.sqrt(max(float(means.var(ddof=1)), known) / len(means))
         low, high = math.exp(middle - reach), math.exp(middle + reach)
     outliers = _outliers(list(verdicts), logs)
-    return Index(math.exp(middle), low, high, between, tuple(verdicts), outliers, tuple(not_shared))
+    found = tuple(verdicts), outliers, tuple(not_shared), len(means)
+    return Index(math.exp(middle), low, high, between, *found)
+
+
+def _by_family(
+    logs: FloatArray, verdicts: Sequence[Verdict], families: Sequence[object]
+) -> tuple[FloatArray, list[float]]:
+    """The mean ln ratio of each family and its variance, from those of its members."""
+    means, within = [], []
+    for family in dict.fromkeys(families):
+        own = [n for n, of in enumerate(families) if of == family]
+        means.append(float(np.mean(logs[own])))
+        within.append(sum(_variance(verdicts[n]) for n in own) / len(own) ** 2)
+    return np.array(means), within
 
 
 def between_variance(effects: FloatArray, within: Sequence[float]) -> float:

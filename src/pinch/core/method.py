@@ -1,6 +1,6 @@
 """The version of the methods, and what each version changed."""
 
-METHOD = 9
+METHOD = 10
 """A change that moves figures of the same log raises it."""
 CHANGED = {
     3: "each load is cut where power, clock or rate change and asked what is regulated there; graphics are judged as "
@@ -14,6 +14,7 @@ CHANGED = {
     7: "the last watt worth it is not blurred over a corner; draws of a rise to a ceiling may level off in either way",
     8: "the knee of a curve of free shape may lie further towards a corner",
     9: "sweet spots of a curve of free shape may lie further down",
+    10: "an index counts a workload once, however many variants of it were run",
 }
 """By version, what it does otherwise than the one before."""
 

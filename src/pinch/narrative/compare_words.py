@@ -71,7 +71,7 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
 def _index_words(index: Index) -> str:
     """An index in a sentence, with its interval."""
     between = f" (95 %: {percent(index.low)} to {percent(index.high)})" if math.isfinite(index.low) else ""
-    return f"{percent(index.ratio)} over {len(index.workloads)} workloads{between}"
+    return f"{percent(index.ratio)} over {index.extent}{between}"
 
 
 def named_rows(result: CompareResult) -> list[tuple[str, WorkRow]]:
@@ -232,8 +232,8 @@ def index_bars(shown: ShownComparison) -> list[BarGroup]:
     for name, index in indexes.items():
         ends, look = (100.0 * index.low, 100.0 * index.high), _look(cells[name], shown)
         bars.append(Bar(names[cells[name].key], 100.0 * index.ratio, *ends, *look, percent(index.ratio)))
-    works = next(iter(indexes.values())).workloads
-    return [BarGroup(f"Index over {len(works)} workloads, {names[base.key]} = 100", tuple(bars))]
+    extent = next(iter(indexes.values())).extent
+    return [BarGroup(f"Index over {extent}, {names[base.key]} = 100", tuple(bars))]
 
 
 def _look(cell: BenchCell, shown: ShownComparison) -> tuple[int, bool]:

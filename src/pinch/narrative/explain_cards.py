@@ -30,10 +30,16 @@ def explain_card(content: CardContent, found: Sequence[Concern]) -> Explanation:
 
 def explain_concern(c: Concern) -> Explanation:
     """What an editor would stop, and why."""
-    return Explanation(_CODES.get(c.code, c.code), c.words, (), "", "", "before-publishing")
+    claim = c.claim
+    rests = (
+        *((f"runs {', '.join(map(str, claim.runs))}",) if claim.runs else ()),
+        *((f"typed results {', '.join(map(str, claim.results))}",) if claim.results else ()),
+    )
+    where = f"True of {claim.n} of {claim.of} that could be looked at." if claim.of > 1 else ""
+    return Explanation(CONCERN_NAMES[c.code], c.words, rests, where, "", "before-publishing")
 
 
-_CODES = {
+CONCERN_NAMES = {
     "changed": "The finding changed",
     "edited": "A sentence by hand",
     "tie-as-win": "A tie that is told as a win",
@@ -52,4 +58,8 @@ _CODES = {
     "window-by-hand": "A window by hand",
     "no-title": "No title",
     "no-card": "No card",
+    "twice": "The same shown twice",
+    "quote": "A sentence that the figures do not say any more",
+    "two-prices": "Two prices of one thing",
+    "crowded": "A picture that holds more than it can show",
 }

@@ -174,7 +174,8 @@ def explain_index(name: str, index: Index) -> Explanation:
     between, apart = index_interval(index), apart_words(index)
     return Explanation(
         f"{name} over all workloads",
-        "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same.",
+        "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same, "
+        "however many variants of it there are.",
         (f"{plain(index.ratio)}", percent(index.ratio)),
         ", ".join(index.workloads),
         f"95 %: {between}" if between else "",

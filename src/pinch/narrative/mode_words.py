@@ -5,8 +5,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from pinch.analysis.draws import battery_draws, draw_names, wall_draws
 from pinch.analysis.locks import LockChoice, best_locks, heat_share
-from pinch.analysis.modes import ModesSheet, battery_points, best_below, idle_power, quietest, wall_points
+from pinch.analysis.modes import ModesSheet, best_below, idle_power, quietest
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.parts import Aspect
 from pinch.bench.readings import Instrument, Quantity
@@ -97,11 +98,11 @@ def wall_chart(
     sheet: ModesSheet, points: Sequence[RunPoint], instruments: Sequence[Instrument], slot: int
 ) -> Chart | None:
     """Wall over package with the line."""
-    found = wall_points(points)
+    found = wall_draws(points)
     if sheet.wall is None or not found:
         return None
-    x = np.array([p.package_w for p in found])
-    dots = Dots(x, np.array([p.wall_w for p in found]), tuple(p.name for p in found), slot)
+    x = np.array([d.package_w for d in found])
+    dots = Dots(x, np.array([d.drawn_w for d in found]), draw_names(found), slot)
     ends = np.array([x.min(), x.max()])
     line = Line(ends, sheet.wall.line.intercept + sheet.wall.line.slope * ends, slot)
     title = wall_words(sheet, points, instruments)
@@ -132,11 +133,11 @@ def battery_words(sheet: ModesSheet, package_w: float) -> str:
 
 def battery_chart(sheet: ModesSheet, points: Sequence[RunPoint], slot: int, package_w: float) -> Chart | None:
     """Draw of the battery over package watts."""
-    found = battery_points(points)
+    found = battery_draws(points)
     if sheet.lasting is None or not found:
         return None
-    x = np.array([p for p, _, _ in found])
-    dots = Dots(x, np.array([d for _, d, _ in found]), tuple(name for _, _, name in found), slot)
+    x = np.array([d.package_w for d in found])
+    dots = Dots(x, np.array([d.drawn_w for d in found]), draw_names(found), slot)
     ends = np.array([x.min(), x.max()])
     line = Line(ends, sheet.lasting.line.intercept + sheet.lasting.line.slope * ends, slot)
     words = battery_words(sheet, package_w)

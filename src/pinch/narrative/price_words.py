@@ -2,12 +2,13 @@
 
 import numpy as np
 
+from pinch.analysis.comparing import CompareResult
 from pinch.analysis.offers import offer_of
 from pinch.bench.parts import Offer, PriceOf
 from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.core.errors import DataError
+from pinch.core.index import Index
 from pinch.core.money import Deal, money_pair
-from pinch.core.printing import counted
 from pinch.narrative.compare_words import ShownComparison, headline
 from pinch.narrative.verdict_words import percent
 
@@ -72,8 +73,14 @@ def money_words(shown: ShownComparison) -> list[str]:
         at = "" if which is PriceOf.TESTED else f"By {which} of its prices "
         told.append(
             f"{at}{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
-            f"{percent(1 + pair.score_difference)} over {counted(len(index.workloads), 'workload')} of "
-            f"{len({row.workload.id for row in result.rows})}; as much for money at {pair.break_even:.0f} "
+            f"{percent(1 + pair.score_difference)} over {index.extent}{_some_of(index, result)}; as much for money at "
+            f"{pair.break_even:.0f} "
             f"{offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."
         )
     return told
+
+
+def _some_of(index: Index, result: CompareResult) -> str:
+    """Out of how many, where the index is not over all."""
+    there = len({row.workload.id for row in result.rows})
+    return f" ({len(index.workloads)} of {there} shared)" if len(index.workloads) < there else ""

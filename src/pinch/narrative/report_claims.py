@@ -10,6 +10,7 @@ from pinch.bench.records import Came, Device, Protocol, Result, ScoreFrom, Statu
 from pinch.bench.summaries import Origin
 from pinch.core.causes import Cause
 from pinch.core.figures import SettledState
+from pinch.core.metrics import SCORE
 from pinch.core.printing import counted, listed, with_article
 from pinch.narrative import cautions
 from pinch.narrative.claims import Claim, of_runs, share_words
@@ -223,7 +224,7 @@ def limit_claims(
     """Everything that speaks against the figures of a report."""
     own = logged(runs)
     told = [*_unsettled(own), *_single(own), *_gaps(own), *_by_hand(own), *_of_units(devices)]
-    told += [*_told(runs, results), *_several_units(runs, results)]
+    told += [*_told(runs, results), *_typed_once(runs, results), *_several_units(runs, results)]
     if left_out:
         more = f"; and {len(left_out) - 6} more" if len(left_out) > 6 else ""
         words = f"Left out: {'; '.join(_why(p) for p in left_out[:6])}{more}."
@@ -299,6 +300,24 @@ def _told(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Claim]:
         )
         found.append(Claim(code, words, n, len(runs) + len(results), of_run, typed))
     return found
+
+
+def _typed_once(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Claim]:
+    """Cells of typed own figures that stand on one run, by what was noted of them."""
+    repeats: dict[tuple[int, int, str], int] = {}
+    for p in runs:
+        if p.run.summary is not None and p.run.summary.origin is Origin.OWN:
+            cell = p.run.setting_id, p.run.workload_id, SCORE
+            repeats[cell] = repeats.get(cell, 0) + p.run.summary.repeats * p.run.summary.units
+    for r in results:
+        if r.origin is Origin.OWN:
+            cell = r.setting_id, r.workload_id, r.metric
+            repeats[cell] = repeats.get(cell, 0) + r.n * r.units
+    n = sum(behind == 1 for behind in repeats.values())
+    if not n:
+        return []
+    words = f"{n} of {counted(len(repeats), 'typed figure')} {'rests' if n == 1 else 'rest'} on a single run."
+    return [Claim("typed-once", words, n, len(repeats))]
 
 
 def _several_units(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Claim]:

@@ -2,7 +2,7 @@
 was not tested."""
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from pinch.analysis.cells import BenchCell, cells_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, cell_value, compare_book
@@ -12,7 +12,7 @@ from pinch.analysis.work_metrics import BOTH
 from pinch.bench.readings import Quantity
 from pinch.bench.records import Device, Setting, Workload
 from pinch.charts.table_chart import Heading, TableChart
-from pinch.core.metrics import AVERAGE, LOW_NAMES, SCORE
+from pinch.core.metrics import AVERAGE, LOW_NAMES, SCORE, Metric
 from pinch.core.printing import counted, listed, number_word
 from pinch.core.verdict import Answer
 from pinch.narrative.cards.mode_cards import workloads_of
@@ -25,33 +25,56 @@ MOST_NAMED = 6
 
 
 def results_tables(points: BookPoints, devices: Sequence[Device]) -> tuple[TableChart, ...]:
-    """Every result of some devices, a table a workload that says how it was set: cell, average and low, runs, watts,
-    and the place among those of the same room and origin."""
+    """Every result of some devices, a table a workload with all of its variants, and how it was set: cell, average and
+    low, runs, watts, and the place among those of the same room and origin."""
     cells = [c for c in cells_of(points) if c.device in devices]
     works = [w for w in points.workloads if any(w.id in c.workload_ids for c in cells)]
     measure = f"{AVERAGE}{BOTH}{LOW}"
     result = compare_book(points, CompareChoice(tuple(cells), tuple(w.id for w in works), measure))
-    return tuple(table for w in works for table in _tables_of(result, w))
+    by_root: dict[int, list[Workload]] = {}
+    for w in works:
+        by_root.setdefault(w.root_id, []).append(w)
+    names = {w.id: w.name for w in points.workloads}
+    return tuple(
+        table
+        for root, variants in by_root.items()
+        for table in _tables_of(result, variants, names[root] if len(variants) > 1 else variants[0].name)
+    )
 
 
-def _tables_of(result: CompareResult, workload: Workload) -> Iterator[TableChart]:
-    own = [row for row in result.rows if row.workload.id == workload.id]
-    lows = next((row for row in own if row.metric.key in LOW_NAMES), None)
-    low_of = lows.printed if lows is not None else {}
-    for row in own:
-        if row is lows:
-            continue
-        unit = row.metric.unit + (", less is better" if row.less_is_better else "")
-        low = (Heading(LOW_NAMES[LOW], row.metric.unit),) if low_of else ()
-        figures = (Heading("result", row.metric.unit), *low, Heading("runs"), Heading("measured", "W"))
-        headings = (Heading("Cell", words=True), *figures, Heading("place by the mean, in its room"))
-        rows = []
-        for c in row.ranked:
-            watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
-            lowest = (low_of.get(c.cell.name, ""),) if low_of else ()
-            rows.append((c.cell.name, row.printed[c.cell.name], *lowest, str(c.score.runs), watts, _place(c, row)))
-        title = ", ".join(filter(None, (workload.name, set_words(workload))))
+def _tables_of(result: CompareResult, variants: Sequence[Workload], name: str) -> Iterator[TableChart]:
+    """The tables of a workload, or of all variants of one: a table a metric, with its low beside it."""
+    several = len(variants) > 1
+    by_metric: dict[tuple[Metric, bool], list[tuple[Workload, WorkRow, Mapping[str, str]]]] = {}
+    for workload in variants:
+        own = [row for row in result.rows if row.workload.id == workload.id]
+        lows = next((row for row in own if row.metric.key in LOW_NAMES), None)
+        for row in own:
+            if row is not lows:
+                found = by_metric.setdefault((row.metric, row.less_is_better), [])
+                found.append((workload, row, lows.printed if lows is not None else {}))
+    for (metric, less_is_better), found in by_metric.items():
+        has_low = any(low_of for _, _, low_of in found)
+        low = (Heading(LOW_NAMES[LOW], metric.unit),) if has_low else ()
+        figures = (Heading("result", metric.unit), *low, Heading("runs"), Heading("measured", "W"))
+        variant = (Heading("variant", words=True),) if several else ()
+        headings = (*variant, Heading("Cell", words=True), *figures, Heading("place by the mean, in its room"))
+        unit = metric.unit + (", less is better" if less_is_better else "")
+        title = name if several else ", ".join(filter(None, (name, set_words(variants[0]))))
+        rows = [
+            (*((", ".join(filter(None, (w.variant, set_words(w)))),) if several else ()), *cells)
+            for w, row, low_of in found
+            for cells in _rows(row, low_of if has_low else None)
+        ]
         yield TableChart(f"{title}: {unit}" if unit else title, headings, tuple(rows))
+
+
+def _rows(row: WorkRow, low_of: Mapping[str, str] | None) -> Iterator[tuple[str, ...]]:
+    """The cells of a workload under a metric, the best first; with a column of their lows where there is one."""
+    for c in row.ranked:
+        watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
+        lowest = (low_of.get(c.cell.name, ""),) if low_of is not None else ()
+        yield c.cell.name, row.printed[c.cell.name], *lowest, str(c.score.runs), watts, _place(c, row)
 
 
 def set_words(w: Workload) -> str:

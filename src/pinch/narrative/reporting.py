@@ -179,7 +179,9 @@ def _figures(shown: Sequence[CardContent], points: BookPoints) -> dict[str, tupl
         assert c.face is not None
         words = (c.card.name, c.finding, c.face.chart, _with_edit(c), c.face.alternative, c.edited)
         noted = (replace(claim, code=f"note: {claim.code}") for claim in c.claims)
-        figure = StoryFigure(number, *words, (_finding_claim(c, points), *noted))
+        said = _finding_claim(c, points)
+        drawn = replace(said, code=f"picture: {c.card.kind}", words=c.face.chart.alternative)
+        figure = StoryFigure(number, *words, (said, *noted, drawn))
         found.setdefault(_OWN_SECTION.get(c.card.kind, "questions"), []).append(figure)
     return {key: tuple(own) for key, own in found.items()}
 

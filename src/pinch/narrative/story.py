@@ -11,7 +11,7 @@ from pinch.narrative.claims import Claim
 @dataclass(frozen=True)
 class StoryFigure:
     """A chart with its question, what was found, and the notes below it; `number` counts through the report. What was
-    found is the first of its `claims`, the notes that wrote themselves are the others."""
+    found is the first of its `claims`, then come the notes that wrote themselves, last what the chart shows."""
 
     number: int
     title: str

@@ -22,12 +22,12 @@ from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
 from pinch.core.metrics import LOW_NAMES, MAIN
-from pinch.core.printing import counted, plain
+from pinch.core.printing import plain
 from pinch.core.verdict import Verdict
 from pinch.narrative import compare_words as saying
 from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
-from pinch.narrative.cards.share_cards import shares_chart, shares_words
+from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explain_verdicts import index_interval
 from pinch.narrative.price_words import money_chart, money_words
@@ -73,10 +73,14 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     typed = [r for c in cells for w in query.workload_ids for r in c.results.get(w, ())]
     if kind is CardKind.DUMBBELL:
         return replace(_pairs(query, book, shown, runs, unequal), typed=typed)
+    if kind is CardKind.SHARES:  # they are set beside each other, not judged
+        rows = _shares_of(result)
+        return Found(
+            shares_words(rows), shares_chart(rows), shares_table(rows), runs, _method(query, kind), typed=typed
+        )
     finding, chart = _drawn(kind, shown)
-    compared = () if kind is CardKind.SHARES else (result,)  # shares are set beside each other, not judged
-    method = [*_method(query, kind), *(_order_notes(result) if compared else ())]
-    return Found(finding, chart, table_of(shown), runs, method, compared, typed=typed)
+    method = [*_method(query, kind), *_order_notes(result)]
+    return Found(finding, chart, table_of(shown), runs, method, (result,), typed=typed)
 
 
 def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCell]:
@@ -134,14 +138,6 @@ def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
     if kind is CardKind.SLOPE:
         chart = slope_chart(shown)
         return chart.title, chart
-    if kind is CardKind.SHARES:
-        rows = [
-            (f"{c.cell.name}" + (f": {row.workload.name}" if len(shown.result.rows) > 1 else ""), points)
-            for row in shown.result.rows
-            for c in row.cells
-            if (points := c.cell.points.get(row.workload.id))
-        ]
-        return shares_words(rows), shares_chart(rows)
     if kind is CardKind.MONEY:
         money = money_chart(shown)
         if money is None:
@@ -150,6 +146,16 @@ def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
     if kind is CardKind.TABLE:
         return saying.against_words(shown), verdict_table(shown)
     return saying.against_words(shown), saying.bars(shown)
+
+
+def _shares_of(result: CompareResult) -> list[tuple[str, Sequence[RunPoint]]]:
+    """The runs of each cell under each workload."""
+    return [
+        (f"{c.cell.name}" + (f": {row.workload.name}" if len(result.rows) > 1 else ""), points)
+        for row in result.rows
+        for c in row.cells
+        if (points := c.cell.points.get(row.workload.id))
+    ]
 
 
 def _method(query: CellsQuery, kind: CardKind) -> list[str]:
@@ -361,10 +367,8 @@ def verdict_table(shown: ShownComparison) -> TableChart:
             rows.append((*head, answer, saying.difference(c, row, shown)))
     for name, index in shown.result.indexes.items():
         if len(index.workloads) > 1:
-            works = f"Index over {len(index.workloads)}"
-            rows.append(
-                (works, name, plain(100.0 * index.ratio), "%", "", "", index_interval(index), percent(index.ratio))
-            )
+            works, told = f"Index over {index.extent}", (index_interval(index), percent(index.ratio))
+            rows.append((works, name, plain(100.0 * index.ratio), "%", "", "", *told))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
 
@@ -387,7 +391,7 @@ def table_of(shown: ShownComparison) -> Table:
             continue
         ends = (finite(100.0 * index.low), finite(100.0 * index.high))
         ratios = (_percent(index.ratio), _percent(index.low), _percent(index.high))
-        of = f"index over {counted(len(index.workloads), 'workload')}"
+        of = f"index over {index.extent}"
         rows.append((of, name, 100.0 * index.ratio, "%", *ends, None, None, base, "index", *ratios, "", None))
     return Table("cells", COLUMNS, tuple(rows))
 

@@ -6,13 +6,15 @@ The rules are common practice of the trade, no source.
 import math
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
+from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import Compared, CompareResult
 from pinch.analysis.modes import LABEL_OFF
 from pinch.analysis.points import RunPoint
+from pinch.analysis.references import is_own
 from pinch.bench.cards import Card, CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
 from pinch.bench.summaries import Origin
@@ -27,6 +29,7 @@ from pinch.core.verdict import Answer
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.splitting import can_split
+from pinch.narrative.claims import Claim, share_words
 from pinch.narrative.quotable import Outdated, outdated
 
 WIN_WORDS = (
@@ -56,12 +59,21 @@ class ConcernPlace:
 
 @dataclass(frozen=True)
 class Concern:
-    """Something that an editor would stop: a stable code, its weight, a sentence, and its place."""
+    """Something that an editor would stop: a claim with what it rests on, its weight, and its place."""
 
-    code: str
+    claim: Claim
     weight: Weight
-    words: str
     place: ConcernPlace
+
+    @property
+    def code(self) -> str:
+        """The stable code of its claim."""
+        return self.claim.code
+
+    @property
+    def words(self) -> str:
+        """The sentence of its claim."""
+        return self.claim.words
 
 
 def concerns(deck: Deck) -> list[Concern]:
@@ -90,8 +102,31 @@ def _twice(deck: Deck) -> Iterator[Concern]:
 
 
 def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concern:
-    place = ConcernPlace(card_id=content.card.id)
-    return Concern(code, weight, f"“{content.card.name}” {words}", place)
+    """What is true of a card as a whole, with all that it rests on."""
+    found = content.found
+    results = tuple(r.id for r in found.typed if is_own(r.id)) if found else ()
+    claim = Claim(code, f"“{content.card.name}” {words}", 1, 1, _ids(found.runs) if found else (), results)
+    return Concern(claim, weight, ConcernPlace(card_id=content.card.id))
+
+
+def _part(
+    content: CardContent, code: str, weight: Weight, words: str, share: tuple[int, int], runs: Iterable[RunPoint]
+) -> Concern:
+    """What is true of so many things of a card, out of how many, with the runs that it rests on."""
+    claim = Claim(code, f"“{content.card.name}” {words}", *share, _ids(runs))
+    return Concern(claim, weight, ConcernPlace(card_id=content.card.id))
+
+
+def _ids(runs: Iterable[RunPoint]) -> tuple[int, ...]:
+    """The runs of this book among some, each once."""
+    return tuple(dict.fromkeys(p.run.id for p in runs if is_own(p.run.id)))
+
+
+def _pair_runs(result: CompareResult, cell: BenchCell) -> Iterator[RunPoint]:
+    """All runs of a cell and of the baseline that it is set against."""
+    for one in (cell, result.baseline):
+        for own in one.points.values():
+            yield from own
 
 
 def method_words(card: Card) -> str:
@@ -132,39 +167,48 @@ def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
     wins = [word for word in WIN_WORDS if re.search(rf"\b{word}\b", text)]
     if not wins or any(word in text for word in TIE_WORDS):
         return
-    for result, compared in _pairs(content):
+    pairs = _pairs(content)
+    undecided = [(r, c) for r, c in pairs if c.verdict is not None and not c.verdict.answer.is_decided]
+    for result, compared in undecided:
         v = compared.verdict
-        if v is None or v.answer.is_decided:
-            continue
+        assert v is not None
         alone = len(result.choice.cells) == 2
         if alone or compared.cell.device.name.casefold() in text or compared.cell.setting.name.casefold() in text:
             what = "a tie" if v.answer is Answer.TIE else "not to be told yet"
             words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
-            yield _card(content, "tie-as-win", Weight.STOP, words)
+            share = (len(undecided), len(pairs))
+            yield _part(content, "tie-as-win", Weight.STOP, words, share, _pair_runs(result, compared.cell))
             return
 
 
 def _lone_curves(content: CardContent) -> Iterator[Concern]:
     """Curves of which nothing was repeated: they have no interval, and their crossings are not sure."""
     series = content.found.scaled.series if content.found and content.found.scaled else ()
-    lone = [s.name for s in series if s.scaling and any(w.code == "single-runs" for w in s.scaling.warnings)]
+    lone = [s for s in series if s.scaling and any(w.code == "single-runs" for w in s.scaling.warnings)]
     if lone:
-        yield _card(content, "single-run", Weight.LOOK, f"has curves of single runs: {', '.join(lone)}.")
+        words = f"has curves of single runs ({len(lone)} of {len(series)}): {', '.join(s.name for s in lone)}."
+        runs = [p.of for s in lone for p in s.points]
+        yield _part(content, "single-run", Weight.LOOK, words, (len(lone), len(series)), runs)
 
 
 def _unfair(content: CardContent) -> Iterator[Concern]:
     """What is not like for like, pair by pair where there are few; of many, in how many pairs what differs."""
     for result in content.found.compared if content.found else ():
         found = [u for u in result.unfair if u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK]
+        cells = {u.cell.key: u.cell for u in found}
+        share = (len(cells), len(result.choice.cells) - 1)
         if len(found) <= MOST_UNFAIR:
             for u in found:
                 words = f"sets {u.cell.name} against {result.baseline.name}: {u.difference.words}"
-                yield _card(content, "unfair", Weight.STOP, words)
+                yield _part(content, "unfair", Weight.STOP, words, share, _pair_runs(result, u.cell))
             continue
         pairs = Counter(u.difference.what for u in found)
         told = listed([f"{what} with {n}" for what, n in pairs.most_common()])
-        words = f"sets {counted(len({u.cell.key for u in found}), 'cell')} against {result.baseline.name} that are not"
-        yield _card(content, "unfair", Weight.STOP, f"{words} like it: {told}.")
+        which = "is" if len(cells) == 1 else "are"
+        out_of = f" of {share[1]}" if len(cells) < share[1] else ""
+        words = f"sets {counted(len(cells), 'cell')}{out_of} against {result.baseline.name} that {which} not like it"
+        runs = [p for cell in cells.values() for p in _pair_runs(result, cell)]
+        yield _part(content, "unfair", Weight.STOP, f"{words}: {told}.", share, runs)
 
 
 def _drifting(content: CardContent) -> Iterator[Concern]:
@@ -174,7 +218,7 @@ def _drifting(content: CardContent) -> Iterator[Concern]:
 
 def _void(content: CardContent) -> Iterator[Concern]:
     own = [p for p in content.found.runs if p.run.void] if content.found else []
-    for concern in _of_runs(content, own, "void-run", "is void"):
+    for concern in _of_runs(content, own, "void-run", "is void" if len(own) == 1 else "are void"):
         yield replace(concern, weight=Weight.STOP)
 
 
@@ -185,16 +229,20 @@ def _by_hand(content: CardContent) -> Iterator[Concern]:
 
 def _of_runs(content: CardContent, own: Sequence[RunPoint], code: str, words: str) -> Iterator[Concern]:
     """One concern for all runs of a card of which something is true; its place is the first of them."""
-    if own:
+    if own and content.found:
+        looked_at = {p.run.id for p in content.found.runs}
         named = "; ".join(f"{p.device.name}, {p.name}" for p in own[:MOST_NAMED])
         more = f" and {len(own) - MOST_NAMED} more" if len(own) > MOST_NAMED else ""
-        said = f"“{content.card.name}” rests on {named}{more}, which {words}."
-        yield Concern(code, Weight.LOOK, said, ConcernPlace(content.card.id, own[0].run.id))
+        which = f", of which {len(own)} {words}: {named}{more}" if len(looked_at) > 1 else f" that {words}: {named}"
+        said = f"“{content.card.name}” rests on {counted(len(looked_at), 'run')}{which}."
+        claim = Claim(code, said, len(own), len(looked_at), _ids(own))
+        yield Concern(claim, Weight.LOOK, ConcernPlace(content.card.id, own[0].run.id))
 
 
 def _tiny_base(content: CardContent) -> Iterator[Concern]:
     """A percentage of so little that it says more than there is."""
-    for result, compared in _pairs(content):
+    pairs = _pairs(content)
+    for result, compared in pairs:
         row = next(r for r in result.rows if compared in r.cells)
         base = next((c for c in row.cells if c.cell == result.baseline), None)
         frames = row.metric.unit == "fps"
@@ -205,7 +253,8 @@ def _tiny_base(content: CardContent) -> Iterator[Concern]:
         if is_tiny_base(base.score.mean, compared.score.mean, row.metric.key in LOW_NAMES):
             words = f"gives a percentage of {plain(base.score.mean, 3)} fps"
             apart_words = f"{compared.cell.name} is {plain(apart, 2)} fps apart."
-            yield _card(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}")
+            runs = _pair_runs(result, compared.cell)
+            yield _part(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}", (1, len(pairs)), runs)
 
 
 def _claimed(content: CardContent) -> Iterator[Concern]:
@@ -214,34 +263,36 @@ def _claimed(content: CardContent) -> Iterator[Concern]:
         return
     told = [t for s in content.found.scaled.series for t in s.told] if content.found.scaled else []
     if told and content.card.kind is CardKind.CURVES:
-        words = f"has {counted(len(told), 'score')} at watts that were told, not measured."
-        yield _card(content, "claimed-watts", Weight.STOP, words)
+        beside = len(told) + sum(len(s.points) for s in content.found.scaled.series) if content.found.scaled else 0
+        words = f"has {counted(len(told), 'score')} at watts that were told, not measured, of {beside} on it."
+        yield _part(content, "claimed-watts", Weight.STOP, words, (len(told), beside), [t.of for t in told if t.of])
     if content.card.kind in (CardKind.BARS, CardKind.DUMBBELL, CardKind.SHARES, CardKind.SLOPE):
-        for name, claimed, measured in _labels_off(content.found.runs):
-            words = f"names {name} by {claimed:g} W; {measured:.1f} W were measured."
-            yield _card(content, "label-watts", Weight.LOOK, words)
+        yield from _labels_off(content, content.found.runs)
 
 
-def _labels_off(runs: Sequence[RunPoint]) -> list[tuple[str, float, float]]:
+def _labels_off(content: CardContent, runs: Sequence[RunPoint]) -> Iterator[Concern]:
+    """Settings that carry watts in their name, and drew others in the mean of their runs."""
     by_setting: dict[int, list[RunPoint]] = {}
     for p in runs:
         if p.setting.sustained_w and re.search(r"\d\s*W\b", p.setting.name) and p.digest.power_w is not None:
             by_setting.setdefault(p.run.setting_id, []).append(p)
-    found = []
     for own in by_setting.values():
         claimed = own[0].setting.sustained_w or 0.0
         measured = sum(p.digest.power_w or 0.0 for p in own) / len(own)
         if abs(measured / claimed - 1.0) > LABEL_OFF:
-            found.append((f"{own[0].device.name}, {own[0].setting.name}", claimed, measured))
-    return found
+            which = "in its one run" if len(own) == 1 else f"in the mean of its {len(own)} runs"
+            name = f"{own[0].device.name}, {own[0].setting.name}"
+            words = f"names {name} by {claimed:g} W; {measured:.1f} W were measured {which}."
+            yield _part(content, "label-watts", Weight.LOOK, words, (1, len(by_setting)), own)
 
 
 def _told(content: CardContent) -> Iterator[Concern]:
     runs = content.found.runs if content.found else ()
     told = [p for p in runs if p.run.summary is not None and p.run.summary.origin is not Origin.OWN]
     if told:
-        words = f"rests on {counted(len(told), 'score')} that others tell; its notes say whose."
-        yield _card(content, "told", Weight.LOOK, words)
+        words = f"rests on {counted(len(told), 'score')} that others tell, out of {counted(len(runs), 'figure')}; its"
+        words += " notes say whose."
+        yield _part(content, "told", Weight.LOOK, words, (len(told), len(runs)), told)
 
 
 def _missing_signs(content: CardContent) -> Iterator[Concern]:
@@ -280,24 +331,27 @@ _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
 
 def _of_report(deck: Deck) -> list[Concern]:
     shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
-    devices: list[Device] = list(dict.fromkeys(p.device for c in shown if c.found for p in c.found.runs))
-    found = []
     if not shown:
-        return [
-            Concern("no-card", Weight.STOP, "The report has no card with something to show.", ConcernPlace(report=True))
-        ]
-    for d in devices:
-        if d.came is Came.UNKNOWN:
-            words = f"How {d.name} came is not noted; readers are owed that."
-            found.append(Concern("disclosure", Weight.STOP, words, ConcernPlace(device_id=d.id)))
-        for o in d.offers:
-            if o.price is not None and not o.date:
-                words = f"A price of {d.name} has no date."
-                found.append(Concern("undated-price", Weight.STOP, words, ConcernPlace(device_id=d.id)))
-    found += [concern for d in devices for concern in _two_prices(d)]
+        words = "The report has no card with something to show."
+        return [_of_words("no-card", Weight.STOP, words, (len(deck.contents), len(deck.contents)))]
+    devices = list(dict.fromkeys(p.device for c in shown if c.found for p in c.found.runs))
     owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
-    found += _words_of_report(deck.report, owed)
-    return found + [_outdated(o) for o in outdated(deck)]
+    found = [concern for d in devices for concern in _of_a_device(d, len(devices))]
+    return [*found, *_words_of_report(deck.report, owed), *map(_outdated, outdated(deck))]
+
+
+def _of_a_device(d: Device, devices: int) -> Iterator[Concern]:
+    """How one of some devices came, and its prices."""
+    if d.came is Came.UNKNOWN:
+        words = f"How {d.name} came is not noted; readers are owed that."
+        yield _of_device(d, "disclosure", Weight.STOP, words, (1, devices))
+    priced = [o for o in d.offers if o.price is not None]
+    undated = sum(not o.date for o in priced)
+    if undated:
+        which = "the price" if len(priced) == 1 else f"{share_words(undated, len(priced))} prices"
+        words = f"{which[0].upper()}{which[1:]} of {d.name} {'has' if undated == 1 else 'have'} no date."
+        yield _of_device(d, "undated-price", Weight.STOP, words, (undated, len(priced)))
+    yield from _two_prices(d)
 
 
 def _two_prices(device: Device) -> Iterator[Concern]:
@@ -308,25 +362,34 @@ def _two_prices(device: Device) -> Iterator[Concern]:
         if o.price is not None and seen.setdefault(alike, o.price) != o.price:
             words = f"Two prices of {device.name} differ, {seen[alike]:g} and {o.price:g} {o.currency}".rstrip()
             words += ", and nothing noted tells why."
-            yield Concern("two-prices", Weight.LOOK, words, ConcernPlace(device_id=device.id))
+            yield _of_device(device, "two-prices", Weight.LOOK, words, (2, len(device.offers)))
+
+
+def _of_device(device: Device, code: str, weight: Weight, words: str, share: tuple[int, int]) -> Concern:
+    """What is true of a device by what was noted of it: it rests on no run."""
+    return Concern(Claim(code, words, *share), weight, ConcernPlace(device_id=device.id))
+
+
+def _of_words(code: str, weight: Weight, words: str, share: tuple[int, int] = (1, 1)) -> Concern:
+    """What is true of the report's own words and cards."""
+    return Concern(Claim(code, words, *share), weight, ConcernPlace(report=True))
 
 
 def _outdated(found: Outdated) -> Concern:
     """A sentence of Pinch's in somebody's own words that the figures do not say any more."""
     now = f"It reads now: {found.now}" if found.now else "Nothing says it any more."
     words = f"The report's own words say “{found.quote.words}” {now}"
-    return Concern("quote", Weight.STOP, words, ConcernPlace(report=True))
+    return _of_words("quote", Weight.STOP, words)
 
 
 def _words_of_report(report: Report, owed: Sequence[Device]) -> list[Concern]:
-    here = ConcernPlace(report=True)
     found = []
     if owed and not report.disclosure:
         named = "; ".join(f"{d.name}: {standing(d)}" for d in owed)
         words = f"The report has no disclosure, but needs one ({named})."
-        found.append(Concern("disclosure", Weight.STOP, words, here))
+        found.append(_of_words("disclosure", Weight.STOP, words))
     if not report.title:
-        found.append(Concern("no-title", Weight.LOOK, "The report has no title.", here))
+        found.append(_of_words("no-title", Weight.LOOK, "The report has no title."))
     return found
 
 

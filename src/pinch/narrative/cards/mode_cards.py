@@ -1,10 +1,11 @@
 """Cards of the modes of a device: the sheet, what held each, wall, battery and sound."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
+from pinch.analysis.draws import Draw, battery_draws, wall_draws
 from pinch.analysis.modes import ModeRow, ModesSheet, modes_sheet
 from pinch.analysis.plain_tables import Cell, Column, Table
-from pinch.analysis.points import BookPoints
+from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.cards import CardKind, ModesQuery
 from pinch.bench.records import Device, Workload
 from pinch.charts.face import Drawn
@@ -52,11 +53,13 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
     chart: Drawn | None = sheet_chart(sheet)
     finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim", "~: by the line"]
     if kind is CardKind.WALL:
-        runs = [p for p in own if p.setting.mains and p.digest.wall_w is not None and not p.why_unusable]
+        draws = wall_draws(own)
+        runs, table = _runs_of(draws), _draws_table(draws, "wall")
         chart = saying.wall_chart(sheet, own, book.instruments, slot)
         finding, method = saying.wall_words(sheet, own, book.instruments), ["wall and package watts as measured"]
     elif kind is CardKind.BATTERY:
-        runs = [p for p in own if not p.setting.mains and p.digest.power_w is not None]
+        draws = battery_draws(own)
+        runs, table = _runs_of(draws), _draws_table(draws, "battery")
         chart = saying.battery_chart(sheet, own, slot, query.package_w)
         finding, method = saying.battery_words(sheet, query.package_w), ["draw of the battery over package watts"]
     elif kind is CardKind.SOUND:
@@ -67,6 +70,26 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
     if chart is None:
         raise PinchError(f"{sheet.device.name} has nothing measured for this: {finding.rstrip('.')}.")
     return Found(finding, chart, table, runs, method)
+
+
+def _runs_of(draws: Sequence[Draw]) -> list[RunPoint]:
+    return list({d.of.run.id: d.of for d in draws}.values())
+
+
+def _draws_table(draws: Sequence[Draw], source: str) -> Table:
+    """What is drawn, as numbers."""
+    columns = (
+        *(Column("device"), Column("workload"), Column("setting"), Column("run"), Column("at rest")),
+        *(Column("package", "W"), Column(source, "W")),
+    )
+    rows: list[tuple[Cell, ...]] = [
+        (
+            *(d.of.device.name, d.of.workload.name, d.of.setting.name, d.of.run.id, d.at_rest),
+            *(d.package_w, d.drawn_w),
+        )
+        for d in draws
+    ]
+    return Table(source, columns, tuple(rows))
 
 
 def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:

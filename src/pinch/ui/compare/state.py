@@ -62,9 +62,9 @@ def result_rows(shown: ShownComparison) -> list[TableRow]:
             own = [c for c in row.cells if c.cell.device.id in group.device_ids]
             rows += [_result_row(c, names[c.cell.key], row, shown) for c in own]
     indexes = shown.result.indexes
-    shared = len(next(iter(indexes.values())).workloads) if indexes else 0
-    if shared > 1:
-        rows.append(TableRow((f"Index over the {shared} workloads that all of them share",), heading=True))
+    shared = next(iter(indexes.values())) if indexes else None
+    if shared is not None and len(shared.workloads) > 1:
+        rows.append(TableRow((f"Index over the {shared.extent} that all of them share",), heading=True))
         rows += [_index_row(name, index) for name, index in indexes.items()]
     left_out = [n.text for c in shown.result.choice.cells for n in c.left_out]
     rows += [TableRow((text,), heading=True, aside=True) for text in left_out]
@@ -120,7 +120,7 @@ def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str
 
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
-    note = apart_words(index) or f"over {len(index.workloads)} workloads"
+    note = apart_words(index) or f"over {index.extent}"
     cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * BESIDE, note)
     none = [math.nan] * BESIDE
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
