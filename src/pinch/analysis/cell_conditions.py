@@ -108,7 +108,7 @@ def _typed_conditions(cell: BenchCell, typed: Sequence[Result]) -> Conditions:
         shape=device.display.shape,
         day=max(days, default=None),
         status=str(device.status),
-        runs=last.behind,
+        runs=last.n * last.units,
         origin=OWN if cell.key.origin == OWN else result_words(last),
         undervolt_mv=setting.undervolt_mv,
         clock_lock_mhz=setting.clock_ceiling_mhz,

@@ -277,11 +277,11 @@ def metric_at(
         if summary is None:
             groups.append(ScoreGroup(value, place=stand.get(("run", p.run.id))))
         else:
-            groups.append(ScoreGroup(value, summary.spread, summary.behind))
+            groups.append(ScoreGroup(value, summary.spread, summary.behind, of_units=summary.units > 1))
             told.append(origin_words(summary))
     for r in cell.results.get(workload.id, ()):
         if main_of(r.metric, workload) == metric:
-            groups.append(ScoreGroup(r.middle, r.spread, r.behind, stand.get(("result", r.id))))
+            groups.append(ScoreGroup(r.middle, r.spread, r.behind, stand.get(("result", r.id)), r.units > 1))
             told.append(result_words(r))
     if not groups:
         return None

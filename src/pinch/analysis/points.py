@@ -1,12 +1,13 @@
 """All runs of a book as points for the Scale and Compare pages: what each came to, and why one does not count."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
 from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Result, Run, Setting, Workload
+from pinch.bench.summaries import Origin
 from pinch.core.causes import Cause
 from pinch.core.figures import WHOLE_OFF, SettledState
 from pinch.core.metrics import AVERAGE, SCORE
@@ -129,10 +130,21 @@ class BookPoints:
         those of books laid beside."""
         return {d.id: n for n, d in enumerate(self.devices)}
 
+    @property
+    def tested_here(self) -> frozenset[int]:
+        """The devices that were on this bench: those that anything of one's own is known of."""
+        return tested(self.points, self.results)
+
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
         chosen = (p for p in self.points if not workload_ids or p.workload.id in workload_ids)
         return sorted({p.room_c for p in chosen if p.room_c is not None})
+
+
+def tested(points: Iterable[RunPoint], results: Iterable[Result]) -> frozenset[int]:
+    """The devices that some runs and typed results are one's own of; others are only known by what others tell."""
+    logged = {p.run.device_id for p in points if p.run.summary is None or p.run.summary.origin is Origin.OWN}
+    return frozenset(logged | {r.device_id for r in results if r.origin is Origin.OWN})
 
 
 def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:

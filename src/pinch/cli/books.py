@@ -30,13 +30,16 @@ def open_for_work(path: Path) -> Book:
 @contextlib.contextmanager
 def changed_whole(path: Path) -> Iterator[Book]:
     """The book at that path, a new one where there is none, to be changed in one piece: all of it is kept, or nothing
-    has changed, and no new book is left behind."""
+    has changed, and no new book is left behind; nor is one to which nothing was added."""
     if path.exists():
         with changed_existing(path) as book:
             yield book
         return
-    with new_book(path) as book:
+    with contextlib.suppress(_NothingAddedError), new_book(path) as book:
+        before = book.connection.total_changes
         yield book
+        if book.connection.total_changes == before:
+            raise _NothingAddedError
 
 
 @contextlib.contextmanager
@@ -48,6 +51,10 @@ def changed_existing(path: Path) -> Iterator[Book]:
             yield book
     finally:
         book.close()
+
+
+class _NothingAddedError(Exception):
+    """A new book would be empty."""
 
 
 def _letters(name: str) -> str:

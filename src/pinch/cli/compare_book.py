@@ -73,7 +73,7 @@ def compared(book: BookPoints, args: argparse.Namespace) -> CompareResult:
     cells, ids = _asked(book, args, axis)
     if not cells:
         raise PinchError(f"{args.book}: nothing in it has a result of these names.")
-    base = named(cells, args.baseline, "cell", lambda c: c.name) if args.baseline else cells[0]
+    base = _cell(cells, args.baseline) if args.baseline else cells[0]
     if axis is not None:
         number = next(number for number in ids if number in base.workload_ids)
         base = base if args.baseline else widest_base(axis, cells, cells, number) or base
@@ -94,6 +94,12 @@ def _asked(
     works = [w for own in asked for w in ([own] if own.id in there else variants_of(own.root_id, book.workloads))]
     ids = tuple(dict.fromkeys(w.id for w in works or book.workloads if w.id in there))
     return [c for c in cells if c.workload_ids & set(ids)], ids
+
+
+def _cell(cells: Sequence[BenchCell], name: str) -> BenchCell:
+    """The cell of that name, or the only one of the device of that name."""
+    own = [c for c in cells if c.device.name == name]
+    return own[0] if len(own) == 1 else named(cells, name, "cell", lambda c: c.name)
 
 
 def _workload(name: str, workloads: Sequence[Workload], axis: CompareAxis | None) -> Workload:
@@ -121,6 +127,7 @@ def result_json(result: CompareResult) -> dict[str, Any]:
                 "metric": row.metric.key,
                 "value": number(c.score.mean),
                 "n": c.score.runs,
+                "of_units": c.score.of_units,
                 "unit": row.metric.unit,
                 "rank": row.rank(c),
                 "units": [_yield_json(y) for y in c.yields],

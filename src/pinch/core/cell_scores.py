@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from pinch.core.errors import DataError
+from pinch.core.printing import counted
 from pinch.core.robust import RECTANGLE, t_factor
 from pinch.core.run_order import LEAST_FOR_TREND, RunPlace, Surroundings, Trend, find_trend, surroundings_of
 from pinch.core.runlog import FloatArray
@@ -20,7 +21,8 @@ COARSEST = 0.02
 @dataclass(frozen=True)
 class CellScore:
     """Scores of a cell: mean of ln score and its standard deviation with its degrees of freedom (NaN and 0 for one
-    run); the logarithms are NaN where a score is not above zero. `borrowed`: the scatter is that of other cells;
+    run); the logarithms are NaN where a score is not above zero. `runs` are machines where it is a mean `of_units`.
+    `borrowed`: the scatter is that of other cells;
     `told`: somebody told it, so that it can borrow none. `logs` are the single ones, `places` where each stands in time
     (empty: nobody noted), `least_sd` the scatter that their steps would hide."""
 
@@ -34,6 +36,17 @@ class CellScore:
     logs: tuple[float, ...] = ()
     places: tuple[RunPlace, ...] = ()
     least_sd: float = 0.0
+    of_units: bool = False
+
+    @property
+    def behind(self) -> str:
+        """How many runs, or machines, stand behind it."""
+        return counted(self.runs, "unit" if self.of_units else "run")
+
+    @property
+    def behind_briefly(self) -> str:
+        """The same below a heading that says runs."""
+        return self.behind if self.of_units else str(self.runs)
 
     @cached_property
     def trend(self) -> Trend | None:
@@ -107,12 +120,13 @@ def told_score(mean: float, spread: float | None, n: int) -> CellScore:
 @dataclass(frozen=True)
 class ScoreGroup:
     """The mean of n scores with their standard deviation (None: nobody said, or n is 1), and its place in time (None:
-    nobody noted)."""
+    nobody noted); `of_units`: the n are machines."""
 
     mean: float
     sd: float | None = None
     n: int = 1
     place: RunPlace | None = None
+    of_units: bool = False
 
 
 def grouped_score(groups: Sequence[ScoreGroup], told: bool = False) -> CellScore:
@@ -126,7 +140,8 @@ def grouped_score(groups: Sequence[ScoreGroup], told: bool = False) -> CellScore
     """
     if len(groups) == 1:
         (only,) = groups
-        return told_score(only.mean, only.sd, only.n) if told or only.n > 1 else cell_score([only.mean])
+        alone = told_score(only.mean, only.sd, only.n) if told or only.n > 1 else cell_score([only.mean])
+        return replace(alone, of_units=only.of_units)
     if all(g.n == 1 for g in groups) or not all(g.mean > 0.0 for g in groups):
         places = [g.place for g in groups if g.place is not None]
         known = places if len(places) == len(groups) and not told else ()

@@ -7,7 +7,7 @@ from pinch.analysis.grid import AT_CAP, Grid, GridField, GridRow, lows_above, re
 from pinch.bench.records import workload_words
 from pinch.core.extent import Extent
 from pinch.core.metrics import LOW_NAMES
-from pinch.core.printing import counted, in_percent, plain
+from pinch.core.printing import in_percent, plain
 from pinch.narrative.explanation import Explanation
 
 
@@ -61,7 +61,7 @@ def explain_reach(grid: Grid, row: GridRow, share: float) -> Explanation:
 def _value(of: CellMetric, unit: str) -> str:
     low, high = of.score.interval()
     between = f" (95 %: {plain(low, 4)} to {plain(high, 4)})" if math.isfinite(low) else ""
-    return f"{plain(of.score.mean, 4)} {unit}".rstrip() + f" of {counted(of.score.runs, 'run')}{between}"
+    return f"{plain(of.score.mean, 4)} {unit}".rstrip() + f" of {of.score.behind}{between}"
 
 
 def _sure(field: GridField) -> str:

@@ -8,7 +8,7 @@ from pinch.core.cell_scores import with_scatter
 from pinch.core.generations import UpliftSplit
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair
-from pinch.core.printing import counted, in_percent, plain, signed
+from pinch.core.printing import in_percent, plain, signed
 from pinch.core.run_order import TREND_AT, OrderedPair, Trend
 from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
@@ -58,8 +58,8 @@ def _verdict_lines(c: Compared, base: Compared, row: WorkRow) -> list[str]:
     assert c.verdict is not None
     v, less = c.verdict, row.less_is_better
     lines = [
-        f"{plain(c.score.mean, 5)} of {c.score.runs} runs",
-        f"against {plain(base.score.mean, 5)} of {base.score.runs}",
+        f"{plain(c.score.mean, 5)} of {c.score.behind}",
+        f"against {plain(base.score.mean, 5)} of {base.score.behind}",
         f"{plain(v.ratio)} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
     ]
     if less:
@@ -114,7 +114,7 @@ def explain_rank(c: Compared, row: WorkRow) -> Explanation:
     return Explanation(
         c.cell.name,
         rank_words(c, row),
-        (f"{plain(c.score.mean, 5)} {row.metric.unit}".rstrip(), f"of {counted(c.score.runs, 'run')}"),
+        (f"{plain(c.score.mean, 5)} {row.metric.unit}".rstrip(), f"of {c.score.behind}"),
         row_title(row),
         scatter,
         "verdicts",

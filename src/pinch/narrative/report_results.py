@@ -74,7 +74,7 @@ def _rows(row: WorkRow, low_of: Mapping[str, str] | None) -> Iterator[tuple[str,
     for c in row.ranked:
         watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
         lowest = (low_of.get(c.cell.name, ""),) if low_of is not None else ()
-        yield c.cell.name, row.printed[c.cell.name], *lowest, str(c.score.runs), watts, _place(c, row)
+        yield c.cell.name, row.printed[c.cell.name], *lowest, c.score.behind_briefly, watts, _place(c, row)
 
 
 def set_words(w: Workload) -> str:
@@ -141,7 +141,9 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
         "level with": Answer.TIE,
         "not to be told apart from": Answer.CANNOT_TELL,
     }
-    told = {words: [f"{c.name}{taken_out(v)}" for c, v in against if v.answer is is_so] for words, is_so in of.items()}
+    known = [(c, v) for c, v in against if v.answer is not Answer.CANNOT_TELL or v.has_interval]
+    told = {words: [f"{c.name}{taken_out(v)}" for c, v in known if v.answer is is_so] for words, is_so in of.items()}
+    told["without scatter to judge it by against"] = [c.name for c, v in against if (c, v) not in known]
     parts = [f"{words} {listed(names)}" for words, names in told.items() if names]
     many = "the other device" if len(against) == 1 else f"{number_word(len(against))} other devices"
     printed = f"{row.printed[base.name]} {row.metric.unit}".rstrip()

@@ -17,6 +17,7 @@ from pinch.bench.records import Device, Result, standing
 from pinch.charts.table_chart import Heading, TableChart
 from pinch.core.errors import PinchError
 from pinch.core.fairness import FairnessGrade
+from pinch.core.printing import counted
 from pinch.narrative import mode_words as modes_saying
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.content import CardContent
@@ -74,6 +75,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
     subject = _subject(deck, shown)
     runs, typed = runs_behind(deck), typed_behind(deck)
     devices = _tested(deck)
+    here = [d for d in devices if d.id in points.tested_here]
     figures = _figures(shown, points)
     sheet = _sheet(points, subject)
     sections = [
@@ -81,7 +83,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
         StorySection("for", "What speaks for it", items=_lines(report.speaks_for)),
         StorySection("against", "What speaks against it", items=_lines(report.speaks_against)),
         StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
-        _devices(devices, report.disclosure),
+        _devices(devices, here, report.disclosure),
         _method(points, runs),
         StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
         StorySection(
@@ -96,8 +98,8 @@ def sections_of(deck: Deck) -> list[StorySection]:
         _power(subject, points, sheet, figures.get("power", ())),
         _fairness(shown),
         _prices(devices, shown),
-        StorySection("untested", "What was not tested", listed=tuple(untested_claims(points, devices))),
-        _limits(shown, runs, typed, devices, points),
+        StorySection("untested", "What was not tested", listed=tuple(untested_claims(points, here))),
+        _limits(shown, runs, typed, here, points),
         _data(points, runs, typed),
     ]
     return [s for s in sections if not s.is_empty]
@@ -127,12 +129,12 @@ def fingerprint(book: Book, runs: Sequence[RunPoint], deck: Deck) -> str:
 
 
 def _subject(deck: Deck, shown: Sequence[CardContent]) -> Device | None:
-    """The device that the report is of: as chosen, else that of the most cards."""
+    """The device that the report is of: as chosen, else that of the most cards, one that was tested before others."""
     by_id = {d.id: d for d in deck.points.devices}
     devices = [p.device for c in shown if c.found for p in c.found.runs]
     devices += [by_id[r.device_id] for c in shown for r in _typed_of(c) if r.device_id in by_id]
-    chosen = by_id.get(deck.report.device_id or 0)
-    return chosen or (max(devices, key=devices.count) if devices else None)
+    chosen, here = by_id.get(deck.report.device_id or 0), deck.points.tested_here
+    return chosen or max(devices, key=lambda d: (devices.count(d), d.id in here), default=None)
 
 
 def runs_behind(deck: Deck) -> list[RunPoint]:
@@ -191,14 +193,15 @@ def _with_edit(c: CardContent) -> tuple[str, ...]:
     return (*c.notes, f"the figures say: {c.composed}") if c.edited else c.notes
 
 
-def _devices(devices: Sequence[Device], disclosure: str) -> StorySection:
+def _devices(devices: Sequence[Device], here: Sequence[Device], disclosure: str) -> StorySection:
+    """All devices of a report; those that were not `here` are known by what others tell."""
     rows = [
         (
             d.name,
             d.chip,
             " / ".join(f"{w:g}" for w in (d.claims.sustained_w, d.claims.burst_w) if w),
             _memory(d),
-            standing(d) or "not noted",
+            (standing(d) or "not noted") if d in here else "told by others",
             ", ".join(f"{b.what} {b.version or b.date}" for b in d.builds),
         )
         for d in devices
@@ -207,7 +210,9 @@ def _devices(devices: Sequence[Device], disclosure: str) -> StorySection:
         *(Heading("Device", words=True), Heading("chip", words=True), Heading("claimed", "W")),
         *(Heading("memory", words=True), Heading("unit", words=True), Heading("builds", words=True)),
     )
-    words = (units_words(devices), disclosure) if devices else (disclosure,)
+    told = len(devices) - len(here)
+    others = f"{counted(told, 'device')} {'is' if told == 1 else 'are'} known only by what others tell." if told else ""
+    words = (units_words(here) if here else "", others, disclosure)
     table = (TableChart("", headings, tuple(rows)),) if rows else ()
     return StorySection("devices", "The devices and how they came", tuple(filter(None, words)), tables=table)
 

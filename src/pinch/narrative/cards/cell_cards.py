@@ -363,7 +363,7 @@ def verdict_table(shown: ShownComparison) -> TableChart:
             if c.cell.device.id == shown.subject:
                 strong.add(len(rows))
             unit = row.metric.unit
-            head = (name, c.cell.name, row.printed[c.cell.name], unit, str(c.score.runs), watts)
+            head = (name, c.cell.name, row.printed[c.cell.name], unit, c.score.behind_briefly, watts)
             rows.append((*head, answer, saying.difference(c, row, shown)))
     for name, index in shown.result.indexes.items():
         if len(index.workloads) > 1:
@@ -382,7 +382,8 @@ def table_of(shown: ShownComparison) -> Table:
             v = c.verdict
             ratios = (None, None, None) if v is None else tuple(_percent(x) for x in (v.ratio, v.low, v.high))
             against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
-            score = (c.score.mean, unit, finite(low), finite(high), c.score.runs, c.beside.power_w)
+            runs = None if c.score.of_units else c.score.runs
+            score = (c.score.mean, unit, finite(low), finite(high), runs, c.beside.power_w)
             units = 100.0 * c.yields[0].share if c.yields else None
             rows.append((row.workload.name, c.cell.name, *score, *against, *ratios, c.told or "own test", units))
     base = shown.result.baseline.name

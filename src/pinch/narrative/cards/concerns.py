@@ -13,7 +13,7 @@ from enum import IntEnum
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import Compared, CompareResult
 from pinch.analysis.modes import LABEL_OFF
-from pinch.analysis.points import RunPoint
+from pinch.analysis.points import RunPoint, tested
 from pinch.analysis.references import is_own
 from pinch.bench.cards import Card, CardKind, Report
 from pinch.bench.records import Came, Device, Status, standing
@@ -26,7 +26,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, listed, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
-from pinch.narrative.cards.content import CardContent
+from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.splitting import can_split
 from pinch.narrative.claims import Claim, share_words
@@ -334,10 +334,17 @@ def _of_report(deck: Deck) -> list[Concern]:
     if not shown:
         words = "The report has no card with something to show."
         return [_of_words("no-card", Weight.STOP, words, (len(deck.contents), len(deck.contents)))]
-    devices = list(dict.fromkeys(p.device for c in shown if c.found for p in c.found.runs))
+    devices = _on_the_bench(deck, [c.found for c in shown if c.found])
     owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
-    found = [concern for d in devices for concern in _of_a_device(d, len(devices))]
-    return [*found, *_words_of_report(deck.report, owed), *map(_outdated, outdated(deck))]
+    told = [concern for d in devices for concern in _of_a_device(d, len(devices))]
+    return [*told, *_words_of_report(deck.report, owed), *map(_outdated, outdated(deck))]
+
+
+def _on_the_bench(deck: Deck, found: Sequence[Found]) -> list[Device]:
+    """The devices behind cards that anything of one's own is known of."""
+    here = tested((p for f in found for p in f.runs), (r for f in found for r in f.typed))
+    by_id = {d.id: d for d in deck.points.devices} | {p.device.id: p.device for f in found for p in f.runs}
+    return [d for number, d in by_id.items() if number in here and is_own(number)]
 
 
 def _of_a_device(d: Device, devices: int) -> Iterator[Concern]:

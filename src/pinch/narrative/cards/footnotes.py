@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
 from pinch.analysis.comparing import CompareResult, Unfair
-from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.points import BookPoints, RunPoint, tested
 from pinch.analysis.references import is_own
 from pinch.bench.records import Came, Result, standing, workload_words
 from pinch.bench.summaries import Origin, origin_words
@@ -162,10 +162,11 @@ def _windows(logs: Sequence[RunPoint]) -> Iterator[Claim]:
 
 
 def _units(found: Found, book: BookPoints) -> Iterator[Claim]:
-    """How each device came, those of typed figures among them."""
+    """How each device came that was on the bench, those of typed figures among them."""
     by_id = {d.id: d for d in book.devices}
     typed = [by_id[r.device_id] for r in found.typed if r.device_id in by_id]
-    devices = list(dict.fromkeys([*(p.device for p in found.runs), *typed]))
+    here = tested(found.runs, found.typed)
+    devices = [d for d in dict.fromkeys([*(p.device for p in found.runs), *typed]) if d.id in here]
     for d in devices:
         if standing(d):
             yield Claim("unit", f"{d.name}: {standing(d)}", 1, len(devices))

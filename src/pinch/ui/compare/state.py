@@ -100,7 +100,7 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     answer, apart, between = _answer(c, row, shown)
     ratio = c.verdict.ratio if c.verdict is not None else 1.0
     rank = row.rank(c)
-    cells = (f"   {name}", row.printed[c.cell.name], str(rank), str(c.score.runs), answer, apart, between)
+    cells = (f"   {name}", row.printed[c.cell.name], str(rank), c.score.behind_briefly, answer, apart, between)
     keys = (c.cell.name, c.score.mean, rank, c.score.runs, answer, ratio, ratio)
     known = (math.nan if v is None else v for v in values)
     explained = explain_verdict(c, row, shown) if c.verdict is not None else explain_rank(c, row)
