@@ -85,6 +85,15 @@ class TestFollowing(InFolder):
                 self.write(text)
                 self.assertEqual(self.ms(log), expected)
 
+    def test_that_frames_are_told_apart_is_said_once(self) -> None:
+        log = self.follow()
+        self.write("frame_ms,kind\n8.0,drawn\n8.0,generated\n")
+        self.assertEqual(self.ms(log), [8.0, 8.0])
+        self.write("8.0,generated\n")
+        self.ms(log)
+        said = [n for n in log.notes if "all count as drawn" in n]
+        self.assertEqual(len(said), 1)
+
     def test_a_log_without_frames_is_said_once_and_the_run_goes_on(self) -> None:
         self.write("time,power\n1,2\n")
         with self.assertRaisesRegex(PinchError, "no column frame_ms; it has time, power"):

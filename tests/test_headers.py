@@ -11,6 +11,7 @@ import numpy as np
 
 from pinch.analysis.digesting import digest_of
 from pinch.bench.records import Device, Run, now
+from pinch.core.frames import with_frame_rate
 from pinch.core.judge import judge
 from pinch.core.runlog import runlog_from_columns
 from pinch.sources.logs.mapping import SURE, ShownColumn, guess
@@ -116,6 +117,22 @@ class TestLogs(InFolder):
         np.testing.assert_allclose(found.log.series["cpu.temp"].values, np.maximum(60 + t % 5, 70 - t % 3))
         np.testing.assert_allclose(found.log.series["cpu.clock"].values, (6200 + t) / 2)
         self.assertTrue(any("highest temperature of 2 cores" in w for w in found.warnings))
+
+    def test_words_tell_frames_apart_or_are_named(self) -> None:
+        """Two shown frames of 10 ms for each drawn one are 50 drawn a second; each tenth pair lacks its second."""
+        kinds = ["drawn", "interpolated"] * 200
+        for lost in range(19, 400, 20):
+            kinds[lost] = "dropped"
+        rows = "".join(f"{0.01 * (n + 1):.2f},10.0,{kind},{'AB'[n // 200]},scene\n" for n, kind in enumerate(kinds))
+        found = read_log_file(self.log("k.csv", f"time_s,frametime_ms,how,part,name\n{rows}"))
+        flags = found.log.series
+        self.assertEqual([int(flags[f"frame.{name}"].values.sum()) for name in ("generated", "dropped")], [180, 20])
+        frames = judge(with_frame_rate(found.log)).frames
+        assert frames is not None
+        self.assertAlmostEqual(frames.average_fps, 400 * 0.55 / 4.0, delta=0.3)
+        self.assertEqual([w for w in found.warnings if "words" in w], ["part holds words (A and B) and is not used."])
+        again = read_log_file(self.folder / "k.csv", found.mapping)
+        self.assertEqual(list(again.log.series), list(flags))
 
     def test_charge_and_battery_watts_alone_are_a_rundown(self) -> None:
         t = np.arange(0.0, 7200.0, 10.0)

@@ -1,6 +1,7 @@
 """`pinch frames FILE [--json]`: what the frames of a log felt like."""
 
 import argparse
+import math
 from pathlib import Path
 from typing import Any
 
@@ -8,6 +9,7 @@ from pinch.cli.convert_command import mapping_of
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
+from pinch.core.framekinds import frame_kinds
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.framestats import FrameFigures, Lows, frame_figures
 from pinch.sources.logs.read import read_log_file
@@ -25,8 +27,10 @@ def run(args: argparse.Namespace) -> int:
         lossy = FRAME_RATE in found.log.series
         why = "it tells rates, not single frames: lows cannot be had" if lossy else "it has no times of single frames"
         raise DataError(str(args.file), why)
-    figures = frame_figures(found.log.series[FRAME_TIME].values)
-    noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
+    kinds, times = frame_kinds(found.log, -math.inf, math.inf), found.log.series[FRAME_TIME].values
+    figures = frame_figures(kinds.drawn_ms if kinds is not None and kinds.notes else times)
+    noticed = list(kinds.notes if kinds is not None else ())
+    noticed += [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
     if args.json:
         print_json({**frames_json(figures), "warnings": warnings_json((*figures.notes, *noticed))})
     else:

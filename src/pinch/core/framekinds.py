@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass
 
 from pinch.core import robust
+from pinch.core.figures import Note
 from pinch.core.frames import FRAME_TIME, GENERATED, drawn_frames, flags_at
 from pinch.core.runlog import BoolArray, FloatArray, RunLog
 
@@ -40,6 +41,15 @@ class FrameKinds:
     shown_fps: float
     dropped: Share | None
     generated: Share | None
+
+    @property
+    def notes(self) -> tuple[Note, ...]:
+        """What is to be known of figures of the drawn frames."""
+        if self.generated is None or not self.generated.count:
+            return ()
+        share = 100.0 * self.generated.value
+        words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."
+        return (Note("generated-frames", words),)
 
 
 def frame_kinds(log: RunLog, start_s: float, end_s: float) -> FrameKinds | None:

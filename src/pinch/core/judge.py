@@ -395,7 +395,7 @@ def _frames(
     """The figures of the drawn frames with their notes; `load_s` is how long there was work."""
     if kinds is None:
         return None, ()
-    figures, notes = frame_figures(kinds.drawn_ms, not brief), []
+    figures, notes = frame_figures(kinds.drawn_ms, not brief), list[Note]()
     if figures.duration_s < WHOLE_FRAMES * load_s:
         first, last = float(kinds.ends_s[0] - kinds.drawn_ms[0] / 1000.0), float(kinds.ends_s[-1])
         share = 100.0 * figures.duration_s / load_s
@@ -403,10 +403,7 @@ def _frames(
             f"Frames were logged for {share:.0f} % of the load only, from {first:.0f} s to {last:.0f} s; all figures"
         )
         notes.append(Note(PART_FRAMES, f"{words} of frames speak of that part."))
-    if kinds.generated is not None and kinds.generated.count:
-        share = 100.0 * kinds.generated.value
-        words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."
-        notes.append(Note("generated-frames", words))
+    notes += kinds.notes
     if known.first_pass and figures.stutters:
         words = "First run of this work here: stutters may be of shaders that are built once. Compare with a repeat."
         notes.append(Note("first-pass", words))

@@ -8,6 +8,7 @@ written before the following begins is left alone.
 import glob
 import math
 import os
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +22,7 @@ HOLD_S = 0.5
 """So long the first rows are held back, to find the least delay of the writer."""
 PAUSE_S = 1.0
 """A delay that grows by more than this is a pause in the frames, not of the writer."""
+_GENERATED = re.compile(rb"\b(?:generated|interpolated|synthetic)", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -64,6 +66,7 @@ class FrameLog:
         self._tail = b""
         self._columns: _Columns | None = None
         self._align = _Alignment(pace)
+        self._has_kinds = False
         self.left_out = 0
         self.notes: list[str] = []
 
@@ -120,6 +123,7 @@ class FrameLog:
             return
         self._inode, self._tail, self._columns = os.fstat(self._fd).st_ino, b"", None
         if at_end and (header := os.pread(self._fd, 65536, 0).split(b"\n")[0]):
+            self._look_for_kinds(header)
             self._is_data(header.decode("utf-8-sig", "replace").strip())
             os.lseek(self._fd, self._last_line_end(), os.SEEK_SET)
 
@@ -134,6 +138,7 @@ class FrameLog:
         if self._fd is None:
             return []
         data = self._tail + os.read(self._fd, MOST_AT_ONCE)
+        self._look_for_kinds(data)
         *lines, self._tail = data.split(b"\n")
         if len(self._tail) > MOST_AT_ONCE:
             raise PinchError(
@@ -149,6 +154,15 @@ class FrameLog:
             if row is not None:
                 rows.append(row)
         return rows
+
+    def _look_for_kinds(self, data: bytes) -> None:
+        """Say once that frames are told apart where that is not followed."""
+        if not self._has_kinds and _GENERATED.search(data):
+            self._has_kinds = True
+            told = (
+                "says which frames were generated; while it is followed all count as drawn. Import the file for those"
+            )
+            self.notes.append(f"{self._pattern} {told} that were drawn.")
 
     def _is_data(self, line: str) -> bool:
         """Whether a line is a row; a header tells which columns matter. A file without one has frame times only."""

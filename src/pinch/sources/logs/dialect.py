@@ -10,6 +10,8 @@ from pinch.sources.logs.units import is_unit
 
 HEADER_WITHIN = 60
 LOOK_AT = 40
+FEWEST_ROWS = 3
+"""So many rows tell whether a column holds numbers, where most of the others hold words."""
 DELIMITERS = ("\t", ";", ",", "|")
 MISSING = ("", "-", "--", "n/a", "na", "nan", "null", "none", "?", "–")
 FLAGS = {
@@ -94,7 +96,7 @@ def _by_delimiter(lines: list[str], delimiter: str, place: str) -> Dialect | Non
         below = [row for row in rows[number + 1 : number + 1 + LOOK_AT] if any(row)]
         units = below[0][: len(names)] if below and _are_units(below[0]) else []
         data = below[1:] if units else below
-        if not data or not _is_data(data[0], len(names)):
+        if not data or not (_is_data(data[0], len(names)) or _has_numbers(names, data)):
             continue
         first = next(i for i in range(number + 1, len(rows)) if any(rows[i]) and rows[i] == data[0])
         decimal, thousands = _decimals(data, delimiter)
@@ -134,6 +136,14 @@ def _is_data(cells: list[str], width: int) -> bool:
         cells = cells[:-1]
     numbers = sum(is_value(c) for c in cells)
     return len(cells) == width and numbers >= max(1, 0.5 * width) and any(c[:1].isdigit() for c in cells if c)
+
+
+def _has_numbers(names: list[str], rows: list[list[str]]) -> bool:
+    """Whether rows, mostly of words, are all as wide as a header that has no number, and have a column of numbers."""
+    whole = [row for row in rows if len(row) == len(names)]
+    if len(rows) < FEWEST_ROWS or len(whole) < len(rows) or any(n[:1].isdigit() for n in names):
+        return False
+    return any(all(cell[:1].isdigit() and is_value(cell) for cell in column) for column in zip(*whole, strict=True))
 
 
 def _decimals(rows: list[list[str]], delimiter: str) -> tuple[str, str]:

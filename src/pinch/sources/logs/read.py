@@ -24,6 +24,7 @@ from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
 from pinch.sources.logs.table import LogTable, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
+from pinch.sources.logs.words import FRAME_FLAGS, frame_flags, not_understood
 from pinch.sources.parquet_log import is_parquet, read_parquet_log
 from pinch.sources.runlog_csv import TIME, read_run_log
 
@@ -116,10 +117,11 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
         tell(progress, ROWS_TO + (1.0 - ROWS_TO) * i / len(dialect.names))
         columns[i] = numbers_of(table.frame[i], dialect)
     shown = [_shown(columns[i][0]) for i in range(len(dialect.names))]
-    uses = _uses(dialect, columns, shown, table, mapping, place)
-    axis, warnings = _time_axis(dialect, table, columns, uses, mapping, place), list[str]()
+    uses, warnings = _uses(dialect, columns, shown, table, mapping, place), list[str]()
+    uses, further = _with_words(uses, columns, table, mapping, warnings)
+    axis = _time_axis(dialect, table, columns, uses, mapping, place)
     t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
-    log, summed = with_summaries(_log_of(dialect, columns, uses, t, warnings, place))
+    log, summed = with_summaries(_log_of(columns, (*uses, *further), t, warnings, place))
     warnings += summed
     if table.cut:
         warnings.append("The last row was cut in the middle and is left out.")
@@ -164,6 +166,35 @@ def _uses(
     if untold and uses[0].channel.startswith("extra.") and _goes_up(columns[0][0]):
         uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
     return tuple(uses)
+
+
+def _with_words(
+    uses: tuple[ColumnUse, ...],
+    columns: dict[int, tuple[FloatArray, "np.ndarray"]],
+    table: LogTable,
+    mapping: ColumnMapping | None,
+    warnings: list[str],
+) -> tuple[tuple[ColumnUse, ...], list[ColumnUse]]:
+    """The uses with those of columns of words, whose flags become their values, and the second uses of such columns,
+    whose values come after all others; words that nothing understands are named."""
+    made, further = list(uses), list[ColumnUse]()
+    has_frames = any(use.channel == FRAME_TIME for use in uses)
+    for i, use in enumerate(uses):
+        if use.channel not in ("", *FRAME_FLAGS) or np.isfinite(columns[i][0]).any():
+            continue
+        flags = frame_flags(table.frame[i]) if has_frames and (use.channel or mapping is None) else {}
+        if not flags:
+            unused = not_understood(use.column, table.frame[i]) if mapping is None else ""
+            warnings += [unused] if unused else []
+            continue
+        for channel, values in flags.items():
+            told = ColumnUse(column=use.column, channel=channel, score=0.8, why="its words tell frames apart")
+            if channel == next(iter(flags)):
+                made[i], columns[i] = told, (values, np.zeros(len(values), bool))
+            else:
+                columns[len(uses) + len(further)] = values, np.zeros(len(values), bool)
+                further.append(told)
+    return tuple(made), further
 
 
 def _mapped_uses(dialect: Dialect, mapping: ColumnMapping, place: str) -> tuple[ColumnUse, ...]:
@@ -346,7 +377,6 @@ def _spread(t: FloatArray, channels: Sequence[FloatArray], warnings: list[str]) 
 
 
 def _log_of(
-    dialect: Dialect,
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
     uses: tuple[ColumnUse, ...],
     t: FloatArray,
