@@ -30,8 +30,8 @@ from coverage import CoverageData
 ROOT = Path(__file__).resolve().parent.parent
 SOURCES = ROOT / "src" / "pinch"
 PROCESSES = os.cpu_count() or 1
-PATIENCE_S = 900.0
-"""How long a test module may take beside whatever else the machine does; then it never ends."""
+PATIENCE_TIMES, PATIENCE_S = 8.0, 120.0
+"""So many times as long as a test module usually takes, and this at least; then it never ends."""
 ENOUGH_S = 120.0
 """Of a processor. A change that nothing notices would take every test that comes by it, up to nine minutes."""
 DEMO_OF = {"core", "rig", "bench"}
@@ -196,7 +196,7 @@ def is_noticed_in(copy: Path, mutant: Mutant, reach: list[Reach]) -> bool:
             if spent_s > ENOUGH_S:
                 break
             for _ in range(1 if r.module in of_all else 2):
-                failed, seconds = _fails(r.module, copy, environment)
+                failed, seconds = _fails(r, copy, environment)
                 spent_s += seconds
                 if not failed:
                     break
@@ -207,12 +207,12 @@ def is_noticed_in(copy: Path, mutant: Mutant, reach: list[Reach]) -> bool:
     return False
 
 
-def _fails(module: str, copy: Path, environment: dict[str, str]) -> tuple[bool, float]:
+def _fails(reach: Reach, copy: Path, environment: dict[str, str]) -> tuple[bool, float]:
     """Whether a test module fails in a copy, or never ends, and the seconds of a processor that it took."""
-    command = [sys.executable, "-m", "tests", module]
+    command = [sys.executable, "-m", "tests", reach.module]
     nowhere = subprocess.DEVNULL
     child = subprocess.Popen(command, cwd=copy, env=environment, stdout=nowhere, stderr=nowhere)
-    until = time.monotonic() + PATIENCE_S
+    until = time.monotonic() + max(PATIENCE_S, PATIENCE_TIMES * reach.seconds)
     while True:
         ended, status, used = os.wait4(child.pid, os.WNOHANG)
         if ended:
@@ -221,7 +221,7 @@ def _fails(module: str, copy: Path, environment: dict[str, str]) -> tuple[bool, 
         if time.monotonic() > until:
             child.kill()
             child.wait()
-            return True, PATIENCE_S
+            return True, 0.0
         time.sleep(0.05)
 
 

@@ -207,6 +207,14 @@ class TestNotes(unittest.TestCase):
         self.assertIn("how it came not noted: Sandpiper 14, Old one", notes)
         self.assertTrue(content.notes[0].startswith((OPEN_MARK, "△")), "what speaks against it comes first")
 
+    def test_generated_frames_are_told_and_make_a_pair_unlike(self) -> None:
+        m = pairs([60, 61], [50])
+        m.add(OTHER, 51.0, digest={"figures": {"shown_fps": 101.0}})
+        content = made_of(m, CELLS, CardKind.BARS)
+        notes = " · ".join(content.notes)
+        self.assertIn("frames were generated in 1 of the 4 runs; only those that were drawn count", notes)
+        self.assertIn("The frame generation is not the same", notes)
+
     def test_more_watts_say_what_they_are_worth_by_the_curve_of_who_drew_them(self) -> None:
         """y = 10 √P: at 20 W instead of 40 W it loses 1 − √½ = 29.3 %."""
         m = ladder()

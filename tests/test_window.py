@@ -309,8 +309,12 @@ class TestDemoBook(WindowCase):
             [p.box.currentText() for p in (strip.device, strip.setting, strip.workload)],
             ["Gannet", "16 W", "Skerry Run"],
         )
-        self.window.session.step_run(-1)
+        self.window._actions["Previous run"].trigger()
         self.assertTrue(strip.run.box.currentText().startswith("1 ·"))
+        self.choose("Sandpiper 14", "Even", TILE)
+        for step, number in (("Next run", 2), ("Next run", 3), ("Previous run", 2)):
+            self.window._actions[step].trigger()
+            self.assertTrue(strip.run.box.currentText().startswith(f"{number} ·"), step)
 
     def test_both_themes_and_a_small_window(self) -> None:
         self.window.resize(1024, 700)

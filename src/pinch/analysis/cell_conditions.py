@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from pinch.analysis.cells import OWN, BenchCell
-from pinch.analysis.points import BookPoints, RunPoint, mean_share
+from pinch.analysis.points import BookPoints, RunPoint, generates, mean_share
 from pinch.bench.records import Device, Result, Setting
 from pinch.bench.summaries import Origin, Summary, origin_words, result_words
 from pinch.core.causes import Cause
@@ -40,7 +40,7 @@ def conditions_of(
         work={
             "preset": workload.preset,
             "upscaling": workload.upscaling,
-            "frame generation": workload.frame_generation,
+            "frame generation": workload.frame_generation or ("found in the log" if any(map(generates, runs)) else ""),
         },
         frame_cap=workload.frame_cap_fps,
         capped_share=mean_share(runs, Cause.FRAME_CAP),

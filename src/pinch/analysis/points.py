@@ -91,6 +91,11 @@ class RunPoint:
         return self.digest.lows.get(metric, self.digest.figures.get(metric, self.read.get(metric)))
 
 
+def generates(p: RunPoint) -> bool:
+    """Whether the log of a run shows frames that were generated and not drawn."""
+    return "shown_fps" in p.digest.figures
+
+
 def mean_share(points: Sequence[RunPoint], cause: Cause) -> float:
     """The share of the load that a cause held, the mean over runs; 0 where there are none."""
     return sum(p.digest.shares.get(cause, 0.0) for p in points) / len(points) if points else 0.0

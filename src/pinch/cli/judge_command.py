@@ -42,13 +42,14 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> int:
     found = read_log_file(args.log, mapping_of(args.map))
-    log, shift = found.log, None
+    log, shift, notices = found.log, None, list(found.warnings)
     if args.frames is not None:
         frames = read_log_file(args.frames)
         if FRAME_TIME not in frames.log.series:
             raise DataError(str(args.frames), "it has no times of single frames")
         pair = pair_of(args.log, found, args.frames, frames)
         log = joined(log, frames.log, pair.offset_s)
+        notices += frames.warnings
         shift = Note("frames", f"The frames are shifted by {plain(pair.offset_s, 6)} s, {pair.how}.")
     try:
         told = (args.temp_limit, args.clock_ceiling, args.ambient, args.frame_cap)
@@ -57,7 +58,7 @@ def run(args: argparse.Namespace) -> int:
         )
     except DataError as error:
         raise DataError(str(args.log), error.reason) from None
-    noticed = [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
+    noticed = [Note("log", text) for text in notices] + [Note("not-sure", text) for text in found.questions]
     noticed += [shift] if shift else []
     judged = replace(judged, warnings=(*judged.warnings, *noticed))
     if args.json:

@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
 from pinch.analysis.comparing import CompareResult, Unfair
-from pinch.analysis.points import BookPoints, RunPoint, tested
+from pinch.analysis.points import BookPoints, RunPoint, generates, tested
 from pinch.analysis.references import is_own
 from pinch.bench.records import Came, Result, standing, workload_words
 from pinch.bench.summaries import Origin, origin_words
@@ -27,7 +27,7 @@ def footnotes(found: Found, book: BookPoints) -> tuple[Claim, ...]:
     told = [p for p in found.runs if p.run.summary is not None]
     claims = [
         *_unfair(found.compared),
-        *(claim for said in (_rooms, _supplies, _repeats) for claim in said(logs)),
+        *(claim for said in (_rooms, _supplies, _repeats, _generated) for claim in said(logs)),
         *_workloads(found.runs),
         *(_of("method", words, found.runs, found.runs) for words in found.method),
         *_told(told, found.runs),
@@ -115,6 +115,15 @@ def _repeats(logs: Sequence[RunPoint]) -> Iterator[Claim]:
         each = " of each" if len(counts) > 1 else ""
         words = f"{most} runs{each}" if least == most else f"{least} to {most} runs of each"
     yield _of("repeats", words, logs, logs)
+
+
+def _generated(logs: Sequence[RunPoint]) -> Iterator[Claim]:
+    """That frames which were shown were not all drawn."""
+    made = [p for p in logs if generates(p)]
+    if made:
+        runs = "run" if len(logs) == 1 else "runs"
+        words = f"frames were generated in {share_words(len(made), len(logs))} {runs}; only those that were drawn count"
+        yield _of("generated", words, made, logs)
 
 
 def _workloads(runs: Sequence[RunPoint]) -> Iterator[Claim]:
