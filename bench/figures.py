@@ -21,7 +21,8 @@ PROBE = ROOT / "src" / "pinch" / "sources" / "probe.py"
 import numpy as np
 import psutil
 
-from pinch.analysis.comparing import CompareChoice, cells_of, compare_book
+from pinch.analysis.cells import cells_of
+from pinch.analysis.comparing import CompareChoice, compare_book
 from pinch.analysis.curves import ScaleChoice, scale_book
 from pinch.analysis.modes import modes_sheet
 from pinch.analysis.points import BookPoints, RunPoint
@@ -228,7 +229,7 @@ def planning() -> None:
         for n in range(1, 11)
     }
     workloads = {n: Workload(id=n, name=f"w{n}", length_s=300.0 * n) for n in (1, 2)}
-    bench = PlanBench({1: Device(id=1, name="A")}, settings, workloads, Protocol(name="P", readings_min=2))
+    bench = PlanBench({1: Device(id=1, name="A")}, settings, workloads, Protocol(id=1, name="P", readings_min=2))
     at = now()
     cells = [Cell(setting_id=s, workload_id=w, repeats=10, priority=1 + s % 3) for s in settings for w in workloads]
     for order in OrderRule:
