@@ -29,7 +29,7 @@ from pinch.rig.device import simulate_run
 from pinch.rig.frame_maker import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 22
+VERSION = 23
 """Part of the demo book's path: raised when the demo changes."""
 
 
