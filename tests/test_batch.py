@@ -253,6 +253,7 @@ class TestWindow(WindowCase):
         dialog.offset.editingFinished.emit()
         self.assertEqual(dialog.arrivals[dialog.chosen[0]].pair.how, "by hand")  # type: ignore[union-attr]
         self._choose(dialog, "either_way.csv")
+        self.assertEqual(dialog.day_first.currentIndex(), 0, "the day comes first until somebody says otherwise")
         dialog.day_first.setCurrentIndex(1)
         dialog.day_first.activated.emit(1)
         self._choose(dialog, "gigahertz.csv")

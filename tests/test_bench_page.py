@@ -187,6 +187,11 @@ class TestOnTheDemo(BenchCase):
         self.assertEqual(view.list.count(), 4)
         view.archive.click()
         self.assertFalse(book.devices()[3].archived)
+        view.archive.click()
+        device = book.devices()[0]
+        book.save(device.model_copy(update={"name": "New device", "archived": True}))
+        self.window.page(BenchPage).control.new()
+        self.assertEqual(book.devices()[-1].name, "New device (2)", "what is hidden keeps its name")
 
     def test_search_looks_at_names_details_and_notes(self) -> None:
         view = self.window.page(BenchPage).view

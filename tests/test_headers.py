@@ -6,6 +6,7 @@ The list was written by hand for these tests; what its columns hold is made here
 import csv
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from pinch.core.judge import judge
 from pinch.core.runlog import runlog_from_columns
 from pinch.sources.logs.mapping import SURE, ShownColumn, guess
 from pinch.sources.logs.read import read_log_file
+from pinch.ui.logs.state import length_words
 from tests.in_folder import CommandCase, InFolder
 
 HEADERS = Path(__file__).parent / "data" / "headers.csv"
@@ -133,6 +135,10 @@ class TestLogs(InFolder):
         self.assertEqual([w for w in found.warnings if "words" in w], ["part holds words (A and B) and is not used."])
         again = read_log_file(self.folder / "k.csv", found.mapping)
         self.assertEqual(list(again.log.series), list(flags))
+
+    def test_how_long_it_is_counts_from_its_own_start(self) -> None:
+        log = runlog_from_columns(np.array([60.0, 100.0, 185.0]), {"cpu.power": np.ones(3)})
+        self.assertEqual(length_words(mock.Mock(**{"read.log": log})), "2:05")
 
     def test_charge_and_battery_watts_alone_are_a_rundown(self) -> None:
         t = np.arange(0.0, 7200.0, 10.0)
