@@ -227,6 +227,17 @@ class TestDrawnData(unittest.TestCase):
         for wanted in ([3.0, 2.0], [3.0], [2.0], [2.9, 3.1]):
             self.assertIn(wanted, drawn)
 
+    def test_names_of_slopes_stand_where_they_end(self) -> None:
+        """Each beside its own line, from 100 up to 200 % and down to 50 %."""
+        lines = (SlopeLine("Fell", (100.0, 50.0), "−50 %", True), SlopeLine("Rose", (100.0, 200.0), "+100 %", True))
+        figure = self.axes(SlopeChart("Up", ("old", "new"), lines, "Score"))
+        (axis,) = figure.axes
+        for name, value in (("Fell", 50.0), ("Rose", 200.0)):
+            box = next(t.get_window_extent() for t in drawn_texts(figure) if name in t.get_text())
+            middle = (box.y0 + box.y1) / 2.0
+            ends = axis.transData.transform((1.0, value))[1]
+            self.assertAlmostEqual(middle, ends, delta=0.05 * axis.bbox.height, msg=name)
+
     def test_slopes_and_multiples(self) -> None:
         (axis,) = self.axes(slopes()).axes
         self.assertEqual([list(line.get_ydata()) for line in axis.lines[1:]], [[100.0, 149.0], [100.0, 148.0]])

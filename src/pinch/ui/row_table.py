@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from pinch.narrative.explanation import Explanation
@@ -69,7 +70,7 @@ class RowTable(QTableWidget):
                 words = c in self._words
                 item.setFont(look.text_font(10, bold=row.heading) if words else look.figure_font(9))
                 if row.aside:
-                    item.setForeground(self.palette().placeholderText())
+                    item.setForeground(QColor(look.theme().quiet))  # a style sheet halves the palette's own
                 self.setItem(r, c, item)
         for c in range(1, self.columnCount()):
             said = any(len(row.cells) > c and row.cells[c] for row in rows)
