@@ -37,12 +37,10 @@ def headline(sheet: ModesSheet, share: float) -> str:
     )
     words += most.setting.name
     if quiet is not None and quiet.noise is not None:
-        read = sum(r.noise is not None for r in sheet.rows)
         bound = "at most " if quiet.noise.corrected and quiet.noise.corrected.upper_bound else ""
-        of_some = "" if read == len(sheet.rows) else f" of the {read} of {len(sheet.rows)} settings that were read"
-        if read > 1:
-            words += f"; the quietest{of_some} that keeps {100 * share:.0f} % of the score is {quiet.setting.name}"
-            words += f" ({bound}{quiet.noise.level:.1f} dB(A))"
+        if sum(r.noise is not None for r in sheet.rows) > 1:
+            words += f"; the quietest{_of_those_read(sheet)} that keeps {100 * share:.0f} % of the score is "
+            words += f"{quiet.setting.name} ({bound}{quiet.noise.level:.1f} dB(A))"
         else:
             words += f"; a level was read of {quiet.setting.name} alone ({bound}{quiet.noise.level:.1f} dB(A))"
     locks = best_locks(sheet.rows, sheet.workload.higher_is_better)
@@ -169,7 +167,15 @@ def quiet_words(sheet: ModesSheet, limit: float) -> str:
         return f"No setting is known to be at or below {limit:g} dB(A)."
     top = max(r.score or 0.0 for r in sheet.rows)
     share = f"{100 * (best.score or 0) / top:.0f} % of the best score"
-    return f"At or below {limit:g} dB(A) the best is {best.setting.name}, {share}."
+    return f"At or below {limit:g} dB(A) the best{_of_those_read(sheet)} is {best.setting.name}, {share}."
+
+
+def _of_those_read(sheet: ModesSheet) -> str:
+    """Of how many settings a level was read, where not of all."""
+    read = sum(r.noise is not None for r in sheet.rows)
+    if read == len(sheet.rows):
+        return ""
+    return f" of the {read} of {len(sheet.rows)} settings that were read"
 
 
 def sound_words(sheet: ModesSheet, limit: float) -> str:
