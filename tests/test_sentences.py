@@ -93,23 +93,12 @@ class TestModes(unittest.TestCase):
         self.assertNotIn("taken off", notes)
         self.assertIn("levels as read, with the room in them", notes)
 
-    def test_a_row_with_wall_and_package(self) -> None:
-        m = Made()
-        m.add(FULL, 60.0, digest={"wall_w": 61.0})
-        sheet = modes_sheet(m.book(), NEW, GAME, 22.0)
-        self.assertIn("61", f"{sheet.rows[0].wall_w}")
-        self.assertNotIn("No run on mains has both", mode_words.wall_words(sheet, m.points, ()))
-
 
 class TestPairs(unittest.TestCase):
     def test_own_earlier_figures_are_nobody_elses_and_pasting_is_no_test(self) -> None:
-        settings = ((1, FULL, "2026-01-05"), (2, OTHER, ""))
-        typed = tuple(
-            Result(
-                id=n, device_id=s.device_id, setting_id=s.id, workload_id=1, metric="average", value=60.0, n=n, day=day
-            )
-            for n, s, day in settings
-        )
+        of = {"workload_id": 1, "metric": "average", "value": 60.0}
+        first = Result(id=1, device_id=1, setting_id=FULL.id, n=3, day="2026-01-05", **of)  # type: ignore[arg-type]
+        typed = (first, Result(id=2, device_id=2, setting_id=OTHER.id, told_by="me", **of))  # type: ignore[arg-type]
         book = BookPoints((), (NEW, OLD), (GAME,), {}, (), results=typed, settings=((NEW, FULL), (OLD, OTHER)))
         result = compared(Made(), book=book)
         said = " ".join(u.difference.words for u in result.unfair)
