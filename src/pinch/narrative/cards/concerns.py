@@ -16,7 +16,7 @@ from pinch.analysis.modes import LABEL_OFF
 from pinch.analysis.points import RunPoint, tested
 from pinch.analysis.references import is_own
 from pinch.bench.cards import Card, CardKind, Report
-from pinch.bench.records import Came, Device, Status, standing
+from pinch.bench.records import Came, Device, Result, Status, standing
 from pinch.bench.summaries import Origin
 from pinch.charts.draw.crowding import crowding
 from pinch.core.fairness import FairnessGrade
@@ -104,29 +104,34 @@ def _twice(deck: Deck) -> Iterator[Concern]:
 def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concern:
     """What is true of a card as a whole, with all that it rests on."""
     found = content.found
-    results = tuple(r.id for r in found.typed if is_own(r.id)) if found else ()
-    claim = Claim(code, f"“{content.card.name}” {words}", 1, 1, _ids(found.runs) if found else (), results)
-    return Concern(claim, weight, ConcernPlace(card_id=content.card.id))
+    return _part(content, code, weight, words, (1, 1), found.runs if found else (), found.typed if found else ())
 
 
 def _part(
-    content: CardContent, code: str, weight: Weight, words: str, share: tuple[int, int], runs: Iterable[RunPoint]
+    content: CardContent,
+    code: str,
+    weight: Weight,
+    words: str,
+    share: tuple[int, int],
+    runs: Iterable[RunPoint],
+    typed: Iterable[Result] = (),
 ) -> Concern:
-    """What is true of so many things of a card, out of how many, with the runs that it rests on."""
-    claim = Claim(code, f"“{content.card.name}” {words}", *share, _ids(runs))
+    """What is true of so many things of a card, out of how many, with the runs and typed results that it rests on."""
+    of_runs, of_typed = _own_ids(p.run.id for p in runs), _own_ids(r.id for r in typed)
+    claim = Claim(code, f"“{content.card.name}” {words}", *share, of_runs, of_typed)
     return Concern(claim, weight, ConcernPlace(card_id=content.card.id))
 
 
-def _ids(runs: Iterable[RunPoint]) -> tuple[int, ...]:
-    """The runs of this book among some, each once."""
-    return tuple(dict.fromkeys(p.run.id for p in runs if is_own(p.run.id)))
+def _own_ids(numbers: Iterable[int]) -> tuple[int, ...]:
+    """Those of this book, each once."""
+    return tuple(filter(is_own, dict.fromkeys(numbers)))
 
 
-def _pair_runs(result: CompareResult, cell: BenchCell) -> Iterator[RunPoint]:
-    """All runs of a cell and of the baseline that it is set against."""
-    for one in (cell, result.baseline):
-        for own in one.points.values():
-            yield from own
+def _evidence(result: CompareResult, cells: Iterable[BenchCell]) -> tuple[list[RunPoint], list[Result]]:
+    """The runs and typed results of some cells, and of the baseline that they are set against."""
+    works, both = dict.fromkeys(row.workload.id for row in result.rows), (*cells, result.baseline)
+    runs = [p for cell in both for w in works for p in cell.points.get(w, ())]
+    return runs, [r for cell in both for w in works for r in cell.results.get(w, ())]
 
 
 def method_words(card: Card) -> str:
@@ -177,7 +182,7 @@ def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
             what = "a tie" if v.answer is Answer.TIE else "not to be told yet"
             words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
             share = (len(undecided), len(pairs))
-            yield _part(content, "tie-as-win", Weight.STOP, words, share, _pair_runs(result, compared.cell))
+            yield _part(content, "tie-as-win", Weight.STOP, words, share, *_evidence(result, [compared.cell]))
             return
 
 
@@ -200,15 +205,14 @@ def _unfair(content: CardContent) -> Iterator[Concern]:
         if len(found) <= MOST_UNFAIR:
             for u in found:
                 words = f"sets {u.cell.name} against {result.baseline.name}: {u.difference.words}"
-                yield _part(content, "unfair", Weight.STOP, words, share, _pair_runs(result, u.cell))
+                yield _part(content, "unfair", Weight.STOP, words, share, *_evidence(result, [u.cell]))
             continue
         pairs = Counter(u.difference.what for u in found)
         told = listed([f"{what} with {n}" for what, n in pairs.most_common()])
         which = "is" if len(cells) == 1 else "are"
         out_of = f" of {share[1]}" if len(cells) < share[1] else ""
         words = f"sets {counted(len(cells), 'cell')}{out_of} against {result.baseline.name} that {which} not like it"
-        runs = [p for cell in cells.values() for p in _pair_runs(result, cell)]
-        yield _part(content, "unfair", Weight.STOP, f"{words}: {told}.", share, runs)
+        yield _part(content, "unfair", Weight.STOP, f"{words}: {told}.", share, *_evidence(result, cells.values()))
 
 
 def _drifting(content: CardContent) -> Iterator[Concern]:
@@ -235,7 +239,7 @@ def _of_runs(content: CardContent, own: Sequence[RunPoint], code: str, words: st
         more = f" and {len(own) - MOST_NAMED} more" if len(own) > MOST_NAMED else ""
         which = f", of which {len(own)} {words}: {named}{more}" if len(looked_at) > 1 else f" that {words}: {named}"
         said = f"“{content.card.name}” rests on {counted(len(looked_at), 'run')}{which}."
-        claim = Claim(code, said, len(own), len(looked_at), _ids(own))
+        claim = Claim(code, said, len(own), len(looked_at), _own_ids(p.run.id for p in own))
         yield Concern(claim, Weight.LOOK, ConcernPlace(content.card.id, own[0].run.id))
 
 
@@ -253,8 +257,8 @@ def _tiny_base(content: CardContent) -> Iterator[Concern]:
         if is_tiny_base(base.score.mean, compared.score.mean, row.metric.key in LOW_NAMES):
             words = f"gives a percentage of {plain(base.score.mean, 3)} fps"
             apart_words = f"{compared.cell.name} is {plain(apart, 2)} fps apart."
-            runs = _pair_runs(result, compared.cell)
-            yield _part(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}", (1, len(pairs)), runs)
+            evidence = _evidence(result, [compared.cell])
+            yield _part(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}", (1, len(pairs)), *evidence)
 
 
 def _claimed(content: CardContent) -> Iterator[Concern]:
@@ -265,7 +269,8 @@ def _claimed(content: CardContent) -> Iterator[Concern]:
     if told and content.card.kind is CardKind.CURVES:
         beside = len(told) + sum(len(s.points) for s in content.found.scaled.series) if content.found.scaled else 0
         words = f"has {counted(len(told), 'score')} at watts that were told, not measured, of {beside} on it."
-        yield _part(content, "claimed-watts", Weight.STOP, words, (len(told), beside), [t.of for t in told if t.of])
+        evidence = [t.of for t in told if t.of], [t.result for t in told if t.result]
+        yield _part(content, "claimed-watts", Weight.STOP, words, (len(told), beside), *evidence)
     if content.card.kind in (CardKind.BARS, CardKind.DUMBBELL, CardKind.SHARES, CardKind.SLOPE):
         yield from _labels_off(content, content.found.runs)
 

@@ -20,11 +20,11 @@ from pinch.sources.logs import times
 from pinch.sources.logs.core_summaries import with_summaries
 from pinch.sources.logs.decode import HEAD, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
+from pinch.sources.logs.log_words import FRAME_FLAGS, frame_flags, not_understood
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
 from pinch.sources.logs.table import LogTable, numbers_of, read_table
 from pinch.sources.logs.units import split_unit
-from pinch.sources.logs.words import FRAME_FLAGS, frame_flags, not_understood
 from pinch.sources.parquet_log import is_parquet, read_parquet_log
 from pinch.sources.runlog_csv import TIME, read_run_log
 
