@@ -382,4 +382,5 @@ def main() -> None:
             figure()
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -222,4 +222,5 @@ def main() -> int:
     return 0 if all(borne) else 1
 
 
-sys.exit(main())
+if __name__ == "__main__":
+    sys.exit(main())
