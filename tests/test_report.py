@@ -112,8 +112,8 @@ class TestStory(unittest.TestCase):
         tables = next(s for s in story.sections if s.key == "results").tables
         (table,) = (t for t in tables if t.title == "Skerry Run: fps")
         names = [h.name for h in table.headings]
-        rows = {r[1]: r for r in table.rows if r[0] == "1920×1200, medium"}
-        self.assertIn("capped at 40, 1920×1200, medium, cap 40 fps", {r[0] for r in table.rows})
+        rows = {r[0]: r for r in table.rows if r[1] == "1920×1200, medium"}
+        self.assertIn("capped at 40, 1920×1200, medium, cap 40 fps", {r[1] for r in table.rows})
         points = [p for p in deck.points.points if not p.why_not and p.run.summary is None]
         gannet = [
             p for p in points if (p.device.name, p.setting.name, p.workload.name) == ("Gannet", "30 W", "Skerry Run")

@@ -58,13 +58,13 @@ def _tables_of(result: CompareResult, variants: Sequence[Workload], name: str) -
         low = (Heading(LOW_NAMES[LOW], metric.unit),) if has_low else ()
         figures = (Heading("result", metric.unit), *low, Heading("runs"), Heading("measured", "W"))
         variant = (Heading("variant", words=True),) if several else ()
-        headings = (*variant, Heading("Cell", words=True), *figures, Heading("place by the mean, in its room"))
+        headings = (Heading("Cell", words=True), *variant, *figures, Heading("place by the mean, in its room"))
         unit = metric.unit + (", less is better" if less_is_better else "")
         title = name if several else ", ".join(filter(None, (name, set_words(variants[0]))))
         rows = [
-            (*((", ".join(filter(None, (w.variant, set_words(w)))),) if several else ()), *cells)
+            (cell, *((", ".join(filter(None, (w.variant, set_words(w)))),) if several else ()), *cells)
             for w, row, low_of in found
-            for cells in _rows(row, low_of if has_low else None)
+            for cell, *cells in _rows(row, low_of if has_low else None)
         ]
         yield TableChart(f"{title}: {unit}" if unit else title, headings, tuple(rows))
 
