@@ -395,7 +395,7 @@ class TestUnits(unittest.TestCase):
         points = [p if p.device is NEW else replace(p, device=old) for p in m.points]
         book = BookPoints(tuple(points), (NEW, old), (GAME,), {}, ())
         content = made_in(book, CELLS, CardKind.MONEY)
-        self.assertIn("costs −50.0 % against Sandpiper 14, Full and gives −50.1 %", content.composed)
+        self.assertIn("costs 50.0 % less than Sandpiper 14, Full and gives 50.1 % less", content.composed)
         self.assertIn("over 1 workload; as much for money at 698 EUR (", content.composed)
         self.assertIn("configuration not noted, price of 2026-08-15", content.composed)
         bare = made_of(m, CELLS, CardKind.MONEY)

@@ -275,7 +275,14 @@ class TestField(unittest.TestCase):
             runs.setdefault((p.workload.name, p.device.name, p.setting.name), []).append(p.digest.rate or 0.0)
         for (work, device, setting), rates in runs.items():
             means.setdefault((work, device), {})[setting] = sum(rates) / len(rates)
-        for claim in rank_claims(book, book.devices[0], book.devices):
+        ranks = rank_claims(book, book.devices[0], book.devices)
+        ranked = {c.words.split(",")[0] for c in ranks if c.code == "rank"}
+        for claim in ranks:
+            if claim.code == "rank-unjudged":
+                unjudged = set(re.findall(r"Work \d", claim.words))
+                self.assertEqual((claim.n, claim.of), (len(unjudged), len(unjudged | ranked)))
+                self.assertFalse(unjudged & ranked)
+                continue
             work = claim.words.split(",")[0]
             own = max(means[work, "Tern 1"].values())
             said = claim.words.split(": ", 2)[-1].rstrip(".").split("; ")

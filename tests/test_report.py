@@ -434,7 +434,7 @@ Dunlin;15 W;Skerry Run;high;39,9;33,0;1;archive
             "6 figures typed in as own tests",
             "2 figures told, not measured: archive mean",
             "How Curlew came is not noted.",
-            "Skerry Run, low, each at its best setting: Curlew, 15 W (71.4 fps)",
+            "Who is ahead under Skerry Run, low and Skerry Run, high is not told: no difference can be judged",
             "The results and tables are in the data package",
         ):
             self.assertIn(words, text)

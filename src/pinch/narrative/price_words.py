@@ -1,7 +1,10 @@
 """Prices beside scores: the chart, and what each costs and gives, in a sentence."""
 
+import math
+
 import numpy as np
 
+from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import CompareResult
 from pinch.analysis.offers import offer_of
 from pinch.bench.parts import Offer, PriceOf
@@ -53,8 +56,16 @@ def _of_offer(offer: Offer) -> str:
     """What was offered where and when, as far as it is noted."""
     what = offer.configuration or ("as tested" if offer.tested else "configuration not noted")
     where = f", {offer.region}" if offer.region else ""
+    tax = {True: ", tax in", False: ", without tax"}.get(offer.tax_in, "") if offer.tax_in is not None else ""
     members = ", for members" if offer.members else ""
-    return f"{what}{where}{members}, price of {offer.date or 'no noted day'}"
+    return f"{what}{where}{tax}{members}, price of {offer.date or 'no noted day'}"
+
+
+def _unlike(offer: Offer, base: Offer) -> str:
+    """What makes two prices no like for like, as far as it is noted."""
+    if None in (offer.tax_in, base.tax_in) or offer.tax_in == base.tax_in:
+        return ""
+    return " One of the two prices has tax in it, the other has not."
 
 
 def money_words(shown: ShownComparison) -> list[str]:
@@ -69,15 +80,27 @@ def money_words(shown: ShownComparison) -> list[str]:
             pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
         except DataError:
             continue
-        which = result.choice.offers.which
-        at = "" if which is PriceOf.TESTED else f"By {which} of its prices "
+        between = f" (95 %: {percent(index.low)} to {percent(index.high)})" if math.isfinite(index.low) else ""
         told.append(
-            f"{at}{cell.name} costs {percent(1 + pair.price_difference)} against {result.baseline.name} and gives "
-            f"{percent(1 + pair.score_difference)} over {index.extent}{_some_of(index, result)}; as much for money at "
-            f"{pair.break_even:.0f} "
-            f"{offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."
+            f"{_which_price(result, cell)}{cell.name} costs {_more(pair.price_difference)} than {result.baseline.name} "
+            f"and gives {_more(pair.score_difference)}{between} over {index.extent}{_some_of(index, result)}; as much "
+            f"for money at {pair.break_even:.0f} {offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."
+            f"{_unlike(offer, base)}"
         )
     return told
+
+
+def _which_price(result: CompareResult, cell: BenchCell) -> str:
+    """Which of its prices a sentence is about; prices for members are none of those that anybody pays."""
+    which = result.choice.offers.which
+    if which is PriceOf.TESTED:
+        return ""
+    offers = (*cell.device.offers, *result.baseline.device.offers)
+    return f"By {which} of the prices{' for everybody' if any(o.members for o in offers) else ''} "
+
+
+def _more(share: float) -> str:
+    return f"{100 * abs(share):.1f} % {'less' if share < 0 else 'more'}"
 
 
 def _some_of(index: Index, result: CompareResult) -> str:

@@ -18,7 +18,7 @@ from pinch.core.verdict import Answer
 from pinch.narrative.cards.mode_cards import workloads_of
 from pinch.narrative.claims import Claim
 from pinch.narrative.mode_words import hours_words
-from pinch.narrative.verdict_words import taken_out
+from pinch.narrative.verdict_words import taken_out, why_no_interval
 
 LOW = "low_1.percentile"
 MOST_NAMED = 6
@@ -101,7 +101,7 @@ def _place(of: Compared, row: WorkRow) -> str:
 def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) -> list[Claim]:
     """Workload by workload, how the device at its best setting stands to the others at theirs, in one room."""
     cells = cells_of(points)
-    told = []
+    told, unjudged = list[Claim](), list[CompareResult]()
     for workload in points.workloads:
         rooms = [c.key.room_c for c in cells if c.device == subject and workload.id in c.workload_ids]
         if not rooms:
@@ -113,9 +113,22 @@ def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) 
             if (cell := _best(workload, [c for c in cells if c.device == d and c.key.room_c == room]))
         ]
         if len(best) > 1 and best[0].device == subject:
-            claim = _rank(compare_book(points, CompareChoice(tuple(best), (workload.id,))), workload)
+            result = compare_book(points, CompareChoice(tuple(best), (workload.id,)))
+            claim = _rank(result, workload)
             told += [claim] if claim is not None else []
-    return told
+            unjudged += [result] if claim is None and any(c.verdict for r in result.rows for c in r.cells) else []
+    return told + ([_unjudged(unjudged, len(told) + len(unjudged))] if unjudged else [])
+
+
+def _unjudged(results: Sequence[CompareResult], compared: int) -> Claim:
+    """Under which workloads nothing tells who is ahead."""
+    names = [r.rows[0].workload.name for r in results]
+    named = listed(names) if len(names) <= MOST_NAMED else f"{', '.join(names[:3])} and {len(names) - 3} more workloads"
+    why = "no difference can be judged without repeats, or a word on how far they scatter"
+    cells = [(c, r.rows[0].workload.id) for r in results for c in r.choice.cells]
+    runs = tuple(p.run.id for c, w in cells for p in c.points.get(w, ()))
+    typed = tuple(x.id for c, w in cells for x in c.results.get(w, ()))
+    return Claim("rank-unjudged", f"Who is ahead under {named} is not told: {why}.", len(names), compared, runs, typed)
 
 
 def _best(workload: Workload, cells: Sequence[BenchCell]) -> BenchCell | None:
@@ -142,8 +155,12 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
         "not to be told apart from": Answer.CANNOT_TELL,
     }
     known = [(c, v) for c, v in against if v.answer is not Answer.CANNOT_TELL or v.has_interval]
+    if not known:
+        return None
     told = {words: [f"{c.name}{taken_out(v)}" for c, v in known if v.answer is is_so] for words, is_so in of.items()}
-    told["without scatter to judge it by against"] = [c.name for c, v in against if (c, v) not in known]
+    for c, v in against:
+        if (c, v) not in known:
+            told.setdefault(f"not judged ({why_no_interval(v)}) against", []).append(c.name)
     parts = [f"{words} {listed(names)}" for words, names in told.items() if names]
     many = "the other device" if len(against) == 1 else f"{number_word(len(against))} other devices"
     printed = f"{row.printed[base.name]} {row.metric.unit}".rstrip()
