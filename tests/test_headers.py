@@ -17,7 +17,7 @@ from pinch.core.judge import judge
 from pinch.core.runlog import runlog_from_columns
 from pinch.sources.logs.mapping import SURE, ShownColumn, guess
 from pinch.sources.logs.read import read_log_file
-from pinch.ui.logs.state import length_words
+from pinch.ui.logs.state import began_words, length_words
 from tests.in_folder import CommandCase, InFolder
 
 HEADERS = Path(__file__).parent / "data" / "headers.csv"
@@ -139,6 +139,7 @@ class TestLogs(InFolder):
     def test_how_long_it_is_counts_from_its_own_start(self) -> None:
         log = runlog_from_columns(np.array([60.0, 100.0, 185.0]), {"cpu.power": np.ones(3)})
         self.assertEqual(length_words(mock.Mock(**{"read.log": log})), "2:05")
+        self.assertEqual(began_words(None, 45_296.0), "12:34:56")
 
     def test_charge_and_battery_watts_alone_are_a_rundown(self) -> None:
         t = np.arange(0.0, 7200.0, 10.0)
