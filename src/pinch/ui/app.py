@@ -18,6 +18,9 @@ from pinch.ui.plain_style import PlainStyle
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 
+_RUNNING: list[QApplication] = []
+"""Keeps the application until the process ends: where it goes before its windows, Qt ends in a fault now and then."""
+
 
 def make_application(theme: str = "light") -> QApplication:
     """The one application, dressed, with the shipped fonts."""
@@ -25,6 +28,7 @@ def make_application(theme: str = "light") -> QApplication:
     if isinstance(existing, QApplication):
         return existing
     app = QApplication(sys.argv[:1])
+    _RUNNING.append(app)
     app.setApplicationName("Pinch")
     app.setDesktopFileName("org.pinch.Pinch")
     app.setStyle(PlainStyle())
