@@ -51,7 +51,8 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
         finding = f"{sheet.device.name}, {sheet.workload.name}: {_small(shares_words(rows))}"
         return Found(finding, shares_chart(rows), shares_table(rows), runs, ["numbers: % of the load"])
     chart: Drawn | None = sheet_chart(sheet)
-    finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim", "~: by the line"]
+    finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim"]
+    method += ["~: by the line"] if any(r.wall_w is None and r.wall_by_line is not None for r in sheet.rows) else []
     if kind is CardKind.WALL:
         draws = wall_draws(own)
         runs, table = _runs_of(draws), _draws_table(draws, "wall")
@@ -94,7 +95,7 @@ def _draws_table(draws: Sequence[Draw], source: str) -> Table:
 
 def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:
     distances = sorted({d for r in sheet.rows if r.noise for d in r.noise.distances})
-    where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "distance not noted"
+    where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "at a distance that is not noted"
     off = [r.noise.corrected is not None for r in sheet.rows if r.noise]
     room = f"the room taken off by {query.grade}" + ("" if all(off) else ", where its level is known")
     return [room if any(off) else "levels as read, with the room in them", f"levels {where}"]
