@@ -9,6 +9,7 @@ import re
 import shutil
 import tempfile
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -25,7 +26,7 @@ from pinch.bench.opening import open_book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
 from pinch.core.errors import DataError, PinchError
-from pinch.core.progress import CancelledError
+from pinch.core.progress import CancelledError, Progress, unheard
 from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.cards.concerns import concerns
 from pinch.narrative.cards.deck import Deck
@@ -36,7 +37,7 @@ from pinch.publish.open_files import write_book_folder
 from pinch.publish.pages import pdf_bytes, render
 from pinch.publish.private import open_part
 from pinch.publish.publication import PublishChoice, package_of, private_in, report_tables, write_deck
-from pinch.publish.report import ReportChoice, html, markdown, plain_html, write_report
+from pinch.publish.report import BegunReport, ReportChoice, begin_report, html, markdown, plain_html
 from pinch.publish.reportpackage import PackageChoice, write_report_package
 from pinch.publish.table_files import ods_bytes, xlsx_bytes
 from pinch.runs.whole_book import read_deck
@@ -168,6 +169,10 @@ class TestStory(unittest.TestCase):
 
 
 class TestPages(InFolder):
+    def begun(self, story: Story, *forms: str, progress: Progress = unheard) -> BegunReport:
+        with ThreadPoolExecutor(1) as beside:
+            return begin_report(story, ReportChoice(forms), beside, progress)
+
     def test_html_is_valid_alone_and_small(self) -> None:
         _, story, page = cabin_test()
         for made in (page, plain_html(story)):
@@ -194,7 +199,7 @@ class TestPages(InFolder):
     def test_markdown_and_pictures_beside_it(self) -> None:
         _, story, _ = cabin_test()
         few = replace(story, sections=tuple(replace(s, figures=s.figures[:1]) for s in story.sections))
-        paths = write_report(few, self.folder / "out", ReportChoice(("markdown", "plain")))
+        paths = self.begun(few, "markdown", "plain").write(self.folder / "out")
         text = (self.folder / "out" / "report.md").read_text()
         self.assertEqual(text, markdown(few))
         named = re.findall(r"\]\((pictures/[^)]+)\)", text)
@@ -221,9 +226,9 @@ class TestPages(InFolder):
     def test_unknown_forms_and_cancelling(self) -> None:
         _, story, _ = cabin_test()
         with self.assertRaisesRegex(PinchError, "not as docx"):
-            write_report(story, self.folder, ReportChoice(("docx",)))
+            self.begun(story, "docx")
         with self.assertRaises(CancelledError):
-            write_report(story, self.folder / "x", ReportChoice(("html",)), lambda share: False)
+            self.begun(story, "html", progress=lambda share: False).write(self.folder / "x")
         self.assertFalse((self.folder / "x").exists())
 
 
@@ -317,7 +322,7 @@ class TestPackage(InFolder):
         runs = [p for p in bars.found.runs if p.run.id in (4, 9)] + list(bars.found.runs[:1])
         few = replace(deck, contents=(replace(bars, found=replace(bars.found, runs=runs)),))
         with contextlib.closing(open_book(path)) as book:
-            with JudgedBeside(book.path, [p.run for p in runs_behind(few)]) as judged:
+            with JudgedBeside(book, [p.run for p in runs_behind(few)]) as judged:
                 package = package_of(book, few, story_of(book, few, DAY), judged)
             return write_report_package(package, self.folder / "data", PackageChoice("CC0-1.0", allowed))
 

@@ -71,18 +71,18 @@ class TablesCase(CommandCase):
 
 class TestTables(TablesCase):
     def test_another_process_judges_as_this_one_does_and_its_end_is_told(self) -> None:
-        with contextlib.closing(open_book(self.path)) as book, mock.patch.object(judged_beside, "pool", PROCESSES):
+        of_module = mock.patch.multiple(judged_beside, pool=PROCESSES, FEW=0)
+        with contextlib.closing(open_book(self.path)) as book, of_module:
             (run,) = book.runs()
-            with JudgedBeside(self.path, [run]) as beside:
+            with JudgedBeside(book, [run]) as beside:
                 there, reason = beside.judge(run)
             assert there is not None
             here = JudgeDesk(book).judge(run)[1]
             self.assertEqual((there.limiter_share, reason), (here.limiter_share, ""))
             self.assertEqual(there.figures["cpu.power"], here.figures["cpu.power"])
-            with (
-                JudgedBeside(self.folder / "gone.pinch", [run]) as beside,
-                self.assertRaisesRegex(PinchError, "gone.pinch, run 1: what judged it ended before"),
-            ):
+            gone = mock.patch.object(judged_beside, "pool", lambda _, n: PROCESSES(self.folder / "gone.pinch", n))
+            ended = self.assertRaisesRegex(PinchError, "a.pinch, run 1: what judged it ended before")
+            with gone, JudgedBeside(book, [run]) as beside, ended:
                 beside.judge(run)
 
     def test_numbers_stay_numbers_and_text_is_no_formula(self) -> None:

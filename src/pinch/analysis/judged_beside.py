@@ -9,6 +9,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
+from pinch.bench.book import Book
 from pinch.bench.opening import open_book
 from pinch.bench.records import Run
 from pinch.core.errors import PinchError
@@ -18,22 +19,29 @@ _desk: JudgeDesk
 """Of a process that judges, from its start to its end."""
 
 
-class JudgedBeside(AbstractContextManager["JudgedBeside"]):
-    """Judges runs of a book file in brief from now on; what is not begun when it is left is not judged."""
+FEW = 8
+"""So many runs are judged by the time another process has begun."""
 
-    def __init__(self, path: Path, runs: Collection[Run]) -> None:
-        self._path = path
-        self._pool = pool(path, max(1, min((os.cpu_count() or 1) - 1, len(runs))))  # one is left for what goes on here
-        self._begun = {run.id: self._pool.submit(_judged, run) for run in runs}
+
+class JudgedBeside(AbstractContextManager["JudgedBeside"]):
+    """Judges runs of a book in brief from now on; what is not begun when it is left is not judged. A few are judged
+    here, once they are asked for."""
+
+    def __init__(self, book: Book, runs: Collection[Run]) -> None:
+        self._path, self._here = book.path, JudgeDesk(book, brief=True)
+        there = runs if len(runs) > FEW else ()
+        self._pool = pool(book.path, max(1, (os.cpu_count() or 1) - 1))  # one is left for what goes on here
+        self._begun = {run.id: self._pool.submit(_judged, run) for run in there}
 
     def judge(self, run: Run) -> tuple[Judgement | None, str]:
-        """The judgement of one of the runs, waited for where it is not there yet; None and the reason where it cannot
-        be judged.
+        """The judgement of a run, waited for where it is not there yet; None and the reason where it cannot be judged.
 
         Raises
         ------
         PinchError : the process that judges ended before.
         """
+        if run.id not in self._begun:
+            return _judged_by(self._here, run)
         try:
             return self._begun[run.id].result()
         except BrokenProcessPool:
@@ -56,7 +64,11 @@ def take_book(path: Path) -> None:
 
 
 def _judged(run: Run) -> tuple[Judgement | None, str]:
+    return _judged_by(_desk, run)
+
+
+def _judged_by(desk: JudgeDesk, run: Run) -> tuple[Judgement | None, str]:
     try:
-        return _desk.judge(run)[1], ""
+        return desk.judge(run)[1], ""
     except PinchError as error:
         return None, str(error)

@@ -28,7 +28,7 @@ def run(args: argparse.Namespace) -> int:
         why = "it tells rates, not single frames: lows cannot be had" if lossy else "it has no times of single frames"
         raise DataError(str(args.file), why)
     kinds, times = frame_kinds(found.log, -math.inf, math.inf), found.log.series[FRAME_TIME].values
-    figures = frame_figures(kinds.drawn_ms if kinds is not None and kinds.notes else times)
+    figures = frame_figures(kinds.drawn_ms if kinds is not None and kinds.is_mixed else times)
     noticed = list(kinds.notes if kinds is not None else ())
     noticed += [Note("log", text) for text in found.warnings] + [Note("not-sure", text) for text in found.questions]
     if args.json:

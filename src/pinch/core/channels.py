@@ -54,10 +54,13 @@ class ChannelQuantity(StrEnum):
     LEVEL = ("level", "dB(A)", "level", True, None, (5.0, 120.0), "noise lärm schall sound bruit ruido pegel spl")
     VOLTAGE = ("voltage", "V", "voltage", False, None, (0.0, 60.0), "voltage spannung volt vcore vid")
     CURRENT = ("current", "A", "current", False, None, (-50.0, 50.0), "current strom amps")
-    DROPPED = ("dropped", "", "dropped", False, None, None, "dropped verworfen perdue perdues perdidos")
+    DROPPED = (
+        *("dropped", "", "dropped", False, None, None),
+        "dropped discarded lost skipped missed verworfen perdue perdues perdidos",
+    )
     GENERATED = (
         *("generated", "", "generated", False, None, None),
-        "generated interpolated eingefügt générées generados",
+        "generated interpolated inserted synthetic synthesised synthesized artificial eingefügt générées generados",
     )
     THROTTLE = ("throttle", "", "throttle", False, None, None, "throttling throttle throttled drosselung")
     HEAT = ("heat", "", "heat", False, None, None, "")

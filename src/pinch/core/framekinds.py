@@ -43,10 +43,17 @@ class FrameKinds:
     generated: Share | None
 
     @property
+    def is_mixed(self) -> bool:
+        """Whether some of the frames that were shown were not drawn."""
+        return math.isfinite(self.shown_fps)
+
+    @property
     def notes(self) -> tuple[Note, ...]:
         """What is to be known of figures of the drawn frames."""
         if self.generated is None or not self.generated.count:
             return ()
+        if not self.is_mixed:
+            return (Note("generated-frames", "The log calls every frame generated; all of them are counted."),)
         share = 100.0 * self.generated.value
         words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."
         return (Note("generated-frames", words),)

@@ -17,7 +17,7 @@ from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
-from pinch.narrative.verdict_words import percent, taken_out, verdict_words, why_no_interval, would_tell
+from pinch.narrative.verdict_words import in_brackets, percent, taken_out, verdict_words, why_no_interval, would_tell
 
 MOST_NOTES, MOST_ALONE = 8, 6
 MOST_WORKLOADS, MOST_CELLS = 3, 3
@@ -70,8 +70,7 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
 
 def _index_words(index: Index) -> str:
     """An index in a sentence, with its interval."""
-    between = f" (95 %: {percent(index.low)} to {percent(index.high)})" if math.isfinite(index.low) else ""
-    return f"{percent(index.ratio)} over {index.extent}{between}"
+    return f"{percent(index.ratio)} over {index.extent}{in_brackets(index)}"
 
 
 def named_rows(result: CompareResult) -> list[tuple[str, WorkRow]]:

@@ -13,7 +13,7 @@ from pinch.core.run_order import TREND_AT, OrderedPair, Trend
 from pinch.core.verdict import Answer, Verdict
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
-from pinch.narrative.verdict_words import percent, step_words
+from pinch.narrative.verdict_words import index_interval, percent, step_words
 from pinch.narrative.yield_words import CAUTION, yield_words
 
 LEAST_SHOWN = 1e-10
@@ -182,11 +182,6 @@ def explain_index(name: str, index: Index) -> Explanation:
         "index",
         (apart,) if apart else (),
     )
-
-
-def index_interval(index: Index) -> str:
-    """The interval of an index as differences; empty where there is none."""
-    return f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
 
 
 def apart_words(index: Index) -> str:

@@ -1,7 +1,5 @@
 """Prices beside scores: the chart, and what each costs and gives, in a sentence."""
 
-import math
-
 import numpy as np
 
 from pinch.analysis.cells import BenchCell
@@ -13,7 +11,7 @@ from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import Deal, money_pair
 from pinch.narrative.compare_words import ShownComparison, headline
-from pinch.narrative.verdict_words import percent
+from pinch.narrative.verdict_words import in_brackets
 
 
 def money_chart(shown: ShownComparison) -> Chart | None:
@@ -80,12 +78,11 @@ def money_words(shown: ShownComparison) -> list[str]:
             pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
         except DataError:
             continue
-        between = f" (95 %: {percent(index.low)} to {percent(index.high)})" if math.isfinite(index.low) else ""
+        more = f"{_more(pair.score_difference)}{in_brackets(index)} over {index.extent}{_some_of(index, result)}"
         told.append(
             f"{_which_price(result, cell)}{cell.name} costs {_more(pair.price_difference)} than {result.baseline.name} "
-            f"and gives {_more(pair.score_difference)}{between} over {index.extent}{_some_of(index, result)}; as much "
-            f"for money at {pair.break_even:.0f} {offer.currency} ({_of_offer(offer)}; {_of_offer(base)})."
-            f"{_unlike(offer, base)}"
+            f"and gives {more}; as much for money at {pair.break_even:.0f} {offer.currency} "
+            f"({_of_offer(offer)}; {_of_offer(base)}).{_unlike(offer, base)}"
         )
     return told
 

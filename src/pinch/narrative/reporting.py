@@ -75,7 +75,8 @@ def sections_of(deck: Deck) -> list[StorySection]:
     subject = _subject(deck, shown)
     runs, typed = runs_behind(deck), typed_behind(deck)
     devices = _tested(deck)
-    here = [d for d in devices if d.id in points.tested_here]
+    tested_here = points.tested_here
+    here = [d for d in devices if d.id in tested_here]
     figures = _figures(shown, points)
     sheet = _sheet(points, subject)
     sections = [

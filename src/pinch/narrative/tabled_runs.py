@@ -32,5 +32,5 @@ def tabled_runs(
 def all_tabled(book: Book, progress: Progress = unheard) -> tuple[TabledRun, ...]:
     """The same of every run of a book."""
     runs = book.runs()
-    with JudgedBeside(book.path, runs) as judged:
+    with JudgedBeside(book, runs) as judged:
         return tabled_runs(book, judged, runs, progress)

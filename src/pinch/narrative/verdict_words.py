@@ -4,6 +4,7 @@ import math
 
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import run_seconds, step_cells
+from pinch.core.index import Index
 from pinch.core.printing import counted
 from pinch.core.verdict import NextStep, StepKind, Verdict
 
@@ -13,6 +14,17 @@ def percent(ratio: float) -> str:
     if math.isnan(ratio):
         return "no ratio"
     return f"{100 * (ratio - 1):+.1f} %".replace("-", "−")
+
+
+def index_interval(index: Index) -> str:
+    """The interval of an index as differences; empty where there is none."""
+    return f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
+
+
+def in_brackets(index: Index) -> str:
+    """The same behind a figure of a sentence."""
+    between = index_interval(index)
+    return f" (95 %: {between})" if between else ""
 
 
 def why_no_interval(v: Verdict) -> str:

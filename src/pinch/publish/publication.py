@@ -77,7 +77,7 @@ def _write_parts(book: Book, deck: Deck, folder: Path, choice: PublishChoice, pr
     day = choice.day or f"{date.today():%Y-%m-%d}"
     deck = _open_deck(deck, deck.report.private if choice.data is None else choice.data.private)
     judged_too = [p.run for p in runs_behind(deck)] if choice.data is not None else []
-    with JudgedBeside(book.path, judged_too) as judged, ThreadPoolExecutor(1) as beside:
+    with JudgedBeside(book, judged_too) as judged, ThreadPoolExecutor(1) as beside:
         story = story_of(book, deck, day) if choice.report.forms or choice.data is not None else None
         report = None
         if choice.report.forms and story is not None:

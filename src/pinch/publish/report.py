@@ -1,7 +1,7 @@
 """A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
 
 from collections.abc import Callable, Sequence
-from concurrent.futures import Executor, ThreadPoolExecutor
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,7 +13,7 @@ from pinch.charts.draw.frame import bare_height
 from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
-from pinch.core.progress import Progress, part_of, tell, unheard
+from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.story import Story
 from pinch.publish.pages import contained_pdf, render
 from pinch.publish.plain_markdown import escaped
@@ -63,13 +63,6 @@ class BegunReport:
         except OSError as error:
             raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
         return paths
-
-
-def write_report(story: Story, folder: Path, choice: ReportChoice, progress: Progress = unheard) -> list[Path]:
-    """Write the report into a folder; raises as `begin_report` and `BegunReport.write` do."""
-    with ThreadPoolExecutor(1) as beside:
-        begun = begin_report(story, choice, beside, part_of(progress, 0.0, 0.5))
-        return begun.write(folder, part_of(progress, 0.5, 1.0))
 
 
 def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress: Progress = unheard) -> BegunReport:

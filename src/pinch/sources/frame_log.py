@@ -13,6 +13,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from pinch.core.channels import ChannelQuantity
 from pinch.core.errors import PinchError
 
 FRAME_COLUMN, TIME_COLUMN = "frame_ms", "t_s"
@@ -22,7 +23,7 @@ HOLD_S = 0.5
 """So long the first rows are held back, to find the least delay of the writer."""
 PAUSE_S = 1.0
 """A delay that grows by more than this is a pause in the frames, not of the writer."""
-_GENERATED = re.compile(rb"\b(?:generated|interpolated|synthetic)", re.IGNORECASE)
+_GENERATED = re.compile("|".join(ChannelQuantity.GENERATED.words).encode(), re.IGNORECASE)
 
 
 @dataclass(frozen=True)

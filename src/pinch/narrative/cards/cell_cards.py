@@ -29,10 +29,9 @@ from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from pinch.narrative.compare_words import ShownComparison
-from pinch.narrative.explain_verdicts import index_interval
 from pinch.narrative.price_words import money_chart, money_words
 from pinch.narrative.unequal_words import with_worth
-from pinch.narrative.verdict_words import percent, taken_out, verdict_words
+from pinch.narrative.verdict_words import index_interval, percent, taken_out, verdict_words
 
 COLUMNS = (
     *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),

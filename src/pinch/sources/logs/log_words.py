@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from pinch.core.channels import ChannelQuantity
 from pinch.core.framekinds import DROPPED
 from pinch.core.frames import GENERATED
 from pinch.core.printing import listed
@@ -15,12 +16,8 @@ if TYPE_CHECKING:
 
 MOST_WORDS = 8
 """A column of more different words than this is of names or notes, and not of states."""
-_FRAMES_BY_WORD = {
-    GENERATED: ("generated", "interpolated", "inserted", "synthetic", "synthesised", "synthesized", "artificial"),
-    DROPPED: ("dropped", "discarded", "lost", "skipped", "missed"),
-}
-FRAME_FLAGS = tuple(_FRAMES_BY_WORD)
-"""The channels that words may stand for."""
+FRAME_FLAGS = {GENERATED: ChannelQuantity.GENERATED, DROPPED: ChannelQuantity.DROPPED}
+"""The channels that words may stand for, by what logs call them."""
 
 
 def frame_flags(column: "pd.Series") -> dict[str, FloatArray]:
@@ -32,8 +29,8 @@ def frame_flags(column: "pd.Series") -> dict[str, FloatArray]:
     if not 0 < len(words) <= MOST_WORDS:
         return {}
     found = {}
-    for channel, known in _FRAMES_BY_WORD.items():
-        form = re.compile(rf"\b(?:{'|'.join(known)})\b", re.IGNORECASE)
+    for channel, quantity in FRAME_FLAGS.items():
+        form = re.compile(rf"\b(?:{'|'.join(quantity.words)})\b", re.IGNORECASE)
         is_so = np.array([form.search(str(word)) is not None for word in words], dtype=float)
         if is_so.any():
             found[channel] = np.where(codes >= 0, is_so[codes], np.nan)

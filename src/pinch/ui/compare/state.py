@@ -18,9 +18,8 @@ from pinch.narrative.explain_verdicts import (
     explain_index,
     explain_rank,
     explain_verdict,
-    index_interval,
 )
-from pinch.narrative.verdict_words import percent, verdict_words, why_no_interval
+from pinch.narrative.verdict_words import index_interval, percent, verdict_words, why_no_interval
 from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = (
