@@ -52,6 +52,7 @@ from pinch.ui.run.reading_dialog import ReadingDialog
 from pinch.ui.scale.page import ScalePage
 from tests.golden import Figure
 from tests.pinned import flat
+from tests.strangers import write_strangers
 from tests.window_case import WindowCase
 
 SHOWN = Path(__file__).parent / "data" / "golden" / "shown.json.gz"
@@ -152,10 +153,6 @@ def _near(key: str, a: Figure, b: Figure) -> bool:
     return a == b
 
 
-def _without(value: Figure, folder: str) -> Figure:
-    return value.replace(folder, "FOLDER") if isinstance(value, str) else value
-
-
 class DemoShown(WindowCase):
     """Goes through the window as somebody would who wants to see all of it."""
 
@@ -195,8 +192,10 @@ class DemoShown(WindowCase):
         """What each scene shows, in words and places, and as a coarse picture."""
         seen = {name: self._seen(go, True) for name, go in self.scenes().items()}
         seen |= {name: self._seen(go, False) for name, go in self.more_scenes().items()}
-        dialogs = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.dialogs().items()}
-        asked = {name: self._settled(dialog) | dict(set_in(dialog)) for name, dialog in self.asked().items()}
+        made = self.dialogs()
+        dialogs = {name: self._settled(dialog) | self._set(dialog) for name, dialog in made.items()}
+        dialogs["each log"] = self.each_log(made["logs of others"])
+        asked = {name: self._settled(dialog) | self._set(dialog) for name, dialog in self.asked().items()}
         bar = self.window.menuBar()
         assert bar is not None
         menus = {a.text(): str([b.text() for b in a.menu().actions()]) for a in bar.actions()}  # type: ignore[union-attr]
@@ -222,11 +221,19 @@ class DemoShown(WindowCase):
             self.app.processEvents()
             now = shown_by(widget)
             before, calm = now, calm + 1 if now == before else 0
-        return {key: _without(value, str(self.folder)) for key, value in before.items()}
+        return self._anywhere(before)
+
+    def _set(self, widget: QWidget) -> dict[str, Figure]:
+        return self._anywhere(dict(set_in(widget)))
+
+    def _anywhere(self, said: dict[str, Figure]) -> dict[str, Figure]:
+        """What holds wherever the tests write to."""
+        place = str(self.folder)
+        return {k: v.replace(place, "FOLDER") if isinstance(v, str) else v for k, v in said.items()}
 
     def _larger(self) -> dict[str, Figure]:
         """How the window is set, and what takes the room in a larger one."""
-        set_so, kept = dict(set_in(self.window)), self.window.size()
+        set_so, kept = self._set(self.window), self.window.size()
         self.window.resize(*LARGER)
         placed = {f"larger {key}": v for key, v in self._settled(self.window).items() if key[-2:] in PLACES}
         self.window.resize(kept)
@@ -299,12 +306,27 @@ class DemoShown(WindowCase):
         table = "Device;Mode;Game;Preset;Average [fps];1 % low;Whose\nGannet;20 W;Pack Ice;low;71,4;35,2;own test\n"
         sheet = sheet_of_text(table + "Gannet;20 W;Pack Ice;high;44,9;28,1;own test\n", "scores")
         run = book.runs()[3]
+        strangers = self.folder / "strangers"
+        strangers.mkdir(exist_ok=True)
+        write_strangers(strangers)
+        others = sorted(path for path in strangers.rglob("*") if path.is_file())
         return {
             "logs": ArrivalsDialog(read_batch(sorted(self.folder.glob("*.csv"))), book, window),
+            "logs of others": ArrivalsDialog(read_batch(others), book, window),
             "scores": ScoresDialog(sheet, guess_roles(sheet), book, window),
             "complete": CompleteDialog(book, [run], window),
             "channels": ChannelsMeantDialog(read_log(book, run.id), window),
         }
+
+    def each_log(self, dialog: QWidget) -> dict[str, Figure]:
+        """What the dialog says of each log of others, one by one, and of three at once."""
+        assert isinstance(dialog, ArrivalsDialog)
+        found: dict[str, Figure] = {}
+        for rows in (*((row,) for row in range(len(dialog.arrivals))), (0, 3, 5)):
+            dialog._choose(rows)
+            self.app.processEvents()
+            found |= {f"{rows} {key}": said for key, said in shown_by(dialog).items() if key[-2:] not in PLACES}
+        return self._anywhere(found)
 
     def deck_seen(self) -> dict[str, Figure]:
         """The deck in words and pictures."""

@@ -16,10 +16,7 @@ BEGAN = datetime(2026, 9, 14, 20, 15, 0)
 ASKED = ("gigahertz.csv", "either_way.csv")
 """Those that nobody can understand without asking."""
 REFUSED = "goes_back.csv"
-PAIRS = {
-    "Limpet 54 W Skerry Run sensors.csv": "Limpet 54 W Skerry Run frames.csv",
-    "hall_a.csv": "hall_b.csv",
-}
+PAIRS = {"Limpet 54 W Skerry Run sensors.csv": "Limpet 54 W Skerry Run frames.csv", "hall_a.csv": "hall_b.csv"}
 LATE_S = 41.5
 """The second pair's frames began so much later, by their own clock."""
 

@@ -598,11 +598,7 @@ class TestPrices(unittest.TestCase):
         )
         device = NEW.model_copy(update={"offers": offers})
         rates = read_rates("1 USD = 0.75 EUR, 2026-08-02")
-        wanted = {
-            PriceOf.TESTED: ((), 1000.0),
-            PriceOf.CHEAPEST: ((), 800.0),
-            PriceOf.MEDIAN: (rates, 900.0),
-        }
+        wanted = {PriceOf.TESTED: ((), 1000.0), PriceOf.CHEAPEST: ((), 800.0), PriceOf.MEDIAN: (rates, 900.0)}
         for which, (by, price) in wanted.items():
             found = offer_of(device, OfferChoice(which, by))
             assert found is not None

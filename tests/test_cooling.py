@@ -50,11 +50,7 @@ class TestFit(unittest.TestCase):
 
     def test_the_rigs_coolers_are_found(self) -> None:
         # truth: the eigenvalues of the two-node circuit die–sink–ambient and the sum of its resistances
-        for device, setting in (
-            (catalogue.SANDPIPER, "Full"),
-            (catalogue.LIMPET, "Stock"),
-            (catalogue.GANNET, "20 W"),
-        ):
+        for device, setting in ((catalogue.SANDPIPER, "Full"), (catalogue.LIMPET, "Stock"), (catalogue.GANNET, "20 W")):
             with self.subTest(device.name):
                 even = simulate_run(device, device.setting(setting), catalogue.TILE, 900, 22.0, 1).log.even()
                 fit = fit_heat(even.starts, even.columns["cpu.power"], even.columns["cpu.temp"])

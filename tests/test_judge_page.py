@@ -75,13 +75,7 @@ class TestDigests(InFolder):
 
     def test_the_filter(self) -> None:
         (row,) = run_rows(self.book, {1: Digest(flags=("heat",))})
-        for words, kept in (
-            ("", True),
-            ("limpet heat", True),
-            ("limpet -heat", False),
-            ("gannet", False),
-            ("-", True),
-        ):
+        for words, kept in (("", True), ("limpet heat", True), ("limpet -heat", False), ("gannet", False), ("-", True)):
             self.assertEqual(keeps(row, words), kept, words)
 
 

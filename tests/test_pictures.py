@@ -384,10 +384,7 @@ class TestReveal(InFolder):
         self.assertFalse((np.abs(hidden.astype(int) - blue).sum(axis=2) < 20).any(), "the curve is not there yet")
 
     def test_what_cannot_be_revealed(self) -> None:
-        for face, frames, words in (
-            (face_of(table()), 10, "Only a timeline"),
-            (face_of(timeline()), 1, "2 to 3000"),
-        ):
+        for face, frames, words in ((face_of(table()), 10, "Only a timeline"), (face_of(timeline()), 1, "2 to 3000")):
             with self.assertRaisesRegex(PinchError, words):
                 write_reveal(face, self.folder, frames)
         (self.folder / "reveal-0011.png").write_bytes(b"")

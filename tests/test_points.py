@@ -19,16 +19,7 @@ from pinch.bench.digests import Digest, RundownDigest
 from pinch.bench.opening import create_book
 from pinch.bench.parts import Battery, Build, Display, Memory, Offer
 from pinch.bench.readings import Instrument, Quantity, Reading
-from pinch.bench.records import (
-    Acceptance,
-    Device,
-    ExitStatus,
-    Protocol,
-    Run,
-    Setting,
-    Status,
-    Workload,
-)
+from pinch.bench.records import Acceptance, Device, ExitStatus, Protocol, Run, Setting, Status, Workload
 from pinch.bench.summaries import Origin, Summary, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.metrics import AVERAGE

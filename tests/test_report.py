@@ -66,26 +66,8 @@ class TestStory(unittest.TestCase):
         for section in story.sections:
             for words in (*section.paragraphs, *section.points, *(f.finding for f in section.figures)):
                 self.assertNotRegex(words, WRONG)
-        wanted = [
-            "verdict",
-            "for",
-            "against",
-            "glance",
-            "devices",
-            "method",
-            "questions",
-            "results",
-            "modes",
-            "heat",
-            "sound",
-            "power",
-            "fairness",
-            "prices",
-            "untested",
-            "limits",
-            "data",
-        ]
-        self.assertEqual(keys, wanted)
+        wanted = "verdict for against glance devices method questions results modes heat sound power fairness prices"
+        self.assertEqual(" ".join(keys), f"{wanted} untested limits data")
         self.assertTrue(all(c.face is not None for c in deck.contents), [c.problem for c in deck.contents])
         self.assertGreaterEqual(len(deck.contents), 8)
         self.assertEqual([f.number for f in story.figures], list(range(1, len(story.figures) + 1)))

@@ -249,11 +249,7 @@ class TestSweetSpots(unittest.TestCase):
 
 class TestCells(unittest.TestCase):
     def test_watts_within_two_percent_are_one_power(self) -> None:
-        points = [
-            Point("a", 10.0, 50.0),
-            Point("b", 10.19, 51.0),
-            *(Point(f"{w}", w, 5.0 * w) for w in (20.0, 30.0)),
-        ]
+        points = [Point("a", 10.0, 50.0), Point("b", 10.19, 51.0), *(Point(f"{w}", w, 5.0 * w) for w in (20.0, 30.0))]
         self.assertEqual([r.runs for r in fit_ladder(points).rungs], [2, 1, 1])
         apart = [replace(p, power_w=p.power_w + (0.02 if p.cell == "b" else 0.0)) for p in points]
         self.assertEqual([r.runs for r in fit_ladder(apart).rungs], [1, 1, 1, 1])

@@ -13,6 +13,7 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import all_tabled
 from pinch.publish.datapackage import write_parquet, write_run_package
@@ -58,7 +59,7 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     if args.to.suffix and not args.to.is_dir():
         results = results_table(results_of(read_points(args.book)))
         return write_tables((*book_tables(all_tabled(book)), results), args.to)
-    return [f"{args.to}: {write_book_folder(book, args.to)} runs"]
+    return [f"{args.to}: {counted(write_book_folder(book, args.to), 'run')}"]
 
 
 def _package(book: Book, args: argparse.Namespace) -> Path:

@@ -16,6 +16,7 @@ from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.intake.arrivals import Arrival, add_arrivals, arrivals_of, files_in, read_batch
 from pinch.intake.book_folder import is_book_folder, opened_book, read_book_folder
 from pinch.intake.completing import Completion, read_completion
@@ -56,6 +57,20 @@ class Imported:
         """A file that cannot be read."""
         self.refused = True
         self.warn("unreadable", text, file)
+
+    def ask(
+        self,
+        path: Path,
+        columns: Sequence[str],
+        asked: Sequence[str],
+        of_columns: Sequence[str],
+        of_last: Sequence[str],
+    ) -> None:
+        """Questions of a file with the choices there are: first one of each of `columns`, then of the whole file."""
+        for number, why in enumerate(asked):
+            of_one = number < len(columns)
+            column, choices = (columns[number], of_columns) if of_one else ("", of_last)
+            self.questions.append({"file": str(path), "column": column, "why": why, "choices": list(choices)})
 
     @property
     def status(self) -> int:
@@ -117,7 +132,7 @@ def _add_book(args: argparse.Namespace, source: Path, outcome: Imported) -> None
     if is_book_folder(source) and not args.book.exists():
         runs = read_book_folder(source, args.book)
         outcome.runs += list(range(1, runs + 1))
-        _say(args, f"{args.book}: {runs} runs")
+        _say(args, f"{args.book}: {counted(runs, 'run')}")
         return
     with opened_book(source) as other, changed_whole(args.book) as book:
         done = join_book(book, other)
@@ -192,9 +207,7 @@ def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Ro
     asked = open_questions(sheet, roles)
     if asked:
         columns = [use.column for use in roles.columns if use.doubtful]
-        for column, why in zip([*columns, ""], asked, strict=False):
-            offered = choices if column else [".", ","]
-            outcome.questions.append({"file": str(path), "column": column, "why": why, "choices": offered})
+        outcome.ask(path, columns, asked, choices, [".", ","])
         return
     for note in sheet.notes:
         outcome.warn("noticed", f"{path}: {note}", str(path))
@@ -231,16 +244,16 @@ def _add_read(
     names = Filed(args.device, args.setting, args.workload)
     placed = []
     for arrival in (replace(a, filed=names.over(a.filed), claimed_w=args.watts) for a in arrivals):
-        questions = [q for log in (arrival.read, arrival.beside) if log is not None for q in log.questions]
-        for warning in (w for log in (arrival.read, arrival.beside) if log is not None for w in log.warnings):
+        logs = [log for log in (arrival.read, arrival.beside) if log is not None]
+        for warning in (w for log in logs for w in log.warnings):
             outcome.warn("noticed", str(warning), str(arrival.path))
         if not arrival.filed.whole:
             why = f"{arrival.open[0]} Its name does not say; use --device, --setting, --workload or --names."
-            outcome.questions.append({"file": str(arrival.path), "column": "", "why": why, "choices": []})
-        elif questions:
-            outcome.questions += [
-                {"file": str(arrival.path), "column": q.partition(":")[0], "why": q, "choices": []} for q in questions
-            ]
+            outcome.ask(arrival.path, [], [why], [], [])
+        elif any(log.questions for log in logs):
+            for log in logs:
+                columns = [use.column for use in log.mapping.doubtful]
+                outcome.ask(arrival.path, columns, log.questions, [], ["day", "month"])
         else:
             placed.append(arrival)
     if args.variant:

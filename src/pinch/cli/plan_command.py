@@ -13,6 +13,7 @@ from pinch.bench.plans import Cell, PlanSession
 from pinch.bench.records import checked
 from pinch.cli.numbers import number, print_json, warnings_json
 from pinch.core.errors import DataError, PinchError
+from pinch.core.printing import counted
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -112,7 +113,7 @@ def _print_plain(planned: PlannedSheet) -> None:
         print(f"{line.start:%a %d %b %H:%M}–{line.end:%H:%M}  {line.words}{state}")
     sheet = planned.sheet
     known = "no order is shorter" if sheet.proved else f"another order could be {100 * sheet.gap:.1f} % shorter at most"
-    print(f"{len(sheet.runs)} runs, {planned.left_s / 3600:.1f} h; {known}")
+    print(f"{counted(len(sheet.runs), 'run')}, {planned.left_s / 3600:.1f} h; {known}")
     for words in planned.left_out:
         print(f"  left out: {words}")
     for cell, reason in planned.crossed:

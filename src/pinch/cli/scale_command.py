@@ -14,6 +14,7 @@ from pinch.core.curve_shape import LAW
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
 from pinch.core.ladder import Point, cells_by_power
+from pinch.core.printing import counted
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import PROMISES, SweetSpot
 from pinch.core.targets import Target
@@ -148,7 +149,7 @@ def _print_plain(results: dict[str, Scaling | None], pairings: list[Pairing], wa
         law = f"exponent {s.ladder.exponent:.2f}" if s.ladder.shape == LAW else s.ladder.shape
         print(f"{device}: {law} ({s.ladder.why})")
         for rung in s.ladder.rungs:
-            print(f"  {rung.power_w:8.2f} W {rung.score:12.5g}  {rung.runs} runs")
+            print(f"  {rung.power_w:8.2f} W {rung.score:12.5g}  {counted(rung.runs, 'run')}")
         for rule, spot in s.spots.items():
             print(f"  {PROMISES[rule]} ({rule}): {_watts(spot.power_w, spot.low_w, spot.high_w)}")
         if s.target is not None:
