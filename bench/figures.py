@@ -16,7 +16,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 ROOT = Path(__file__).resolve().parent.parent
-PROBE = ROOT / "src" / "pinch" / "sources" / "probe.py"
+PROBE = ROOT / "src" / "pinch" / "sources" / "probe"
 
 import numpy as np
 import psutil

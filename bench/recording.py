@@ -17,7 +17,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 HERE = Path(__file__).resolve().parent
-PROBE = HERE.parent / "src" / "pinch" / "sources" / "probe.py"
+PROBE = HERE.parent / "src" / "pinch" / "sources" / "probe"
 FILES, CHANNELS = 60, 60
 
 import numpy as np

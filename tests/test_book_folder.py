@@ -71,7 +71,7 @@ class TestThereAndBack(FolderCase):
         self.assertEqual({p.name for p in (files / "logs").iterdir()}, {"run-1.csv", "run-1-frames.csv"})
         status, out, err = self.run_command("import", files, "--book", back)
         self.assertEqual((status, err), (0, ""))
-        self.assertIn("1 runs", out)
+        self.assertIn("1 run", out)
         self.assert_equal_books(self.opened(path), self.opened(back))
 
     def test_the_demo_book_and_its_judgements(self) -> None:

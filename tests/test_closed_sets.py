@@ -54,7 +54,8 @@ class TestCauses(unittest.TestCase):
             self.assertEqual([(s.cause, s.evidence) for s in live], [(s.cause, s.evidence) for s in whole], golden.name)
             seen |= {s.cause for s in whole}
         flag = np.repeat([0.0, 1.0], 225)
-        for cause in (Cause.SKIN, Cause.CURRENT, Cause.SUPPLY):  # these few machines tell otherwise than by flags
+        by_flags = (Cause.SKIN, Cause.CURRENT, Cause.SUPPLY, Cause.OUTSIDE)  # few machines tell these otherwise
+        for cause in by_flags:
             log = made.two_level()
             name = f"cpu.throttle.{cause}"
             flagged = RunLog({**log.series, name: Series(name, log.series["cpu.power"].t, flag)})

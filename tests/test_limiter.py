@@ -158,13 +158,20 @@ class TestMechanisms(unittest.TestCase):
             ("current", Cause.CURRENT),
             ("supply", Cause.SUPPLY),
             ("skin", Cause.SKIN),
+            ("outside", Cause.OUTSIDE),
         ):
             flag = np.zeros(420)
             flag[200:300] = 1.0
             log = run_of(np.full(400, 35.0), **{f"gpu_throttle_{name}": flag})
             j = judge(log)
             self.assertEqual((held_by(j, 250.0), held_by(j, 150.0)), (cause, Cause.SUSTAINED_POWER), name)
-            self.assertIn("the machine said so", j.limiters[1].evidence)
+            self.assertIn("the machine said", j.limiters[1].evidence)
+
+    def test_a_limit_that_firmware_moves_is_told(self) -> None:
+        limit = np.repeat([28.0, 15.0, 20.0], 140)
+        j = judge(run_of(np.full(400, 35.0), soc_power_limit=limit))
+        (told,) = [n.text for n in j.warnings if n.code == "limit-moved"]
+        self.assertIn("soc.power.limit was 28 W at first, 15 W from 141 s, 20 W from 281 s.", told)
 
     def test_what_no_temperature_tells_may_be_heat(self) -> None:
         fall = np.concatenate([np.full(120, 45.0), 36.0 + 3.0 * np.exp(-np.arange(300) / 25.0)])

@@ -18,9 +18,10 @@ from pinch.recorder.processes import WorkProcess
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice
 from pinch.rig.tree import ENERGY_RANGE_UJ, PretendTree
+from pinch.sources.probe.bundle import program
 from tests.waiting import PATIENCE_S, wait_until
 
-PROBE = Path(__file__).parent.parent / "src" / "pinch" / "sources" / "probe.py"
+PROBE = Path(__file__).parent.parent / "src" / "pinch" / "sources" / "probe"
 
 # Units after Documentation/ABI/testing/sysfs-class-hwmon, -powercap, -thermal and -power: m°C, µW, mV, mA, rpm, µJ,
 # kHz (cpufreq), µV, µA, µWh.
@@ -181,8 +182,9 @@ class TestSensors(TreeCase):
         self.assertLess(median_off, 0.008)
 
     def test_it_stands_alone_and_ends_with_its_reader(self) -> None:
-        self.assertNotIn("pinch.", PROBE.read_text().replace("pinch probe", ""))
-        source = self.enterContext(open(PROBE))
+        whole = self.root / "program.py"
+        whole.write_text(program())
+        source = self.enterContext(open(whole))
         process = subprocess.Popen(
             [sys.executable, "-I", "-S", "-", "--interval", "0.05"],
             stdin=source,

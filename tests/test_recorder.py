@@ -40,6 +40,7 @@ class Script:
         self.clock, self.fail_at = 1000.0, fail_at
         self.far = WorkProgress()
         self.told: list[str] = []
+        self.happened: list[str] = []
         self.closed = 0
 
     def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
@@ -55,6 +56,10 @@ class Script:
 
     def notes(self) -> list[str]:
         return ["no fan"]
+
+    def events(self) -> list[str]:
+        happened, self.happened = self.happened, []
+        return happened
 
     def progress(self) -> WorkProgress:
         return self.far
@@ -322,12 +327,16 @@ class TestPhases(unittest.TestCase):
         def act(news: News) -> None:
             if news.t_s == 15.0 and "cpu.power" in news.values:
                 made.mark("lid closed")
+                script.happened.append("governor: performance → powersave")
             if news.t_s == 25.0:
                 made.stop()
 
         made.listen(act)
         self.assertEqual(made.run(), ExitStatus.STOPPED)
-        self.assertEqual([(m.t_s, m.text) for m in shelf.marks], [(15.0, "lid closed")])
+        self.assertEqual(
+            [(m.t_s, m.text) for m in shelf.marks],
+            [(15.0, t) for t in ("governor: performance → powersave", "lid closed")],
+        )
         self.assertEqual(len(shelf.rows[0]), 25)
 
     def test_a_stamp_that_does_not_go_forward_is_left_out(self) -> None:

@@ -11,7 +11,7 @@ from pinch.charts.theme import FONTS
 from pinch.ui.registry import PAGES
 
 SOURCES = Path(__file__).resolve().parents[1] / "src"
-ROLES = {"__init__", "page", "view", "state", "control", "actions"}
+ROLES = {"__init__", "__main__", "page", "view", "state", "control", "actions"}
 """What the files of a page's folder may be called; everywhere else a name stands for one module."""
 MOST_BRANCHES = 21
 WRITING = {"save", "delete", "change", "restore", "commit", "write_text", "write_bytes", "mkdir", "unlink"}

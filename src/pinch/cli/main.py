@@ -52,9 +52,12 @@ def main(arguments: list[str] | None = None) -> int:
     """Entry point of the `pinch` command."""
     words = sys.argv[1:] if arguments is None else arguments
     if words[:1] == ["probe"]:
-        from pinch.sources import probe
+        from pinch.sources.probe import bundle, sampling
 
-        return int(probe.main(words[1:]))
+        if "--as-program" in words[1:]:
+            print(bundle.program([word for word in words[1:] if word != "--as-program"] or None))
+            return 0
+        return sampling.main(words[1:])
     shared = argparse.ArgumentParser(add_help=False, allow_abbrev=False)
     shared.add_argument("--log-file", type=Path, metavar="FILE", help="where Pinch notes its own mistakes")
     shared.add_argument("--verbose", action="store_true", help="say on standard error what the log has")

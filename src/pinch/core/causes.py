@@ -89,6 +89,16 @@ class Cause(StrEnum):
         ("#CFE0C0", "#3F6B22"),
         ("#2F4A24", "#A9D08A"),
     )
+    OUTSIDE = (
+        "outside",
+        "outside signal",
+        "a signal from outside the chip",
+        "x.",
+        "the machine said that a signal from outside slows it, often that of the adapter, the battery or a regulator",
+        (("soc.throttle.outside", "gpu.throttle.outside"),),
+        ("#E2C9C0", "#6A4438"),
+        ("#4A352E", "#D9A896"),
+    )
     CLOCK_CEILING = (
         "clock-ceiling",
         "clock ceiling",

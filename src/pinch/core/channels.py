@@ -54,6 +54,7 @@ class ChannelQuantity(StrEnum):
     LEVEL = ("level", "dB(A)", "level", True, None, (5.0, 120.0), "noise lärm schall sound bruit ruido pegel spl")
     VOLTAGE = ("voltage", "V", "voltage", False, None, (0.0, 60.0), "voltage spannung volt vcore vid")
     CURRENT = ("current", "A", "current", False, None, (-50.0, 50.0), "current strom amps")
+    BANDWIDTH = ("bandwidth", "MB/s", "bandwidth", True, None, (0.0, 2e6), "bandwidth bandbreite")
     DROPPED = (
         *("dropped", "", "dropped", False, None, None),
         "dropped discarded lost skipped missed verworfen perdue perdues perdidos",
@@ -128,6 +129,7 @@ class Component(StrEnum):
     )
     SCORE = ("score", "", "beside", "score.rate", "score punkte points units work")
     FAN = ("fan", "Fan", "", "fan.1.speed", "fan fans lüfter luefter ventilateur ventilador ventola")
+    PLATFORM = ("platform", "Whole platform", "", "platform.power", "platform psys")
     MAINS = ("mains", "Mains", "", "", "")
     PROBE = ("probe", "Probe", "beside", "", "")
 

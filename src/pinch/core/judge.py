@@ -211,6 +211,7 @@ def judge(log: RunLog, known: Known | None = None, bin_s: float = 1.0, brief: bo
             *judge_notes.unseen(even, clock, rate, hot_core),
             *judge_notes.implausible(even, load, (power, clock, temp)),
             *judge_notes.silent_meters(log),
+            *judge_notes.moved_limits(log),
             *judge_notes.untrue(spikes),
             *whole.notes,
             *no_heat,

@@ -14,6 +14,9 @@ from pinch.core.hotcore import HIDDEN_K, HotCore
 from pinch.core.printing import more_minutes, plain
 from pinch.core.runlog import EvenLog, Gap, RunLog, gaps_of
 
+LIMIT = "limit"
+"""Begins the last part of the name of a channel of a limit in force."""
+MOST_MOVES = 3
 SCENE_ENDS = 5
 """Seconds at either end of a scene that tell how warm it began and ended."""
 IDLE_LOAD = 15.0
@@ -73,6 +76,23 @@ def untrue(spikes: Mapping[str, int]) -> list[Note]:
         Note("spikes", f"{count} value{'s' if count > 1 else ''} of {name} cannot be true (zeros or spikes): not used.")
         for name, count in spikes.items()
     ]
+
+
+def moved_limits(log: RunLog) -> list[Note]:
+    """Limits in force, as the machine tells them, that were another during the log."""
+    found = []
+    for series in (s for name, s in log.series.items() if name.rpartition(".")[2].startswith(LIMIT)):
+        told = np.isfinite(series.values)
+        t, values = series.t[told], series.values[told]
+        moves = np.flatnonzero(np.diff(values)) + 1
+        if not len(moves):
+            continue
+        unit = unit_of(series.channel)
+        steps = [f"{plain(values[at])} {unit} from {t[at]:.0f} s" for at in moves[:MOST_MOVES]]
+        more = f" and {len(moves) - MOST_MOVES} times more" if len(moves) > MOST_MOVES else ""
+        words = f"{series.channel} was {plain(values[0])} {unit} at first, {', '.join(steps)}{more}"
+        found.append(Note("limit-moved", f"A limit was moved during the run, as the machine tells it: {words}."))
+    return found
 
 
 def silent_meters(log: RunLog) -> list[Note]:

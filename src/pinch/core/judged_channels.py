@@ -28,9 +28,11 @@ from pinch.core.signals import BUSY_LOAD, Signals
 FLAGGED = {
     "heat": Cause.HEAT,
     "power": Cause.SUSTAINED_POWER,
+    "burst": Cause.BURST_POWER,
     "current": Cause.CURRENT,
     "supply": Cause.SUPPLY,
     "skin": Cause.SKIN,
+    "outside": Cause.OUTSIDE,
 }
 """What a channel `cpu.throttle.NAME` or `gpu.throttle.NAME` says where it is 1."""
 LEAST_GPU, FULL_GPU = 50.0, 85.0

@@ -12,6 +12,8 @@ from pinch.sources.runlog_csv import TIME
 
 START_WITHIN_S = 90.0
 """A computer that is busy, or starts Python from a cold disk, takes its time; a child that has died is seen at once."""
+MOST_OF_EVENT = 300
+"""Letters of one event that are kept."""
 MOST_IN_A_ROW = 50
 """So many lines without a row between them are no accident any more."""
 
@@ -24,12 +26,17 @@ class Sample:
     values: tuple[float, ...]
 
 
+EVENT = "#"
+"""Begins a line that tells what happened, its time before the words."""
+
+
 class RowReader:
     """Reads the rows of one child. `told` has at most one sentence about lines that are no rows."""
 
     def __init__(self, who: str) -> None:
         self.width = 0
         self.told: list[str] = []
+        self._happened: list[str] = []
         self._who, self._without_row = who, 0
 
     def samples(self, lines: Sequence[str]) -> list[Sample]:
@@ -41,6 +48,9 @@ class RowReader:
         """
         found = []
         for line in lines:
+            if line.startswith(EVENT):
+                self._happened.append(line.removeprefix(EVENT).strip().partition(" ")[2][:MOST_OF_EVENT])
+                continue
             read = self._read(line)
             if isinstance(read, Sample):
                 found.append(read)
@@ -51,6 +61,11 @@ class RowReader:
         if self._without_row > MOST_IN_A_ROW:
             raise PinchError(f"{self._who} says nothing any more that can be read as a row.")
         return found
+
+    def events(self) -> list[str]:
+        """What happened since the last call, in words."""
+        happened, self._happened = self._happened, []
+        return happened
 
     def heed(self, process: LineProcess) -> None:
         """Tell of lines that were cut or are no text."""

@@ -14,7 +14,7 @@ READY = "ready"
 """What the rig says once it is there."""
 TOO_LONG = 124
 """Exit status of a command that was ended for its time."""
-PROBE = Path(__file__).parent.parent / "sources" / "probe.py"
+PROBE = Path(__file__).parent.parent / "sources" / "probe"
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,9 @@ class SampleSource(Protocol):
 
     def notes(self) -> list[str]:
         """What the source had to say about itself."""
+
+    def events(self) -> list[str]:
+        """What happened on the device since the last call, in words: they become marks of the run."""
 
     def close(self) -> None:
         """End; may be called again."""
@@ -109,6 +112,9 @@ class ProbeProcess:
 
     def notes(self) -> list[str]:
         return [*self._process.notes, *self._rows.told] if self._process else []
+
+    def events(self) -> list[str]:
+        return self._rows.events()
 
     def close(self) -> None:
         if self._process is not None:

@@ -314,7 +314,7 @@ class Recorder:
         )
 
     def _note_what_happened(self) -> None:
-        for told in self._watch_clocks.news():
+        for told in (*self._watch_clocks.news(), *self._samples.events()):
             self._keeper.mark(Mark(self._t, told))
         if new := self._new_notes():
             self._tell(News(self._phase, self._t, {}, new))

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pinch.core.errors import PinchError
 from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
 from pinch.recorder.lines import LineProcess
-from pinch.recorder.processes import PROBE
+from pinch.sources.probe.bundle import program
 
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 
@@ -24,7 +24,7 @@ class RemoteProbe:
         except ValueError as error:
             raise PinchError(f"The command that reaches the device cannot be read: {error}.") from None
         options = ["--interval", str(interval_s), "--since-boot"]
-        self._program = f"import sys\nsys.argv[1:] = {options!r}\n" + PROBE.read_text(encoding="utf-8")
+        self._program = program(options)
         self._silent_s = max(SILENT_S, 5 * interval_s)
         self._process: LineProcess | None = None
         self._channels: tuple[str, ...] = ()
@@ -71,6 +71,9 @@ class RemoteProbe:
 
     def notes(self) -> list[str]:
         return [*self._told, *self._rows.told]
+
+    def events(self) -> list[str]:
+        return self._rows.events()
 
     def close(self) -> None:
         if self._process is not None:

@@ -1,0 +1,151 @@
+"""The probe: reads the sensors that Linux offers and prints one CSV row a sample. Standard library only.
+
+    pinch probe [--root DIR] [--interval S] [--duration S] [--time-scale X] [--since-boot]
+
+It can be sent to another machine as one program: `pinch probe --as-program | ssh host python3 -`. Each file is opened
+once and re-read with `pread`; the schedule is absolute. A sensor that vanishes leaves its cell empty and is named once
+on standard error. Power from an energy counter is the mean since the row before, so that nothing between two samples
+is missed. How the machine is set stands in lines that begin with `#`: at first, and where it changes.
+"""
+
+import argparse
+import os
+import sys
+import time
+from collections.abc import Sequence
+
+from pinch.sources.probe.discovery import find_all
+from pinch.sources.probe.inventory import listing_of
+from pinch.sources.probe.kernel_files import SLOW_S, SensorFile, Tree, say
+from pinch.sources.probe.kernel_numbers import Columns
+from pinch.sources.probe.limits_in_force import find_states
+from pinch.sources.probe.reading_only import only_read
+
+WRONG_USE = 2
+RETRIES = 3
+
+
+class Clock:
+    """Seconds since boot, of this machine or, below another root, of the tree's own /proc/uptime."""
+
+    def __init__(self, tree: Tree) -> None:
+        self.file: SensorFile | None = None
+        if os.path.abspath(tree.root) != "/" and os.path.exists(tree.path("proc/uptime")):
+            self.file = SensorFile(tree.path("proc/uptime"))
+
+    def now(self) -> float | None:
+        if self.file is None:
+            return time.clock_gettime(time.CLOCK_BOOTTIME)
+        self.file.fetch()
+        self.file.check_still_there()
+        words = self.file.text.split()
+        return float(words[0]) if words else None
+
+
+def fetch_all(clock: Clock, files: Sequence[SensorFile], after: float) -> float | None:
+    """Re-read all files at one moment later than `after`; returns that moment, None where none was found.
+
+    A simulated clock that ticks during the sweep would mix two moments: then it is read again.
+    """
+    for _ in range(RETRIES):
+        moment = clock.now()
+        if moment is not None and moment > after:
+            for file in files:
+                file.fetch()
+            if clock.file is None or clock.now() == moment:
+                return moment
+        time.sleep(0.0005)
+    return None
+
+
+def row(t: float, values: list[float | None]) -> str:
+    cells = ["" if v is None else f"{v:.3f}".rstrip("0").rstrip(".") for v in values]
+    return ",".join([f"{t:.3f}", *cells])
+
+
+class States:
+    """How the machine is set, in words: all of it at first, then what changes."""
+
+    def __init__(self, files: dict[str, SensorFile]) -> None:
+        self.files, self.before = files, dict[str, str]()
+
+    def say_changes(self, t: float) -> None:
+        now = {what: " ".join(file.text.split()) for what, file in self.files.items()}
+        changed = {what: text for what, text in now.items() if text and text != self.before.get(what)}
+        if changed and not self.before:
+            print(f"# {t:.3f} set so: {', '.join(f'{what} {text}' for what, text in changed.items())}", flush=True)
+        elif changed:
+            for what, text in changed.items():
+                print(f"# {t:.3f} {what}: {self.before.get(what, 'not told')} → {text}", flush=True)
+        self.before |= changed
+
+
+def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: argparse.Namespace) -> None:
+    """Print the header, then rows on an absolute schedule until the duration, in the clock's seconds, is over."""
+    sensors = list(columns.sensors.values())
+    first = fetch_all(clock, [*tree.files, *tree.slow], -1.0)
+    if first is None:
+        say("the clock of the tree does not answer")
+        return
+    for sensor in sensors:
+        sensor.read(first)  # only sets the counters' starting points
+    print(",".join(["t_s", *columns.sensors]), flush=True)
+    every = args.interval / args.time_scale
+    start, number, last, slow_due = time.monotonic(), 0, first, first + SLOW_S
+    states.say_changes(first if args.since_boot else 0.0)
+    while args.duration is None or last - first < args.duration - 1e-3:
+        number += 1
+        late = time.monotonic() - (start + number * every)
+        if late > every:
+            number += int(late / every)  # never catch up with a burst of rows
+        time.sleep(max(0.0, start + number * every - time.monotonic()))
+        moment = fetch_all(clock, tree.files, last)
+        if moment is not None:
+            last = moment
+            t = moment if args.since_boot else moment - first
+            if moment >= slow_due:
+                slow_due = moment + SLOW_S
+                for file in tree.slow:
+                    file.fetch()
+                states.say_changes(t)
+            print(row(t, [sensor.read(moment) for sensor in sensors]), flush=True)
+        elif clock.file is not None and clock.file.lost:
+            say("the tree is gone; the record ends here")
+            return
+
+
+def positive(text: str) -> float:
+    value = float(text)
+    if not 0 < value < 1e9:
+        raise argparse.ArgumentTypeError(f"{text} is not a positive number")
+    return value
+
+
+def main(arguments: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="pinch probe", description="Print the sensors as CSV, one row a sample.")
+    parser.add_argument("--root", default="/", help="read this tree instead of /")
+    parser.add_argument("--interval", type=positive, default=1.0, help="seconds between samples (1)")
+    parser.add_argument("--duration", type=positive, default=None, help="seconds to run (until stopped)")
+    parser.add_argument("--time-scale", type=positive, default=1.0, help="simulated seconds per real second (1)")
+    parser.add_argument("--since-boot", action="store_true", help="count t_s from boot, not from the start")
+    parser.add_argument("--as-program", action="store_true", help="print the probe itself, for a Python elsewhere")
+    parser.add_argument("--list", action="store_true", help="say as JSON what is read from where, and what is lacking")
+    args = parser.parse_args(arguments)
+    if not os.path.isdir(args.root):
+        say(f"{args.root}: there is no such folder")
+        return WRONG_USE
+    gone = os.open(os.devnull, os.O_WRONLY)
+    if os.geteuid() == 0:
+        only_read()
+    tree = Tree(args.root)
+    columns = find_all(tree, args.time_scale)
+    states = States(find_states(tree))
+    try:
+        if args.list:
+            print(listing_of(tree, columns, states.files))
+        else:
+            sample(Clock(tree), tree, columns, states, args)
+    except (BrokenPipeError, KeyboardInterrupt):
+        # The reader has gone: the end of the record, not an error. Keeps Python from flushing into the void.
+        os.dup2(gone, sys.stdout.fileno())
+    return 0
