@@ -11,6 +11,8 @@ import subprocess
 import sys
 import unittest
 
+from pinch.core.errors import PinchError
+from pinch.runs.machine_sensors import lacking_lines, read_sensors
 from tests.test_probe import PROBE, TreeCase, row
 from tests.waiting import PATIENCE_S
 
@@ -214,3 +216,19 @@ class TestRights(MetricsCase):
             done = subprocess.run([sys.executable, "-c", code + attempt], capture_output=True, text=True)
             self.assertIn("PermissionError", done.stderr, what)
             self.assertNotIn("only reads is its own promise", done.stderr)
+
+    def test_the_ways_to_a_locked_counter_are_told_with_caution_and_undoing(self) -> None:
+        self.fill(LAPTOP)
+        self.root.chmod(0o755)
+        locked = self.root / f"{DOOR}/energy_uj"
+        locked.chmod(0o000 if os.geteuid() else 0o400)
+        reach = "setpriv --reuid=65534 --regid=65534 --clear-groups /usr/bin/python3 -" if os.geteuid() == 0 else ""
+        told = read_sensors(self.root, reach)
+        self.assertEqual(told.lacking[0].place, str(locked))
+        words = "\n".join(lacking_lines(told))
+        for needed in (f"z {locked} 0440 root pinch", "sudo -n python3 -", "Mind: ", "Taken back by: clear the field"):
+            self.assertIn(needed, words)
+        with self.assertRaisesRegex(PinchError, "no-such-program cannot be started"):
+            read_sensors(None, "no-such-program -")
+        with self.assertRaisesRegex(PinchError, "cannot be had: it gave no list"):
+            read_sensors(None, "echo hello")

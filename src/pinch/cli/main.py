@@ -16,6 +16,7 @@ COMMANDS = {
     "open": "open the window, with a book or without",
     "demo": "open the window with the demo book",
     "probe": "print the sensors as CSV, one row a sample",
+    "sensors": "what this machine tells, from where and to whom, and the ways to what is lacking",
     "record": "record a run into a book",
     "judge": "judge a log",
     "frames": "average, lows and stutters of a frame log",

@@ -144,6 +144,7 @@ class Component(StrEnum):
 
 _QUANTITIES: dict[str, ChannelQuantity] = {str(q): q for q in ChannelQuantity}
 _COMPONENTS: dict[str, Component] = {str(c): c for c in Component}
+_FLAG = f".{ChannelQuantity.THROTTLE}."
 _NAME = re.compile(r"[a-z0-9_]+(\.[a-z0-9_]+)+")
 
 SUSTAINED_POWER = ("soc.power", "cpu.power")
@@ -179,7 +180,10 @@ def component_of(channel: str) -> Component | None:
 
 
 def quantity_of(channel: str) -> ChannelQuantity | None:
-    """The quantity of a channel: the last part of its name that is one; None where none is."""
+    """The quantity of a channel: the last part of its name that is one; None where none is. What is throttled by
+    power, such as `cpu.throttle.power`, is a flag and no power."""
+    if _FLAG in channel and not channel.endswith(f".{ChannelQuantity.COUNT}"):
+        return ChannelQuantity.THROTTLE
     return next((_QUANTITIES[part] for part in reversed(channel.split(".")[1:]) if part in _QUANTITIES), None)
 
 

@@ -184,7 +184,7 @@ def find_all(tree: Tree, time_scale: float) -> Columns:
         find(tree, columns)
     columns.add("probe.load", OwnCost(time_scale))
     for lacking in lacks(tree, columns):
-        say(lacking.words)
+        say(f"{lacking.words}{'; `pinch sensors` tells what can be done' if lacking.refused else ''}")
     return columns
 
 
@@ -213,9 +213,7 @@ def lacks(tree: Tree, columns: Columns) -> list[Lack]:
         place = tree.path(folder)
         locked = next((path for path, _ in tree.refused if path.startswith(place) and "energy" in path), "")
         if locked:
-            found.append(
-                Lack(what, locked, "may not be read by this user; `pinch sensors` tells what can be done", True)
-            )
+            found.append(Lack(what, locked, "may not be read by this user", True))
         else:
             there = os.path.exists(place)
             why = "holds nothing readable for it" if there else "is not there, as on most virtual machines"

@@ -9,12 +9,11 @@ from pinch.sources.probe.kernel_files import SensorFile, Tree
 from pinch.sources.probe.kernel_numbers import Columns, Sensor
 
 
-def listing_of(tree: Tree, columns: Columns, states: dict[str, SensorFile]) -> str:
+def listing_of(tree: Tree, columns: Columns, states: dict[str, SensorFile], values: dict[str, float | None]) -> str:
     """`channels` with their files and values, `states` in words, `refused` files, and `lacking` with where and why."""
     channels = []
     for name, sensor in columns.sensors.items():
-        files = files_of(sensor)
-        value = sensor.read(0.0)
+        files, value = files_of(sensor), values.get(name)
         channels.append(
             {
                 "channel": name,

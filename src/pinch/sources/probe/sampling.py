@@ -23,6 +23,8 @@ from pinch.sources.probe.reading_only import only_read
 
 WRONG_USE = 2
 RETRIES = 3
+LOOK_S = 0.5
+"""Between two looks at what grows."""
 
 
 class Clock:
@@ -114,6 +116,18 @@ def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: arg
             return
 
 
+def values_now(clock: Clock, tree: Tree, columns: Columns) -> dict[str, float | None]:
+    """One value of each channel; counters are looked at twice."""
+    first = fetch_all(clock, tree.files, -1.0)
+    if first is None:
+        return {}
+    for sensor in columns.sensors.values():
+        sensor.read(first)
+    time.sleep(LOOK_S)
+    moment = fetch_all(clock, tree.files, first) or first
+    return {name: sensor.read(moment) for name, sensor in columns.sensors.items()}
+
+
 def positive(text: str) -> float:
     value = float(text)
     if not 0 < value < 1e9:
@@ -142,7 +156,7 @@ def main(arguments: list[str] | None = None) -> int:
     states = States(find_states(tree))
     try:
         if args.list:
-            print(listing_of(tree, columns, states.files))
+            print(listing_of(tree, columns, states.files, values_now(Clock(tree), tree, columns)))
         else:
             sample(Clock(tree), tree, columns, states, args)
     except (BrokenPipeError, KeyboardInterrupt):

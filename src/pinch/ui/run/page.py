@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.cards import CardKind, RunsQuery
@@ -12,15 +13,16 @@ from pinch.bench.records import ExitStatus, Run, Workload
 from pinch.core.errors import PinchError
 from pinch.narrative import cautions
 from pinch.recorder.preflight import Check
-from pinch.runs.consent import ConsentError
+from pinch.runs.consent import ConsentError, wishes_of
 from pinch.runs.sourcing import RunRequest
 from pinch.ui import beeps
-from pinch.ui.dialogs import agrees, ask_consent, ask_text
+from pinch.ui.dialogs import agreed, agrees, ask_consent, ask_text
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RecordingTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.run.beside import BesideControl
 from pinch.ui.run.control import RecordingControl
 from pinch.ui.run.preflight_control import PreflightControl
+from pinch.ui.run.sensors_dialog import SensorsDialog
 from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import RunView
 
@@ -72,9 +74,20 @@ class RunPage(Page[RunView]):
             MenuEntry(go, 140, "Reading by hand …", self.beside.add_reading, "Ctrl+G"),
             MenuEntry(go, 145, "Readings in a grid …", self.beside.type_grid, "Ctrl+Shift+G"),
             MenuEntry(go, 150, "Channels shown large …", self.beside.choose_channels, "Ctrl+Shift+V"),
+            MenuEntry(go, 155, "What this machine tells …", self.show_sensors),
             MenuEntry(go, 160, "The work by hand is over", self.recording.finish, "Ctrl+Shift+."),
             MenuEntry(go, 170, "Stop recording", self.recording.stop, "Ctrl+."),
         )
+
+    def show_sensors(self) -> None:
+        """Which sensors the machine of the subject has; of this computer where the subject is not to be reached."""
+        session, device = self.shell.session, self.shell.session.device
+        parent = self.shell.dialog_parent
+        reached = device is not None and bool(device.reach) and agreed(parent, session.book.path, wishes_of(device))
+        who = device.name if device is not None and (reached or device.local) else "this computer"
+        dialog = SensorsDialog(who, device.reach if device is not None and reached else "", parent)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
 
     def cancel(self) -> None:
         self.recording.close()
