@@ -14,6 +14,7 @@ from pydantic.json_schema import SkipJsonSchema
 from pinch.bench.book import Book
 from pinch.bench.fields import Name, Part
 from pinch.bench.files import read_model, write_whole
+from pinch.bench.parts import LineProgram
 from pinch.bench.plans import Cell, Outcome, Plan, PlanEntry
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
@@ -38,6 +39,7 @@ class FileDevice(Device):
     local: SkipJsonSchema[Literal[False]] = Field(default=False, exclude=True)
     untold: SkipJsonSchema[tuple[str, ...]] = Field(default=(), exclude=True)
     reach: SkipJsonSchema[Literal[""]] = Field(default="", exclude=True)
+    programs: SkipJsonSchema[tuple[LineProgram, ...]] = Field(default=(), exclude=True)
     settings: tuple[FileSetting, ...] = ()
 
 
@@ -125,7 +127,7 @@ def exchange_of(book: Book) -> Exchange:
     workloads: dict[int | None, str] = {w.id: w.name for w in book.workloads()}
     protocols = {p.id: p.name for p in book.protocols()}
     plans = [_plan_out(p, named, workloads, protocols) for p in live(book.plans())]
-    hidden = {"kept_id", "rig", "local", "untold", "reach"}
+    hidden = {"kept_id", "rig", "local", "untold", "reach", "programs"}
     return Exchange(
         devices=tuple(
             FileDevice(

@@ -213,6 +213,15 @@ class Rate(Part):
     day: Day = ""
 
 
+class LineProgram(Part):
+    """A program of this computer that prints lines of numbers while a run is recorded: CSV with a header, name=value,
+    or a JSON object a line. `meant` says what its names are, such as `pwr = gpu.power*0.001; t = gpu.temp`."""
+
+    name: Name = "Program"
+    command: str = Field(default="", max_length=1000)
+    meant: str = Field(default="", max_length=2000, title="What its names are")
+
+
 class ChangeNeed(Part):
     """What changing one aspect takes on this device, where it is not the usual."""
 

@@ -40,6 +40,7 @@ from pinch.bench.parts import (
     Display,
     Exclusion,
     Graphics,
+    LineProgram,
     Memory,
     Offer,
     OwnMetric,
@@ -225,6 +226,7 @@ class Device(Listed):
     alarm_battery_c: Celsius | None = Field(default=None, title="Battery above")
     alarm_charge: Percent | None = Field(default=None, title="Charge below")
     reach: str = Field(default="", max_length=1000, title="Command that reaches its Python")
+    programs: tuple[LineProgram, ...] = Field(default=(), title="Programs that print lines")
     shown: tuple[str, ...] = ()
     change_needs: tuple[ChangeNeed, ...] = ()
     exclusions: tuple[Exclusion, ...] = ()

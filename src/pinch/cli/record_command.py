@@ -8,6 +8,7 @@ from pathlib import Path
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
 from pinch.bench.opening import open_book
+from pinch.bench.parts import LineProgram
 from pinch.bench.readings import UNITS, Instrument, Quantity
 from pinch.bench.records import (
     Device,
@@ -29,6 +30,7 @@ from pinch.narrative.finding import finding
 from pinch.recorder.recorder import News
 from pinch.runs.consent import ConsentError, agree, refused, wishes_of_run
 from pinch.runs.devices import ALL_CORES, add_rig, add_this_computer
+from pinch.runs.line_programs import source_of
 from pinch.runs.recording import Recording, begin_recording
 from pinch.runs.sourcing import IDLE_S, RunRequest, command_line, meters_of
 from pinch.sources.profiles import profile
@@ -50,6 +52,9 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--pause", type=float, metavar="S", help="seconds of waiting between passes")
     parser.add_argument("--interval", type=float, default=1.0, metavar="S", help="seconds between samples (1)")
     parser.add_argument("--meter", action="append", default=[], metavar="PROFILE@ADDRESS", help="a meter to read along")
+    lines_help = "read along a program that prints lines: CSV, name=value or JSON; may stand several times"
+    parser.add_argument("--lines", action="append", default=[], metavar="COMMAND", help=lines_help)
+    parser.add_argument("--meant", default="", metavar="NAMES", help="what its names are: 'pwr = gpu.power*0.001; …'")
     parser.add_argument("--frames", metavar="FILE", help="follow this frame log; the newest where it holds *")
     parser.add_argument("--reach", metavar="COMMAND", help="reach the device: 'ssh HOST python3 -'")
     parser.add_argument(
@@ -91,7 +96,8 @@ def _agree(book: Book, request: RunRequest, args: argparse.Namespace) -> None:
     PinchError : the book wants something that nobody has agreed to; the sentence says all of it.
     """
     wishes = wishes_of_run(request, meters_of(book, request.device))
-    typed = {args.reach, args.command, args.frames, *(meter.partition("@")[2] for meter in args.meter)}
+    lines, addresses = map(str.strip, args.lines), (meter.partition("@")[2] for meter in args.meter)
+    typed = {args.reach, args.command, args.frames, *lines, *addresses}
     agree(book.path, [wish for wish in wishes if args.agree or wish.words in typed])
     if left := refused(book.path, wishes):
         raise PinchError(f"{ConsentError(book.path, left)} Where you trust all of it, add --agree.")
@@ -108,7 +114,7 @@ def _wait_or_stop(recording: Recording) -> None:
 
 
 def _request(book: Book, args: argparse.Namespace) -> RunRequest:
-    device = _device(book, args)
+    device = _with_programs(book, _device(book, args), args)
     settings = book.settings(device.id)
     if (device.local or device.reach) and args.setting not in [s.name for s in settings]:
         fields = {"device_id": device.id, "name": args.setting, "sustained_w": args.watts}
@@ -152,6 +158,21 @@ def _device(book: Book, args: argparse.Namespace) -> Device:
         return device
     reached: Device = book.save(device.model_copy(update={"reach": args.reach}))
     return reached
+
+
+def _with_programs(book: Book, device: Device, args: argparse.Namespace) -> Device:
+    """The device with the programs that were named; one that it has already keeps its names unless others are said."""
+    programs = {program.command: program for program in device.programs}
+    for command in map(str.strip, args.lines):
+        known = programs.get(command)
+        name = known.name if known else free_name(Path(command.split()[0]).name, [p.name for p in programs.values()])
+        meant = args.meant or (known.meant if known else "")
+        programs[command] = checked(LineProgram, "The program", name=name, command=command, meant=meant)
+        source_of(programs[command])  # one that cannot be started does not enter the book
+    if not args.lines:
+        return device
+    kept: Device = book.save(device.model_copy(update={"programs": tuple(programs.values())}))
+    return kept
 
 
 def _workload(book: Book, args: argparse.Namespace) -> Workload:

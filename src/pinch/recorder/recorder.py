@@ -236,7 +236,7 @@ class Recorder:
         if notes := (*side.notes(), *events):
             self._tell(News(self._phase, self._t, {}, notes))
         samples = side.read()
-        if self._epoch is None or not samples:
+        if self._epoch is None or not samples or not side.channels:
             return
         stream = self._stream(side.channels)
         for sample in samples:
@@ -269,8 +269,18 @@ class Recorder:
 
     def _stream(self, channels: tuple[str, ...]) -> StreamBuffer:
         if channels[0] not in self._streams:
-            self._streams[channels[0]] = StreamBuffer(self._keeper, channels, self._pace)
+            self._streams[channels[0]] = StreamBuffer(self._keeper, self._free_names(channels), self._pace)
         return self._streams[channels[0]]
+
+    def _free_names(self, channels: tuple[str, ...]) -> tuple[str, ...]:
+        """Names of channels that no other source has; one that is told twice gets a number."""
+        taken = {name for stream in self._streams.values() for name in stream.channels}
+        free = []
+        for channel in channels:
+            numbered = (channel, *(f"{channel}.{n}" for n in range(2, len(taken) + 3)))
+            free.append(next(name for name in numbered if name not in taken))
+            taken.add(free[-1])
+        return tuple(free)
 
     def _follow_course(self) -> None:
         begun, course = len(self._begun), self._course

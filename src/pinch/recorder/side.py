@@ -66,13 +66,13 @@ class MeterSource:
         self._thread.start()
 
     def read(self) -> list[SideSample]:
-        return _all_of(self._samples)
+        return all_of(self._samples)
 
     def notes(self) -> list[str]:
-        return _all_of(self._notes)
+        return all_of(self._notes)
 
     def events(self) -> list[str]:
-        return _all_of(self._events)
+        return all_of(self._events)
 
     def close(self) -> None:
         self._stop.set()
@@ -166,7 +166,8 @@ class FrameSource:
         return None
 
 
-def _all_of(waiting: "queue.SimpleQueue[T]") -> list[T]:
+def all_of(waiting: "queue.SimpleQueue[T]") -> list[T]:
+    """Everything that waits just now."""
     found = []
     while not waiting.empty():
         found.append(waiting.get())

@@ -47,8 +47,10 @@ def lines_of(wishes: Iterable[Wish]) -> list[str]:
 def wishes_of(record: Record) -> tuple[Wish, ...]:
     """What a record wants of this computer."""
     match record:
-        case Device(reach=reach, name=name) if reach:
-            return (Wish(f"reach {name} with the command", reach),)
+        case Device(reach=reach, programs=programs, name=name):
+            reached = [Wish(f"reach {name} with the command", reach)] if reach else []
+            commands = [program.command for program in programs if program.command]
+            return (*reached, *(Wish(f"read lines for {name} of the command", command) for command in commands))
         case Workload(name=name):
             return _wishes_of_workload(name, record)
         case Instrument(address=address, name=name) if address and address != RIG_ADDRESS and not is_simulated(address):
@@ -69,9 +71,9 @@ def _wishes_of_workload(name: str, workload: Workload) -> tuple[Wish, ...]:
 
 
 def wishes_of_run(request: RunRequest, meters: Iterable[Instrument]) -> tuple[Wish, ...]:
-    """What the recording of a run wants of this computer; a simulated device wants nothing."""
+    """What the recording of a run wants of this computer; a simulated device wants no more than its programs."""
     if request.device.rig:
-        return ()
+        return wishes_of(request.device.model_copy(update={"reach": ""}))
     return tuple(wish for record in (request.device, request.workload, *meters) for wish in wishes_of(record))
 
 

@@ -18,6 +18,7 @@ from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, Sam
 from pinch.recorder.remote import RemoteProbe
 from pinch.recorder.side import FrameSource, MeterSource, SideSource
 from pinch.rig import serve
+from pinch.runs.line_programs import source_of
 from pinch.sources.meter import Meter
 from pinch.sources.profiles import profile
 
@@ -73,6 +74,7 @@ def sources_of(
     device, workload = request.device, request.workload
     if not device.rig:
         sides: list[SideSource] = [_meter(i, partial(meter_at, i)) for i in meters]
+        sides += map(source_of, device.programs)
         if workload.frame_log:
             sides.append(FrameSource(workload.frame_log, workload.frame_column))
         probe = (
@@ -81,6 +83,7 @@ def sources_of(
         return probe, work_here(workload), sides, _nothing
     folder = make_scratch_folder()
     sides = [_meter(i, partial(_rig_meter, i, folder), request.time_scale) for i in meters]
+    sides += map(source_of, device.programs)
     if workload.rate_channel == FRAME_RATE:
         sides.append(FrameSource(str(folder / serve.FRAMES), "", request.time_scale))
     work: WorkSource = WorkProcess(rig_command(request, seed, folder), ready_line=True)

@@ -209,7 +209,7 @@ def _by_meaning(header: _Header) -> ColumnUse:
     name, words, unit, shown = header.name, header.words, header.unit, header.shown
     quantity, score, why = _quantity(unit, _word_quantity(words, unit), words, shown)
     if quantity in ("flag", None):
-        return ColumnUse(column=name, channel=_extra(name), why="nothing tells what it is")
+        return ColumnUse(column=name, channel=extra_channel(name), why="nothing tells what it is")
     component, component_score = _component(quantity, words, header.text)
     score = min(1.0, score + component_score)
     if quantity == "load" and component == "battery":
@@ -374,7 +374,8 @@ def _within(median: float, bounds: tuple[float, float]) -> bool:
     return bounds[0] <= median <= bounds[1]
 
 
-def _extra(name: str) -> str:
+def extra_channel(name: str) -> str:
+    """The channel of a column that is kept under its own name."""
     slug = re.sub(r"[^a-z0-9]+", "_", name.casefold()).strip("_") or "column"
     return f"extra.{slug[:60]}"
 

@@ -88,7 +88,8 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section(
             "Alarms: Pinch ends its own load", ("alarm_temp_c", "alarm_surface_c", "alarm_battery_c", "alarm_charge")
         ),
-        Section("Another computer", ("reach",)),
+        Section("Another computer, or rights for the probe", ("reach",)),
+        Section("Programs that print lines, read along with each run", ("programs",)),
         Section("Builds: firmware, OS, drivers", ("builds",)),
         Section("What changing takes, where it is more than a switch", ("change_needs",)),
         Section("Not to be had together", ("exclusions",)),
@@ -150,7 +151,7 @@ VARIANT_SECTIONS = (
     Section("Notes", ("notes",)),
 )
 """What a variant has of its own; all else is entered at its workload."""
-WIDE = {"command", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
+WIDE = {"command", "meant", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
 EMPTY_WORDS = {
