@@ -25,6 +25,8 @@ from pinch.ui.bench.state import WIDE, Section
 from pinch.ui.shell.words import hairline, label
 
 COLUMNS = 3
+MOST_BESIDE = 4
+"""Fields of a part in one line, such that a form fits beside its list."""
 
 
 class Choice(QComboBox):
@@ -124,22 +126,28 @@ class RowsEdit(QWidget):
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(4)
         columns = part_fields(wanted.part)
-        for place, column in enumerate(columns):
-            if count:
+        in_lines = len(columns) > MOST_BESIDE  # then each part takes several lines, its captions in them
+        across = -(-len(columns) // (-(-len(columns) // MOST_BESIDE)))
+        lines = -(-len(columns) // across)
+        for place in range(across):
+            grid.setColumnStretch(place, 1)
+        if count and not in_lines:
+            for place, column in enumerate(columns):
                 words = f"{column.caption}, {column.unit}" if column.unit else column.caption
                 grid.addWidget(label(words, "quiet"), 0, place)
-            grid.setColumnStretch(place, 1)
         for number in range(count):
             for place, column in enumerate(columns):
                 path = f"{wanted.path}.{number}.{column.path}"
-                edit = FieldEdit(replace(column, path=path), captioned=False)
+                edit = FieldEdit(replace(column, path=path), captioned=in_lines)
                 self.edits.append(edit)
-                grid.addWidget(edit, number + 1, place, Qt.AlignmentFlag.AlignTop)
+                line, beside = divmod(place, across)
+                grid.addWidget(edit, 1 + number * lines + line, beside, Qt.AlignmentFlag.AlignTop)
             remove = QPushButton("Remove")
             remove.setProperty("role", "slight")
             remove.setAccessibleName(f"Remove line {number + 1} of {wanted.caption}")
             remove.clicked.connect(lambda _, n=number: self.removed.emit(wanted.path, n))
-            grid.addWidget(remove, number + 1, len(columns), Qt.AlignmentFlag.AlignTop)
+            end = Qt.AlignmentFlag.AlignBottom if in_lines else Qt.AlignmentFlag.AlignTop
+            grid.addWidget(remove, (number + 1) * lines, across, end)
         self.add = QPushButton("Add a line")
         self.add.setProperty("role", "slight")
         self.add.setAccessibleName(f"Add a line to {wanted.caption}")
@@ -147,7 +155,7 @@ class RowsEdit(QWidget):
         row = QHBoxLayout()
         row.addWidget(self.add)
         row.addStretch(1)
-        grid.addLayout(row, count + 1, 0, 1, len(columns) + 1)
+        grid.addLayout(row, 1 + count * lines, 0, 1, across + 1)
 
 
 class FormView(QScrollArea):
