@@ -4,6 +4,7 @@ import argparse
 import importlib
 import logging
 import sys
+from collections.abc import Collection
 from pathlib import Path
 from typing import Protocol
 
@@ -11,6 +12,7 @@ from pinch import __version__
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.runs.log_file import keep_log, log_path
+from pinch.sources.probe import bundle, sampling
 
 COMMANDS = {
     "open": "open the window, with a book or without",
@@ -33,8 +35,11 @@ COMMANDS = {
     "reference": "lay other books beside one, to compare with and cite",
     "card": "put cards into the chart deck, list and remove them",
     "report": "write the report of a book, the pictures of its deck, tables and the open data",
+    "desktop": "put Pinch into the desktop's menus, for this user or for all, and out of them again",
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
+PROBE = "probe"
+"""A program of its own, with its own parser."""
 WRONG_USE = 2
 log = logging.getLogger(__name__)
 
@@ -49,34 +54,47 @@ class Command(Protocol):
         """Do the work; returns the exit status."""
 
 
+def _shared_options() -> argparse.ArgumentParser:
+    shared = argparse.ArgumentParser(add_help=False, allow_abbrev=False)
+    shared.add_argument("--log-file", type=Path, metavar="FILE", help="where Pinch notes its own mistakes")
+    shared.add_argument("--verbose", action="store_true", help="say on standard error what the log has")
+    return shared
+
+
+def _module_of(name: str) -> Command:
+    module: Command = importlib.import_module(f"pinch.cli.{name}_command")
+    return module
+
+
+def parser_of(wanted: Collection[str], shared: argparse.ArgumentParser | None = None) -> argparse.ArgumentParser:
+    """The parser, with the arguments of those commands that are wanted: each costs the loading of its module."""
+    parser = argparse.ArgumentParser(
+        prog="pinch", description="Bench work for people who review computers.", parents=[shared or _shared_options()]
+    )
+    parser.add_argument("--version", action="version", version=f"pinch {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
+    for name, text in COMMANDS.items():
+        sub = commands.add_parser(name, help=text, description=text[0].upper() + text[1:] + ".")
+        if name == PROBE and name in wanted:
+            sampling.configure(sub)
+        elif name in wanted:
+            _module_of(name).configure(sub)
+    return parser
+
+
 def main(arguments: list[str] | None = None) -> int:
     """Entry point of the `pinch` command."""
     words = sys.argv[1:] if arguments is None else arguments
-    if words[:1] == ["probe"]:
-        from pinch.sources.probe import bundle, sampling
-
+    if words[:1] == [PROBE]:
         if "--as-program" in words[1:]:
             print(bundle.program([word for word in words[1:] if word != "--as-program"] or None))
             return 0
         return sampling.main(words[1:])
-    shared = argparse.ArgumentParser(add_help=False, allow_abbrev=False)
-    shared.add_argument("--log-file", type=Path, metavar="FILE", help="where Pinch notes its own mistakes")
-    shared.add_argument("--verbose", action="store_true", help="say on standard error what the log has")
+    shared = _shared_options()
     wide, words = shared.parse_known_args(words)
     words = words or ["open"]
-    parser = argparse.ArgumentParser(
-        prog="pinch", description="Bench work for people who review computers.", parents=[shared]
-    )
-    parser.add_argument("--version", action="version", version=f"pinch {__version__}")
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
-    chosen: Command | None = None
-    for name, text in COMMANDS.items():
-        sub = commands.add_parser(name, help=text, description=text[0].upper() + text[1:] + ".")
-        if name in words[:1]:
-            chosen = importlib.import_module(f"pinch.cli.{name}_command")
-            chosen.configure(sub)
-    args = parser.parse_args(words)
-    assert chosen is not None
+    args = parser_of(words[:1], shared).parse_args(words)
+    chosen = _module_of(args.command)
     try:
         keep_log(wide.log_file, wide.verbose)
     except OSError as error:

@@ -1,7 +1,10 @@
 """The ways to a quantity that a machine does not tell to whoever asks: each with its caution and its undoing."""
 
 from dataclasses import dataclass
+from pathlib import Path
 
+INSTALLED = Path("/usr/libexec/pinch-probe")
+"""Where the package of a distribution puts the probe, with a rule of polkit of its own."""
 GROUP = "pinch"
 RULE = "/etc/tmpfiles.d/pinch.conf"
 LEAKS = (
@@ -38,6 +41,7 @@ def ways_to(place: str, refused: bool) -> tuple[Way, ...]:
             "Give rights to the probe alone, for each run",
             (
                 "enter one of these as the command that reaches Python (Bench, the device, Another computer):",
+                *([f"pkexec {INSTALLED}"] if INSTALLED.exists() else []),
                 "pkexec python3 -",
                 "sudo -n python3 -",
             ),

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtCore import QBuffer, QByteArray, QSize
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QImageReader, QPalette, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from pinch.charts.theme import DARK, FIGURE_FACE, FONTS, LIGHT, TEXT_FACE, Theme
@@ -61,6 +62,19 @@ def text_font(points: float, bold: bool = False) -> QFont:
 def figure_font(points: float, bold: bool = False) -> QFont:
     """The face for figures, all of one width."""
     return _font(FIGURE_FACE, points, bold)
+
+
+def icon(name: str, colour: str, size: int) -> QPixmap:
+    """A shipped line drawing in a colour, size × size points, as sharp as the screen is."""
+    screen = QApplication.primaryScreen()
+    scale = screen.devicePixelRatio() if screen is not None else 1.0
+    drawing = QByteArray((ART / f"{name}.svg").read_bytes().replace(b"#000000", colour.encode()))
+    buffer = QBuffer(drawing)  # the reader keeps neither of them alive
+    reader = QImageReader(buffer, QByteArray(b"svg"))
+    reader.setScaledSize(QSize(round(size * scale), round(size * scale)))
+    picture = QPixmap.fromImage(reader.read())
+    picture.setDevicePixelRatio(scale)
+    return picture
 
 
 def _font(family: str, points: float, bold: bool) -> QFont:

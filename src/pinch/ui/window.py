@@ -32,14 +32,14 @@ from pinch.ui.shell.footer import Footer
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
-from pinch.ui.shell.notices import Notices, load_icons
+from pinch.ui.shell.notices import Notices
 from pinch.ui.shell.spine import Spine
 from pinch.ui.shell.text_dialog import TextDialog
 from pinch.ui.writing import Writing
 
 log = logging.getLogger(__name__)
 ICON = look.ART / "pinch.svg"
-ICONS_MS, JUDGE_ALL_MS = 300, 2_000
+JUDGE_ALL_MS = 2_000
 LOOK_MS = 2_000
 NARROW_MARGIN = 212
 
@@ -79,7 +79,6 @@ class MainWindow(QMainWindow):
         run = session.run
         self._turn_to(self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id)))
         self._records_changed()
-        QTimer.singleShot(ICONS_MS, load_icons)
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_book)
         self._watch.start(LOOK_MS)

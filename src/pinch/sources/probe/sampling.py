@@ -135,8 +135,7 @@ def positive(text: str) -> float:
     return value
 
 
-def main(arguments: list[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="pinch probe", description="Print the sensors as CSV, one row a sample.")
+def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--root", default="/", help="read this tree instead of /")
     parser.add_argument("--interval", type=positive, default=1.0, help="seconds between samples (1)")
     parser.add_argument("--duration", type=positive, default=None, help="seconds to run (until stopped)")
@@ -144,6 +143,11 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--since-boot", action="store_true", help="count t_s from boot, not from the start")
     parser.add_argument("--as-program", action="store_true", help="print the probe itself, for a Python elsewhere")
     parser.add_argument("--list", action="store_true", help="say as JSON what is read from where, and what is lacking")
+
+
+def main(arguments: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="pinch probe", description="Print the sensors as CSV, one row a sample.")
+    configure(parser)
     args = parser.parse_args(arguments)
     if not os.path.isdir(args.root):
         say(f"{args.root}: there is no such folder")

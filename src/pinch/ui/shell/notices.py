@@ -1,8 +1,5 @@
 """One line above the page for what went wrong or was done; it never blocks the window."""
 
-import importlib
-import threading
-
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
@@ -11,11 +8,7 @@ from pinch.ui import look
 from pinch.ui.shell.words import label
 
 DONE_MS = 8000
-
-
-def load_icons() -> None:
-    """Load the icons beside the work: they take a third of a second, which neither the start nor a notice may take."""
-    threading.Thread(target=importlib.import_module, args=("qtawesome",), daemon=True).start()
+ICON = 18
 
 
 class Notices(QWidget):
@@ -54,25 +47,23 @@ class Notices(QWidget):
         """Something went wrong. What a fault said already is not said once more."""
         if self.isVisible() and self._fault is not None and text == self._fault.sentence:
             return
-        self._show(text, "mdi6.alert-outline", look.theme().accent)
+        self._show(text, "alert", look.theme().accent)
         self._fade.stop()
 
     def fault(self, fault: Fault) -> None:
         """Something went wrong that nobody foresaw."""
-        self._show(fault.sentence, "mdi6.alert-outline", look.theme().accent, fault)
+        self._show(fault.sentence, "alert", look.theme().accent, fault)
         self._fade.stop()
 
     def done(self, text: str) -> None:
         """Something was done that the page does not show; the words go by themselves."""
-        self._show(text, "mdi6.check", look.theme().ink)
+        self._show(text, "done", look.theme().ink)
         self._fade.start()
 
     def _show(self, text: str, icon: str, colour: str, fault: Fault | None = None) -> None:
-        import qtawesome
-
         theme = look.theme()
         self.setStyleSheet(f"Notices {{ background: {theme.window}; border-bottom: 1px solid {theme.hairline}; }}")
-        self._icon.setPixmap(qtawesome.icon(icon, color=colour).pixmap(18, 18))
+        self._icon.setPixmap(look.icon(icon, colour, ICON))
         self._fault = fault
         self.details.setVisible(fault is not None)
         self.words.setText(text)
