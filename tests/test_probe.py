@@ -8,16 +8,21 @@ import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
+from itertools import pairwise
 from pathlib import Path
 
 import psutil
 
+from pinch.bench.records import LoadKind
 from pinch.recorder.processes import WorkProcess
 from pinch.rig import catalogue
 from pinch.rig.device import SimulatedDevice
 from pinch.rig.tree import ENERGY_RANGE_UJ, PretendTree
+from pinch.sources.graphics import Drawing, draw_until
+from pinch.sources.load_kit import KIT
 from pinch.sources.probe.bundle import program
 from tests.waiting import PATIENCE_S, wait_until
 
@@ -282,3 +287,39 @@ class TestLoad(unittest.TestCase):
         process.stdin.close()
         _, alive = psutil.wait_procs(workers, timeout=PATIENCE_S)
         self.assertEqual(alive, [])
+
+
+class TestKit(unittest.TestCase):
+    def four_of(self, work: WorkProcess) -> list[float]:
+        rates: list[float] = []
+        wait_until(lambda: len(rates) >= 4, lambda: rates.extend(s.values[0] for s in work.read()))
+        return rates
+
+    def test_each_part_does_what_it_says(self) -> None:
+        """Rates against what the machine can do at all: light use is the same everywhere, memory is no disk."""
+        self.assertEqual(set(KIT), {str(kind) for kind in LoadKind})
+        for kind, low, high in (("light", 12.0, 20.0), ("memory", 0.5, 2000.0)):
+            work = WorkProcess([*COMMAND[:3], "--kind", kind, "--threads", "1", "--interval", "0.5"])
+            work.open()
+            self.addCleanup(work.close)
+            work.start()
+            rates = self.four_of(work)
+            work.close()
+            self.assertTrue(low <= sorted(rates)[len(rates) // 2] <= high, (kind, rates))
+
+    def test_a_scene_tells_its_frames_and_idle_does_nothing(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            gone, frames = threading.Event(), Path(folder) / "frames.csv"
+            threading.Timer(1.0, gone.set).start()
+            drawing = Drawing()
+            draw_until(gone, drawing, str(frames))
+            rows = list(csv.DictReader(frames.open()))
+        self.assertEqual(len(rows), drawing.frames)
+        gaps = [1000.0 * (float(b["t_s"]) - float(a["t_s"])) - float(b["frame_ms"]) for a, b in pairwise(rows)]
+        self.assertLess(max(map(abs, gaps), default=0.0), 0.01)
+        idle = WorkProcess([*COMMAND[:3], "--kind", "idle"])
+        idle.open()
+        self.addCleanup(idle.close)
+        idle.start()
+        time.sleep(1.5)
+        self.assertEqual((idle.read(), idle.progress().failed), ([], ""))

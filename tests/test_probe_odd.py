@@ -77,9 +77,10 @@ class TestOddTree(TreeCase):
 
 class TestCombinedLoad(InFolder):
     def test_it_says_what_draws_or_why_nothing_does(self) -> None:
+        from pinch.bench.records import Workload
         from pinch.runs.sourcing import load_command
 
-        work = WorkProcess(load_command(one_core=True, graphics=True))
+        work = WorkProcess(load_command(Workload(name="x", one_core=True, graphics=True)))
         self.addCleanup(work.close)
         work.open()
         work.start()

@@ -1,6 +1,7 @@
 """A run that begins now, as a record of its book."""
 
 from pinch.bench.book import Book
+from pinch.bench.parts import Build
 from pinch.bench.records import Device, Run, Setting, Workload, now
 
 
@@ -13,8 +14,9 @@ def new_run(
     ambient_c: float | None = None,
     notes: str = "",
     protocol_id: int | None = None,
+    more_builds: tuple[Build, ...] = (),
 ) -> Run:
-    """A run that begins now, the next repeat of its cell, kept in the book."""
+    """A run that begins now, the next repeat of its cell, kept in the book, with the builds of its device and more."""
     ids = (device.id, setting.id, workload.id)
     return book.save(
         Run(
@@ -26,7 +28,7 @@ def new_run(
             ambient_c=ambient_c,
             source=source,
             notes=notes,
-            builds=device.builds,
+            builds=(*device.builds, *more_builds),
             protocol_id=protocol_id,
         )
     )

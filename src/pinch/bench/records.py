@@ -100,6 +100,16 @@ class Counts(StrEnum):
     SOAK = "the settled window"
 
 
+class LoadKind(StrEnum):
+    """Which part of the built-in load a workload is."""
+
+    CORES = "cores"
+    MEMORY = "memory"
+    LIGHT = "light"
+    SCENE = "scene"
+    IDLE = "idle"
+
+
 class Runner(StrEnum):
     """What starts a workload on this computer; a simulated device runs its own."""
 
@@ -303,6 +313,7 @@ class Workload(Listed):
     frame_log: str = Field(default="", max_length=1000, title="Frame log to follow")
     frame_column: str = Field(default="", max_length=120, title="Its column of frame times")
     graphics: bool = Field(default=False, title="Graphics kept busy too")
+    load: LoadKind = Field(default=LoadKind.CORES, title="What the built-in load does")
 
     @field_validator("score_pattern")
     @classmethod

@@ -7,20 +7,32 @@ from pathlib import Path
 import platformdirs
 
 from pinch.bench.book import Book
-from pinch.bench.records import Device, Repeatable, Runner, Setting, WorkKind, Workload, free_name
+from pinch.bench.records import Device, LoadKind, Repeatable, Runner, Setting, WorkKind, Workload, free_name
+from pinch.core.frames import FRAME_RATE
 from pinch.rig import catalogue, demo, demo_bench
+from pinch.sources.load_kit import KIT
 from pinch.sources.machine import platform_profiles, read_machine
 
 
-def _built_in(name: str, kind: WorkKind, **fields: bool) -> Workload:
+def _built_in(name: str, kind: WorkKind, **fields: object) -> Workload:
     """A workload that Pinch brings along."""
-    shared = {"score_unit": "units/s", "repeatable": Repeatable.BUILT_IN, "runner": Runner.LOAD}
+    part = KIT[str(fields.get("load", LoadKind.CORES))]
+    shared = {"score_unit": part.unit, "repeatable": Repeatable.BUILT_IN, "runner": Runner.LOAD, "notes": part.words}
     return Workload.model_validate({"name": f"Built-in load, {name}", "kind": kind, **shared, **fields})
 
 
 ALL_CORES = _built_in("all cores", WorkKind.ALL_CORE)
-ONE_CORE = _built_in("one core", WorkKind.ONE_CORE, one_core=True)
-COMBINED = _built_in("cores and graphics", WorkKind.COMBINED, graphics=True)
+BUILT_IN = (
+    ALL_CORES,
+    _built_in("one core", WorkKind.ONE_CORE, one_core=True),
+    _built_in("memory", WorkKind.ALL_CORE, load=LoadKind.MEMORY),
+    _built_in("cores and graphics", WorkKind.COMBINED, graphics=True),
+    _built_in("graphics scene", WorkKind.GAME, load=LoadKind.SCENE, rate_channel=FRAME_RATE),
+    _built_in("light use", WorkKind.OTHER, load=LoadKind.LIGHT, one_core=True),
+    _built_in("idle", WorkKind.IDLE, load=LoadKind.IDLE),
+)
+"""The kit: the same work on every machine, so that books of different machines can be compared without other
+programs."""
 
 
 def add_rig(book: Book) -> None:
@@ -50,7 +62,7 @@ def add_this_computer(book: Book, root: Path = Path("/")) -> Device:
             own = {"device_id": device.id, "name": name, "mode": profile, "platform_profile": profile}
             book.save(Setting.model_validate(own | claims))
     named = {w.name for w in book.workloads()}
-    for workload in (ALL_CORES, ONE_CORE, COMBINED):
+    for workload in BUILT_IN:
         if workload.name not in named:
             book.save(workload)
     return device

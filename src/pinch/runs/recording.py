@@ -9,6 +9,7 @@ from pathlib import Path
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.new_runs import new_run
+from pinch.bench.parts import Build
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload, now
 from pinch.core.errors import DataError, PinchError
@@ -21,6 +22,7 @@ from pinch.rig import catalogue
 from pinch.runs.consent import check_consent, wishes_of_run
 from pinch.runs.patient_keeper import PatientKeeper
 from pinch.runs.sourcing import RunRequest, command_line, meters_of, sources_of
+from pinch.sources.load_kit import KIT
 from pinch.sources.profiles import read_with
 
 LEAST_CUT_S = 10.0
@@ -117,9 +119,12 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
 def _new_run(book: Book, request: RunRequest, meters: Sequence[Instrument]) -> tuple[Run, float]:
     """A run that begins now, and where its time begins."""
     device = request.device
-    source = "rig" if device.rig else "another computer" if device.reach else "this computer"
+    source = "rig" if device.rig else "another computer" if device.reach and not device.local else "this computer"
+    of_kit = KIT[request.workload.load] if request.workload.runner is Runner.LOAD and not device.rig else None
+    kit = (Build(what=f"built-in load, {request.workload.load}", version=of_kit.version),) if of_kit else ()
     run = new_run(
-        book, device, request.setting, request.workload, source, request.ambient_c, request.notes, request.protocol_id
+        *(book, device, request.setting, request.workload, source),
+        *(request.ambient_c, request.notes, request.protocol_id, kit),
     )
     told = {"before": request.before, "in_spite_of": request.in_spite_of, "meters": read_with(meters)}
     return book.save(run.model_copy(update=told)), 0.0
@@ -171,7 +176,7 @@ def _check(request: RunRequest) -> None:
         raise PinchError(f"The length of a run is between 1 s and 24 h, not {request.load_s:g} s.")
     if not 0.1 <= request.interval_s <= 60:
         raise PinchError(f"Samples are taken every 0.1 s to every minute, not every {request.interval_s:g} s.")
-    if request.device.reach and request.workload.runner is Runner.LOAD:
+    if request.device.reach and not request.device.local and request.workload.runner is Runner.LOAD:
         raise PinchError(
             "The built-in load runs on this computer only. On another one, start work by hand, or give a command that "
             "reaches it."

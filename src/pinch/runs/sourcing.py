@@ -10,7 +10,7 @@ from pathlib import Path
 
 from pinch.bench.book import Book
 from pinch.bench.readings import Instrument
-from pinch.bench.records import Device, Run, Runner, ScoreFrom, Setting, Workload, live
+from pinch.bench.records import Device, LoadKind, Run, Runner, ScoreFrom, Setting, Workload, live
 from pinch.bench.scratch import make_scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
@@ -25,6 +25,7 @@ from pinch.sources.profiles import profile
 IDLE_S = 15.0
 OFTEN_S = 0.05
 """No meter is asked more often than this, however fast the rig runs."""
+SCENE_FRAMES = "frames.csv"
 RIG_ADDRESS = "rig"
 """Address of an instrument that stands for the mains meter of the simulated devices."""
 
@@ -77,10 +78,17 @@ def sources_of(
         sides += map(source_of, device.programs)
         if workload.frame_log:
             sides.append(FrameSource(workload.frame_log, workload.frame_column))
+        here: WorkSource = work_here(workload)
+        clean_up: Callable[[], None] = _nothing
+        if workload.runner is Runner.LOAD and workload.load is LoadKind.SCENE:
+            frames = make_scratch_folder()
+            here = WorkProcess(load_command(workload, frames / SCENE_FRAMES))
+            sides.append(FrameSource(str(frames / SCENE_FRAMES), ""))
+            clean_up = partial(shutil.rmtree, frames, ignore_errors=True)
         probe = (
             RemoteProbe(device.reach, request.interval_s) if device.reach else ProbeProcess(None, request.interval_s)
         )
-        return probe, work_here(workload), sides, _nothing
+        return probe, here, sides, clean_up
     folder = make_scratch_folder()
     sides = [_meter(i, partial(_rig_meter, i, folder), request.time_scale) for i in meters]
     sides += map(source_of, device.programs)
@@ -136,7 +144,7 @@ def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
 def work_here(workload: Workload) -> WorkSource:
     """What runs a workload on this computer."""
     if workload.runner is Runner.LOAD:
-        return WorkProcess(load_command(workload.one_core, workload.graphics))
+        return WorkProcess(load_command(workload))
     if workload.runner is Runner.HAND:
         return HandWork()
     return CommandProcess(command_line(workload), workload.all_passes, workload.score_from is ScoreFrom.TIME)
@@ -168,7 +176,8 @@ def command_line(workload: Workload) -> list[str]:
     return [sys.executable, "-m", "pinch.sources.command", *options, "--", *words]
 
 
-def load_command(one_core: bool, graphics: bool = False) -> list[str]:
-    """Command line of the built-in load."""
-    options = [*(["--threads", "1"] if one_core else []), *(["--graphics"] if graphics else [])]
+def load_command(workload: Workload, frames: Path | None = None) -> list[str]:
+    """Command line of the built-in load; of a scene with the file that its frames go to."""
+    options = ["--kind", str(workload.load), *(["--threads", "1"] if workload.one_core else [])]
+    options += [*(["--graphics"] if workload.graphics else []), *(["--frames", str(frames)] if frames else [])]
     return [sys.executable, "-m", "pinch.sources.load", *options]

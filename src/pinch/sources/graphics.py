@@ -1,14 +1,16 @@
 """Keeps graphics busy with OpenGL, drawn into memory and never shown.
 
-    python -m pinch.sources.graphics
+    python -m pinch.sources.graphics [--frames FILE]
 
-Prints one line: what draws, or why nothing can. Then it draws until its standard input ends. Where Linux has no render
-node the processor would do the drawing, and graphics would stay idle: then nothing is drawn.
+Prints one line: what draws, or why nothing can. Then it draws until its standard input ends; with a file, the time of
+each frame goes there as a row `t_s,frame_ms`, seconds since boot. Where Linux has no render node the processor would do
+the drawing, and graphics would stay idle: then nothing is drawn.
 """
 
 import os
 import sys
 import threading
+import time
 from pathlib import Path
 from typing import Any
 
@@ -90,10 +92,22 @@ def main() -> int:
         except OSError as error:
             reason = str(error)
     print(reason or f"graphics are kept busy by {drawing.by if drawing else ''}", flush=True)
-    while drawing is not None and not gone.is_set():
-        drawing.draw()
+    if drawing is not None:
+        draw_until(gone, drawing, sys.argv[2] if sys.argv[1:2] == ["--frames"] else os.devnull)
     gone.wait()
     return 0
+
+
+def draw_until(gone: threading.Event, drawing: Drawing, frames: str) -> None:
+    """Draw until somebody has gone; the time of each frame goes to a file."""
+    with open(frames, "w", encoding="ascii", buffering=1) as log:
+        log.write("t_s,frame_ms\n")
+        before = time.clock_gettime(time.CLOCK_BOOTTIME)
+        while not gone.is_set():
+            drawing.draw()
+            now = time.clock_gettime(time.CLOCK_BOOTTIME)
+            log.write(f"{now:.6f},{1000.0 * (now - before):.4f}\n")
+            before = now
 
 
 def _wait_for_end(gone: threading.Event) -> None:

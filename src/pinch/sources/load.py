@@ -1,11 +1,11 @@
-"""The built-in load: steady linear algebra on all cores or one, in child processes.
+"""The built-in load: a small kit of steady work in child processes (`sources.load_kit` says what each part does).
 
-    python -m pinch.sources.load [--threads N] [--interval S] [--graphics]
+    python -m pinch.sources.load [--kind KIND] [--threads N] [--interval S] [--graphics] [--frames FILE]
 
 Commands on standard input, a line each: `start`, `stop`; its end ends the load, so that it never outlives Pinch. While
-loaded, standard output gets a line `clock_s,rate` an interval: seconds since boot, and work units done each second. A
-work unit is one product of two 192×192 matrices of doubles (14.2 million floating-point operations). With `--graphics`
-they are kept busy too, and a line `# …` says by what, or why not.
+loaded, standard output gets a line `clock_s,rate` an interval: seconds since boot, and work units done each second.
+With `--graphics` they are kept busy too, and a line `# …` says by what, or why not. A scene writes its frames to a file
+instead, and ends where it cannot be drawn.
 """
 
 import argparse
@@ -23,18 +23,19 @@ for _library in ("OPENBLAS", "OMP", "MKL"):
     os.environ[f"{_library}_NUM_THREADS"] = "1"  # one process a core; must be set before NumPy loads
 
 import numpy as np  # noqa: E402
-from numpy.typing import NDArray  # noqa: E402
 
-SIZE = 192
+from pinch.sources import load_kit  # noqa: E402
+from pinch.sources.graphics import why_not  # noqa: E402
+
 _PR_SET_PDEATHSIG = 1
 
 
 class Crew:
     """The worker processes and the counters they share: one double a worker, work units done."""
 
-    def __init__(self, threads: int) -> None:
-        self._threads = threads
-        self._shared = mmap.mmap(-1, 8 * threads)
+    def __init__(self, kind: str, threads: int) -> None:
+        self._kind, self._threads = kind, threads
+        self._shared = mmap.mmap(-1, 8 * max(1, threads))
         self._counts = np.frombuffer(self._shared, dtype=np.float64)
         self._children: list[int] = []
 
@@ -56,7 +57,7 @@ class Crew:
         for number in range(self._threads):
             child = os.fork()
             if child == 0:
-                _work(self._counts, number, parent)
+                _work(self._kind, self._counts, number, parent)
             self._children.append(child)
 
     def stop(self) -> None:
@@ -69,14 +70,17 @@ class Crew:
 
 
 class GraphicsLoad:
-    """The process that keeps graphics busy; `start` it after the workers, which must not hold its line open."""
+    """The process that keeps graphics busy; `start` it after the workers, which must not hold its line open. With
+    `frames` it draws the scene and writes its frames there."""
 
-    def __init__(self) -> None:
+    def __init__(self, frames: str = "") -> None:
         self._process: subprocess.Popen[str] | None = None
+        self._frames = frames
 
     def start(self) -> None:
         """Begin to draw."""
         command = [sys.executable, "-m", "pinch.sources.graphics"]
+        command += ["--frames", self._frames] if self._frames else []
         self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         threading.Thread(target=self._tell, args=(self._process,), daemon=True).start()
 
@@ -95,15 +99,10 @@ class GraphicsLoad:
             print(f"# {said}", flush=True)
 
 
-def _work(counts: NDArray[np.float64], number: int, parent: int) -> None:
+def _work(kind: str, counts: load_kit.Counts, number: int, parent: int) -> None:
     """Never returns. The kernel kills the worker when its parent dies, however that happens."""
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
-    rng = np.random.default_rng(number)
-    a, b = rng.standard_normal((2, SIZE, SIZE)) / SIZE
-    out = np.empty_like(a)
-    while os.getppid() == parent:
-        np.matmul(a, b, out=out)
-        counts[number] += 1.0
+    load_kit.work(kind, counts, number, lambda: os.getppid() == parent)
     os._exit(0)
 
 
@@ -141,11 +140,18 @@ def _clock() -> float:
 def main() -> int:
     """Entry point of the load process."""
     parser = argparse.ArgumentParser(description="The built-in load; commands on standard input.")
-    parser.add_argument("--threads", type=int, default=len(os.sched_getaffinity(0)))
+    parser.add_argument("--kind", choices=tuple(load_kit.KIT), default="cores")
+    parser.add_argument("--threads", type=int, default=0)
     parser.add_argument("--interval", type=float, default=1.0)
     parser.add_argument("--graphics", action="store_true")
+    parser.add_argument("--frames", default="")
     args = parser.parse_args()
-    crew, graphics = Crew(max(1, args.threads)), GraphicsLoad() if args.graphics else None
+    if args.kind == "scene" and (reason := why_not()):
+        print(f"The scene cannot be drawn: {reason}", file=sys.stderr)
+        return 1
+    workers = args.threads or load_kit.KIT[args.kind].workers or len(os.sched_getaffinity(0))
+    crew = Crew(args.kind, 0 if args.kind in ("scene", "idle") else workers)
+    graphics = GraphicsLoad(args.frames) if args.graphics or args.kind == "scene" else None
     try:
         serve(crew, graphics, args.interval)
     except (BrokenPipeError, KeyboardInterrupt):

@@ -187,7 +187,7 @@ def what_is_missing(device: Device | None, setting: Setting | None, workload: Wo
             f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
             "its logs with Add, Runs from logs."
         )
-    if device.reach and workload.runner is Runner.LOAD:
+    if device.reach and not device.local and workload.runner is Runner.LOAD:
         return f"The built-in load runs on this computer only: choose work that you start on {device.name}."
     if device.rig is not None and workload.runner is not Runner.HAND:
         return f"{device.name} is simulated: choose one of its own workloads above."

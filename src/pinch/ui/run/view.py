@@ -263,7 +263,7 @@ def how_words(device: Device, workload: Workload) -> str:
         return f"{several}{waits}." if several else ""
     if workload.runner is Runner.HAND:
         return "You start and end the work yourself: Start begins the rest, It is over completes the run."
-    where = " on this computer" if device.reach else ""
+    where = " on this computer" if device.reach and not device.local else ""
     return f"It runs{where}, {several or 'one pass'}{waits}: {workload.command or 'no command yet'}."
 
 
