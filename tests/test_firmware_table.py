@@ -11,12 +11,17 @@ import subprocess
 import sys
 import unittest
 
+from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
+from pinch.rig import catalogue
+from pinch.rig.device import SimulatedDevice
+from pinch.rig.tree import pretend_tree
 from pinch.runs.machine_sensors import lacking_lines, read_sensors
 from tests.test_probe import PROBE, TreeCase, row
 from tests.waiting import PATIENCE_S
 
 CARD = "sys/class/drm/card1/device"
+LIMITED_BY = {Cause.SUSTAINED_POWER: "power", Cause.BURST_POWER: "burst", Cause.HEAT: "heat"}
 APU = {
     "proc/uptime": "100.000 0.00\n",
     "proc/stat": "cpu  1000 0 0 9000 0 0 0 0 0 0\n",
@@ -232,3 +237,34 @@ class TestRights(MetricsCase):
             read_sensors(None, "no-such-program -")
         with self.assertRaisesRegex(PinchError, "cannot be had: it gave no list"):
             read_sensors(None, "echo hello")
+
+
+class TestRig(MetricsCase):
+    def test_the_probe_reads_the_table_of_the_rigs_handheld_as_it_is(self) -> None:
+        setting = catalogue.GANNET.setting("20 W")
+        sim = SimulatedDevice(catalogue.GANNET, setting)
+        sim.start(catalogue.SKERRY)
+        sim.advance(120.0)
+        tree = pretend_tree(self.root, catalogue.GANNET, setting)
+        self.addCleanup(tree.close)
+        tree.show(sim.state())
+        process = self.begin("--time-scale", "20")
+        assert process.stdout is not None
+        header = process.stdout.readline().strip().split(",")
+        sim.advance(1.0)
+        state = sim.state()
+        tree.show(state)
+        found = row(process, header)
+        self.assertAlmostEqual(float(found["soc.power"]), state.power_w, places=3)
+        self.assertAlmostEqual(float(found["cpu.temp"]), state.temp_c, delta=0.07)
+        self.assertEqual(float(found["soc.power.limit"]), 20.0)
+        ruled = {cause: found[f"soc.throttle.{cause}"] for cause in ("power", "burst", "heat")}
+        self.assertEqual(ruled, {c: "1" if c == LIMITED_BY[state.truth] else "0" for c in ruled})
+        self.assertFalse([name for name in header if name.startswith("cpu.power")])
+
+    def test_last_years_laptop_keeps_its_counter_for_root(self) -> None:
+        device = next(d for d in catalogue.DEVICES if d.tells is catalogue.Tells.LOCKED)
+        tree = pretend_tree(self.root, device, device.settings[0])
+        self.addCleanup(tree.close)
+        tree.show(SimulatedDevice(device, device.settings[0]).state())
+        self.assertFalse((self.root / f"{DOOR}/energy_uj").stat().st_mode & 0o077)

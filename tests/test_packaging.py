@@ -1,18 +1,26 @@
 """What ships beside the code: metadata, fonts with licences, pinned packages, documents whose links hold."""
 
+import argparse
 import configparser
 import hashlib
+import json
 import os
 import re
+import shlex
 import shutil
 import subprocess
+import sys
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
+from unittest import mock
 
 from pinch import __version__
 from pinch.charts.theme import FONTS
-from pinch.cli.main import COMMANDS
+from pinch.cli.main import COMMANDS, main, parser_of
+from pinch.core.errors import PinchError
+from pinch.runs.desktop_entry import install
+from pinch.sources.probe.bundle import installed_program, program
 from tests.in_folder import InFolder
 from tests.waiting import PATIENCE_S
 
@@ -43,8 +51,12 @@ class TestPackaging(unittest.TestCase):
 
     def test_every_package_is_pinned(self) -> None:
         for name in ("requirements.lock", "requirements-dev.lock"):
-            for line in (ROOT / name).read_text().splitlines():
-                self.assertRegex(line, r"^[A-Za-z0-9_.-]+==[0-9][A-Za-z0-9.]*$")
+            text = (ROOT / name).read_text()
+            pinned = re.findall(
+                r"^(\S+)==[0-9][A-Za-z0-9.]*(?: ; .+)? \\\n(?:    --hash=sha256:[0-9a-f]{64}.*\n)+", text, re.M
+            )
+            self.assertEqual(len(pinned), text.count("=="), name)
+        self.assertIn('requires-python = ">=3.11"\n', (ROOT / "pyproject.toml").read_text())
 
     def test_links_of_the_documents_hold(self) -> None:
         for document in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
@@ -55,6 +67,51 @@ class TestPackaging(unittest.TestCase):
         formats = (ROOT / "docs" / "formats.md").read_text(encoding="utf-8")
         for command in COMMANDS:
             self.assertIn(f"`pinch {command}", formats)
+
+
+class TestDesktop(InFolder):
+    def test_installed_then_removed_nothing_is_left(self) -> None:
+        """desktop-file-validate and the shells read what is written, where they are there."""
+        with mock.patch("platformdirs.user_data_path", return_value=self.folder):
+            for words in (["--install"], ["--install"]):
+                self.assertEqual(main(["desktop", *words]), 0)
+            entry = self.folder / "applications/org.pinch.Pinch.desktop"
+            started = shlex.split(next(w for w in entry.read_text().splitlines() if w.startswith("Exec="))[5:])
+            self.assertTrue(Path(started[0]).is_file())
+            self.assertEqual(started[-2:], ["open", "%f"])
+            for tool, path in (
+                ("desktop-file-validate", entry),
+                ("bash", self.folder / "bash-completion/completions/pinch"),
+                ("zsh", self.folder / "zsh/site-functions/_pinch"),
+            ):
+                if shutil.which(tool):
+                    words = [tool, *([] if tool.endswith("validate") else ["-n"]), str(path)]
+                    done = subprocess.run(words, capture_output=True, text=True)
+                    self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""), tool)
+            ET.parse(self.folder / "mime/packages/org.pinch.Pinch.xml")
+            self.assertEqual(main(["desktop", "--remove"]), 0)
+        self.assertEqual([p for p in self.folder.rglob("*pinch*") if p.is_file()], [])
+        (self.folder / "man").rename(self.folder / "other")
+        (self.folder / "man").write_text("")
+        with self.assertRaisesRegex(PinchError, "man1: it cannot be made"):
+            install(self.folder, ["pinch"])
+
+    def test_the_manual_page_and_completions_know_every_option(self) -> None:
+        """Made from the parser by `scripts/desktop-texts`; an option that came later fails here."""
+        texts = {name: (ROOT / "packaging" / name).read_text() for name in ("pinch.1", "pinch.bash", "pinch.zsh")}
+        (commands,) = (a for a in parser_of(COMMANDS)._actions if isinstance(a, argparse._SubParsersAction))
+        for command, parser in commands.choices.items():
+            for action in parser._actions:
+                for option in (o for o in action.option_strings if o.startswith("--")):
+                    for name, text in texts.items():
+                        self.assertIn(option, text.replace("\\-", "-"), f"{command} {option} in {name}")
+
+    def test_the_probe_of_a_package_runs_nothing_that_it_is_told(self) -> None:
+        evil = "open('/tmp/pinch-was-here', 'w')\n" + program(["--list", "--root", str(self.folder)])
+        words = [sys.executable, "-I", "-c", installed_program()]
+        done = subprocess.run(words, input=evil, capture_output=True, text=True, timeout=PATIENCE_S)
+        self.assertEqual(json.loads(done.stdout)["refused"], [])
+        self.assertFalse(Path("/tmp/pinch-was-here").exists())
 
 
 class TestSetUp(InFolder):

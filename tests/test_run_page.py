@@ -78,7 +78,7 @@ class TestLive(RigCase):
         log = runlogs.read_log(self.session.book, run.id or 0)
         frames, work = log.series["frame.time"], log.series["frame.rate"]
         self.assertAlmostEqual(1000.0 / frames.values.mean(), work.values.mean(), delta=0.1 * work.values.mean())
-        wall, package = log.series["wall.power"], log.series["cpu.power"]
+        wall, package = log.series["wall.power"], log.series["soc.power"]
         then = np.interp(wall.t, package.t, package.values)  # a busy machine reads the meter when it can
         self.assertAlmostEqual(float(np.median(wall.values - (then + 5) / 0.9)), 0.0, delta=4.0)
         self.assertTrue(run.before, "what was checked stays with the run")

@@ -94,7 +94,7 @@ def main(arguments: list[str] | None = None) -> int:
     wide, words = shared.parse_known_args(words)
     words = words or ["open"]
     args = parser_of(words[:1], shared).parse_args(words)
-    chosen = _module_of(args.command)
+    chosen = _module_of(words[0])
     try:
         keep_log(wide.log_file, wide.verbose)
     except OSError as error:
@@ -111,7 +111,7 @@ def main(arguments: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         return 1
     except Exception as error:
-        doing = f"pinch {args.command}"
+        doing = f"pinch {words[0]}"
         log.error(doing, exc_info=error)
         told = fault_of(error, doing).sentence
         print(f"pinch: {told} {wide.log_file or log_path()} has the details.", file=sys.stderr)

@@ -24,6 +24,7 @@ from pinch.bench.records import (
     scores_of,
 )
 from pinch.cli.books import named, open_or_create
+from pinch.core.channels import SUSTAINED_POWER
 from pinch.core.errors import PinchError
 from pinch.core.printing import plain
 from pinch.narrative.finding import finding
@@ -215,6 +216,6 @@ class ProgressLine:
         if "probe.load" not in news.values or news.t_s < self._said + EVERY_S:
             return
         self._said = news.t_s - news.t_s % EVERY_S
-        watts = news.values.get("cpu.power")
+        watts = next((news.values[name] for name in SUSTAINED_POWER if name in news.values), None)
         power = f", {watts:.1f} W" if watts is not None else ""
         print(f"{news.phase} {self._said:.0f} s{power}", file=sys.stderr)

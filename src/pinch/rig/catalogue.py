@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from enum import Enum
 from typing import TypeVar
 
 from pinch.core.errors import PinchError
@@ -58,9 +59,17 @@ class RigWork:
     scenes: tuple[float, ...] = ()
 
 
+class Tells(Enum):
+    """How a chip tells its power: by a counter that anybody may read or root alone, or by its firmware's table."""
+
+    COUNTER = 1
+    LOCKED = 2
+    FIRMWARE = 3
+
+
 @dataclass(frozen=True)
 class RigDevice:
-    """A device of the rig: `memory_gain` is its own speed beyond clock and cores."""
+    """A device of the rig: `memory_gain` is its own speed beyond clock and cores, `tells` how it tells its power."""
 
     key: str
     name: str
@@ -75,6 +84,7 @@ class RigDevice:
     battery_wh: float | None = None
     status: str = "retail"
     notes: str = ""
+    tells: Tells = Tells.COUNTER
     noise: Mapping[str, float] = field(default_factory=lambda: {"clock": 6.0, "temp": 0.15})
 
     def setting(self, name: str) -> RigSetting:
@@ -152,6 +162,7 @@ SANDPIPER_OLD = RigDevice(
     memory_gain=0.98,
     battery_wh=58.0,
     notes="Comparison unit with an older driver.",
+    tells=Tells.LOCKED,
 )
 LIMPET = RigDevice(
     "limpet",
@@ -183,6 +194,7 @@ GANNET = RigDevice(
         *(RigSetting(f"{w:g} W at anchor", w, 30.0, 5.0, mains=False) for w in (10.0, 15.0, 20.0, 25.0, 30.0)),
     ),
     fan_rpm=(2200.0, 6800.0),
+    tells=Tells.FIRMWARE,
     memory_gain=1.06,
     graphics=F12_GRAPHICS,
     battery_wh=48.0,

@@ -23,7 +23,7 @@ from pinch.rig import catalogue
 from pinch.rig.device import STEP_S, SimulatedDevice
 from pinch.rig.frame_maker import FrameMaker
 from pinch.rig.meter_stand_in import RigMeter, wall_w
-from pinch.rig.tree import PretendTree
+from pinch.rig.tree import pretend_tree
 
 METER_PORT, FRAMES = "meter.port", "frames.csv"
 SHORTEST_TICK_S = 0.004
@@ -35,7 +35,7 @@ def serve(args: argparse.Namespace) -> None:
     device = catalogue.device(args.device)
     work = catalogue.work(args.work)
     sim = SimulatedDevice(device, device.setting(args.setting), args.ambient, args.seed)
-    tree = PretendTree(Path(args.tree), device)
+    tree = pretend_tree(Path(args.tree), device, device.setting(args.setting))
     tree.show(sim.state())
     meter = RigMeter(lambda: wall_w(sim.state().power_w))
     (Path(args.tree) / METER_PORT).write_text(f"{meter.port}\n", encoding="ascii")

@@ -42,7 +42,7 @@ void main() {
 def why_not() -> str:
     """Why graphics cannot be kept busy here; empty where they can."""
     if not any(RENDER_NODES.glob("renderD*")):
-        return "there is no graphics device here, so only the cores are kept busy"
+        return "there is no graphics device here"
     return ""
 
 
@@ -62,7 +62,7 @@ class Drawing:
             settings: dict[str, Any] = {"backend": "egl", "libgl": "libGL.so.1", "libegl": "libEGL.so.1"}
             self._context: Any = moderngl.create_context(require=330, standalone=True, **settings)
         except Exception as error:  # noqa: BLE001 - drivers fail in ways of their own
-            raise OSError(f"OpenGL cannot be used ({error}), so only the cores are kept busy") from None
+            raise OSError(f"OpenGL cannot be used ({error})") from None
         self.by = str(self._context.info.get("GL_RENDERER", "OpenGL"))
         program: Any = self._context.program(vertex_shader=_VERTEX, fragment_shader=_FRAGMENT % ROUNDS)
         corners = np.array([-1, -1, 3, -1, -1, 3], dtype="f4")
@@ -91,9 +91,14 @@ def main() -> int:
             drawing = Drawing()
         except OSError as error:
             reason = str(error)
-    print(reason or f"graphics are kept busy by {drawing.by if drawing else ''}", flush=True)
+    frames = sys.argv[2] if sys.argv[1:2] == ["--frames"] else ""
+    if reason and frames:
+        print(f"The scene cannot be drawn: {reason}.", file=sys.stderr)
+        return 1
+    told = f"{reason}, so only the cores are kept busy" if reason else "graphics are kept busy by "
+    print(f"{told}{drawing.by if drawing else ''}", flush=True)
     if drawing is not None:
-        draw_until(gone, drawing, sys.argv[2] if sys.argv[1:2] == ["--frames"] else os.devnull)
+        draw_until(gone, drawing, frames or os.devnull)
     gone.wait()
     return 0
 

@@ -25,7 +25,6 @@ for _library in ("OPENBLAS", "OMP", "MKL"):
 import numpy as np  # noqa: E402
 
 from pinch.sources import load_kit  # noqa: E402
-from pinch.sources.graphics import why_not  # noqa: E402
 
 _PR_SET_PDEATHSIG = 1
 
@@ -84,6 +83,11 @@ class GraphicsLoad:
         self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         threading.Thread(target=self._tell, args=(self._process,), daemon=True).start()
 
+    @property
+    def failed(self) -> bool:
+        """Whether it has ended by itself; it said why."""
+        return self._process is not None and self._process.poll() is not None
+
     def stop(self) -> None:
         """Draw no more."""
         if self._process is not None:
@@ -126,6 +130,8 @@ def serve(crew: Crew, graphics: GraphicsLoad | None, interval_s: float) -> None:
                 if graphics is not None:
                     graphics.stop()
                 crew.stop()
+        if graphics is not None and graphics.failed:
+            return
         if _clock() >= due:
             now = (_clock(), crew.done)
             if crew.working:
@@ -146,9 +152,6 @@ def main() -> int:
     parser.add_argument("--graphics", action="store_true")
     parser.add_argument("--frames", default="")
     args = parser.parse_args()
-    if args.kind == "scene" and (reason := why_not()):
-        print(f"The scene cannot be drawn: {reason}", file=sys.stderr)
-        return 1
     workers = args.threads or load_kit.KIT[args.kind].workers or len(os.sched_getaffinity(0))
     crew = Crew(args.kind, 0 if args.kind in ("scene", "idle") else workers)
     graphics = GraphicsLoad(args.frames) if args.graphics or args.kind == "scene" else None
