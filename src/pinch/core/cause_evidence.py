@@ -31,7 +31,7 @@ PLAIN_SUPPLY, OTHER_HOLDS = 4.0, 3.0
 """What something else plainly holds takes so much from a temperature, and from a level before its time."""
 SURE, PLAIN = 9.0, 6.0
 """Nats of what was not logged or not at work, and of what the machine says of itself."""
-NEVER = -6.0
+NEVER, IMPOSSIBLE = -6.0, -500.0
 COOL_C = 60.0
 """A chip that is held below this is kept so for a surface rather, which nobody logged. Common practice, no source."""
 CAME_DOWN = 2.0
@@ -95,6 +95,8 @@ def evidence_of(s: Signals, r: Regulated) -> FloatArray:
     stacked[idle] = NEVER
     stacked[idle, CAUSES.index(Cause.WAITING)] = SURE
     stacked[~s.logged] = NEVER
+    if Cause.OUTSIDE not in s.flags:  # nothing but the machine itself can tell it
+        stacked[:, CAUSES.index(Cause.OUTSIDE)] = IMPOSSIBLE
     stacked[~s.logged, CAUSES.index(Cause.UNKNOWN)] = SURE
     return stacked
 
