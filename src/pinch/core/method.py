@@ -15,8 +15,8 @@ CHANGED = {
     8: "the knee of a curve of free shape may lie further towards a corner",
     9: "sweet spots of a curve of free shape may lie further down",
     10: "an index counts a workload once, however many variants of it were run",
-    11: "the machine's own account of what limits it counts, a signal from outside the chip is a cause of its own, and a "
-    "flag of throttling by power is no power",
+    11: "the machine's own account of what limits it counts, a signal from outside the chip is a cause of its own, and "
+    "a flag of throttling by power is no power",
 }
 """By version, what it does otherwise than the one before."""
 
