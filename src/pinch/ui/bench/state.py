@@ -110,7 +110,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
         Section("One run", ("length_s", "passes", "pause_s", "warm_up_pass")),
         Section(
             "On this computer",
-            ("runner", "graphics", "command", "folder", "timeout_s", "score_from", "score_pattern"),
+            ("runner", "load", "graphics", "command", "folder", "timeout_s", "score_from", "score_pattern"),
         ),
         Section(
             "Frames",

@@ -11,7 +11,7 @@ from pinch.bench.readings import Reading
 from pinch.bench.records import Device, ExitStatus, Runner, Setting, Workload
 from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
-from pinch.core.channels import caption_of, unit_of
+from pinch.core.channels import SUSTAINED_POWER, caption_of, power_channel, unit_of
 from pinch.core.frames import FRAME_RATE
 from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray, RunLog, Series
@@ -19,8 +19,9 @@ from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 
 MOST_POINTS = 3600
-LIVE = (("cpu.power", "Power"), ("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", ""))
-"""Channels that are shown large; the empty one is the workload's own rate. `cpu.load` stands in for a missing one."""
+LIVE = (("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", ""))
+"""Channels that are shown large beside the package's power; the empty one is the workload's own rate. `cpu.load` stands
+in for a missing one."""
 MOST_SHOWN = 6
 
 
@@ -106,7 +107,9 @@ class LiveRun:
         device does not tell is left out."""
         if chosen := [name for name in self.shown if name in self.values]:
             return [(name, caption_of(name)) for name in chosen]
-        wanted = [(name or self.rate_channel, caption or caption_of(self.rate_channel)) for name, caption in LIVE]
+        power = power_channel(self.values) or SUSTAINED_POWER[0]
+        beside = [(name or self.rate_channel, caption or caption_of(self.rate_channel)) for name, caption in LIVE]
+        wanted = [(power, "Power"), *beside]
         promised = self.rate_channel if math.isfinite(self.total_s) else ""  # a command or hand need not tell a rate
         there = [(name, caption) for name, caption in wanted if name in self.values or name == promised]
         if "wall.power" in self.values:
