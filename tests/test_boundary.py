@@ -242,6 +242,17 @@ class TestWindow(WindowCase):
         self.app.processEvents()
         self.assertEqual(told, [])
 
+    def test_a_job_that_is_cancelled_shows_no_progress(self) -> None:
+        release, answers, shown = threading.Event(), list[bool](), list[float]()
+        job = Job("Waiting", lambda go_on: release.wait() and answers.append(go_on(0.5)), self.window)
+        job.progressed.connect(shown.append)
+        job.start()
+        job.cancel()
+        release.set()
+        job.wait()
+        self.app.processEvents()
+        self.assertEqual((answers, shown), ([False], []))
+
 
 class TestLog(InFolder):
     def run_main(self, *words: str) -> tuple[int, str]:

@@ -12,12 +12,14 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from pinch.bench.digests import Digest, keep_digest, read_digests
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
+from pinch.bench.runlogs import read_log
 from pinch.core.method import METHOD, changes_since
 from pinch.core.runlog import runlog_from_columns
 from pinch.intake.belonging import import_log
 from pinch.intake.shelf import Shelf
 from pinch.runs import whole_book
 from pinch.runs.whole_book import digest_book
+from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
 from pinch.ui.judge.listing import keeps, run_rows
 from pinch.ui.judge.page import JudgePage
@@ -212,6 +214,12 @@ class TestPage(WindowCase):
         self.assertIn("%", low.values[1])
         self.assertEqual(_apart(12.0, 18.0, "fps", 1), " (+6.0, −27.8 ms)")
         self.assertEqual(_apart(60.0, 66.0, "fps", 1), " (+6.0, +10.0 %)")
+
+    def test_what_a_channel_is_can_be_typed_and_what_it_shows_cannot(self) -> None:
+        dialog = ChannelsMeantDialog(read_log(self.session.book, self.session.book.runs()[3].id), self.window)
+        items = [dialog.table.item(0, column) for column in range(4)]
+        typed = [bool(item.flags() & Qt.ItemFlag.ItemIsEditable) for item in items if item is not None]
+        self.assertEqual(typed, [False, False, True, True])
 
     def test_the_finding_is_copied(self) -> None:
         self.open("Limpet", "Stock", "Tile Render, all cores")
