@@ -18,7 +18,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 HERE = Path(__file__).resolve().parent
 PROBE = HERE.parent / "src" / "pinch" / "sources" / "probe"
-FILES, CHANNELS = 60, 60
+FILES, CHANNELS = 110, 60
 
 import numpy as np
 import psutil
@@ -29,7 +29,10 @@ from pinch.recorder.child_rows import Sample
 from pinch.recorder.course import Course
 from pinch.recorder.processes import HandWork
 from pinch.recorder.recorder import News, Phase, Recorder
-from pinch.runs.recording import BookKeeper
+from pinch.rig import catalogue
+from pinch.rig.device import SimulatedDevice
+from pinch.rig.tree import TABLE, FirmwareTree
+from pinch.runs.patient_keeper import PatientKeeper
 
 
 def say(name: str, value: str, goal: str) -> None:
@@ -64,9 +67,13 @@ def probe_beside_c() -> None:
         paths = [base / f"temp{n + 1}_input" for n in range(FILES)]
         for n, path in enumerate(paths):
             path.write_text(f"{40000 + 137 * n}\n")
+        tree = FirmwareTree(Path(folder), catalogue.GANNET, 20.0)  # a table of the firmware with ten channels more
+        tree.show(SimulatedDevice(catalogue.GANNET, catalogue.GANNET.setting("20 W")).state())
+        (Path(folder) / "proc/uptime").unlink()
+        paths.append(Path(folder) / TABLE)
         probe = [sys.executable, "-I", "-S", str(PROBE), "--root", folder, "--interval"]
         ours, memory = cost_us([*probe, "1"], 3, 20)
-        say(f"probe, {FILES} files at 1 Hz, µs of a core a sample", f"{ours:.0f}", "≤ 3000 (0.3 % of a core)")
+        say(f"probe, {FILES} files at 1 Hz, µs of a core a sample", f"{ours:.0f}", "≤ 10000 (1 % of a core)")
         say("probe, resident memory, MB", f"{memory:.1f}", "≤ 20")
         compiler = shutil.which("cc")
         if compiler is None:
@@ -77,7 +84,7 @@ def probe_beside_c() -> None:
             ours, _ = cost_us([*probe, str(milliseconds / 1000)], skip, samples)
             theirs, _ = cost_us([program, str(milliseconds), "100000", *map(str, paths)], skip, samples)
             ratio = f"{ours:.0f} / {theirs:.0f} = {ours / theirs:.1f}"
-            say(f"the same beside C with pread, every {milliseconds} ms", ratio, "≤ 3")
+            say(f"the same beside C with pread, every {milliseconds} ms", ratio, "≤ 1.5")
 
 
 def regularity(samples: int = 600) -> None:
@@ -103,6 +110,7 @@ def regularity(samples: int = 600) -> None:
     lost = int(number[-1]) + 1 - samples
     share = 100 * float(np.mean(late <= 0.010))
     say("10 Hz with every core loaded, % within 10 ms of schedule", f"{share:.1f}", "≥ 99")
+    say("the same, 99th percentile of lateness, ms", f"{1000 * float(np.percentile(late, 99)):.1f}", "≤ 5")
     say("the same, samples lost", f"{lost}", "0")
 
 
@@ -147,7 +155,7 @@ def twelve_hours() -> None:
         }
         run = book.save(Run(**ids, started=now()))  # type: ignore[arg-type]
         course = Course(15.0, seconds - 16.0)
-        keeper = BookKeeper(book.path, run)
+        keeper = PatientKeeper(book.path, run)
         recorder = Recorder(Day(seconds), HandWork(), keeper, "score.rate", course)
         live, view = LiveRun("score.rate", course), LiveView()
         view.resize(860, 560)

