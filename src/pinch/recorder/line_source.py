@@ -2,8 +2,6 @@
 
 import logging
 import math
-import queue
-import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -11,7 +9,7 @@ from dataclasses import dataclass
 from pinch.core.errors import PinchError
 from pinch.recorder.clock import local_s
 from pinch.recorder.lines import LineProcess
-from pinch.recorder.side import SideSample, all_of
+from pinch.recorder.side import SideSample, ThreadedSource
 from pinch.sources.line_values import LineValues
 
 log = logging.getLogger(__name__)
@@ -35,38 +33,16 @@ Naming = Callable[[Mapping[str, Sequence[float]]], tuple[Mapping[str, NamedColum
 """From what each name showed at first to what it is, and what is to be said of that."""
 
 
-class LineSource:
+class LineSource(ThreadedSource):
     """A program that runs as long as the recording. One that dies is started again, later each time; what lies between
     is a gap. `naming` says what its names are, once the first lines have come."""
 
     def __init__(self, name: str, command: Sequence[str], naming: Naming) -> None:
-        self._name, self._command, self._naming = name, command, naming
+        super().__init__(name)
+        self._command, self._naming = command, naming
         self._columns: dict[str, NamedColumn] = {}
         self._left_out: set[str] = set()
-        self.channels: tuple[str, ...] = ()
-        self._samples: queue.SimpleQueue[SideSample] = queue.SimpleQueue()
-        self._events: queue.SimpleQueue[str] = queue.SimpleQueue()
-        self._notes: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._told: set[str] = set()
-        self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._work, daemon=True, name="lines")
-
-    def open(self) -> None:
-        self._thread.start()
-
-    def read(self) -> list[SideSample]:
-        return all_of(self._samples)
-
-    def notes(self) -> list[str]:
-        return all_of(self._notes)
-
-    def events(self) -> list[str]:
-        return all_of(self._events)
-
-    def close(self) -> None:
-        self._stop.set()
-        if self._thread.is_alive():
-            self._thread.join(3.0)
 
     def _work(self) -> None:
         wait_s, begun_before = RETRY_S, False

@@ -49,35 +49,48 @@ class SideSource(Protocol):
         """End; may be called again."""
 
 
-class MeterSource:
-    """A meter that is read in a thread of its own. One that stops answering is asked again until it answers: what lies
-    between is a gap. `find` makes the meter, once the address is known."""
+class ThreadedSource:
+    """A source that works in a thread of its own: whoever is one says in `_work` how, until `_stop` is set."""
 
-    def __init__(self, name: str, channel: str, find: Callable[[], Meter], every_s: float) -> None:
-        self.channels = (channel,)
-        self._name, self._find, self._every_s = name, find, every_s
+    channels: tuple[str, ...] = ()
+
+    def __init__(self, name: str) -> None:
+        self._name = name
         self._samples: queue.SimpleQueue[SideSample] = queue.SimpleQueue()
         self._events: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._notes: queue.SimpleQueue[str] = queue.SimpleQueue()
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._work, daemon=True, name="meter")
+        self._thread = threading.Thread(target=self._work, daemon=True, name=name)
 
     def open(self) -> None:
         self._thread.start()
 
     def read(self) -> list[SideSample]:
-        return all_of(self._samples)
+        return _all_of(self._samples)
 
     def notes(self) -> list[str]:
-        return all_of(self._notes)
+        return _all_of(self._notes)
 
     def events(self) -> list[str]:
-        return all_of(self._events)
+        return _all_of(self._events)
 
     def close(self) -> None:
         self._stop.set()
         if self._thread.is_alive():
             self._thread.join(3.0)
+
+    def _work(self) -> None:
+        raise NotImplementedError
+
+
+class MeterSource(ThreadedSource):
+    """A meter that is read in a thread of its own. One that stops answering is asked again until it answers: what lies
+    between is a gap. `find` makes the meter, once the address is known."""
+
+    def __init__(self, name: str, channel: str, find: Callable[[], Meter], every_s: float) -> None:
+        super().__init__(name)
+        self.channels = (channel,)
+        self._find, self._every_s = find, every_s
 
     def _work(self) -> None:
         silent = False
@@ -166,7 +179,7 @@ class FrameSource:
         return None
 
 
-def all_of(waiting: "queue.SimpleQueue[T]") -> list[T]:
+def _all_of(waiting: "queue.SimpleQueue[T]") -> list[T]:
     """Everything that waits just now."""
     found = []
     while not waiting.empty():
