@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
 """Sets the layouts of the firmware's tables against the kernel's header, as a C compiler lays it out:
-.venv/bin/python bench/offsets.py …/drivers/gpu/drm/amd/include/kgd_pp_interface.h (of linux-source-6.12)"""
+.venv/bin/python bench/offsets.py HEADER, kgd_pp_interface.h of the sources of Linux 6.12"""
 
 import re
 import subprocess

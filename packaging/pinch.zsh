@@ -209,8 +209,8 @@ _shtab_pinch_probe_options=(
   "--duration[seconds to run (until stopped)]:duration:"
   "--time-scale[simulated seconds per real second (1)]:time_scale:"
   "--since-boot[count t_s from boot, not from the start]"
-  "--as-program[print the probe itself, for a Python elsewhere]"
   "--list[say as JSON what is read from where, and what is lacking]"
+  "--as-program[print the probe itself, for a Python elsewhere]"
 )
 
 # guard to ensure default positional specs are added only once per session

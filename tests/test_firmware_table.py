@@ -203,6 +203,9 @@ class TestRights(MetricsCase):
         by_name = {str(c["channel"]): c for c in whole["channels"]}
         self.assertEqual((by_name["cpu.power"]["readable_by"], whole["refused"]), ("root only", []))
         self.assertEqual(by_name["cpu.power.limit"]["readable_by"], "everybody")
+        (self.root / DOOR.replace("rapl", "rapl-mmio") / "constraint_0_power_limit_uw").chmod(0o400)
+        mixed = {str(c["channel"]): c["readable_by"] for c in self.listed()["channels"]}
+        self.assertEqual(mixed["cpu.power.limit"], "root only", "of several files the narrowest tells")
 
     @unittest.skipUnless(os.geteuid() == 0, "the filter is for a probe with rights")
     def test_a_probe_with_rights_can_do_nothing_but_read(self) -> None:

@@ -240,6 +240,18 @@ class TestPhases(unittest.TestCase):
         self.assertIn(62.0, [news.values.get("wall.power") for news in heard])
         self.assertTrue(side.closed)
 
+    def test_a_channel_that_two_tell_is_kept_and_heard_of_under_a_number(self) -> None:
+        class Twin(Aside):
+            channels = ("cpu.power",)
+
+        script, shelf, heard = Script(), Shelf(), list[News]()
+        made = recorder(script, shelf, sides=[Twin(script)])
+        made.listen(heard.append)
+        with mock.patch("pinch.recorder.recorder.local_s", lambda: script.clock - 900.0):
+            made.run()
+        self.assertEqual({news.values["cpu.power.2"] for news in heard if "cpu.power.2" in news.values}, {62.0})
+        self.assertNotIn(62.0, [news.values.get("cpu.power") for news in heard])
+
     def test_no_frame_is_lost_where_the_clocks_are_joined_anew(self) -> None:
         class Frames(Aside):
             """Sixteen frames a sample, while the clock that they are seen by goes back and forth by 20 ms."""

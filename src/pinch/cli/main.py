@@ -12,7 +12,6 @@ from pinch import __version__
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.runs.log_file import keep_log, log_path
-from pinch.sources.probe import bundle, sampling
 
 COMMANDS = {
     "open": "open the window, with a book or without",
@@ -38,8 +37,6 @@ COMMANDS = {
     "desktop": "put Pinch into the desktop's menus, for this user or for all, and out of them again",
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
-PROBE = "probe"
-"""A program of its own, with its own parser."""
 WRONG_USE = 2
 log = logging.getLogger(__name__)
 
@@ -75,9 +72,7 @@ def parser_of(wanted: Collection[str], shared: argparse.ArgumentParser | None = 
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
     for name, text in COMMANDS.items():
         sub = commands.add_parser(name, help=text, description=text[0].upper() + text[1:] + ".")
-        if name == PROBE and name in wanted:
-            sampling.configure(sub)
-        elif name in wanted:
+        if name in wanted:
             _module_of(name).configure(sub)
     return parser
 
@@ -85,11 +80,6 @@ def parser_of(wanted: Collection[str], shared: argparse.ArgumentParser | None = 
 def main(arguments: list[str] | None = None) -> int:
     """Entry point of the `pinch` command."""
     words = sys.argv[1:] if arguments is None else arguments
-    if words[:1] == [PROBE]:
-        if "--as-program" in words[1:]:
-            print(bundle.program([word for word in words[1:] if word != "--as-program"] or None))
-            return 0
-        return sampling.main(words[1:])
     shared = _shared_options()
     wide, words = shared.parse_known_args(words)
     words = words or ["open"]

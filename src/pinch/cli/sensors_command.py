@@ -7,7 +7,6 @@ from pathlib import Path
 
 from pinch.cli.numbers import print_json
 from pinch.core.channels import unit_of
-from pinch.core.printing import UNKNOWN, plain
 from pinch.narrative.ways_to_sensors import ways_to
 from pinch.runs.machine_sensors import MachineSensors, lacking_lines, read_sensors
 
@@ -40,11 +39,8 @@ def run(args: argparse.Namespace) -> int:
 
 def _print_plain(told: MachineSensors) -> None:
     for each in told.channels:
-        value = UNKNOWN if each.value is None else f"{plain(each.value, 5)} {unit_of(each.channel)}".strip()
-        where = each.files[0] if each.files else "the probe itself"
-        more = f" and {len(each.files) - 1} more" if len(each.files) > 1 else ""
         label = f" ({each.label})" if each.label else ""
-        print(f"{each.channel:28}{value:>14}   {where}{more}{label}; read by {each.readable_by}")
+        print(f"{each.channel:28}{each.value_words:>14}   {each.place_words}{label}; read by {each.readable_by}")
     for state in told.states:
         print(f"{state.what:28}{state.value:>14}   {state.file}; read by {state.readable_by}")
     for file in told.refused:

@@ -41,7 +41,7 @@ class LineSource(ThreadedSource):
         super().__init__(name)
         self._command, self._naming = command, naming
         self._columns: dict[str, NamedColumn] = {}
-        self._left_out: set[str] = set()
+        self._known: set[str] = set()
         self._told: set[str] = set()
 
     def _work(self) -> None:
@@ -112,7 +112,7 @@ class LineSource(ThreadedSource):
             for name, value in told.items():
                 shown.setdefault(name, []).append(value)
         columns, said = self._naming(shown)
-        self._columns, self._left_out = dict(columns), set(shown) - set(columns)
+        self._columns, self._known = dict(columns), set(shown)
         for words in said:
             self._notes.put(f"{self._name}: {words}")
         if not columns:
@@ -120,7 +120,7 @@ class LineSource(ThreadedSource):
         self.channels = tuple(column.channel for column in self._columns.values())
 
     def _keep(self, moment: float, told: Mapping[str, float]) -> None:
-        if unknown := set(told) - set(self._columns) - self._left_out:
+        if unknown := told.keys() - self._known:
             self._say_once(f"{self._name} told of {', '.join(sorted(unknown))} later only; that is left out")
         values = tuple(
             told[name] * column.factor + column.offset if name in told else math.nan

@@ -4,6 +4,7 @@ import contextlib
 import logging
 import os
 import queue
+import shlex
 import signal
 import subprocess
 import threading
@@ -23,6 +24,19 @@ MOST_AT_ONCE = 5_000
 MOST_NOTES = 500
 """Lines of standard error that are kept, the first ones."""
 log = logging.getLogger(__name__)
+
+
+def command_words(command: str, whose: str) -> list[str]:
+    """The words of a command as somebody typed it; `whose` ends *the command …* where it cannot be read.
+
+    Raises
+    ------
+    PinchError : a quote is not closed.
+    """
+    try:
+        return shlex.split(command)
+    except ValueError as error:
+        raise PinchError(f"The command {whose} cannot be read: {error}.") from None
 
 
 class LineProcess:

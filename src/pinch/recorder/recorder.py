@@ -245,7 +245,7 @@ class Recorder:
                 stream.add(max(t, stream.last_s + NEXT_S), sample.values)  # what is known of the clocks may wander
                 if side.channels != (FRAME_TIME,):
                     self._ring(self._alarms.see(dict(zip(side.channels, sample.values, strict=True))))
-        self._tell(News(self._phase, self._t, self._shown(side.channels, samples)))
+        self._tell(News(self._phase, self._t, self._shown(stream.channels, samples)))
 
     def _shown(self, channels: tuple[str, ...], samples: Sequence[SideSample]) -> dict[str, float]:
         """What listeners hear of a batch: the last values; of frames their mean time and, about once a second, their

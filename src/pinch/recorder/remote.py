@@ -1,15 +1,15 @@
 """The probe on another computer."""
 
 import math
-import shlex
 import time
 from collections.abc import Callable
 
 from pinch.core.errors import PinchError
 from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
-from pinch.recorder.lines import LineProcess
+from pinch.recorder.lines import LineProcess, command_words
 from pinch.sources.probe.bundle import program
 
+REACHES = "that reaches the device"
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 
 
@@ -19,10 +19,7 @@ class RemoteProbe:
     """
 
     def __init__(self, reach: str, interval_s: float = 1.0) -> None:
-        try:
-            self._words = shlex.split(reach)
-        except ValueError as error:
-            raise PinchError(f"The command that reaches the device cannot be read: {error}.") from None
+        self._words = command_words(reach, REACHES)
         options = ["--interval", str(interval_s), "--since-boot"]
         self._program = program(options)
         self._silent_s = max(SILENT_S, 5 * interval_s)

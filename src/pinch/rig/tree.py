@@ -116,7 +116,8 @@ class PretendTree:
 
 
 class FirmwareTree(PretendTree):
-    """The tree of a chip with shared graphics whose firmware tells powers, limits and what rules, in a table."""
+    """The tree of a chip with shared graphics whose firmware tells powers, limits and what rules, in a table. Its
+    layout is typed here anew, not taken from the probe, so that neither hides a mistake of the other."""
 
     def __init__(self, folder: Path, device: RigDevice, limit_w: float) -> None:
         self._limit_w = limit_w

@@ -1,7 +1,6 @@
 """Programs of a device that print lines, as sources of a run: what their names are, and what was answered before."""
 
 import re
-import shlex
 import shutil
 from collections.abc import Mapping, Sequence
 
@@ -13,6 +12,7 @@ from pinch.core.errors import PinchError
 from pinch.intake.reworking import ChannelMeant, read_meant
 from pinch.intake.what_file import TIMES
 from pinch.recorder.line_source import LineSource, NamedColumn, Naming
+from pinch.recorder.lines import command_words
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn, extra_channel, fingerprint, guess
 from pinch.sources.logs.memory import recall, remember
 
@@ -24,10 +24,7 @@ def source_of(program: LineProgram) -> LineSource:
     ------
     PinchError : its command cannot be read or started, or what is said of its names cannot be understood.
     """
-    try:
-        words = shlex.split(program.command)
-    except ValueError as error:
-        raise PinchError(f"The command of {program.name} cannot be read: {error}.") from None
+    words = command_words(program.command, f"of {program.name}")
     if not words or shutil.which(words[0]) is None:
         raise PinchError(f"There is no command {words[0] if words else ''!r} on this computer, for {program.name}.")
     return LineSource(program.name, words, naming_by(read_names(program.meant)))

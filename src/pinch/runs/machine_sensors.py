@@ -1,16 +1,19 @@
 """What a machine tells, from where and to whom: asked of the probe, here or wherever a command reaches."""
 
 import json
-import shlex
 import subprocess
 import sys
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
+from pinch.core.printing import UNKNOWN, plain
 from pinch.narrative.ways_to_sensors import way_lines, ways_to
+from pinch.recorder.lines import command_words
 from pinch.recorder.processes import PROBE
+from pinch.recorder.remote import REACHES
 from pinch.sources.probe.bundle import program
 
 ANSWER_WITHIN_S = 60.0
@@ -26,6 +29,17 @@ class ToldChannel:
     label: str
     value: float | None
     readable_by: str
+
+    @property
+    def value_words(self) -> str:
+        """The value with its unit."""
+        return UNKNOWN if self.value is None else f"{plain(self.value, 5)} {unit_of(self.channel)}".strip()
+
+    @property
+    def place_words(self) -> str:
+        """Where it is read."""
+        more = f" and {len(self.files) - 1} more" if len(self.files) > 1 else ""
+        return f"{self.files[0]}{more}" if self.files else "the probe itself"
 
 
 @dataclass(frozen=True)
@@ -76,10 +90,7 @@ def read_sensors(root: Path | None = None, reach: str = "") -> MachineSensors:
     PinchError : the probe cannot be started there, or does not answer.
     """
     options = ["--list", *(["--root", str(root)] if root is not None else [])]
-    try:
-        words = shlex.split(reach)
-    except ValueError as error:
-        raise PinchError(f"The command that reaches the device cannot be read: {error}.") from None
+    words = command_words(reach, REACHES)
     command = words or [sys.executable, "-I", "-S", str(PROBE), *options]
     given = program(options) if words else None
     try:

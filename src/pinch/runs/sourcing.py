@@ -1,6 +1,5 @@
 """What a run takes its numbers from: the probe, what runs the work, meters and frames beside them."""
 
-import shlex
 import shutil
 import sys
 from collections.abc import Callable
@@ -14,6 +13,7 @@ from pinch.bench.records import Device, LoadKind, Run, Runner, ScoreFrom, Settin
 from pinch.bench.scratch import make_scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
+from pinch.recorder.lines import command_words
 from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, SampleSource, WorkProcess, WorkSource
 from pinch.recorder.remote import RemoteProbe
 from pinch.recorder.side import FrameSource, MeterSource, SideSource
@@ -78,17 +78,16 @@ def sources_of(
         sides += map(source_of, device.programs)
         if workload.frame_log:
             sides.append(FrameSource(workload.frame_log, workload.frame_column))
-        here: WorkSource = work_here(workload)
         clean_up: Callable[[], None] = _nothing
+        frames = None
         if workload.runner is Runner.LOAD and workload.load is LoadKind.SCENE:
-            frames = make_scratch_folder()
-            here = WorkProcess(load_command(workload, frames / SCENE_FRAMES))
-            sides.append(FrameSource(str(frames / SCENE_FRAMES), ""))
-            clean_up = partial(shutil.rmtree, frames, ignore_errors=True)
+            place = make_scratch_folder()
+            frames, clean_up = place / SCENE_FRAMES, partial(shutil.rmtree, place, ignore_errors=True)
+            sides.append(FrameSource(str(frames), ""))
         probe = (
             RemoteProbe(device.reach, request.interval_s) if device.reach else ProbeProcess(None, request.interval_s)
         )
-        return probe, here, sides, clean_up
+        return probe, work_here(workload, frames), sides, clean_up
     folder = make_scratch_folder()
     sides = [_meter(i, partial(_rig_meter, i, folder), request.time_scale) for i in meters]
     sides += map(source_of, device.programs)
@@ -141,10 +140,10 @@ def rig_command(request: RunRequest, seed: int, tree: Path) -> list[str]:
     return [sys.executable, "-m", "pinch.rig.serve", *(str(x) for pair in options.items() for x in pair)]
 
 
-def work_here(workload: Workload) -> WorkSource:
-    """What runs a workload on this computer."""
+def work_here(workload: Workload, frames: Path | None = None) -> WorkSource:
+    """What runs a workload on this computer; a scene writes its frames to a file."""
     if workload.runner is Runner.LOAD:
-        return WorkProcess(load_command(workload))
+        return WorkProcess(load_command(workload, frames))
     if workload.runner is Runner.HAND:
         return HandWork()
     return CommandProcess(command_line(workload), workload.all_passes, workload.score_from is ScoreFrom.TIME)
@@ -157,10 +156,7 @@ def command_line(workload: Workload) -> list[str]:
     ------
     PinchError : the command is empty, cannot be split into words, or does not exist.
     """
-    try:
-        words = shlex.split(workload.command)
-    except ValueError as error:
-        raise PinchError(f"The command of {workload.name} cannot be read: {error}.") from None
+    words = command_words(workload.command, f"of {workload.name}")
     folder = Path(workload.folder).expanduser() if workload.folder else None
     if not words:
         raise PinchError(f"{workload.name} has no command yet; enter one on the Bench page.")

@@ -152,8 +152,8 @@ def main() -> int:
     parser.add_argument("--graphics", action="store_true")
     parser.add_argument("--frames", default="")
     args = parser.parse_args()
-    workers = args.threads or load_kit.KIT[args.kind].workers or len(os.sched_getaffinity(0))
-    crew = Crew(args.kind, 0 if args.kind in ("scene", "idle") else workers)
+    workers = load_kit.KIT[args.kind].workers
+    crew = Crew(args.kind, (args.threads or len(os.sched_getaffinity(0))) if workers is None else workers)
     graphics = GraphicsLoad(args.frames) if args.graphics or args.kind == "scene" else None
     try:
         serve(crew, graphics, args.interval)

@@ -23,13 +23,13 @@ Alive = Callable[[], bool]
 
 @dataclass(frozen=True)
 class KitPart:
-    """A part of the load: its version, the unit of its rate, what it does in words, and on how many workers (0: one a
-    core)."""
+    """A part of the load: its version, the unit of its rate, what it does in words, and on how many workers (None: one
+    a core)."""
 
     version: str
     unit: str
     words: str
-    workers: int = 0
+    workers: int | None = None
 
 
 KIT = {

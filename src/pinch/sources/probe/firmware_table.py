@@ -25,6 +25,8 @@ NEAR = 3.0
 
 U16, U32, U64 = "H", "I", "Q"
 POWER, TEMP, CLOCK, SHARE, RATE = "power", "temp", "clock", "share", "rate"
+FORMS = {kind: (struct.Struct(f"<{kind}"), (1 << 8 * struct.calcsize(f"<{kind}")) - 1) for kind in (U16, U32, U64)}
+"""How a kind of number is read, and what stands for none: all ones."""
 Field = tuple[str, int, str, str]
 """Channel, offset in bytes, kind of number, quantity."""
 
@@ -113,19 +115,23 @@ adapter, the battery or a voltage regulator."""
 
 
 class FirmwareTable:
-    """The table as it was last read, checked against the revision that it had at first."""
+    """The table as it was last read, checked once a reading against the revision that it had at first."""
 
     def __init__(self, file: SensorFile, revision: tuple[int, int]) -> None:
         self.file, self.revision = file, revision
-        self.told = False
+        self.told = self.whole = False
+        self.checked: bytes | None = None
 
-    def number(self, offset: int, kind: str) -> float | None:
+    def number(self, offset: int, kind: str) -> int | None:
         """A field, None where the chip does not tell it or the table is another just now."""
         data = self.file.data
-        if not data or not self._is_whole(data):
+        if data is not self.checked:
+            self.checked, self.whole = data, data is not None and self._is_whole(data)
+        if data is None or not self.whole:
             return None
-        (value,) = struct.unpack_from(f"<{kind}", data, offset)
-        return None if value == (1 << 8 * struct.calcsize(kind)) - 1 else float(value)
+        form, untold = FORMS[kind]
+        value: int = form.unpack_from(data, offset)[0]
+        return None if value == untold else value
 
     def _is_whole(self, data: bytes) -> bool:
         size = SIZES[self.revision]
@@ -152,14 +158,11 @@ class StatusFlag:
     """1 where one of some bits of the throttle status is set, else 0."""
 
     def __init__(self, table: FirmwareTable, offset: int, bits: tuple[int, ...]) -> None:
-        self.table, self.offset, self.bits = table, offset, bits
+        self.table, self.offset, self.mask = table, offset, sum(1 << bit for bit in bits)
 
     def read(self, clock: float) -> float | None:
-        data = self.table.file.data
-        if self.table.number(self.offset, U64) is None or not data:
-            return None
-        (status,) = struct.unpack_from("<Q", data, self.offset)  # a float would lose its last bits
-        return float(any(status >> bit & 1 for bit in self.bits))
+        status = self.table.number(self.offset, U64)
+        return None if status is None else float(bool(status & self.mask))
 
 
 class Residencies:

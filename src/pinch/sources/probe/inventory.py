@@ -8,6 +8,8 @@ from pinch.sources.probe.discovery import lacks
 from pinch.sources.probe.kernel_files import SensorFile, Tree
 from pinch.sources.probe.kernel_numbers import Columns, Sensor
 
+EVERYBODY = "everybody"
+
 
 def listing_of(tree: Tree, columns: Columns, states: dict[str, SensorFile], values: dict[str, float | None]) -> str:
     """`channels` with their files and values, `states` in words, `refused` files, and `lacking` with where and why."""
@@ -20,7 +22,7 @@ def listing_of(tree: Tree, columns: Columns, states: dict[str, SensorFile], valu
                 "files": [file.path for file in files],
                 "label": _label(tree, files[0].path) if files else "",
                 "value": None if value is None else round(value, 3),
-                "readable_by": max((readable_by(file.path) for file in files), key=len, default="everybody"),
+                "readable_by": next((w for file in files if (w := readable_by(file.path)) != EVERYBODY), EVERYBODY),
             }
         )
     told = [
@@ -54,7 +56,7 @@ def readable_by(path: str) -> str:
     except OSError:
         return "nobody now"
     if found.st_mode & stat.S_IROTH:
-        return "everybody"
+        return EVERYBODY
     if found.st_mode & stat.S_IRGRP:
         return f"the group {_name_of(found.st_gid, of_group=True)}"
     return f"{_name_of(found.st_uid, of_group=False)} only"

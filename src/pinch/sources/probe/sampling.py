@@ -38,7 +38,7 @@ class Clock:
     def now(self) -> float | None:
         if self.file is None:
             return time.clock_gettime(time.CLOCK_BOOTTIME)
-        self.file.fetch()
+        fetch_each((self.file,))
         self.file.check_still_there()
         words = self.file.text.split()
         return float(words[0]) if words else None
@@ -106,8 +106,7 @@ def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: arg
             t = moment if args.since_boot else moment - first
             if moment >= slow_due:
                 slow_due = moment + SLOW_S
-                for file in tree.slow:
-                    file.fetch()
+                fetch_each(tree.slow)
                 states.say_changes(t)
             print(row(t, [sensor.read(moment) for sensor in sensors]), flush=True)
         elif clock.file is not None and clock.file.lost:
@@ -140,14 +139,16 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--duration", type=positive, default=None, help="seconds to run (until stopped)")
     parser.add_argument("--time-scale", type=positive, default=1.0, help="simulated seconds per real second (1)")
     parser.add_argument("--since-boot", action="store_true", help="count t_s from boot, not from the start")
-    parser.add_argument("--as-program", action="store_true", help="print the probe itself, for a Python elsewhere")
     parser.add_argument("--list", action="store_true", help="say as JSON what is read from where, and what is lacking")
 
 
 def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="pinch probe", description="Print the sensors as CSV, one row a sample.")
     configure(parser)
-    args = parser.parse_args(arguments)
+    return run(parser.parse_args(arguments))
+
+
+def run(args: argparse.Namespace) -> int:
     if not os.path.isdir(args.root):
         say(f"{args.root}: there is no such folder")
         return WRONG_USE

@@ -3,8 +3,7 @@
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
-from pinch.core.channels import unit_of
-from pinch.core.printing import UNKNOWN, counted, plain
+from pinch.core.printing import counted
 from pinch.runs.machine_sensors import MachineSensors, ToldChannel, lacking_lines, read_sensors
 from pinch.ui import look
 from pinch.ui.background import Job
@@ -86,8 +85,5 @@ class SensorsDialog(QDialog):
             clipboard.setText(self.lacking.toPlainText())
 
 
-def _row(channel: ToldChannel) -> TableRow:
-    value = UNKNOWN if channel.value is None else f"{plain(channel.value, 5)} {unit_of(channel.channel)}".strip()
-    more = f" and {len(channel.files) - 1} more" if len(channel.files) > 1 else ""
-    where = f"{channel.files[0]}{more}" if channel.files else "the probe itself"
-    return TableRow((channel.channel, value, channel.readable_by, where, channel.label))
+def _row(told: ToldChannel) -> TableRow:
+    return TableRow((told.channel, told.value_words, told.readable_by, told.place_words, told.label))
