@@ -1,11 +1,13 @@
 """Figures of frames against closed forms, other packages, and a slow computation of the same."""
 
+import math
+
 import numpy as np
-from scipy.stats import hmean
+from scipy.stats import hmean, skew
 from scipy.stats.mstats import mquantiles
 
 from pinch.core.errors import DataError
-from pinch.core.framestats import frame_figures
+from pinch.core.framestats import _acceleration, frame_figures
 from pinch.core.selecting import FEW, median_of, upper_tail
 from pinch.core.stutters import find_stutters
 from pinch.core.tinybase import is_tiny_base
@@ -85,6 +87,14 @@ class TestFigures(InFolder):
         for name, times in inside.items():
             with self.subTest(name):
                 self.assertGreaterEqual(times, 48, "of 60; 95 % would be 57, short blocks give a little less")
+
+    def test_the_interval_of_the_worst_leans_as_they_do(self) -> None:
+        # Of a mean, Efron's acceleration is a sixth of its skewness: scipy's sample skewness over the root of n.
+        worst = np.random.default_rng(3).standard_exponential(200)
+        self.assertAlmostEqual(_acceleration(worst, 1), float(skew(worst)) / 6.0 / math.sqrt(200), places=12)
+        found = frame_figures(14.0 * np.exp(0.06 * np.random.default_rng(4).standard_t(4, 18_000)))
+        value, interval = found.low_1.mean_of_worst, found.intervals["low_1.mean_of_worst"]
+        self.assertGreater(value / interval.low, interval.high / value, "it may be slower rather than faster")
 
     def test_what_is_no_frame_is_refused(self) -> None:
         for ms, reason in ((np.empty(0), "there are none"), (np.array([1.0, 0.0]), "took no time")):

@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+from scipy.signal import lfilter
 
 from pinch.core.cooling import _fit, _Record, fit_heat
 from pinch.core.errors import DataError
@@ -87,6 +88,17 @@ class TestResistance(unittest.TestCase):
             off.append((fit.r_th - 1.6) / fit.r_th_u)
         self.assertLess(float(np.sqrt(np.mean(np.square(off)))), 1.6, "about 1 where it is right")
         self.assertGreater(float(np.sqrt(np.mean(np.square(off)))), 0.5)
+
+    def test_a_warm_start_takes_no_resistance_for_an_offset(self) -> None:
+        # Steps of 1 K and noise that is alike over 5 s: this record looks as if it had begun warm, with 11 K of offset.
+        rng = np.random.default_rng(27)
+        power = np.concatenate([np.full(60, 4.0), np.full(1200, 8.0)])
+        noise = lfilter([0.3 * math.sqrt(1.0 - math.exp(-0.4))], [1.0, -math.exp(-0.2)], rng.normal(size=1260))
+        r, room = np.array([0.8, 2.5]) * rng.uniform(0.8, 1.25, 2), ROOM + rng.uniform(-1.0, 1.0)
+        temp = room + answer(power, r, np.array([6.0, 230.0]) * rng.uniform(0.8, 1.25, 2)) + noise
+        heat = heat_of(log_of(np.round(power + rng.normal(0.0, 0.15, 1260), 1), np.round(temp)))
+        self.assertLess(abs(heat.fit.offset_k), 3.4, "sensor and room may be off by 1.1 K")
+        self.assertLess(abs(heat.r_th.value - r.sum()), 3.0 * heat.r_th.u)
 
     def test_the_fan_splits_the_record(self) -> None:
         power = step(1700)

@@ -140,9 +140,10 @@ def _best(record: "_Record") -> HeatFit | None:
 
 def _is_likelier(record: "_Record", warm: HeatFit, rest: HeatFit) -> bool:
     """Whether a beginning away from rest is likelier, by as many samples as are independent."""
-    _, left = replace(record, warm=True).solve(warm.tau)
+    as_warm = replace(record, warm=True).solve(warm.tau)
+    gained = math.log(record.solve(rest.tau).misfit / as_warm.misfit)
     more = 3 * len(warm.tau) - 2 * len(rest.tau)
-    return dependence(left).worth * 2.0 * math.log(rest.rms_k / warm.rms_k) > 2.0 * more + WARM_BY
+    return dependence(as_warm.left).worth * gained > 2.0 * more + WARM_BY
 
 
 @dataclass(frozen=True)
@@ -152,6 +153,17 @@ class _Tried:
     tau: FloatArray
     gram: FloatArray
     right: FloatArray
+
+
+@dataclass(frozen=True)
+class _Solved:
+    """Best weights of the columns, what is left (m,), K, and its sum of squares together with what the weights are off
+    what is known of them beforehand, K²: the time constants are searched by both, else a slow term may trade its own
+    size for an offset that no sensor has."""
+
+    weights: FloatArray
+    left: FloatArray
+    misfit: float
 
 
 @dataclass(frozen=True)
@@ -204,8 +216,8 @@ class _Record:
         right = columns.T @ (self.temp[self.rows] - (self.ambient or 0.0))
         return _Tried(tau, columns.T @ columns + np.diag(held), right)
 
-    def solve(self, tau: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """Best weights of the columns, those of the answers ≥ 0, and what is left (m,)."""
+    def solve(self, tau: FloatArray) -> _Solved:
+        """Best weights of the columns for these time constants, those of the answers ≥ 0."""
         from scipy.optimize import nnls
 
         columns, terms = self.columns(tau), len(tau)
@@ -221,7 +233,8 @@ class _Record:
         weights, _ = nnls(root.T, np.linalg.solve(root, right))
         count = free.shape[1]
         found = np.append(weights[:terms], weights[terms : terms + count] - weights[terms + count :])
-        return found, target - columns @ found
+        left = target - columns @ found
+        return _Solved(found, left, max(float(left @ left + self.held(terms) @ found[terms:] ** 2), 1e-12))
 
 
 def _rows(have: BoolArray) -> np.ndarray:
@@ -244,25 +257,27 @@ def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
     # The weights are solved for inside, only the time constants are searched (variable projection: Golub and Pereyra,
     # SIAM J. Numer. Anal. 10, 1973).
     found = minimize(  # type: ignore[call-overload]
-        lambda x: math.log(_squares(record.solve(np.exp(np.clip(x, low, high)))[1])),
+        lambda x: math.log(record.solve(np.exp(np.clip(x, low, high))).misfit),
         guess,
         method="Nelder-Mead",
         options={"xatol": 2e-2, "fatol": 1e-4, "initial_simplex": np.vstack([guess, guess - wide * np.eye(terms)])},
     )
     tau = np.sort(np.exp(np.clip(found.x, low, high)))
-    _, left = record.solve(tau)
-    record = replace(record, alike=max(1.0, len(left) / dependence(left).worth))
-    weights, left = record.solve(tau)
-    rss = _squares(left)
+    left = record.solve(tau).left
+    record = replace(
+        record, alike=max(1.0, len(left) / dependence(left).worth), noise_k=math.sqrt(float(left @ left) / len(left))
+    )
+    solved = record.solve(tau)
+    weights, left = solved.weights, solved.left
     n, free = len(record.rows), 2 * terms + (terms if record.warm else 1) + 1
-    score = n * math.log(rss / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
+    score = n * math.log(solved.misfit / n) + 2 * free + 2 * free * (free + 1) / (n - free - 1)
     base = float(weights[-1]) if record.ambient is None else record.ambient
     r = weights[:terms]
     start = weights[terms : 2 * terms] if record.warm else np.zeros(terms)
     offset = float(weights[-1]) if record.has_offset else 0.0
     alike = float(robust.autocorrelation(left, 1)[0])
     u, fit_u = _resistance_u(record, tau, weights)
-    return HeatFit(r, tau, base + offset, math.sqrt(rss / n), start, u, fit_u, alike, offset), score
+    return HeatFit(r, tau, base + offset, math.sqrt(float(left @ left) / n), start, u, fit_u, alike, offset), score
 
 
 def _best_of(record: _Record, terms: int) -> FloatArray:
@@ -278,10 +293,6 @@ def _best_of(record: _Record, terms: int) -> FloatArray:
     weights = np.linalg.solve(inner, pull[:, :, None])[:, :, 0]
     gained = np.where((weights[:, :terms] > 0.0).all(axis=1), (weights * pull).sum(axis=1), -np.inf)
     return np.asarray(tried[chosen[int(np.argmax(gained))]])
-
-
-def _squares(left: FloatArray) -> float:
-    return max(float(left @ left), 1e-12)
 
 
 def _resistance_u(record: _Record, tau: FloatArray, weights: FloatArray) -> tuple[float, float]:

@@ -1,6 +1,6 @@
 """The version of the methods, and what each version changed."""
 
-METHOD = 11
+METHOD = 12
 """A change that moves figures of the same log raises it."""
 CHANGED = {
     3: "each load is cut where power, clock or rate change and asked what is regulated there; graphics are judged as "
@@ -17,6 +17,9 @@ CHANGED = {
     10: "an index counts a workload once, however many variants of it were run",
     11: "the machine's own account of what limits it counts, a signal from outside the chip is a cause of its own, and "
     "a flag of throttling by power is no power",
+    12: "the offset of room and sensor is weighed against what both may be off while time constants are searched: "
+    "a warm start no longer takes resistance for it; days about which a book says nothing widen more; the interval "
+    "of a low by the mean of the worst frames allows for their skewness",
 }
 """By version, what it does otherwise than the one before."""
 

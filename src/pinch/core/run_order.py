@@ -23,9 +23,10 @@ DRIFT_SD, DRIFT_DF = 0.008, 5.0
 """Standard deviation of a drift from run to run, ln score, before any is measured, and how many degrees of freedom that
 guess is worth: common practice, no source. With it blocks of five runs that drift by 0.8 % a run name a winner in less
 than 5 % (docs/methods.md)."""
-DAY_SD, DAY_DF = 0.015, 8.0
+DAY_SD, DAY_DF = 0.015, 2.5
 """Standard deviation of a result from day to day, ln score, and how many degrees of freedom that guess is worth: common
-practice, no source; days that a book has count beside it."""
+practice, no source; days that a book has count beside it. The guess is worth so little that two cells whose days differ
+by 2.5 % are still called different in less than 5 % (docs/methods.md)."""
 APART_S = 6 * 3600.0
 """Runs of different days with so much time between them belong to different sessions."""
 LEAST_PAIRS, LEAST_FOR_TREND = 5, 5
