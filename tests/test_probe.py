@@ -145,7 +145,7 @@ class TestSensors(TreeCase):
             self.tick(0.5)
             found = row(process, header)
             self.assertEqual(found["cpu.temp"], "")
-            self.assertEqual(found["gpu.temp"], "58")
+            self.assertEqual(float(found["gpu.temp"]), 58.0)
         said = process.stderr.read()
         self.assertEqual(said.count("cannot be read any more"), 1)
 
@@ -157,7 +157,7 @@ class TestSensors(TreeCase):
         self.tick(0.5, **{"sys__class__powercap__intel-rapl:0__energy_uj": "5\n"})
         self.assertEqual(row(process, header)["cpu.power"], "")
         self.tick(0.5, **{"sys__class__powercap__intel-rapl:0__energy_uj": "10000005\n"})
-        self.assertEqual(row(process, header)["cpu.power"], "20")
+        self.assertEqual(float(row(process, header)["cpu.power"]), 20.0)
 
     def test_a_bare_machine_records_what_it_has_and_says_what_is_missing(self) -> None:
         self.fill({"proc/stat": TREE["proc/stat"]})

@@ -13,17 +13,18 @@ SLOW_S = 5.0
 class SensorFile:
     """A file that is opened once. `fetch_each` re-reads it; `data` is what was last read, None where that failed."""
 
+    __slots__ = ("data", "fd", "path", "size")
+
     def __init__(self, path: str, size: int = 256) -> None:
         self.path = path
         self.size = size
         self.fd = os.open(path, os.O_RDONLY)
-        self.lost = False
         self.data: bytes | None = os.pread(self.fd, self.size, 0)
 
     def lose(self, reason: str | None) -> None:
-        if not self.lost:
+        if self.data is not None:
             say(f"{self.path} cannot be read any more ({reason}); its cells stay empty")
-        self.data, self.lost = None, True
+        self.data = None
 
     def check_still_there(self) -> None:
         """A plain file can be removed while it is open, which reading does not tell; the kernel's own files do."""
@@ -42,16 +43,19 @@ class SensorFile:
 
 
 def fetch_each(files: Sequence[SensorFile]) -> None:
-    """Re-read files, in one loop without a call for each: this is what the probe mostly does."""
+    """Re-read files: all in one go as long as they answer, which is what the probe mostly does, else one by one."""
     pread = os.pread
-    for file in files:
-        try:
-            file.data = pread(file.fd, file.size, 0)
-        except OSError as error:
-            file.lose(error.strerror)
-        else:
-            if file.lost:
-                file.lost = False
+    try:
+        found = [pread(file.fd, file.size, 0) for file in files]
+    except OSError:
+        for file in files:
+            try:
+                file.data = pread(file.fd, file.size, 0)
+            except OSError as error:
+                file.lose(error.strerror)
+    else:
+        for file, data in zip(files, found, strict=True):
+            file.data = data
 
 
 class Tree:
