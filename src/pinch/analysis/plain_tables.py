@@ -1,9 +1,11 @@
 """A table as plain data: columns with units, cells with types."""
 
+import math
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
-Cell = str | float | int | bool | datetime | None
+Cell = str | float | int | bool | datetime | date | None
+DIGITS, MOST_PLACES = 4, 6
 
 
 @dataclass(frozen=True)
@@ -26,3 +28,11 @@ class Table:
     name: str
     columns: tuple[Column, ...]
     rows: tuple[tuple[Cell, ...], ...]
+
+    def places_of(self, column: int) -> int:
+        """Decimal places that show the numbers of a column, by its largest; 0 where all are whole."""
+        numbers = [row[column] for row in self.rows]
+        sizes = [abs(x) for x in numbers if isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x)]
+        if all(size == int(size) for size in sizes):
+            return 0
+        return min(MOST_PLACES, max(1, DIGITS - 1 - math.floor(math.log10(max(sizes)))))

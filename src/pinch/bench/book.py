@@ -260,13 +260,10 @@ class Book:
 
     def runs(self, device_id: int | None = None, workload_id: int | None = None) -> list[Run]:
         """Runs that were not removed, oldest first, of one device or workload where given."""
-        return self._records(
-            Run,
-            "WHERE removed = 0 AND (?1 IS NULL OR device_id = ?1) AND (?2 IS NULL OR workload_id = ?2) "
-            "ORDER BY started, id",
-            device_id,
-            workload_id,
-        )
+        wanted = {"device_id": device_id, "workload_id": workload_id}
+        known = {column: number for column, number in wanted.items() if number is not None}
+        where = "".join(f" AND {column} = ?" for column in known)
+        return self._records(Run, f"WHERE removed = 0{where} ORDER BY started, id", *known.values())
 
     def cut_runs(self) -> list[Run]:
         """Runs without a stop that were neither removed nor made void, oldest first."""

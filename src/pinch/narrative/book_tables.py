@@ -3,6 +3,7 @@ to is the business of `table_files`."""
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.results import BookResult
@@ -82,6 +83,14 @@ _RESULTS = (
 )
 
 
+def _day(text: str) -> Cell:
+    """A day as one, where it is a whole one."""
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        return text
+
+
 def results_table(results: Sequence[BookResult]) -> Table:
     """Every result of a book, a row each: whatever a run came to, and what was typed or told."""
     return Table("results", _RESULTS, tuple(_result_row(r) for r in results))
@@ -90,7 +99,7 @@ def results_table(results: Sequence[BookResult]) -> Table:
 def _result_row(r: BookResult) -> tuple[Cell, ...]:
     named = (r.device.name, r.setting.name, r.workload.name, r.variant, r.metric.name, r.metric.unit)
     known = (str(r.metric.better), r.value, r.low, r.high, r.n, r.spread, r.units)
-    return (*named, *known, str(r.origin), r.author, r.day, str(r.extent), r.run_id, r.left_out)
+    return (*named, *known, str(r.origin), r.author, _day(r.day), str(r.extent), r.run_id, r.left_out)
 
 
 def _which(tabled: TabledRun) -> tuple[Cell, ...]:
@@ -118,7 +127,7 @@ def _run_row(tabled: TabledRun) -> tuple[Cell, ...]:
         ),
         *(setting.sustained_w, setting.burst_w, _score(tabled), workload.score_unit, not workload.higher_is_better),
         *(len(run.passes) or None, str(told.origin if told else Origin.OWN), told.units if told else 1),
-        *(told.repeats if told else 1, told.told_by if told else "", told.dated if told else ""),
+        *(told.repeats if told else 1, told.told_by if told else "", _day(told.dated) if told else None),
         *((judged.settled.state, *_limits(judged)) if judged else ("", None, None, None, None)),
         _share(judged.limiter_share, Cause.HEAT) if judged else None,
         finding(judged) if judged else tabled.reason,

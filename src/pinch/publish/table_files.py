@@ -8,13 +8,14 @@ import io
 import json
 import zipfile
 from collections.abc import Callable, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
-from pinch.analysis.plain_tables import Cell, Table
+from pinch.analysis.plain_tables import MOST_PLACES, Cell, Table
 from pinch.bench.files import write_whole
 from pinch.core.errors import PinchError
 from pinch.publish.harmless import harmless
+from pinch.publish.ods_styles import OdsStyles
 
 LONGEST_XLSX = 32_767
 """Signs that a cell of a spreadsheet holds at most (ECMA-376; from memory)."""
@@ -77,20 +78,25 @@ def xlsx_bytes(tables: Sequence[Table]) -> bytes:
     book.set_properties({"created": datetime(2000, 1, 1)})  # the same tables give the same bytes
     head = book.add_format({"bold": True, "text_wrap": True, "valign": "top"})
     when = book.add_format({"num_format": "yyyy-mm-dd hh:mm"})
+    day = book.add_format({"num_format": "yyyy-mm-dd"})
+    by_places = [book.add_format({"num_format": "0." + "0" * n if n else "0"}) for n in range(MOST_PLACES + 1)]
     for table in tables:
         sheet = book.add_worksheet(table.name)
         sheet.freeze_panes(1, 0)
         for c, column in enumerate(table.columns):
             sheet.write_string(0, c, column.heading, head)
             sheet.set_column(c, c, _width(table, c))
+        formats = [by_places[table.places_of(c)] for c in range(len(table.columns))]
         for r, row in enumerate(table.rows, 1):
             for c, cell in enumerate(row):
                 if isinstance(cell, datetime):
                     sheet.write_datetime(r, c, cell.astimezone(UTC).replace(tzinfo=None), when)
+                elif isinstance(cell, date):
+                    sheet.write_datetime(r, c, cell, day)
                 elif isinstance(cell, bool):
                     sheet.write_boolean(r, c, cell)
                 elif isinstance(cell, int | float):
-                    sheet.write_number(r, c, cell)
+                    sheet.write_number(r, c, cell, formats[c])
                 elif cell:
                     sheet.write_string(r, c, cell[:LONGEST_XLSX])
     book.close()
@@ -101,16 +107,20 @@ def ods_bytes(tables: Sequence[Table]) -> bytes:
     """All tables as one spreadsheet; the header of each stays in view."""
     from odf.opendocument import OpenDocumentSpreadsheet
     from odf.table import Table as OdfTable
-    from odf.table import TableCell, TableRow
+    from odf.table import TableCell, TableColumn, TableRow
     from odf.text import P
 
     book = OpenDocumentSpreadsheet()
+    style = OdsStyles(book)
     for table in tables:
         sheet = OdfTable(name=table.name)
-        for cells in ([c.heading for c in table.columns], *table.rows):
+        for c in range(len(table.columns)):
+            sheet.addElement(TableColumn(stylename=style.width(_width(table, c))))
+        places = [table.places_of(c) for c in range(len(table.columns))]
+        for number, cells in enumerate(([c.heading for c in table.columns], *table.rows)):
             row = TableRow()
-            for cell in cells:
-                made = TableCell(**_odf_type(cell))
+            for cell, digits in zip(cells, places, strict=True):
+                made = TableCell(**_odf_type(cell), **({"stylename": style.of(cell, digits)} if number else {}))
                 if cell is not None:
                     made.addElement(P(text=str(_plain(cell, csv=False))))
                 row.addElement(made)
@@ -159,6 +169,8 @@ def _odf_type(cell: Cell) -> dict[str, object]:
         return {"valuetype": "float", "value": repr(cell)}
     if isinstance(cell, datetime):
         return {"valuetype": "date", "datevalue": cell.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S")}
+    if isinstance(cell, date):
+        return {"valuetype": "date", "datevalue": cell.isoformat()}
     return {"valuetype": "string"} if cell else {}
 
 
@@ -171,7 +183,9 @@ def _plain(cell: Cell, csv: bool = True) -> Cell:
 
 
 def _iso(cell: Cell) -> Cell:
-    return cell.isoformat(timespec="seconds") if isinstance(cell, datetime) else cell
+    if isinstance(cell, datetime):
+        return cell.isoformat(timespec="seconds")
+    return cell.isoformat() if isinstance(cell, date) else cell
 
 
 def _width(table: Table, place: int) -> int:

@@ -15,6 +15,7 @@ from pinch.ui import look
 from pinch.ui.background import Job
 from pinch.ui.boundary import catch_everything
 from pinch.ui.plain_style import PlainStyle
+from pinch.ui.preferences import LAST_BOOK, Preferences, ThemeChoice, settings_path
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 
@@ -22,7 +23,7 @@ _RUNNING: list[QApplication] = []
 """Keeps the application until the process ends: where it goes before its windows, Qt ends in a fault now and then."""
 
 
-def make_application(theme: str = "light") -> QApplication:
+def make_application(theme: ThemeChoice = ThemeChoice.LIGHT) -> QApplication:
     """The one application, dressed, with the shipped fonts."""
     existing = QApplication.instance()
     if isinstance(existing, QApplication):
@@ -33,7 +34,7 @@ def make_application(theme: str = "light") -> QApplication:
     app.setDesktopFileName("org.pinch.Pinch")
     app.setStyle(PlainStyle())
     look.load_fonts()
-    look.apply(app, theme)
+    look.apply(app, theme.in_force)  # what the desktop is can only be asked now
     return app
 
 
@@ -41,12 +42,13 @@ def run_app(book: Path | None, demo: bool = False) -> int:
     """Show the window until it is closed. Without a book, the operator's own one in the user's data is opened."""
     _need_display()
     catch_everything()
-    app = make_application()
-    path = book or (_demo_book(app) if demo else _own_book())
+    preferences = Preferences(settings_path())
+    app = make_application(preferences.theme)
+    path = book or (_demo_book(app) if demo else _own_book(preferences))
     if path is None:
         return 1
     session = Session(open_book(path))
-    window = MainWindow(session)
+    window = MainWindow(session, preferences)
     window.show()
     status = app.exec()
     session.close()
@@ -59,8 +61,10 @@ def _need_display() -> None:
         raise PinchError("There is no display to show the window on; the other commands work without one.")
 
 
-def _own_book() -> Path:
-    """The operator's first book, made where there is none."""
+def _own_book(preferences: Preferences) -> Path:
+    """The book that was open last, else the operator's first one, made where there is none."""
+    if preferences.says_yes(LAST_BOOK) and preferences.recent:
+        return preferences.recent[0]
     path = Path(platformdirs.user_data_dir("pinch")) / "bench.pinch"
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)

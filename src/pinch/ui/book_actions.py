@@ -72,7 +72,7 @@ class BookActions(WindowPart):
         """A new, empty book."""
         path = self._save_name("New book", "", BOOKS)
         if path:
-            self._shell.session.create(_with_ending(path))
+            self._shell.session.create(path)
 
     def open_book(self) -> None:
         """Another book."""
@@ -93,8 +93,8 @@ class BookActions(WindowPart):
         """A copy of this book."""
         path = self._save_name("Save a copy of the book", "", BOOKS)
         if path:
-            self._shell.session.book.copy_to(_with_ending(path))
-            self._shell.notices.done(f"{_with_ending(path)} is written.")
+            self._shell.session.book.copy_to(path)
+            self._shell.notices.done(f"{path} is written.")
 
     def write_book(self) -> None:
         """The whole book as a folder of open files."""
@@ -121,8 +121,8 @@ class BookActions(WindowPart):
         path = self._save_name("New book of these files", "", BOOKS)
         if path:
             shell = self._shell
-            opened = partial(shell.safely, partial(shell.session.open, _with_ending(path)))
-            shell.writing.book_from(folder, _with_ending(path), lambda _: opened())
+            opened = partial(shell.safely, partial(shell.session.open, path))
+            shell.writing.book_from(folder, path, lambda _: opened())
 
     def take_in_book(self) -> None:
         """Another book's records, runs and results become part of this one."""
@@ -203,7 +203,3 @@ class BookActions(WindowPart):
 
     def _save_name(self, title: str, name: str, kinds: str) -> Path | None:
         return save_name(self._shell.dialog_parent, title, name, kinds)
-
-
-def _with_ending(path: Path) -> Path:
-    return path if path.suffix else path.with_suffix(".pinch")

@@ -1,5 +1,7 @@
 """Small dialogs: a line of text, a file to write, a form with an error line, a ladder of limits."""
 
+import os
+import re
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
@@ -67,9 +69,37 @@ def choose_several(parent: QWidget, title: str, words: str, names: Sequence[str]
 
 
 def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None:
-    """Where a file is to be written; None for nowhere."""
-    chosen, _ = QFileDialog.getSaveFileName(parent, title, name, kinds)
-    return Path(chosen) if chosen else None
+    """Where a file is to be written; None for nowhere. A name without an ending gets that of the chosen kind, and where
+    nothing can be written is asked again."""
+    offered = Path(name)
+    while True:
+        chosen, kind = QFileDialog.getSaveFileName(parent, title, str(offered), kinds)
+        if not chosen:
+            return None
+        offered = with_ending(Path(chosen), kind or kinds)
+        reason = why_not_written(offered)
+        if reason:
+            QMessageBox.warning(parent, title, reason)
+        elif (
+            offered == Path(chosen) or not offered.exists() or agrees(parent, title, f"{offered} is there: replace it?")
+        ):
+            return offered
+
+
+def with_ending(path: Path, kind: str) -> Path:
+    """The path, with the first ending of a kind such as `Pictures (*.png *.svg)` where it has none."""
+    found = re.search(r"\*(\.\w+)", kind)
+    return path if path.suffix or found is None else path.with_name(path.name + found.group(1))
+
+
+def why_not_written(path: Path) -> str:
+    """Why no file can be written there; empty where one can."""
+    if path.is_dir():
+        return f"{path} is a folder."
+    if not path.parent.is_dir():
+        return f"There is no folder {path.parent}."
+    there = path if path.exists() else path.parent
+    return "" if os.access(there, os.W_OK) else f"Nothing may be written to {there}."
 
 
 def ask_consent(parent: QWidget, wanted: ConsentError) -> bool:

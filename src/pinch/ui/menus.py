@@ -1,6 +1,6 @@
 """The menus: every action of the window with its keyboard way, put together from what pages and parts offer."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import groupby
@@ -52,7 +52,22 @@ def fill_menus(
             for entry in inside:
                 actions[entry.words] = _action(window, entry, safely)
                 menu.addAction(actions[entry.words])
+        letters = mnemonics([action.text() for action in menu.actions() if not action.isSeparator()])
+        for action, words in zip((a for a in menu.actions() if not a.isSeparator()), letters, strict=True):
+            action.setText(words)
     return actions
+
+
+def mnemonics(names: Sequence[str]) -> list[str]:
+    """Names in a menu with the letter marked by which each is chosen there: the first of a word that is free."""
+    taken, marked = set[str](), []
+    for name in names:
+        first = [n for n, sign in enumerate(name) if n == 0 or name[n - 1] == " "]
+        places = [n for n in (*first, *range(len(name))) if name[n].isalpha() and name[n].casefold() not in taken]
+        if places:
+            taken.add(name[places[0]].casefold())
+        marked.append(f"{name[: places[0]]}&{name[places[0] :]}" if places else name)
+    return marked
 
 
 def _action(window: QMainWindow, entry: MenuEntry, safely: Callable[[Callable[[], object]], None]) -> QAction:

@@ -60,7 +60,9 @@ class RecordingTarget:
 
 @dataclass(frozen=True)
 class CardTarget:
-    """What an editor would stop."""
+    """A card of the deck."""
+
+    card_id: int
 
 
 Target = RunTarget | RecordsTarget | PlanTarget | RecordingTarget | CardTarget
@@ -118,6 +120,9 @@ class Shell(Protocol):
 
     def count(self) -> None:
         """The live counts of the spine."""
+
+    def tell_away(self, words: str) -> None:
+        """Something that an operator who looks elsewhere waits for."""
 
     def quiet(self) -> None:
         """End work in the background: nothing disturbs what is measured."""

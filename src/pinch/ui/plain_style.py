@@ -1,8 +1,11 @@
-"""The style of the application: text is text. Qt takes names with markup for rich text, and opens files for it."""
+"""The style of the application: text is text, and every table can be left and copied. Qt takes names with markup for
+rich text, and opens files for it; by itself a table keeps the Tab key and copies one cell."""
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPalette
-from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QProxyStyle, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QProxyStyle, QTableView, QWidget
+
+from pinch.ui.every_table import dress_table
 
 
 class PlainStyle(QProxyStyle):
@@ -14,4 +17,6 @@ class PlainStyle(QProxyStyle):
     def polish(self, thing: QWidget | QPalette | QApplication | None) -> QPalette | None:  # type: ignore[override]
         if isinstance(thing, QLabel | QMessageBox) and thing.textFormat() == Qt.TextFormat.AutoText:
             thing.setTextFormat(Qt.TextFormat.PlainText)  # a tool tip is a label, too
+        if isinstance(thing, QTableView):
+            dress_table(thing)
         return super().polish(thing)

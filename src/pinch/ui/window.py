@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QIcon, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from pinch import __version__
@@ -18,17 +18,25 @@ from pinch.core.errors import PinchError
 from pinch.core.faults import Fault
 from pinch.runs.log_file import log_path
 from pinch.ui import look
+from pinch.ui.book_actions import BookActions
 from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
 from pinch.ui.dialogs import save_name
+from pinch.ui.findables import findables
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
+from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
+from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
 from pinch.ui.registry import PAGES, PARTS
 from pinch.ui.session import Session
+from pinch.ui.settings_dialog import SettingsDialog
+from pinch.ui.shell.about import ABOUT, about_text
 from pinch.ui.shell.context_strip import ContextStrip
+from pinch.ui.shell.finder import Findable, Finder
 from pinch.ui.shell.footer import Footer
+from pinch.ui.shell.keys_dialog import KeysDialog
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
@@ -50,12 +58,16 @@ W = TypeVar("W", bound=WindowPart)
 class MainWindow(QMainWindow):
     """One window, one session. It is the `Shell` of its pages."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, preferences: Preferences | None = None) -> None:
         super().__init__()
         self.session = session
+        self.preferences = preferences or Preferences()
         self.setWindowIcon(QIcon(str(ICON)))
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
+        geometry = self.preferences.geometry
+        if geometry is not None:
+            self.restoreGeometry(geometry)
         self.setAcceptDrops(True)
         self.spine, self.strip = Spine([page.name for page in PAGES]), ContextStrip(session)
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
@@ -73,11 +85,13 @@ class MainWindow(QMainWindow):
         self.parts = [part(self) for part in PARTS]
         for page in self.pages:
             self.desk.addWidget(page.view if page.early else QWidget())
-        self._actions = fill_menus(self, [*self._menu(), *(e for p in self._all() for e in p.menu())], self.safely)
+        self._entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
+        self._actions = fill_menus(self, self._entries, self.safely)
         self._connect()
         self._book_opened()
         run = session.run
-        self._turn_to(self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id)))
+        usual = self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id))
+        self._turn_to(next((page for page in self.pages if page.name == self.preferences.get(PAGE)), usual))
         self._records_changed()
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_book)
@@ -125,22 +139,30 @@ class MainWindow(QMainWindow):
         self.margin.method_wanted.connect(self.show_method)
         self.notices.details_wanted.connect(self.show_details)
         self.points.ready.connect(lambda: self.shown_page.points_ready())
+        hints = QGuiApplication.styleHints()
+        if hints is not None:
+            hints.colorSchemeChanged.connect(self.follow_theme)
 
     def _menu(self) -> Iterator[MenuEntry]:
         """The entries of the window itself."""
         book, edit, go = MenuName.BOOK, MenuName.EDIT, MenuName.GO
         yield MenuEntry(book, 110, "Write the chart …", self._write_chart, "Ctrl+E")
+        yield MenuEntry(book, 25, "Books that were open …", self.open_recent, "Ctrl+Alt+O")
+        yield MenuEntry(book, 205, "Settings …", self.set_up, "Ctrl+,")
         yield MenuEntry(book, 210, "Light or dark", self.switch_theme, "Ctrl+D")
         yield MenuEntry(book, 220, "Close", self.close, "Ctrl+Q")
         yield MenuEntry(edit, 10, "Undo", self.undo, "Ctrl+Z")
         yield MenuEntry(edit, 20, "Redo", self.redo, "Ctrl+Shift+Z")
-        yield MenuEntry(edit, 110, "Search the bench", self.search, "Ctrl+F")
+        yield MenuEntry(edit, 110, "Search this page", self.search, "Ctrl+F")
+        yield MenuEntry(edit, 115, "Find anything …", self.find_anything, "Ctrl+J")
         yield MenuEntry(edit, 120, "Copy the finding", self.copy_finding, "Ctrl+Shift+C")
         for number, page in enumerate(self.pages, 1):
             yield MenuEntry(go, number, f"{page.name} page", partial(self.show_page, page), f"Alt+{number}")
         yield MenuEntry(go, 210, "Next tab", lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
         yield MenuEntry(go, 220, "Previous tab", lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
-        yield MenuEntry(MenuName.HELP, 10, "Show the log", self.show_log)
+        yield MenuEntry(MenuName.HELP, 10, "Keyboard", self.show_keys, "Shift+F1")
+        yield MenuEntry(MenuName.HELP, 110, "Show the log", self.show_log)
+        yield MenuEntry(MenuName.HELP, 120, "About Pinch", self.show_about)
         yield MenuEntry(go, 291, "Methods", self.show_methods, "F1")
         yield MenuEntry(go, 292, "Fit the chart", self.fit, "Ctrl+0")
         yield MenuEntry(go, 293, "Quick sums", self.quick_sums, "F8")
@@ -201,6 +223,11 @@ class MainWindow(QMainWindow):
         for entry, page in zip(self.spine.entries, self.pages, strict=True):
             entry.set_count(page.count())
 
+    def tell_away(self, words: str) -> None:
+        """Something that an operator who looks elsewhere waits for."""
+        if self.preferences.says_yes(NOTIFY):
+            notify(self, "Pinch", words)
+
     def quiet(self) -> None:
         """End work in the background: nothing disturbs what is measured."""
         self.points.cancel()
@@ -242,6 +269,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
         self._gone_told = False
+        self.preferences.opened(self.session.book.path)
         if self.session.told:
             self.notices.error("\n".join(self.session.told))
         cut = self.session.book.cut_runs()
@@ -309,11 +337,40 @@ class MainWindow(QMainWindow):
         TextDialog("Log of Pinch", f"{path}, the newest at the end.", text, self, at_end=True).open()
 
     def search(self) -> None:
-        """The search field of the page, else that of the bench."""
-        page = next(page for page in (self.shown_page, *self.pages) if page.search())
-        if not self.shows(page):
-            self.show_page(page)
-            page.search()
+        """The search field of the page; where it has none, everything is searched."""
+        if not self.shown_page.search():
+            self.find_anything()
+
+    def find_anything(self) -> None:
+        """Go to a record, a run, a card or a command by its name."""
+        self._find([*findables(self), *(Findable(w, "command", a.trigger) for w, a in self._actions.items())])
+
+    def open_recent(self) -> None:
+        """One of the books that were open before."""
+        here = self.session.book.path.absolute()
+        others = [path for path in self.preferences.recent if path != here]
+        if not others:
+            raise PinchError("No other book was open before, or none is there any more.")
+        actions = self.part(BookActions)
+        self._find([Findable(path.name, str(path.parent), partial(actions.open_or_offer, path)) for path in others])
+
+    def _find(self, offered: list[Findable]) -> None:
+        finder = Finder(offered, self)
+        if finder.exec() and finder.chosen is not None:
+            self.safely(finder.chosen.go)
+
+    def set_up(self) -> None:
+        """What holds for all books."""
+        if SettingsDialog(self.preferences, self).exec():
+            self.follow_theme()
+
+    def show_keys(self) -> None:
+        """All keys."""
+        KeysDialog(sorted(self._entries, key=lambda e: list(MenuName).index(e.menu)), self).open()
+
+    def show_about(self) -> None:
+        """What this is, and under which licences."""
+        TextDialog("About Pinch", ABOUT, about_text(), self).open()
 
     def undo(self) -> None:
         """Take the last change back."""
@@ -368,10 +425,17 @@ class MainWindow(QMainWindow):
         self.margin.fold_sums()
 
     def switch_theme(self) -> None:
-        """Light becomes dark, dark becomes light."""
-        app = QApplication.instance()
+        """Light becomes dark, dark becomes light, whatever the desktop is."""
+        self.preferences.set(THEME, "light" if look.theme().name == "dark" else "dark")
+        self.follow_theme()
+
+    def follow_theme(self) -> None:
+        """Light or dark as it is set, or as the desktop is."""
+        app, wanted = QApplication.instance(), self.preferences.theme.in_force
         assert isinstance(app, QApplication)
-        look.apply(app, "light" if look.theme().name == "dark" else "dark")
+        if wanted == look.theme().name:
+            return
+        look.apply(app, wanted)
         self.refresh()
         for page in self.pages:
             if page.is_made:
@@ -405,6 +469,8 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """A recording ends and is kept; nothing is left running."""
         self.margin.leave_notes()
+        self.preferences.set(PAGE, self.shown_page.name)
+        self.preferences.keep_geometry(self.saveGeometry())
         self._before_long.stop()
         self.points.cancel()
         for part in self._all():

@@ -17,7 +17,7 @@ from collections.abc import Sequence
 from pinch.sources.probe.discovery import find_all
 from pinch.sources.probe.inventory import listing_of
 from pinch.sources.probe.kernel_files import SLOW_S, SensorFile, Tree, fetch_each, say
-from pinch.sources.probe.kernel_numbers import Columns, Scaled, Sensor
+from pinch.sources.probe.kernel_numbers import Columns
 from pinch.sources.probe.limits_in_force import find_states
 from pinch.sources.probe.reading_only import only_read
 
@@ -59,34 +59,9 @@ def fetch_all(clock: Clock, files: Sequence[SensorFile], after: float) -> float 
     return None
 
 
-class Row:
-    """The row of all sensors. Numbers of files that are only scaled, most of them, are made in one go."""
-
-    def __init__(self, sensors: Sequence[Sensor]) -> None:
-        self.scaled = [s for s in sensors if isinstance(s, Scaled)]
-        self.others = [s for s in sensors if not isinstance(s, Scaled)]
-        places = {sensor: n for n, sensor in enumerate([*self.scaled, *self.others])}
-        self.in_order = [places[sensor] for sensor in sensors]
-        self.lacking: list[bool] = []
-        self.cells = ""
-
-    def values(self, moment: float) -> list[float | None]:
-        """A value of each, in the order of the columns."""
-        numbers: list[float | None]
-        try:
-            numbers = [float(s.file.data) * s.factor for s in self.scaled]  # type: ignore[arg-type]
-        except (TypeError, ValueError):  # one has none just now
-            numbers = [s.read(moment) for s in self.scaled]
-        numbers += [s.read(moment) for s in self.others]
-        return [numbers[place] for place in self.in_order]
-
-    def text(self, t: float, moment: float) -> str:
-        """The line of it, printed by one pattern as long as the same sensors answer."""
-        values = self.values(moment)
-        lacking = [v is None for v in values]
-        if lacking != self.lacking:
-            self.lacking, self.cells = lacking, ",".join(["%.3f", *("" if lacks else "%.3f" for lacks in lacking)])
-        return self.cells % (t, *[v for v in values if v is not None])
+def row(t: float, values: list[float | None]) -> str:
+    cells = ["" if v is None else f"{v:.3f}".rstrip("0").rstrip(".") for v in values]
+    return ",".join([f"{t:.3f}", *cells])
 
 
 class States:
@@ -108,12 +83,13 @@ class States:
 
 def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: argparse.Namespace) -> None:
     """Print the header, then rows on an absolute schedule until the duration, in the clock's seconds, is over."""
-    row = Row(list(columns.sensors.values()))
+    sensors = list(columns.sensors.values())
     first = fetch_all(clock, [*tree.files, *tree.slow], -1.0)
     if first is None:
         say("the clock of the tree does not answer")
         return
-    row.values(first)  # only sets the counters' starting points
+    for sensor in sensors:
+        sensor.read(first)  # only sets the counters' starting points
     print(",".join(["t_s", *columns.sensors]), flush=True)
     every = args.interval / args.time_scale
     start, number, last, slow_due = time.monotonic(), 0, first, first + SLOW_S
@@ -132,7 +108,7 @@ def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: arg
                 slow_due = moment + SLOW_S
                 fetch_each(tree.slow)
                 states.say_changes(t)
-            print(row.text(t, moment), flush=True)
+            print(row(t, [sensor.read(moment) for sensor in sensors]), flush=True)
         elif clock.file is not None and clock.file.data is None:
             say("the tree is gone; the record ends here")
             return
@@ -143,11 +119,11 @@ def values_now(clock: Clock, tree: Tree, columns: Columns) -> dict[str, float | 
     first = fetch_all(clock, tree.files, -1.0)
     if first is None:
         return {}
-    row = Row(list(columns.sensors.values()))
-    row.values(first)
+    for sensor in columns.sensors.values():
+        sensor.read(first)
     time.sleep(LOOK_S)
     moment = fetch_all(clock, tree.files, first) or first
-    return dict(zip(columns.sensors, row.values(moment), strict=True))
+    return {name: sensor.read(moment) for name, sensor in columns.sensors.items()}
 
 
 def positive(text: str) -> float:

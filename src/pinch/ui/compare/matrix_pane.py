@@ -2,11 +2,12 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from pinch.analysis.grid import Across, Grid
 from pinch.narrative.explain_matrix import explain_field, explain_reach
 from pinch.narrative.matrix_words import fields_words, matrix_headings, matrix_rows, matrix_words
+from pinch.ui.number_box import NumberBox
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label
 from pinch.ui.table_rows import TableRow
@@ -17,7 +18,16 @@ class MatrixPane(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.across, self.share = QComboBox(), QDoubleSpinBox()
+        self.across = QComboBox()
+        self.share = NumberBox(
+            "Share of the wanted rate that the low has to reach",
+            *(0.0, 100.0),
+            unit="%",
+            before="low at least ",
+            after=" of the rate",
+            decimals=0,
+            width=196,
+        )
         self.words = label("", "quiet", wrap=True)
         self.table = RowTable("Matrix", ("Workload",), hides_empty=True)
         self.matrix: Grid | None = None
@@ -27,15 +37,7 @@ class MatrixPane(QWidget):
             self.across.addItem(f"by {across}", across)
         self.across.setAccessibleName("What the columns are")
         self.across.activated.connect(lambda _: self._show())
-        self.share.setRange(0.0, 100.0)
-        self.share.setDecimals(0)
-        self.share.setPrefix("low at least ")
-        self.share.setSuffix(" % of the rate")
         self.share.setSpecialValueText("whatever the low")
-        self.share.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.share.setKeyboardTracking(False)
-        self.share.setFixedWidth(196)
-        self.share.setAccessibleName("Share of the wanted rate that the low has to reach")
         self.share.valueChanged.connect(lambda _: self._show())
         row = QHBoxLayout()
         for widget in (self.across, self.share):

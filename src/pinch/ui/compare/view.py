@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLineEdit,
     QListWidget,
@@ -38,6 +37,7 @@ from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
 from pinch.ui.compare.matrix_pane import MatrixPane
+from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
@@ -79,7 +79,9 @@ class CompareView(PageView):
         )
         self.along, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
         self.measure, self.order, self.unit = QComboBox(), QComboBox(), QComboBox()
-        self.delta = QDoubleSpinBox()
+        self.delta = NumberBox(
+            "Smallest difference that matters", 0.1, 50.0, 3.0, unit="%", before="matters from ", width=136
+        )
         self.filter, self.list = QLineEdit(), QListWidget()
         self.base_button = small_button("Make it the baseline", "Set the others against the chosen cell", self._base)
         self.progress = QProgressBar()
@@ -285,16 +287,6 @@ class CompareView(PageView):
             self.along.addItem(axis.words, axis)
         self.measure.setAccessibleName("By which metric")
         self.offer_metrics([(AVERAGE, "average or score"), *LOW_NAMES.items()], AVERAGE)
-        self.delta.setRange(0.1, 50.0)
-        self.delta.setDecimals(1)
-        self.delta.setValue(3.0)
-        self.delta.setPrefix("matters from ")
-        self.delta.setSuffix(" %")
-        self.delta.setKeyboardTracking(False)
-        self.delta.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.delta.setFixedWidth(136)
-        self.delta.setAccessibleName("Smallest difference that matters")
-        self.delta.setToolTip("Smallest difference that matters")
         self.filter.setPlaceholderText("Filter cells …")
         self.filter.setAccessibleName("Filter of the cells")
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -41,6 +41,7 @@ from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
 from pinch.ui.complete_dialog import CompleteDialog
+from pinch.ui.dialogs import save_name
 from pinch.ui.logs.columns import ColumnsTable
 from pinch.ui.logs.state import (
     Answers,
@@ -397,9 +398,9 @@ class ArrivalsDialog(QDialog):
                 self._fill()
 
     def _keep_mapping(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Keep the mapping", "mapping.json", MAPPINGS)
-        if name and self._shown is not None:
-            write_model(self.answers.mapping(self._shown.fingerprint), Path(name))
+        path = save_name(self, "Keep the mapping", "mapping.json", MAPPINGS)
+        if path and self._shown is not None:
+            write_model(self.answers.mapping(self._shown.fingerprint), path)
 
     def _take_mapping(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Take a mapping", "", MAPPINGS)

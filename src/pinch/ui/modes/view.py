@@ -4,7 +4,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QLabel,
     QStackedWidget,
@@ -25,6 +24,7 @@ from pinch.narrative.explanation import Explanation
 from pinch.ui.modes import state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
+from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
@@ -61,9 +61,9 @@ class ModesView(PageView):
         self.touch = RowTable("Surfaces", state.TOUCH_COLUMNS, words=(0, 4, 5))
         self.wall_chart, self.battery_chart, self.sound_chart = ChartView(), ChartView(), ChartView()
         self.wall_words, self.battery_words, self.sound_words = (label("", "", wrap=True) for _ in range(3))
-        self.share = _spin("Share of the score to keep", "keeps ", " %", 1.0, 100.0, 90.0)
-        self.at_w = _spin("Package watts on battery", "how long at ", " W", 0.5, 500.0, 15.0)
-        self.limit = _spin("Quiet limit", "at most ", " dB(A)", 0.0, 120.0, 35.0)
+        self.share = NumberBox("Share of the score to keep", 1.0, 100.0, 90.0, unit="%", before="keeps ", width=170)
+        self.at_w = NumberBox("Package watts on battery", 0.5, 500.0, 15.0, unit="W", before="how long at ", width=170)
+        self.limit = NumberBox("Quiet limit", 0.0, 120.0, 35.0, unit="dB(A)", before="at most ", width=170)
         self.fahrenheit = QCheckBox("in °F")
         self.grade, self.material = QComboBox(), QComboBox()
         self.grade.setAccessibleName("How the room is taken off")
@@ -235,21 +235,6 @@ class ModesView(PageView):
         for part in (self.tabs, self.below, self._chart_button):
             part.setVisible(there)
         self._filler.setVisible(not there)
-
-
-def _spin(name: str, prefix: str, suffix: str, low: float, high: float, value: float) -> QDoubleSpinBox:
-    spin = QDoubleSpinBox()
-    spin.setAccessibleName(name)
-    spin.setToolTip(name)
-    spin.setRange(low, high)
-    spin.setDecimals(1)
-    spin.setValue(value)
-    spin.setPrefix(prefix)
-    spin.setSuffix(suffix)
-    spin.setKeyboardTracking(False)
-    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    spin.setFixedWidth(170)
-    return spin
 
 
 def _page(typed: list[QWidget], *below: QWidget) -> QWidget:

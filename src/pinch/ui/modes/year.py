@@ -1,10 +1,11 @@
 """Energy of a year: watts in each mode, published weights that can be changed, and what it costs."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from pinch.core.errors import DataError
 from pinch.core.yearly import MODES, PROFILES, typical_year
+from pinch.ui.number_box import NumberBox
 from pinch.ui.shell.words import label
 
 TARIFF = 0.30
@@ -19,9 +20,9 @@ class YearPane(QWidget):
         self.profile.setAccessibleName("Weights of the modes")
         for profile in PROFILES:
             self.profile.addItem(profile.name, profile)
-        self.watts = [_spin(f"Watts {mode}", 0.0, 1000.0, " W") for mode in MODES]
-        self.weights = [_spin(f"Share {mode}", 0.0, 100.0, " %") for mode in MODES]
-        self.tariff, self.currency = _spin("Tariff", 0.0, 100.0, " a kWh"), QLineEdit("EUR")
+        self.watts = [_number(f"Watts {mode}", 1000.0, unit="W") for mode in MODES]
+        self.weights = [_number(f"Share {mode}", 100.0, unit="%") for mode in MODES]
+        self.tariff, self.currency = _number("Tariff", 100.0, after=" a kWh"), QLineEdit("EUR")
         self.tariff.setValue(TARIFF)
         self.currency.setMaxLength(3)
         self.currency.setFixedWidth(60)
@@ -76,14 +77,7 @@ class YearPane(QWidget):
         self.result.setText(f"{year.kwh:.2f} kWh a year{cost} (kWh by mode: {parts}).")
 
 
-def _spin(name: str, low: float, high: float, suffix: str) -> QDoubleSpinBox:
-    spin = QDoubleSpinBox()
-    spin.setAccessibleName(name)
-    spin.setRange(low, high)
-    spin.setDecimals(2)
-    spin.setSuffix(suffix)
-    spin.setKeyboardTracking(False)
-    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    spin.setAlignment(Qt.AlignmentFlag.AlignRight)
-    spin.setFixedWidth(110)
-    return spin
+def _number(name: str, high: float, unit: str = "", after: str = "") -> NumberBox:
+    box = NumberBox(name, 0.0, high, unit=unit, after=after, decimals=2, width=110)
+    box.setAlignment(Qt.AlignmentFlag.AlignRight)
+    return box

@@ -21,9 +21,9 @@ from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
 from pinch.publish.report_folder import in_the_way
 from pinch.runs.consent import agree, wishes_of
-from pinch.ui.dialogs import agreed, agrees
+from pinch.ui.dialogs import agreed, agrees, save_name
 from pinch.ui.menus import MenuEntry, MenuName
-from pinch.ui.page_protocol import Page, RecordsTarget, RunTarget, Sent, Shell
+from pinch.ui.page_protocol import CardTarget, Page, RecordsTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.publish.control import PublishControl, ShownDeck
 from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
 
@@ -129,6 +129,12 @@ class PublishPage(Page[PublishView]):
         self.write_card()
         return True
 
+    def reveal(self, target: Target) -> bool:
+        if not isinstance(target, CardTarget):
+            return False
+        self.view.go_to_card(target.card_id)
+        return True
+
     def check(self) -> None:
         """What an editor would stop."""
         self.shell.show_page(self)
@@ -217,11 +223,9 @@ class PublishPage(Page[PublishView]):
             raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
         number = view.deck.list.currentRow() + 1
         usual = f"{file_name(Picture(number, content.card.name, content.face))}.png"
-        name, _ = QFileDialog.getSaveFileName(
-            self.shell.dialog_parent, "Write this card", usual, "Pictures (*.png *.svg *.pdf)"
-        )
-        if name:
-            self.shell.writing.face(content.face, Path(name), view.deck.theme, view.report.png_size.currentData())
+        path = save_name(self.shell.dialog_parent, "Write this card", usual, "Pictures (*.png *.svg *.pdf)")
+        if path:
+            self.shell.writing.face(content.face, path, view.deck.theme, view.report.png_size.currentData())
 
     def write_sequence(self) -> None:
         """The chosen card as numbered pictures for a video."""

@@ -43,7 +43,6 @@ class GridTable(QTableWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setAccessibleName("Fields to type in")
-        self.setTabKeyNavigation(False)
         header, side = self.horizontalHeader(), self.verticalHeader()
         assert header is not None and side is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)

@@ -234,6 +234,7 @@ class RunPage(Page[RunView]):
         if live is None or recording is None:
             return
         run_id = recording.run.id
+        self.shell.tell_away(f"The run is over: {live.reason or live.status or 'it was stopped'}.")
         if recording.book_path != self.session.book.path:
             lost = self.session.book.path.name
             self.session.open(recording.book_path)
@@ -268,6 +269,7 @@ class RunPage(Page[RunView]):
 
     def _settled(self) -> None:
         """A run has settled; the operator may be elsewhere."""
+        self.shell.tell_away("The run has settled.")
         if self.view.beep.isChecked():
             beeps.play(beeps.SETTLED)
             self.shell.notices.done("The run has settled.")

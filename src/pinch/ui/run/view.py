@@ -7,7 +7,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QProgressBar,
     QPushButton,
@@ -19,6 +18,7 @@ from pinch.bench.records import Device, Runner, Setting, Workload
 from pinch.narrative import cautions
 from pinch.runs.recording import ends_by_itself
 from pinch.runs.sourcing import RunRequest
+from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.run.cut import CutRunView
 from pinch.ui.run.live import LiveView
@@ -46,9 +46,9 @@ class RunView(PageView):
     def __init__(self) -> None:
         super().__init__()
         self.headline = label("", "headline", wrap=True)
-        self.length = _number("Length", 0.1, 1440.0, 10.0, " min", 1)
-        self.rest = _number("Rest before", 0.0, 3600.0, 15.0, " s", 0)
-        self.room = _number("Room", -1.0, 60.0, -1.0, " °C", 1)
+        self.length = NumberBox("Length", 0.1, 1440.0, 10.0, unit="min", width=92)
+        self.rest = NumberBox("Rest before", 0.0, 3600.0, 15.0, unit="s", decimals=0, width=92)
+        self.room = NumberBox("Room", -1.0, 60.0, -1.0, unit="°C", width=92)
         self.room.setSpecialValueText("not noted")
         self.pace = QComboBox()
         self.pace.setAccessibleName("Pace")
@@ -265,15 +265,3 @@ def how_words(device: Device, workload: Workload) -> str:
         return "You start and end the work yourself: Start begins the rest, It is over completes the run."
     where = " on this computer" if device.reach and not device.local else ""
     return f"It runs{where}, {several or 'one pass'}{waits}: {workload.command or 'no command yet'}."
-
-
-def _number(name: str, low: float, high: float, value: float, unit: str, decimals: int) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
-    box.setAccessibleName(name)
-    box.setRange(low, high)
-    box.setDecimals(decimals)
-    box.setValue(value)
-    box.setSuffix(unit)
-    box.setFixedWidth(92)
-    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    return box

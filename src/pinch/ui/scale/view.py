@@ -4,7 +4,6 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QHBoxLayout,
     QProgressBar,
     QStackedWidget,
@@ -23,6 +22,7 @@ from pinch.narrative import curve_words
 from pinch.narrative.explain_curves import explain_spot
 from pinch.narrative.explanation import Explanation
 from pinch.ui.chooser import Chooser
+from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
@@ -70,11 +70,12 @@ class ScaleView(PageView):
         self.target = RowTable("Least watts for a target", state.TARGET_COLUMNS, words=(0, 4))
         self.groups = RowTable("Settings that draw the same watts", state.GROUP_COLUMNS, words=(0, 1))
         self.settings = RowTable("Settings, by measured watts", state.SETTING_COLUMNS, words=(0, 1))
-        self.reader_w = _number("Watts to read all curves at", " W", 0.0, 500.0, 0.5)
-        self.target_fps, self.low_share = _number("Target", "", 0.0, 1e6, 1.0), _number("Low", " %", 0.0, 100.0, 5.0)
+        self.reader_w = NumberBox("Watts to read all curves at", 0.0, 500.0, unit="W", step=0.5)
+        self.target_fps = NumberBox("Target", 0.0, 1e6)
+        self.low_share = NumberBox("Low", 0.0, 100.0, unit="%", step=5.0)
         self.worth, self.delta = (
-            _number("Worth a watt", " % a watt", 0.1, 20.0, 0.5),
-            _number("Matters", " %", 0.1, 50.0, 0.5),
+            NumberBox("Worth a watt", 0.1, 20.0, unit="%", after=" a watt", step=0.5),
+            NumberBox("Matters", 0.1, 50.0, unit="%", step=0.5),
         )
         self.worth.setValue(100.0 * WORTH)
         self.delta.setValue(100.0 * DELTA)
@@ -328,19 +329,6 @@ def _combo(name: str) -> QComboBox:
     combo.setAccessibleName(name)
     combo.setToolTip(name)
     return combo
-
-
-def _number(name: str, suffix: str, low: float, high: float, step: float) -> QDoubleSpinBox:
-    spin = QDoubleSpinBox()
-    spin.setAccessibleName(name)
-    spin.setRange(low, high)
-    spin.setSingleStep(step)
-    spin.setDecimals(1)
-    spin.setSuffix(suffix)
-    spin.setKeyboardTracking(False)
-    spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    spin.setFixedWidth(96)
-    return spin
 
 
 def _page(table: RowTable, *beside: QWidget) -> QWidget:

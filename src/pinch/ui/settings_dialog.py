@@ -1,0 +1,48 @@
+"""What the operator can set for all books. Nothing here changes a figure."""
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+
+from pinch.ui.preferences import LAST_BOOK, NOTIFY, THEME, Key, Preferences, ThemeChoice
+from pinch.ui.shell.words import label
+
+THEMES = {ThemeChoice.DESKTOP: "as the desktop", ThemeChoice.LIGHT: "light", ThemeChoice.DARK: "dark"}
+SWITCHES = (
+    (NOTIFY, "say on the desktop when a run settles or ends and the window is not in front"),
+    (LAST_BOOK, "open the book that was open last"),
+)
+
+
+class SettingsDialog(QDialog):
+    """Kept when it is accepted."""
+
+    def __init__(self, preferences: Preferences, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Settings")
+        self.setMinimumWidth(460)
+        self._preferences = preferences
+        self.theme = QComboBox()
+        self.theme.setAccessibleName("Light or dark")
+        for choice, words in THEMES.items():
+            self.theme.addItem(words, choice)
+        self.theme.setCurrentIndex(self.theme.findData(preferences.theme))
+        self.switches: dict[Key, QCheckBox] = {}
+        form = QFormLayout()
+        form.addRow("Light or dark", self.theme)
+        for key, words in SWITCHES:
+            self.switches[key] = QCheckBox(words)
+            self.switches[key].setChecked(preferences.says_yes(key))
+            form.addRow(self.switches[key])
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        whole = QVBoxLayout(self)
+        whole.addLayout(form)
+        whole.addWidget(label("What counts as a difference, and which low is shown, is kept with each book.", "quiet"))
+        whole.addWidget(buttons)
+
+    def accept(self) -> None:
+        """Keep what is set."""
+        self._preferences.set(THEME, str(self.theme.currentData()))
+        for key, box in self.switches.items():
+            self._preferences.set(key, "yes" if box.isChecked() else "no")
+        super().accept()
