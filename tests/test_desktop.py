@@ -6,21 +6,25 @@ from pathlib import Path
 from unittest import mock
 
 import python_calamine
-from PyQt6.QtCore import QLocale, Qt
+from PyQt6.QtCore import QLocale, QRectF, Qt
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox, QTableView, QVBoxLayout, QWidget
+from pyqtgraph import TextItem
 
 from pinch.analysis.plain_tables import Column, Table
 from pinch.bench.records import Device
 from pinch.publish.table_files import write_tables
+from pinch.rig.demo_bench import THREE_EVENINGS, date_plans_anew
 from pinch.ui import look
 from pinch.ui.dialogs import save_name
 from pinch.ui.every_table import chosen_rows, copy, write_shown
 from pinch.ui.menus import mnemonics
 from pinch.ui.number_box import NumberBox
+from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
 from pinch.ui.row_table import RowTable
+from pinch.ui.scale.page import ScalePage
 from pinch.ui.settings_dialog import SettingsDialog
 from pinch.ui.shell.finder import Finder
 from pinch.ui.table_rows import TableRow
@@ -185,3 +189,32 @@ class TestRemembered(WindowCase):
         self.assertEqual(mnemonics(["Copy all", "Close", "Cut", "…"]), ["&Copy all", "C&lose", "C&ut", "…"])
         keys = [e.keys for e in self.window._entries if e.keys]
         self.assertEqual(len(keys), len(set(keys)), "no key does two things")
+
+
+class TestOnTheDemo(WindowCase):
+    demo = True
+
+    def test_its_plans_speak_of_the_day_on_which_it_is_opened(self) -> None:
+        for _ in range(2):
+            date_plans_anew(self.session.book, date(2030, 5, 4))
+        plan = next(p for p in self.session.book.plans() if p.name == THREE_EVENINGS)
+        self.assertEqual(
+            [s.start.date().isoformat() for s in plan.sessions], ["2030-05-03", "2030-05-04", "2030-05-05"]
+        )
+        self.assertEqual({e.started.date() for e in plan.entries}, {date(2030, 5, 3)})
+
+    def test_words_of_spots_stand_clear_of_each_other(self) -> None:
+        page = self.window.page(ScalePage)
+        self.session.choose_run(self.session.book.runs()[3].id)
+        self.window.show_page(page)
+        self.wait_for(lambda: self._labels(page.view.chart))
+        page.view.chart._places.place()
+        labels = self._labels(page.view.chart)
+        spots = [area for words, area in labels if words.endswith("W")]
+        self.assertGreaterEqual(len(spots), 3)
+        for n, one in enumerate(spots):
+            self.assertEqual([two for two in spots[n + 1 :] if one.intersects(two)], [])
+
+    def _labels(self, chart: ChartView) -> list[tuple[str, QRectF]]:
+        items = (item for item in chart.graphics.scene().items() if isinstance(item, TextItem))
+        return [(i.toPlainText().strip(), i.mapRectToScene(i.boundingRect()).adjusted(3, 3, -3, -3)) for i in items]

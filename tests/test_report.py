@@ -449,7 +449,7 @@ class TestReportCommand(CommandCase):
 
     def test_check_writes_nothing(self) -> None:
         status, text, _ = self.run_command("report", "--book", demo_book(), "--check")
-        self.assertEqual(status, 0)
+        self.assertEqual(status, 1, "something is stopped")
         self.assertIn("stop: “What is better than last year?” sets", text)
         self.assertEqual(list(self.folder.iterdir()), [])
 

@@ -208,7 +208,12 @@ class TestCommands(CommandCase):
                 self.assertEqual(err.count("\n"), 1)
         two = PLAN | {"plans": PLAN["plans"] * 2}
         self.path.write_text(json.dumps(two))
-        self.assertIn("2 plans, and one is needed", self.run_command("plan", str(self.path))[2])
+        name = PLAN["plans"][0]["name"]
+        self.assertIn(f"it holds 2 plans: {name}, {name}", self.run_command("plan", str(self.path))[2])
+        two["plans"] = [PLAN["plans"][0], PLAN["plans"][0] | {"name": "Another"}]
+        self.path.write_text(json.dumps(two))
+        self.assertEqual(self.run_command("plan", str(self.path), "--plan", "Another")[0], 0)
+        self.assertIn("no single plan called 'x'", self.run_command("plan", str(self.path), "--plan", "x")[2])
 
     def test_records_come_out_and_go_in(self) -> None:
         book, out = self.folder / "a.pinch", self.folder / "out.json"

@@ -17,7 +17,8 @@ from pinch.core.printing import counted
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("plan", type=Path, help="a Pinch exchange document with one plan (docs/formats.md)")
+    parser.add_argument("plan", type=Path, help="a Pinch exchange document with plans (docs/formats.md)")
+    parser.add_argument("--plan", dest="name", metavar="NAME", help="which of several plans")
     parser.add_argument("--at", metavar="TIME", help="plan from this time on, ISO 8601 (the plan's own beginning)")
     parser.add_argument("--hours", type=float, help="what fits into one session of so many hours")
     parser.add_argument("--write", type=Path, metavar="FILE", help="also write the sheet as .csv, .ics, .html or .pdf")
@@ -25,7 +26,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    planned = plan_document(args.plan, args.at, args.hours)
+    planned = plan_document(args.plan, args.at, args.hours, args.name)
     if args.write:
         from pinch.publish.printed_sheet import write_sheet
 
@@ -37,19 +38,22 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-def plan_document(path: Path, at: str | None, hours: float | None) -> PlannedSheet:
-    """The run sheet of the one plan in a document.
+def plan_document(path: Path, at: str | None, hours: float | None, name: str | None = None) -> PlannedSheet:
+    """The run sheet of the plan of that name in a document, or of the only one.
 
     Raises
     ------
     PinchError : the document, the time or the hours make no sense.
     """
     exchange = read_exchange(path)
-    if len(exchange.plans) != 1:
-        raise DataError(str(path), f"it holds {len(exchange.plans)} plans, and one is needed")
+    names = [each.name for each in exchange.plans]
+    wanted = [n for n, own in enumerate(names) if name in (None, own)]
+    if len(wanted) != 1:
+        there = f"it holds {counted(len(names), 'plan')}{': ' if names else ''}{', '.join(names)}"
+        raise DataError(str(path), there if name is None else f"there is no single plan called {name!r}; {there}")
     book = scratch_book()
     try:
-        plan = add_exchange(book, exchange)[0]
+        plan = add_exchange(book, exchange)[wanted[0]]
         begin = _time(at) if at else begin_of(plan)
         if hours is not None:
             session = checked(PlanSession, "The session", start=begin, minutes=60.0 * hours)

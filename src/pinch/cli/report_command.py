@@ -14,7 +14,7 @@ from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, chosen_of, private_of
 from pinch.core.errors import PinchError
-from pinch.narrative.cards.concerns import Concern, concerns
+from pinch.narrative.cards.concerns import Concern, Weight, concerns
 from pinch.narrative.cards.deck import Deck
 from pinch.publish.pictures import PictureChoice
 from pinch.publish.publication import TABLES, PublishChoice, private_in, write_deck
@@ -44,11 +44,19 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--template", type=Path, metavar="FILE", help="a template of your own for the HTML and PDF")
     parser.add_argument("--licence", choices=sorted(LICENCES), help="of the data; else as the report has it")
     add_private(parser)
-    parser.add_argument("--check", action="store_true", help="only say what an editor would stop, and write nothing")
+    parser.add_argument(
+        "--check",
+        action="store_true",
+        help="write nothing; say what an editor would stop, and end with 1 where something does",
+    )
     parser.add_argument("--sequence", type=int, metavar="CARD", help="only this card, as numbered pictures for a video")
     parser.add_argument("--frames", type=int, default=125, help="pictures of a sequence")
     parser.add_argument("--replace", action="store_true", help="also files that no report wrote, or that were changed")
     parser.add_argument("--json", action="store_true")
+
+
+STOPPED = 1
+"""What the check ends with where something would be stopped."""
 
 
 def run(args: argparse.Namespace) -> int:
@@ -61,7 +69,7 @@ def run(args: argparse.Namespace) -> int:
     found = concerns(deck)
     if args.check:
         _tell(args.json, [], [], found, [])
-        return 0
+        return STOPPED if any(concern.weight is Weight.STOP for concern in found) else 0
     book = open_for_work(args.book)
     try:
         if args.sequence is not None:

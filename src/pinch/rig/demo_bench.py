@@ -149,6 +149,7 @@ DETAILS: dict[str, dict[str, Any]] = {
         "exclusions": (Exclusion(aspect=Aspect.LIMITS, value="> 25", never_with=Aspect.SUPPLY, other="battery"),),
     },
 }  # fmt: skip
+THREE_EVENINGS = "Gannet, three evenings"
 
 
 def device_record(device: RigDevice) -> Device:
@@ -251,7 +252,7 @@ def add_plans(book: Book, today: date) -> None:
         )
     )
     plan = Plan(
-        name="Gannet, three evenings",
+        name=THREE_EVENINGS,
         protocol_id=protocol.id,
         created=_evening(today, -2),
         cells=_gannet_cells(book, devices["Gannet"], works),
@@ -259,6 +260,24 @@ def add_plans(book: Book, today: date) -> None:
     )
     saved = book.save(plan)
     book.save(saved.model_copy(update={"entries": _first_evening(book, saved)}))
+
+
+def date_plans_anew(book: Book, today: date) -> None:
+    """Move the plans of the demo by whole days, so that the first of the three evenings was yesterday again."""
+    plans = {plan.name: plan for plan in book.plans()}
+    three = plans.get(THREE_EVENINGS)
+    if three is None or not three.sessions:
+        return
+    later = timedelta(days=(today - three.sessions[0].start.date()).days - 1)
+    for plan in plans.values() if later else ():
+        moved = {
+            "created": plan.created + later,
+            "sessions": tuple(s.model_copy(update={"start": s.start + later}) for s in plan.sessions),
+            "entries": tuple(
+                e.model_copy(update={"started": e.started + later, "ended": e.ended + later}) for e in plan.entries
+            ),
+        }
+        book.save(plan.model_copy(update=moved))
 
 
 def _gannet_cells(book: Book, gannet: Device, works: dict[str, int]) -> tuple[Cell, ...]:

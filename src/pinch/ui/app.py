@@ -5,15 +5,13 @@ import sys
 from pathlib import Path
 
 import platformdirs
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QProgressDialog
+from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.opening import create_book, open_book
 from pinch.core.errors import PinchError
-from pinch.runs.devices import demo_book_path, make_demo
 from pinch.ui import look
-from pinch.ui.background import Job
 from pinch.ui.boundary import catch_everything
+from pinch.ui.demo_opening import demo_book
 from pinch.ui.plain_style import PlainStyle
 from pinch.ui.preferences import LAST_BOOK, Preferences, ThemeChoice, settings_path
 from pinch.ui.session import Session
@@ -44,7 +42,7 @@ def run_app(book: Path | None, demo: bool = False) -> int:
     catch_everything()
     preferences = Preferences(settings_path())
     app = make_application(preferences.theme)
-    path = book or (_demo_book(app) if demo else _own_book(preferences))
+    path = book or (demo_book() if demo else _own_book(preferences))
     if path is None:
         return 1
     session = Session(open_book(path))
@@ -70,28 +68,3 @@ def _own_book(preferences: Preferences) -> Path:
         path.parent.mkdir(parents=True, exist_ok=True)
         create_book(path).close()
     return path
-
-
-def _demo_book(app: QApplication) -> Path | None:
-    """The demo book, made with a bar of progress at the first start; None where the operator cancelled."""
-    path = demo_book_path()
-    if path.exists():
-        return path
-    bar = QProgressDialog("Making the demo book …", "Cancel", 0, 100)
-    bar.setWindowTitle("Pinch")
-    bar.setWindowModality(Qt.WindowModality.ApplicationModal)
-    bar.setMinimumDuration(0)
-    bar.setMinimumWidth(340)
-    job = Job("Making the demo book", lambda progress: make_demo(path, progress))
-    failures: list[str] = []
-    job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
-    job.finished.connect(bar.accept)
-    job.failed.connect(failures.append)
-    job.failed.connect(bar.reject)
-    bar.canceled.connect(job.cancel)
-    job.start()
-    bar.exec()
-    job.wait()
-    if failures:
-        raise PinchError(failures[0])
-    return path if path.exists() else None

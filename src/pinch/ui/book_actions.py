@@ -16,6 +16,7 @@ from pinch.intake.book_folder import is_book_folder, opened_book
 from pinch.intake.joining import JoinedBook, join_book
 from pinch.intake.packages import is_run_package
 from pinch.publish.private import exchange_counts, open_exchange
+from pinch.ui.demo_opening import demo_book
 from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
@@ -39,6 +40,7 @@ class BookActions(WindowPart):
         return (
             MenuEntry(book, 10, "New book …", self.new_book, "Ctrl+N"),
             MenuEntry(book, 20, "Open book …", self.open_book, "Ctrl+O"),
+            MenuEntry(book, 27, "Open the demo book", self.open_demo),
             MenuEntry(book, 30, "Save a copy …", self.copy_book, "Ctrl+Shift+S"),
             MenuEntry(book, 40, "Write the book as open files …", self.write_book),
             MenuEntry(book, 50, "Book from open files …", self.book_from_files),
@@ -79,6 +81,13 @@ class BookActions(WindowPart):
         name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Open book", "", BOOKS)
         if name:
             self.open_or_offer(Path(name))
+
+    def open_demo(self) -> None:
+        """The demo book; what is kept in it stays there, so one's own work begins with a copy."""
+        path = demo_book(self._shell.dialog_parent)
+        if path is not None:
+            self.open_or_offer(path)
+            self._shell.notices.done("This is the demo. Save a copy (Ctrl+Shift+S) before you make it your own.")
 
     def open_or_offer(self, path: Path) -> None:
         """Another book; one that was never finished may be removed instead."""

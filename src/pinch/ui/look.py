@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QByteArray, QSize
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QImageReader, QPalette, QPixmap
+from PyQt6.QtCore import QBuffer, QByteArray, QSize, Qt
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontDatabase, QImageReader, QPalette, QPixmap, QTransform
 from PyQt6.QtWidgets import QApplication
 
 from pinch.charts.theme import DARK, FIGURE_FACE, FONTS, LIGHT, TEXT_FACE, Theme
@@ -64,10 +64,22 @@ def figure_font(points: float, bold: bool = False) -> QFont:
     return _font(FIGURE_FACE, points, bold)
 
 
+def screen_scale() -> float:
+    """Device pixels to a point of the screen."""
+    screen = QApplication.primaryScreen()
+    return screen.devicePixelRatio() if screen is not None else 1.0
+
+
+def hatched(colour: str, pattern: Qt.BrushStyle) -> QBrush:
+    """A pattern whose strokes are as wide and as far apart on a fine screen as on any: Qt draws them in its pixels."""
+    brush = QBrush(QColor(colour), pattern)
+    brush.setTransform(QTransform.fromScale(screen_scale(), screen_scale()))
+    return brush
+
+
 def icon(name: str, colour: str, size: int) -> QPixmap:
     """A shipped line drawing in a colour, size × size points, as sharp as the screen is."""
-    screen = QApplication.primaryScreen()
-    scale = screen.devicePixelRatio() if screen is not None else 1.0
+    scale = screen_scale()
     drawing = QByteArray((ART / f"{name}.svg").read_bytes().replace(b"#000000", colour.encode()))
     buffer = QBuffer(drawing)  # the reader keeps neither of them alive
     reader = QImageReader(buffer, QByteArray(b"svg"))
@@ -115,13 +127,13 @@ def _sheet(t: Theme) -> str:
     QPushButton[role="main"] {{ font-weight: bold; }}
     QPushButton[role="main"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[role="main"]:disabled {{ background: {t.hairline}; color: {t.quiet}; border-color: {t.hairline}; }}
-    QToolButton {{ background: {t.margin}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 3px 6px; }}
+    QToolButton {{ background: {t.margin}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px; }}
     QToolButton:hover {{ border-color: {t.ink}; }}
     QToolButton:focus {{ border-color: {t.accent}; }}
     QToolButton::menu-indicator {{ image: url({ART.as_posix()}/down-{t.name}.svg); width: 10px;
         subcontrol-position: right center; right: 4px; }}
     QComboBox, QLineEdit, QDoubleSpinBox, QSpinBox, QPlainTextEdit {{
-        background: {t.margin}; border: 1px solid {t.hairline}; border-radius: 3px; padding: 3px 6px;
+        background: {t.margin}; border: 1px solid {t.quiet}; border-radius: 3px; padding: 3px 6px;
         selection-background-color: {t.accent}; selection-color: {t.paper}; }}
     QComboBox:focus, QLineEdit:focus, QDoubleSpinBox:focus, QPlainTextEdit:focus {{ border-color: {t.accent}; }}
     QComboBox QAbstractItemView {{ background: {t.margin}; border: 1px solid {t.hairline};
@@ -134,7 +146,7 @@ def _sheet(t: Theme) -> str:
     *[role="question"] {{ color: {t.ink}; font-style: italic; }}
     QLineEdit[state="problem"] {{ border: 1px solid {t.accent}; }}
     QPushButton[role="small"] {{ padding: 5px 6px; }}
-    QPushButton[role="slight"] {{ padding: 4px 6px; border-color: {t.hairline}; color: {t.quiet}; }}
+    QPushButton[role="slight"] {{ padding: 4px 6px; border-color: {t.quiet}; color: {t.quiet}; }}
     QTabBar::tab {{ background: transparent; border: none; border-bottom: 2px solid transparent; color: {t.quiet};
         padding: 4px 2px; margin-right: 18px; }}
     QTabBar::tab:selected {{ color: {t.ink}; border-bottom: 2px solid {t.accent}; font-weight: bold; }}
@@ -150,6 +162,8 @@ def _sheet(t: Theme) -> str:
     QTableView {{ background: {t.paper}; border: none; gridline-color: {t.hairline};
         selection-background-color: {t.window}; selection-color: {t.ink}; }}
     QTableView {{ outline: none; }}
+    QTableView::item:selected {{ background: {t.window}; color: {t.ink}; border-top: 1px solid {t.quiet};
+        border-bottom: 1px solid {t.quiet}; }}
     QTableView::item:focus {{ background: {t.window}; color: {t.ink}; border: none; }}
     #matrix::item:focus {{ border: 2px solid {t.accent}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: none;

@@ -41,9 +41,7 @@ def fill_menus(
     bar = window.menuBar()
     assert bar is not None
     actions: dict[str, QAction] = {}
-    order = {name: place for place, name in enumerate(MenuName)}
-    sorted_entries = sorted(entries, key=lambda e: (order[e.menu], e.place))
-    for name, own in groupby(sorted_entries, key=lambda e: e.menu):
+    for name, own in groupby(in_order(entries), key=lambda e: e.menu):
         menu = bar.addMenu(name)
         assert menu is not None
         for group, (_, inside) in enumerate(groupby(own, key=lambda e: e.place // GROUP)):
@@ -56,6 +54,12 @@ def fill_menus(
         for action, words in zip((a for a in menu.actions() if not a.isSeparator()), letters, strict=True):
             action.setText(words)
     return actions
+
+
+def in_order(entries: Iterable[MenuEntry]) -> list[MenuEntry]:
+    """Entries as they stand in the menus."""
+    order = {name: place for place, name in enumerate(MenuName)}
+    return sorted(entries, key=lambda e: (order[e.menu], e.place))
 
 
 def mnemonics(names: Sequence[str]) -> list[str]:

@@ -3,14 +3,15 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+from PyQt6.QtGui import QColor, QFontMetrics, QResizeEvent
+from PyQt6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem
 
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.table_rows import TableRow
 
 ROW_HEIGHT, WIDEST_NAME = 24, 190
+COLUMN_AIR, HEAD_AIR = 14, 10
 
 
 class RowTable(QTableWidget):
@@ -36,10 +37,8 @@ class RowTable(QTableWidget):
         assert header is not None and side is not None
         side.hide()
         side.setDefaultSectionSize(ROW_HEIGHT)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
         header.setHighlightSections(False)
         self._words = set(words)
         self._sorted_by: tuple[int, bool] | None = None
@@ -75,11 +74,47 @@ class RowTable(QTableWidget):
         for c in range(1, self.columnCount()):
             said = any(len(row.cells) > c and row.cells[c] for row in rows)
             self.setColumnHidden(c, self._hides_empty and bool(rows) and not said)
-        names = [self.fontMetrics().horizontalAdvance(row.cells[0]) for row in rows if not row.heading]
-        self.setColumnWidth(0, min(WIDEST_NAME, max(names, default=80) + 20))
+        self._fit_columns()
         if 0 <= at < len(rows):
             self.setCurrentCell(at, max(0, self.currentColumn()))
         self.blockSignals(False)
+
+    def _fit_columns(self) -> None:
+        """Columns as wide as what stands in them. Heads stand in one line as long as that leaves room for all columns,
+        else in two."""
+        header, view = self.horizontalHeader(), self.viewport()
+        assert header is not None and view is not None
+        shown = [c for c in range(self.columnCount()) if not self.isColumnHidden(c)]
+        heads = {c: self._head_width(c) for c in shown}
+        own = {c: self._content_width(c) for c in shown}
+        widths = {c: max(own[c], heads[c]) for c in shown}
+        wraps = sum(widths.values()) > view.width()
+        if wraps:
+            widths = {c: max(own[c], self._head_width(c, wrapped=True)) for c in shown}
+        for c, width in widths.items():
+            self.setColumnWidth(c, width)
+        header.setFixedHeight((2 if wraps else 1) * header.fontMetrics().height() + HEAD_AIR)
+
+    def _head_width(self, column: int, wrapped: bool = False) -> int:
+        item, header = self.horizontalHeaderItem(column), self.horizontalHeader()
+        assert header is not None
+        words, wide = item.text() if item is not None else "", header.fontMetrics().horizontalAdvance
+        lines = [words] if not wrapped else _in_two(words)
+        return max(wide(line) for line in lines) + COLUMN_AIR
+
+    def _content_width(self, column: int) -> int:
+        """What the widest cell needs; a name may be cut where it is very long."""
+        metrics = QFontMetrics(look.text_font(10) if column in self._words else look.figure_font(9))
+        wide = [
+            metrics.horizontalAdvance(r.cells[column]) for r in self.rows if not r.heading and column < len(r.cells)
+        ]
+        most = max(wide, default=60) + COLUMN_AIR
+        return min(WIDEST_NAME, most) if column == 0 else most
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Another width may have room for other heads."""
+        super().resizeEvent(event)
+        self._fit_columns()
 
     def sort_by(self, column: int) -> None:
         """Sort by a column, the other way round at the second time, below each heading by itself; only rows that have
@@ -117,3 +152,10 @@ class RowTable(QTableWidget):
     def _open(self, row: int) -> None:
         if 0 <= row < len(self.rows) and self.rows[row].of is not None:
             self.opened.emit(self.rows[row].of)
+
+
+def _in_two(words: str) -> list[str]:
+    """Words in two lines of much the same length."""
+    parts = words.split()
+    ways = [[" ".join(parts[:n]), " ".join(parts[n:])] for n in range(1, len(parts))]
+    return min(ways, key=lambda lines: max(map(len, lines)), default=[words])

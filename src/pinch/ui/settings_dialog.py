@@ -37,7 +37,7 @@ class SettingsDialog(QDialog):
         buttons.rejected.connect(self.reject)
         whole = QVBoxLayout(self)
         whole.addLayout(form)
-        whole.addWidget(label("What counts as a difference, and which low is shown, is kept with each book.", "quiet"))
+        whole.addWidget(label("Nothing here changes a figure.", "quiet"))
         whole.addWidget(buttons)
 
     def accept(self) -> None:

@@ -23,7 +23,7 @@ from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
 from pinch.ui.dialogs import save_name
 from pinch.ui.findables import findables
-from pinch.ui.menus import MenuEntry, MenuName, fill_menus
+from pinch.ui.menus import MenuEntry, MenuName, fill_menus, in_order
 from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
 from pinch.ui.plan.control import PlanControl
@@ -366,7 +366,7 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """All keys."""
-        KeysDialog(sorted(self._entries, key=lambda e: list(MenuName).index(e.menu)), self).open()
+        KeysDialog(in_order(self._entries), self).open()
 
     def show_about(self) -> None:
         """What this is, and under which licences."""

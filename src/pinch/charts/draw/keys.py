@@ -1,5 +1,6 @@
 """Keys of a picture in one row: causes with their hatches, series with their marks."""
 
+import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
@@ -16,7 +17,7 @@ SWATCH, GAP = 22.0, 18.0
 
 def draw_causes(figure: "Figure", causes: Sequence[Cause], right: float, middle: float, theme: Theme) -> None:
     """The causes that occur, ending at `right`."""
-    x = right - sum(SWATCH + 6 + width(c.label, NOTE) for c in causes) - GAP * (len(causes) - 1)
+    x = right - math.fsum(SWATCH + 6 + width(c.label, NOTE) for c in causes) - GAP * (len(causes) - 1)
     for cause in causes:
         fill, line = theme.causes[cause]
         _swatch(figure, x, middle, fill, line, cause.hatch)

@@ -4,6 +4,7 @@ Sizes are points on a picture of 1280 × 720 px at 100 dpi; larger pictures scal
 height, so that it can be read on a phone held sideways (common practice, no source).
 """
 
+import math
 import textwrap
 from functools import lru_cache
 from typing import TYPE_CHECKING
@@ -54,7 +55,7 @@ def _renderer() -> "RendererAgg":
 def width(words: str, size: float, bold: bool = False) -> float:
     """How wide words are, px: the sum of their letters' steps, which is a little more than what pairs of letters that
     are drawn together take."""
-    return size * sum(_step(sign, bold) for sign in words)
+    return size * math.fsum(_step(sign, bold) for sign in words)  # the same to the last digit in every Python
 
 
 @lru_cache(maxsize=4096)

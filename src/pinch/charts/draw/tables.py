@@ -1,5 +1,6 @@
 """A table as a picture, drawn by matplotlib."""
 
+import math
 from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import Area, write_words
@@ -63,9 +64,9 @@ def _columns(chart: TableChart, within: float) -> list[float]:
         name = max(width(word, NOTE) for word in (*heading.name.split(" "), heading.unit))
         wide.append(min(WIDEST, max(cells, name) + 2))
     kept = len(wide)
-    while kept > 2 and sum(wide[:kept]) + GAP * (kept - 1) > within:
+    while kept > 2 and math.fsum(wide[:kept]) + GAP * (kept - 1) > within:
         kept -= 1
-    spare = max(0.0, within - sum(wide[:kept]) - GAP * (kept - 1))
+    spare = max(0.0, within - math.fsum(wide[:kept]) - GAP * (kept - 1))
     return [w + min(40.0, spare / kept) for w in wide[:kept]]
 
 

@@ -80,7 +80,7 @@ class MatrixTable(QTableWidget):
             item.setText("cannot be" if cell.repeats else "–")
             item.setFlags(Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled)
             item.setForeground(QBrush(QColor(theme.quiet)))
-            item.setBackground(QBrush(QColor(theme.hairline), Qt.BrushStyle.BDiagPattern))
+            item.setBackground(look.hatched(theme.hairline, Qt.BrushStyle.BDiagPattern))
             item.setToolTip(f"Cannot be: {cell.why_not}.")
         elif cell.repeats:
             item.setBackground(QBrush(QColor(theme.window)))

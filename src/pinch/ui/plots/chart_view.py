@@ -14,7 +14,8 @@ from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
 from pinch.core.printing import plain, ticks
 from pinch.ui import look
-from pinch.ui.plots.dress import AXIS_WIDTH, dress
+from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
+from pinch.ui.plots.label_places import LabelPlaces
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 from pinch.ui.shell.words import label
 
@@ -96,6 +97,7 @@ class ChartView(QWidget):
         self._movable = False
         self._readers: list[pg.InfiniteLine] = []
         self._measured = 0
+        self._places = LabelPlaces(self)
         self._frame: object = None
         self.graphics.scene().sigMouseClicked.connect(self._clicked)
         self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
@@ -116,7 +118,7 @@ class ChartView(QWidget):
         for window in self._windows:
             window.setMovable(movable)
             for edge in window.lines:
-                edge.setPen(pg.mkPen(look.theme().accent if movable else None, width=2.0))
+                edge.setPen(pen(look.theme().accent, 2.0) if movable else pg.mkPen(None))
 
     def _window_left(self, moved: pg.LinearRegionItem) -> None:
         for window in self._windows:
@@ -173,6 +175,7 @@ class ChartView(QWidget):
         self._cursors.clear()
         self._windows.clear()
         self._readers.clear()
+        self._places.empty()
 
     def clear(self) -> None:
         """Take everything away."""
@@ -182,6 +185,7 @@ class ChartView(QWidget):
         self._cursors.clear()
         self._windows.clear()
         self._readers.clear()
+        self._places.forget()
         self.chart = self._frame = None
 
     def fit(self) -> None:
@@ -219,9 +223,9 @@ class ChartView(QWidget):
             plot.addItem(pg.FillBetweenItem(*edges, brush=colour))
         for line in panel.lines:
             style = Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine
-            pen = pg.mkPen(theme.devices[line.slot % 6], width=1.0, style=style)
+            drawn = pen(theme.devices[line.slot % 6], 1.0, style)
             whole = bool(np.isfinite(line.y).all())  # without gaps the path is built much faster
-            curve = plot.plot(line.x, line.y, pen=pen, connect="all" if whole else "finite", skipFiniteCheck=whole)
+            curve = plot.plot(line.x, line.y, pen=drawn, connect="all" if whole else "finite", skipFiniteCheck=whole)
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
             if line.label:
@@ -236,7 +240,7 @@ class ChartView(QWidget):
         for guide in panel.guides:
             self._add_guide(plot, guide, panel.y_range[1])
         if chart.clock:
-            cursor = pg.InfiniteLine(0.0, pen=pg.mkPen(theme.quiet, width=1.0))
+            cursor = pg.InfiniteLine(0.0, pen=pen(theme.quiet))
             cursor.setZValue(20)
             cursor.hide()
             plot.addItem(cursor, ignoreBounds=True)
@@ -249,8 +253,8 @@ class ChartView(QWidget):
 
     def _add_reader(self, plot: pg.PlotItem, at: float) -> None:
         """The line at which all curves are read; it can be dragged."""
-        pen, over = pg.mkPen(look.theme().ink, width=1.4), pg.mkPen(look.theme().accent, width=3.0)
-        line = pg.InfiniteLine(at, movable=True, pen=pen, hoverPen=over)
+        usual, over = pen(look.theme().ink, 1.4), pen(look.theme().accent, 3.0)
+        line = pg.InfiniteLine(at, movable=True, pen=usual, hoverPen=over)
         line.setZValue(15)
         line.sigPositionChanged.connect(self._reader_dragged)
         line.sigPositionChangeFinished.connect(lambda moved: self.reader_moved.emit(float(moved.value())))
@@ -293,8 +297,7 @@ class ChartView(QWidget):
             plot.addItem(shade)
             self._windows.append(shade)
         for gap in chart.gaps:
-            brush = pg.mkBrush(theme.quiet)
-            brush.setStyle(Qt.BrushStyle.Dense7Pattern)
+            brush = look.hatched(theme.quiet, Qt.BrushStyle.Dense7Pattern)
             hole = pg.LinearRegionItem((gap.start, gap.end), movable=False, brush=brush, pen=pg.mkPen(None))
             hole.setZValue(-10)
             plot.addItem(hole)
@@ -309,7 +312,7 @@ class ChartView(QWidget):
             data=list(range(len(dots.x))),
             symbol=look_of.symbol,
             size=look_of.size,
-            pen=pg.mkPen(look_of.colour, width=look_of.width),
+            pen=pen(look_of.colour, look_of.width),
             hoverable=True,
             brush=pg.mkBrush(look_of.fill),
             tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {plain(y)}",
@@ -319,6 +322,7 @@ class ChartView(QWidget):
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
+        self._places.of(plot).marks += list(zip(dots.x.tolist(), dots.y.tolist(), strict=True))
         if not (dots.told or dots.spot or dots.named):
             return
         ink = look.theme().letters(dots.slot) if look_of.is_measured else look_of.colour
@@ -333,7 +337,7 @@ class ChartView(QWidget):
         line = pg.InfiniteLine(
             rule.at,
             angle=90 if rule.upright else 0,
-            pen=pg.mkPen(colour, width=1.7 if rule.accent else 1.0, style=style),
+            pen=pen(colour, 1.7 if rule.accent else 1.0, style),
         )
         plot.addItem(line)
         if rule.upright:
@@ -345,7 +349,7 @@ class ChartView(QWidget):
     def _add_guide(self, plot: pg.PlotItem, guide: Guide, top: float) -> None:
         """A line through the origin up to the upper edge, where it is named."""
         theme = look.theme()
-        line = pg.PlotCurveItem([0.0, top / guide.slope], [0.0, top], pen=pg.mkPen(theme.hairline, width=1.1))
+        line = pg.PlotCurveItem([0.0, top / guide.slope], [0.0, top], pen=pen(theme.hairline, 1.1))
         plot.addItem(line, ignoreBounds=True)
         self._label(plot, guide.words, top / guide.slope, top, theme.quiet, (0.5, 0.0))
 
@@ -356,6 +360,7 @@ class ChartView(QWidget):
         text.setFont(look.text_font(10, bold=True))
         plot.addItem(text)
         text.setPos(x, y)
+        self._places.of(plot).labels.append((text, anchor))
 
 
 def _frame_of(chart: Chart) -> object:

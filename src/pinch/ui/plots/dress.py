@@ -3,6 +3,8 @@
 from html import escape
 
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QPen
 
 from pinch.ui import look
 
@@ -10,6 +12,13 @@ AXIS_WIDTH = 58
 GRID_ALPHA = 0.55
 
 pg.setConfigOptions(antialias=True)
+
+
+def pen(colour: str, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+    """A pen so many points wide: those of plots keep their width when zoomed, and would be in a screen's own pixels."""
+    made = QPen(QColor(colour), width * look.screen_scale(), style)
+    made.setCosmetic(True)
+    return made
 
 
 def dress(plot: pg.PlotItem, title: str = "", unit: str = "") -> None:
@@ -23,7 +32,7 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "") -> None:
         plot.titleLabel.setAttr("justify", "left")
     for side in ("left", "bottom", "right"):
         axis = plot.getAxis(side)
-        axis.setPen(pg.mkPen(None if side == "right" else theme.hairline))
+        axis.setPen(pg.mkPen(None) if side == "right" else pen(theme.hairline))
         axis.setTextPen(pg.mkPen(theme.quiet))
         axis.setTickFont(look.figure_font(8))
         axis.setStyle(tickLength=0, hideOverlappingLabels=False)

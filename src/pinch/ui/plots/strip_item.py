@@ -1,7 +1,7 @@
 """The limiter strip: stretches told apart by hatch as well as by colour."""
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter
+from PyQt6.QtGui import QColor, QPainter
 from pyqtgraph import GraphicsObject
 
 from pinch.charts.spec import CauseStretch
@@ -56,4 +56,4 @@ def paint_cause(painter: QPainter, rect: QRectF, cause: Cause) -> None:
 def paint_hatch(painter: QPainter, rect: QRectF, colour: str, hatch: str) -> None:
     """Lay the strokes of a hatch over a rectangle."""
     for stroke in dict.fromkeys(hatch):
-        painter.fillRect(rect, QBrush(QColor(colour), STROKES[stroke]))
+        painter.fillRect(rect, look.hatched(colour, STROKES[stroke]))

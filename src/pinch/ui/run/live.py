@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidg
 from pinch.core.channels import unit_of
 from pinch.ui import look
 from pinch.ui.plots.chart_view import STRIP_HEIGHT, ClockAxis, StripLegend
-from pinch.ui.plots.dress import dress
+from pinch.ui.plots.dress import dress, pen
 from pinch.ui.plots.strip_item import StripItem
 from pinch.ui.run.settling import SoFar
 from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value
@@ -154,7 +154,7 @@ class LiveView(QWidget):
             plot = self._new_plot()
             dress(plot, caption, unit_of(name))
             plot.getAxis("bottom").setStyle(showValues=row == len(wanted) - 1)
-            self._curves[name] = plot.plot(pen=pg.mkPen(theme.devices[slot % 6], width=1.0))
+            self._curves[name] = plot.plot(pen=pen(theme.devices[slot % 6]))
         self._shown = [name for name, _ in wanted]
 
     def _add_band(self) -> None:
