@@ -192,11 +192,12 @@ _shtab_pinch_open_defaults_added=0
 
 _shtab_pinch_plan_options=(
   "(- : *)"{-h,--help}"[show this help message and exit]"
+  "--plan[which of several plans]:NAME:"
   "--at[plan from this time on, ISO 8601 (the plan\'s own beginning)]:TIME:"
   "--hours[what fits into one session of so many hours]:hours:"
   "--write[also write the sheet as .csv, .ics, .html or .pdf]:FILE:"
   "--json[print one JSON object]"
-  ":a Pinch exchange document with one plan (docs\/formats.md):"
+  ":a Pinch exchange document with plans (docs\/formats.md):"
 )
 
 # guard to ensure default positional specs are added only once per session
@@ -300,7 +301,7 @@ _shtab_pinch_report_options=(
   "--template[a template of your own for the HTML and PDF]:FILE:"
   "--licence[of the data\; else as the report has it]:licence:(CC-BY-4.0 CC0-1.0)"
   "--with[private\: notes, serials, hosts, marks, checks, sellers]:KINDS:"
-  "--check[only say what an editor would stop, and write nothing]"
+  "--check[write nothing\; say what an editor would stop, and end with 1 where something does]"
   "--sequence[only this card, as numbered pictures for a video]:CARD:"
   "--frames[pictures of a sequence]:frames:"
   "--replace[also files that no report wrote, or that were changed]"
