@@ -27,6 +27,7 @@ from pinch.ui.row_table import RowTable
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.settings_dialog import SettingsDialog
 from pinch.ui.shell.finder import Finder
+from pinch.ui.tab_order import chain
 from pinch.ui.table_rows import TableRow
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase
@@ -214,6 +215,34 @@ class TestOnTheDemo(WindowCase):
         self.assertGreaterEqual(len(spots), 3)
         for n, one in enumerate(spots):
             self.assertEqual([two for two in spots[n + 1 :] if one.intersects(two)], [])
+
+    def test_the_margin_comes_after_the_page(self) -> None:
+        for page in self.window.pages:
+            self.window.show_page(page)
+            order = [w for w in chain(self.window) if w.isVisible()]
+            inside = [self.window.margin.isAncestorOf(w) for w in order]
+            self.assertEqual(inside, sorted(inside), page.name)
+            self.assertGreater(inside.count(False), 5)
+
+    def test_the_points_of_a_chart_are_read_by_the_keyboard(self) -> None:
+        page = self.window.page(ScalePage)
+        self.session.choose_run(self.session.book.runs()[3].id)
+        self.window.show_page(page)
+        chart = page.view.chart
+        self.wait_for(lambda: self._labels(chart))
+        opened: list[int] = []
+        chart.dot_clicked.disconnect()
+        chart.dot_clicked.connect(opened.append)
+        said = []
+        for _ in range(4):
+            QTest.keyClick(chart, Qt.Key.Key_Right)
+            said.append(chart.accessibleDescription())
+        QTest.keyClick(chart, Qt.Key.Key_Left)
+        self.assertEqual(chart.accessibleDescription(), said[2])
+        watts = [float(words.split(": ")[1].split(" W")[0]) for words in said]
+        self.assertEqual(watts, sorted(watts))
+        QTest.keyClick(chart, Qt.Key.Key_Return)
+        self.assertEqual(len(opened), 1)
 
     def _labels(self, chart: ChartView) -> list[tuple[str, QRectF]]:
         items = (item for item in chart.graphics.scene().items() if isinstance(item, TextItem))

@@ -172,7 +172,10 @@ class TestPages(InFolder):
     def test_pdf_has_the_text_of_the_page(self) -> None:
         _, story, _ = cabin_test()
         short = replace(story, sections=tuple(replace(s, figures=s.figures[:1]) for s in story.sections[:7]))
-        text = " ".join(p.extract_text() for p in pypdf.PdfReader(io.BytesIO(pdf_bytes(html(short)))).pages)
+        reader = pypdf.PdfReader(io.BytesIO(pdf_bytes(html(short))))
+        catalog = reader.root_object
+        self.assertEqual((catalog["/MarkInfo"]["/Marked"], catalog["/Lang"]), (True, "en"), "ISO 14289-1, 7.1 and 7.2")
+        text = " ".join(p.extract_text() for p in reader.pages)
         plain = re.sub(r"\s+", " ", text.replace("\u00a0", " "))
         for words in (story.title, "How it was tested", "Two of the units were lent", "Harbour Light"):
             self.assertIn(words, plain)

@@ -147,6 +147,7 @@ class TestParquet(TablesCase):
         table = pq.read_table(target)
         self.assertEqual(table.schema.field("cpu.power").metadata, {b"unit": b"W"})
         self.assertEqual(table.column("cpu.temp").null_count, 100)
+        self.assertEqual((table.schema.metadata[b"setting"], table.schema.metadata[b"run"]), (b"@mode", b"1"))
         back = self.folder / "back.pinch"
         names = ("--device", "A", "--setting", "B", "--workload", "C")
         status, out, err = self.run_command(

@@ -41,6 +41,7 @@ sys.exit(start.run_app(None if sys.argv[1] == "own" else Path(sys.argv[1])))
 class TestRealDisplay(InFolder):
     def show(self, book: str) -> str:
         environment = {**os.environ, "QT_QPA_PLATFORM": "xcb", "XDG_DATA_HOME": str(self.folder)}
+        environment["XDG_CONFIG_HOME"] = str(self.folder / "config")  # nothing was open before
         done = subprocess.run(
             ["xvfb-run", "-a", "-s", SCREEN, sys.executable, "-c", SCRIPT, book, str(self.folder / "s.png")],
             capture_output=True, text=True, timeout=PATIENCE_S, env=environment,

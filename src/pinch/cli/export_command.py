@@ -16,7 +16,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import all_tabled
-from pinch.publish.datapackage import write_parquet, write_run_package
+from pinch.publish.datapackage import about_run, write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.table_files import write_tables
 from pinch.runs.whole_book import read_points
@@ -52,7 +52,10 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     if args.run is not None:
         log = runlogs.read_log(book, args.run)
         if is_parquet(args.to):
-            return write_parquet(log, args.to)
+            run = book.get(Run, args.run)
+            records = book.get(Device, run.device_id), book.get(Setting, run.setting_id)
+            about = about_run(*records, book.get(Workload, run.workload_id), run, book.report().licence)
+            return write_parquet(log, args.to, about)
         return [_package(book, args)]
     if is_parquet(args.to):
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")

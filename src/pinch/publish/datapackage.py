@@ -97,8 +97,16 @@ def write_run_package(
     return table
 
 
-def write_parquet(log: RunLog, path: Path) -> tuple[Path, ...]:
-    """A run's log as Parquet; its single frames go into `NAME-frames.parquet` beside it. Returns what was written.
+def about_run(device: Device, setting: Setting, workload: Workload, run: Run, licence: str) -> dict[str, str]:
+    """What a file that stands alone says of itself."""
+    said = {"device": device.name, "setting": setting.name, "workload": workload.name, "run": str(run.id)}
+    started = {} if run.undated else {"started": run.started.isoformat()}
+    return said | started | ({"licence": licence} if licence else {}) | {"made_with": f"Pinch {__version__}"}
+
+
+def write_parquet(log: RunLog, path: Path, about: Mapping[str, str]) -> tuple[Path, ...]:
+    """A run's log as Parquet, with what it is of; its single frames go into `NAME-frames.parquet` beside
+    it. Returns what was written.
 
     Raises
     ------
@@ -110,7 +118,7 @@ def write_parquet(log: RunLog, path: Path) -> tuple[Path, ...]:
     if not filled:
         raise DataError(str(path), "the run has no log, so there is nothing to write")
     for target, part in filled.items():
-        write_whole(target, parquet_bytes(part))
+        write_whole(target, parquet_bytes(part, about))
     return tuple(filled)
 
 

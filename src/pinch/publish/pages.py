@@ -112,12 +112,14 @@ def _is_within(path: Path, folder: Path) -> bool:
 
 
 def pdf_bytes(page: str) -> bytes:
-    """A page as PDF, with real text."""
+    """A page as PDF with real text, tagged for screen readers (PDF/UA-1, ISO 14289-1)."""
     from weasyprint import HTML
 
     from pinch.publish.shipped_fetcher import ShippedFetcher
 
-    content = HTML(string=page, base_url=FONTS.as_uri() + "/", url_fetcher=ShippedFetcher()).write_pdf()
+    content = HTML(string=page, base_url=FONTS.as_uri() + "/", url_fetcher=ShippedFetcher()).write_pdf(
+        pdf_variant="pdf/ua-1"
+    )
     assert content is not None
     return bytes(content)
 

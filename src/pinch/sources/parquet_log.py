@@ -2,6 +2,7 @@
 
 import io
 import json
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -22,8 +23,8 @@ def is_parquet(path: Path) -> bool:
     return path.suffix.casefold() == ENDING
 
 
-def parquet_bytes(log: RunLog) -> bytes:
-    """The table of a log, its units with the columns."""
+def parquet_bytes(log: RunLog, about: Mapping[str, str] | None = None) -> bytes:
+    """The table of a log, its units with the columns, and what it is of with the table."""
     import pyarrow as pa
     import pyarrow.parquet as pq
 
@@ -32,7 +33,9 @@ def parquet_bytes(log: RunLog) -> bytes:
     fields += [pa.field(name, pa.float64(), metadata={"unit": unit_of(name)}) for name in columns]
     arrays = [pa.array(t), *(pa.array(values, from_pandas=True) for values in columns.values())]
     file = io.BytesIO()
-    pq.write_table(pa.Table.from_arrays(arrays, schema=pa.schema(fields)), file, compression="zstd")
+    pq.write_table(
+        pa.Table.from_arrays(arrays, schema=pa.schema(fields, metadata=dict(about or {}))), file, compression="zstd"
+    )
     return file.getvalue()
 
 

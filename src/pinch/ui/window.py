@@ -43,6 +43,7 @@ from pinch.ui.shell.methods import MethodsDialog
 from pinch.ui.shell.notices import Notices
 from pinch.ui.shell.spine import Spine
 from pinch.ui.shell.text_dialog import TextDialog
+from pinch.ui.tab_order import margin_last
 from pinch.ui.writing import Writing
 
 log = logging.getLogger(__name__)
@@ -91,7 +92,8 @@ class MainWindow(QMainWindow):
         self._book_opened()
         run = session.run
         usual = self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id))
-        self._turn_to(next((page for page in self.pages if page.name == self.preferences.get(PAGE)), usual))
+        before = [page for page in self.pages if run is not None and page.name == self.preferences.get(PAGE)]
+        self._turn_to(next(iter(before), usual))
         self._records_changed()
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_book)
@@ -217,6 +219,7 @@ class MainWindow(QMainWindow):
         """Show the subject on the present page."""
         self.safely(self.shown_page.show)
         self.count()
+        margin_last(self, self.margin)
 
     def count(self) -> None:
         """The live counts of the spine."""

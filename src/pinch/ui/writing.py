@@ -15,7 +15,7 @@ from pinch.charts.theme import Theme
 from pinch.intake.book_folder import read_book_folder
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import all_tabled
-from pinch.publish.datapackage import write_parquet, write_run_package
+from pinch.publish.datapackage import about_run, write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
 from pinch.publish.printed_sheet import write_sheet
 from pinch.publish.table_files import write_tables
@@ -49,9 +49,10 @@ class Writing(QObject):
         name = f"run-{shown.run.id}"
         self._start(lambda: write_run_package(shown.log, folder, name, *records, allowed=allowed), folder)
 
-    def parquet(self, shown: JudgedRun, path: Path) -> None:
-        """A run's log as Parquet."""
-        self._start(lambda: write_parquet(shown.log, path), path)
+    def parquet(self, shown: JudgedRun, path: Path, licence: str) -> None:
+        """A run's log as Parquet, under the licence of the report."""
+        about = about_run(shown.device, shown.setting, shown.workload, shown.run, licence)
+        self._start(lambda: write_parquet(shown.log, path, about), path)
 
     def tables(self, source: Path, path: Path) -> None:
         """Runs, figures and readings of a book, with a connection of its own."""

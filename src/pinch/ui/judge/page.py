@@ -278,7 +278,7 @@ class JudgePage(Page[JudgeView]):
         shown, parent = self._run_shown(), self.shell.dialog_parent
         path = save_name(parent, "Write the log as Parquet", f"run-{shown.run.id}.parquet", "Parquet (*.parquet)")
         if path:
-            self.shell.writing.parquet(shown, path)
+            self.shell.writing.parquet(shown, path, self.session.book.report().licence)
 
     def _run_shown(self) -> JudgedRun:
         shown = self.view.shown

@@ -6,7 +6,7 @@ from html import escape
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
@@ -16,12 +16,15 @@ from pinch.core.printing import plain, ticks
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
+from pinch.ui.plots.point_steps import ChartPoint, PointSteps
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 from pinch.ui.shell.words import label
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
 RULE_WIDTH = 78
+FOCUS, CLOCK_STEPS = 2, 100
+"""Width of the frame where the keyboard is, and steps of the cursor over what is shown."""
 
 
 class ClockAxis(pg.AxisItem):  # type: ignore[misc]
@@ -83,12 +86,16 @@ class ChartView(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._layout = QVBoxLayout(self)
-        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._layout.setContentsMargins(FOCUS, FOCUS, FOCUS, FOCUS)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Chart")
         self._layout.setSpacing(4)
         self._legend = StripLegend()
         self._layout.addWidget(self._legend)
         self.graphics = pg.GraphicsLayoutWidget()
-        self.graphics.setAccessibleName("Chart")
+        self.graphics.setBackground(look.theme().paper)
+        self.graphics.setAccessibleName("Drawing of the chart")
+        self.graphics.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._layout.addWidget(self.graphics, 1)
         self.chart: Chart | None = None
         self.plots: list[pg.PlotItem] = []
@@ -98,9 +105,31 @@ class ChartView(QWidget):
         self._readers: list[pg.InfiniteLine] = []
         self._measured = 0
         self._places = LabelPlaces(self)
+        self._steps = PointSteps(self)
         self._frame: object = None
         self.graphics.scene().sigMouseClicked.connect(self._clicked)
         self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Left and right go through the points, or along a clock; Enter opens a point."""
+        by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0) if event is not None else 0
+        if event is None or event.modifiers() != Qt.KeyboardModifier.NoModifier:
+            super().keyPressEvent(event)
+        elif by and self.chart is not None and self.chart.clock and self._cursors:
+            low, high = self.plots[0].getViewBox().viewRange()[0]
+            self.put_cursor(min(high, max(low, self._cursors[0].value() + by * (high - low) / CLOCK_STEPS)))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and (point := self._steps.present) is not None:
+            self.dot_clicked.emit(point.number)
+        elif not (by and self._steps.step(by)):
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """A frame where the keyboard is."""
+        super().paintEvent(event)
+        if self.hasFocus():
+            painter = QPainter(self)
+            painter.setPen(QPen(QColor(look.theme().accent), FOCUS))
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
 
     def put_cursor(self, x: float) -> None:
         """The linked cursor at x in all panels; it comes into view where it is not."""
@@ -176,6 +205,7 @@ class ChartView(QWidget):
         self._windows.clear()
         self._readers.clear()
         self._places.empty()
+        self._steps.forget()
 
     def clear(self) -> None:
         """Take everything away."""
@@ -186,6 +216,7 @@ class ChartView(QWidget):
         self._windows.clear()
         self._readers.clear()
         self._places.forget()
+        self._steps.forget()
         self.chart = self._frame = None
 
     def fit(self) -> None:
@@ -319,6 +350,8 @@ class ChartView(QWidget):
         )
         if look_of.is_measured:
             offset = self._measured
+            for n, (x, y, words) in enumerate(zip(dots.x.tolist(), dots.y.tolist(), dots.texts, strict=True)):
+                self._steps.add(ChartPoint(plot, x, y, f"{words}: {x:.1f} W, {plain(y)}", offset + n))
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
