@@ -1,15 +1,18 @@
 """Where the words of a plot stand: beside their point, on the side where they cover least of words and marks."""
 
+import math
 from dataclasses import dataclass, field
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QObject, QPointF, QRectF, QTimer
 
-AIR = 2.0
+AIR, AROUND = 2.0, 10.0
+"""Points that words leave free above, and at either side of them."""
 SETTLE_MS = 40
 NEAR, FURTHER = 5.0, 0.8
-OVER_WORDS, OVER_MARK, OUTSIDE, ELSEWHERE = 5.0, 1.0, 9.0, 0.1
-"""What covering other words, a mark, leaving the plot, and each further choice than the wanted one count for."""
+OVER_WORDS, OVER_MARK, OUTSIDE, MISLEADS, ELSEWHERE = 5.0, 1.0, 9.0, 4.0, 0.1
+"""What covering other words, a mark, leaving the plot, standing nearer to a point with other words, and each further
+choice than the wanted one count for."""
 
 
 @dataclass
@@ -63,10 +66,14 @@ def _place(placed: PlacedPlot) -> None:
     points = (box.mapViewToScene(QPointF(x, y)) for x, y in placed.marks)
     marks = list({(round(p.x() / NEAR), round(p.y() / NEAR)): p for p in points}.values())
     taken: list[QRectF] = []
-    for label, wanted in placed.labels:
+    own = [label.mapToScene(QPointF(0.0, 0.0)) for label, _ in placed.labels]
+    for number, (label, wanted) in enumerate(placed.labels):
         sides = _sides(wanted)
         areas = [_area(label, side) for side in sides]
-        costs = [_cost(area, room, marks, taken) + ELSEWHERE * n for n, area in enumerate(areas)]
+        costs = [
+            _cost(area, room, marks, taken) + MISLEADS * _misleads(area, own, number) + ELSEWHERE * n
+            for n, area in enumerate(areas)
+        ]
         best = costs.index(min(costs))
         label.setAnchor(sides[best])
         taken.append(areas[best])
@@ -85,10 +92,22 @@ def _area(label: pg.TextItem, side: tuple[float, float]) -> QRectF:
     """What a label covers in the scene with its anchor at that side."""
     size, at = label.textItem.boundingRect(), label.mapToScene(QPointF(0.0, 0.0))
     corner = QPointF(at.x() - side[0] * size.width(), at.y() - side[1] * size.height())
-    return QRectF(corner, size.size()).adjusted(AIR, AIR, -AIR, -AIR)
+    return QRectF(corner, size.size()).adjusted(AROUND, AIR, -AROUND, -AIR)
 
 
 def _cost(area: QRectF, room: QRectF, marks: list[QPointF], taken: list[QRectF]) -> float:
     over_words = sum(area.intersects(other) for other in taken)
     over_marks = sum(area.contains(mark) for mark in marks)
     return OVER_WORDS * over_words + OVER_MARK * over_marks + OUTSIDE * (not room.contains(area))
+
+
+def _misleads(area: QRectF, points: list[QPointF], number: int) -> bool:
+    """Whether words stand no further from another point that has words than from their own."""
+    away = [_distance(area, point) for point in points]
+    return any(other <= away[number] for n, other in enumerate(away) if n != number)
+
+
+def _distance(area: QRectF, point: QPointF) -> float:
+    beside = max(area.left() - point.x(), 0.0, point.x() - area.right())
+    above = max(area.top() - point.y(), 0.0, point.y() - area.bottom())
+    return math.hypot(beside, above)
