@@ -17,7 +17,7 @@ from pinch.bench.records import Device
 from pinch.publish.table_files import write_tables
 from pinch.rig.demo_bench import THREE_EVENINGS, date_plans_anew
 from pinch.ui import look
-from pinch.ui.dialogs import save_name
+from pinch.ui.dialogs import save_name, with_ending
 from pinch.ui.every_table import chosen_rows, copy, write_shown
 from pinch.ui.menus import mnemonics
 from pinch.ui.number_box import NumberBox
@@ -149,6 +149,8 @@ class TestRemembered(WindowCase):
         with asked, mock.patch.object(QMessageBox, "warning") as warned:
             self.assertEqual(save_name(self.window, "Write", "x.png", kind), Path(f"{good}.png"))
         self.assertIn("There is no folder", warned.call_args.args[2])
+        named = {name: with_ending(Path(name), kind).name for name in ("test 1.2", "a.svg", "a.SVG")}
+        self.assertEqual(named, {"test 1.2": "test 1.2.png", "a.svg": "a.svg", "a.SVG": "a.SVG"})
 
     def test_page_book_and_theme_come_back(self) -> None:
         file = self.folder / "pinch.ini"

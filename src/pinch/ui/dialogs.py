@@ -87,9 +87,11 @@ def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None
 
 
 def with_ending(path: Path, kind: str) -> Path:
-    """The path, with the first ending of a kind such as `Pictures (*.png *.svg)` where it has none."""
+    """The path, with the first ending of a kind such as `Pictures (*.png *.svg)` where it has none; the figures of
+    `test 1.2` are none."""
     found = re.search(r"\*(\.\w+)", kind)
-    return path if path.suffix or found is None else path.with_name(path.name + found.group(1))
+    has_one = path.suffix and not path.suffix[1:].isdigit()
+    return path if has_one or found is None else path.with_name(path.name + found.group(1))
 
 
 def why_not_written(path: Path) -> str:
