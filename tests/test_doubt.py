@@ -22,7 +22,7 @@ from pinch.core.independent import clusters_of, dependence
 from pinch.core.ladder import Point, fit_ladder
 from pinch.core.powerlaw import fit_power_laws
 from pinch.core.run_order import DAY_SD, RunOrder, RunPlace, find_trend, order_of, places_of
-from pinch.core.rung_effects import RungEffects, rung_effects, smooth_draws
+from pinch.core.rung_effects import EffectSizes, RungEffects, rung_effects, smooth_draws
 from pinch.core.sensor_classes import SensorClasses
 from pinch.core.sustained import channel_figures
 from pinch.core.verdict import Answer, StepKind, judge_pair, judge_together
@@ -273,10 +273,11 @@ class TestCurves(unittest.TestCase):
     def test_the_bend_is_that_of_a_gaussian_process(self) -> None:
         # GaussianProcessRegressor of scikit-learn 1.9.1 with 1e6 · (1 + x x') + 0.09² RBF(0.6) over ln W, alpha 1e-4.
         y, at = np.array([3.1, 3.45, 3.72, 4.01, 4.12, 4.18]), np.array([8.5, 17.0, 34.0])
-        effects = RungEffects(np.ones(1), np.zeros(1), np.array([0.09]), np.array([0.6]), 0.0)
+        sizes = EffectSizes.of(self.WATTS, np.full(6, 1e-4), np.zeros(1), np.array([0.09]), np.array([0.6]))
+        effects = RungEffects(np.ones(1), sizes, 0.0)
         bases = tuple(np.column_stack([np.ones(len(w)), np.log(w)]) for w in (self.WATTS, at))
         rng = np.random.default_rng(1)
-        mean, draws = smooth_draws(effects, self.WATTS, y, np.full(6, 1e-4), (bases[0], bases[1]), at, rng, 20_000)
+        mean, draws = smooth_draws(effects, y, (bases[0], bases[1]), at, rng, 20_000)
         np.testing.assert_allclose(mean, [3.28451574, 3.89080787, 4.15543461], atol=2e-6)
         np.testing.assert_allclose(draws.std(axis=0), [0.0086607, 0.00820679, 0.00854122], rtol=0.03)
 
@@ -287,7 +288,8 @@ class TestCurves(unittest.TestCase):
             log_score = np.log([np.mean([x.score for x in p if x.cell == f"{w:g}"]) for w in self.WATTS])
             law = fit_power_laws(self.WATTS, log_score[None, :], np.full(6, 3.0))
             left = log_score - np.log(law.at(self.WATTS)[0])
-            found.append(rung_effects(self.WATTS, left, np.full(6, 0.004**2 / 3), law.basis(self.WATTS)).rung)
+            sizes = EffectSizes.usual(self.WATTS, np.full(6, 0.004**2 / 3))
+            found.append(rung_effects(sizes, left, law.basis(self.WATTS)).rung)
         self.assertLess(found[0], 0.012)
         self.assertGreater(found[1], 0.009)
         wide = fit_ladder(self.ladder(10.0 * (self.WATTS - 2.0) ** 0.5, 0.02))

@@ -10,6 +10,7 @@ must not be surer of itself than both together.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from pinch.core.powerlaw import PARAMETERS, PowerLaws, fit_power_laws
 from pinch.core.printing import in_percent, plain
 from pinch.core.rises import exponential, fit_rises, hyperbolic
 from pinch.core.robust import t_over_normal
-from pinch.core.rung_effects import RUNG_PRIOR, RUNG_SDS, RungEffects, rung_effects, smooth_draws
+from pinch.core.rung_effects import RUNG_PRIOR, RUNG_SDS, EffectSizes, RungEffects, rung_effects, smooth_draws
 from pinch.core.runlog import FloatArray
 
 LAW, RISE, CORNER, FREE = "law", "rise", "corner", "free shape"
@@ -76,6 +77,11 @@ class Rungs:
     def variances(self) -> FloatArray:
         """Of each rung's mean ln score by the scatter of its runs, (n,)."""
         return np.asarray(self.scatter.sd**2 / self.runs)
+
+    @cached_property
+    def sizes(self) -> EffectSizes:
+        """What effects of rungs and bends of all sizes make of these rungs, the same for every law."""
+        return EffectSizes.usual(self.watts, self.variances)
 
     @property
     def wider(self) -> float:
@@ -234,7 +240,7 @@ def _candidate(
         return np.asarray(curves(power)[0])
 
     own = basis(rung.watts)
-    effects = rung_effects(rung.watts, rung.log_score - np.log(at(rung.watts)), rung.variances, own)
+    effects = rung_effects(rung.sizes, rung.log_score - np.log(at(rung.watts)), own)
     return _Candidate(name, words, fit, at, basis, effects, own.shape[1])
 
 
@@ -271,9 +277,7 @@ def _smooth(rung: Rungs, law: _Candidate, grid: FloatArray, count: int) -> tuple
     nodes = _with_middles(watts)
     mean, draws = smooth_draws(
         law.effects,
-        watts,
         rung.log_score - np.log(law.at(watts)),
-        rung.variances,
         (law.basis(watts), law.basis(nodes)),
         nodes,
         np.random.default_rng(SEED),

@@ -27,53 +27,74 @@ JITTER, SINGULAR = 1e-10, 1e-9
 
 
 @dataclass(frozen=True)
-class RungEffects:
-    """Sizes of both effects (m,) with their weights, which add up to 1: standard deviation of a rung and of the bend,
-    ln score, and the bend's length in ln W. `evidence` is the logarithm of what speaks for all of them together, to be
-    compared with that of another law on the same rungs."""
+class EffectSizes:
+    """Sizes of both effects (m,): standard deviation of a rung and of the bend, ln score, and the bend's length in ln
+    W; with what they make of rungs at (n,) `watts`, whatever the law: the inverse of their covariance (m, n, n), and
+    the logarithm of its determinant (m,)."""
 
-    weight: FloatArray
+    watts: FloatArray
     rung_sd: FloatArray
     bend: FloatArray
     length: FloatArray
+    inverse: FloatArray
+    log_det: FloatArray
+
+    @classmethod
+    def of(
+        cls, watts: FloatArray, variances: FloatArray, rung_sd: FloatArray, bend: FloatArray, length: FloatArray
+    ) -> "EffectSizes":
+        """Of rungs at (n,) watts whose mean ln scores scatter by (n,) variances."""
+        covariance = _covariance(watts, variances, rung_sd, bend, length)
+        log_det = np.asarray(np.linalg.slogdet(covariance)[1], dtype=float)
+        return cls(watts, rung_sd, bend, length, np.linalg.inv(covariance), log_det)
+
+    @classmethod
+    def usual(cls, watts: FloatArray, variances: FloatArray) -> "EffectSizes":
+        """All sizes that are weighed."""
+        lengths = LENGTHS * float(np.log(watts[-1] / watts[0]))
+        rung, bend, length = (grid.ravel() for grid in np.meshgrid(RUNG_SDS, BENDS, lengths, indexing="ij"))
+        return cls.of(watts, variances, rung, bend, length)
+
+
+@dataclass(frozen=True)
+class RungEffects:
+    """Sizes of both effects with their weights (m,), which add up to 1. `evidence` is the logarithm of what speaks for
+    all of them together, to be compared with that of another law on the same rungs."""
+
+    weight: FloatArray
+    sizes: EffectSizes
     evidence: float
 
     @property
     def bent(self) -> float:
         """How likely it is that the law is not all there is of the curve."""
-        return float(self.weight[self.bend > 0.0].sum())
+        return float(self.weight[self.sizes.bend > 0.0].sum())
 
     @property
     def rung(self) -> float:
         """Root mean square of the rung effect, ln score."""
-        return float(np.sqrt(self.weight @ self.rung_sd**2))
+        return float(np.sqrt(self.weight @ self.sizes.rung_sd**2))
 
     def drawn_rungs(self, rng: np.random.Generator, count: int, straight: bool) -> FloatArray:
         """Sizes of the rung effect, drawn by their weights (count,); `straight`: given that the law is all there is."""
-        weight = np.where(self.bend == 0.0, self.weight, 0.0) if straight else self.weight
-        return np.asarray(rng.choice(self.rung_sd, count, p=weight / weight.sum()))
+        weight = np.where(self.sizes.bend == 0.0, self.weight, 0.0) if straight else self.weight
+        return np.asarray(rng.choice(self.sizes.rung_sd, count, p=weight / weight.sum()))
 
 
-def rung_effects(watts: FloatArray, left: FloatArray, variances: FloatArray, basis: FloatArray) -> RungEffects:
-    """What rungs (n,) show of both effects.
+def rung_effects(sizes: EffectSizes, left: FloatArray, basis: FloatArray) -> RungEffects:
+    """What rungs (n,) show of both effects, of all the usual sizes.
 
     Parameters
     ----------
     left : (n,) ln score of each rung less that of the law as it stands.
-    variances : (n,) of the mean ln score of each rung by the scatter of its runs.
     basis : (n, p) what a small change of each parameter of the law does to ln score.
     """
-    rung, bend, length = (
-        grid.ravel()
-        for grid in np.meshgrid(RUNG_SDS, BENDS, LENGTHS * float(np.log(watts[-1] / watts[0])), indexing="ij")
-    )
     prior = np.repeat(RUNG_PRIOR, len(BENDS) * len(LENGTHS)) / len(LENGTHS)
-    prior *= np.where(bend == 0.0, STRAIGHT, (1.0 - STRAIGHT) / (len(BENDS) - 1))
-    covariance = _covariance(watts, variances, rung, bend, length)
-    likelihood = _restricted(covariance, left, np.linalg.qr(basis)[0])
+    prior *= np.where(sizes.bend == 0.0, STRAIGHT, (1.0 - STRAIGHT) / (len(BENDS) - 1))
+    likelihood = _restricted(sizes, left, np.linalg.qr(basis)[0])
     top = float(likelihood.max())
     weight = prior * np.exp(likelihood - top)
-    return RungEffects(weight / weight.sum(), rung, bend, length, top + float(np.log(weight.sum())))
+    return RungEffects(weight / weight.sum(), sizes, top + float(np.log(weight.sum())))
 
 
 def _kernel(a: FloatArray, b: FloatArray, length: FloatArray) -> FloatArray:
@@ -89,23 +110,21 @@ def _covariance(
     return np.asarray(bend[:, None, None] ** 2 * _kernel(watts, watts, length) + own[:, :, None] * np.eye(len(watts)))
 
 
-def _restricted(covariance: FloatArray, y: FloatArray, basis: FloatArray) -> FloatArray:
-    """Restricted log-likelihood of y (n,) for each covariance (m, n, n), up to a constant."""
-    inverse = np.linalg.inv(covariance)
+def _restricted(sizes: EffectSizes, y: FloatArray, basis: FloatArray) -> FloatArray:
+    """Restricted log-likelihood of y (n,) for each of the sizes (m,), up to a constant."""
+    inverse = sizes.inverse
     inner = basis.T @ inverse @ basis
     of_basis = inverse @ basis
     seen = of_basis.transpose(0, 2, 1) @ y
     left = (
         y @ (inverse @ y[:, None])[:, :, 0].T - (seen[:, None, :] @ np.linalg.solve(inner, seen[:, :, None]))[:, 0, 0]
     )
-    return np.asarray(-0.5 * (np.linalg.slogdet(covariance)[1] + np.linalg.slogdet(inner)[1] + left))
+    return np.asarray(-0.5 * (sizes.log_det + np.linalg.slogdet(inner)[1] + left))
 
 
 def smooth_draws(
     effects: RungEffects,
-    watts: FloatArray,
     left: FloatArray,
-    variances: FloatArray,
     bases: tuple[FloatArray, FloatArray],
     at: FloatArray,
     rng: np.random.Generator,
@@ -118,13 +137,12 @@ def smooth_draws(
     left : (n,) what the rungs are off the law as it stands.
     bases : of the law at the rungs (n, p) and at `at` (k, p).
     """
-    basis, basis_at = bases
+    (basis, basis_at), sizes = bases, effects.sizes
     chosen = effects.weight >= LEAST_WEIGHT
     share = effects.weight[chosen] / effects.weight[chosen].sum()
-    rung, bend, length = effects.rung_sd[chosen], effects.bend[chosen], effects.length[chosen]
-    inverse = np.linalg.inv(_covariance(watts, variances, rung, bend, length))
+    bend, length, inverse = sizes.bend[chosen], sizes.length[chosen], sizes.inverse[chosen]
     of_basis = inverse @ basis
-    across = bend[:, None, None] ** 2 * _kernel(at, watts, length)
+    across = bend[:, None, None] ** 2 * _kernel(at, sizes.watts, length)
     inner = np.linalg.pinv(basis.T @ of_basis, rcond=SINGULAR, hermitian=True)
     moved = inner @ (of_basis.transpose(0, 2, 1) @ left)[:, :, None]
     lever = basis_at - across @ of_basis
