@@ -45,8 +45,9 @@ class EffectSizes:
     ) -> "EffectSizes":
         """Of rungs at (n,) watts whose mean ln scores scatter by (n,) variances."""
         covariance = _covariance(watts, variances, rung_sd, bend, length)
+        inverse = np.asarray(np.linalg.inv(covariance), dtype=float)
         log_det = np.asarray(np.linalg.slogdet(covariance)[1], dtype=float)
-        return cls(watts, rung_sd, bend, length, np.linalg.inv(covariance), log_det)
+        return cls(watts, rung_sd, bend, length, inverse, log_det)
 
     @classmethod
     def usual(cls, watts: FloatArray, variances: FloatArray) -> "EffectSizes":
