@@ -5,6 +5,7 @@ import io
 import json
 import tempfile
 import unittest
+import warnings
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +27,8 @@ class CommandCase(InFolder):
     def run_command(self, *words: str | Path) -> tuple[int, str, str]:
         """Exit status, standard output and standard error."""
         out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), warnings.catch_warnings():
+            warnings.simplefilter("ignore", ResourceWarning)  # of what tests before left open
             try:
                 status = main([str(w) for w in words])
             except SystemExit as end:

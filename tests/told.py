@@ -10,6 +10,7 @@ import json
 import re
 import shlex
 import shutil
+import warnings
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
@@ -122,7 +123,8 @@ def _split(text: str) -> list[str]:
 
 def _said(*words: str) -> str:
     out, err = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), contextlib.suppress(SystemExit):
+    quiet = warnings.catch_warnings(action="ignore", category=ResourceWarning)  # of what tests before left open
+    with quiet, contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), contextlib.suppress(SystemExit):
         main(list(words))
     return out.getvalue() + err.getvalue()
 

@@ -12,6 +12,7 @@ from pathlib import Path, PurePosixPath
 from pinch.core.errors import DataError
 from pinch.sources.contained import contained
 
+ENDING = ".zip"
 MOST_BYTES, MOST_MEMBERS = 2_000_000_000, 10_000
 MOST_RATIO, RATIO_FROM = 200, 10_000_000
 """A member that grows by more than this is no log; small ones may, since a log of one repeated row packs well."""
@@ -36,7 +37,7 @@ def opened(paths: Sequence[Path]) -> Iterator[list[Path]]:
 
 def is_archive(path: Path) -> bool:
     """Whether a file is called a ZIP archive."""
-    return path.suffix.casefold() == ".zip" and path.is_file()
+    return path.name.casefold().endswith(ENDING) and path.is_file()  # of names with many dots Pythons differ
 
 
 def check_archive(path: Path) -> list[zipfile.ZipInfo]:
@@ -98,4 +99,5 @@ def unpack(folder: Path, words: str) -> None:
 
 def _folder_name(path: Path) -> str:
     """The archive's name without its ending, in which logs look for what they belong to; dots alone name no folder."""
-    return path.stem if path.stem.strip(".") else "archive"
+    name = path.name[: -len(ENDING)]
+    return name if name.strip(".") else "archive"
