@@ -23,6 +23,7 @@ from pinch.ui.menus import mnemonics
 from pinch.ui.number_box import NumberBox
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
+from pinch.ui.program_actions import ProgramActions
 from pinch.ui.row_table import RowTable
 from pinch.ui.scale.page import ScalePage
 from pinch.ui.settings_dialog import SettingsDialog
@@ -113,7 +114,7 @@ class TestTables(WindowCase):
     def test_what_is_shown_can_be_written(self) -> None:
         write_shown(self.table, self.folder / "t.csv")
         self.assertEqual(
-            (self.folder / "t.csv").read_text().splitlines()[1:], ["Gannet,12.5", "<b>Tern</b>,-3.0", "Knot,n/a"]
+            (self.folder / "t.csv").read_text().splitlines()[1:], ["Gannet,12.5", "<b>Tern</b>,-3", "Knot,n/a"]
         )
         write_shown(self.table, self.folder / "t.xlsx")
         book = python_calamine.CalamineWorkbook.from_path(str(self.folder / "t.xlsx"))
@@ -182,7 +183,7 @@ class TestRemembered(WindowCase):
 
         self.window.show_page(self.window.pages[3])
         with mock.patch.object(Finder, "exec", run):
-            self.window.find_anything()
+            self.window.part(ProgramActions).find_anything()
         assert offered[0].chosen is not None
         self.assertEqual((offered[0].chosen.words, offered[0].chosen.kind), ("Gannet 7", "device"))
         self.assertIs(self.window.shown_page, self.window.pages[0])
@@ -190,7 +191,7 @@ class TestRemembered(WindowCase):
 
     def test_each_letter_chooses_one_thing_of_a_menu(self) -> None:
         self.assertEqual(mnemonics(["Copy all", "Close", "Cut", "…"]), ["&Copy all", "C&lose", "C&ut", "…"])
-        keys = [e.keys for e in self.window._entries if e.keys]
+        keys = [e.keys for e in self.window.entries if e.keys]
         self.assertEqual(len(keys), len(set(keys)), "no key does two things")
 
 
@@ -221,6 +222,7 @@ class TestOnTheDemo(WindowCase):
     def test_the_margin_comes_after_the_page(self) -> None:
         for page in self.window.pages:
             self.window.show_page(page)
+            QTest.keyClick(self.window.margin, Qt.Key.Key_Tab)
             order = [w for w in chain(self.window) if w.isVisible()]
             inside = [self.window.margin.isAncestorOf(w) for w in order]
             self.assertEqual(inside, sorted(inside), page.name)

@@ -21,9 +21,10 @@ from pinch.runs import whole_book
 from pinch.runs.whole_book import digest_book
 from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
-from pinch.ui.judge.listing import keeps, run_rows
+from pinch.ui.judge.listing import run_rows
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
+from pinch.ui.searching import keeps
 from pinch.ui.shell.methods import methods_text
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase
@@ -78,7 +79,7 @@ class TestDigests(InFolder):
     def test_the_filter(self) -> None:
         (row,) = run_rows(self.book, {1: Digest(flags=("heat",))})
         for words, kept in (("", True), ("limpet heat", True), ("limpet -heat", False), ("gannet", False), ("-", True)):
-            self.assertEqual(keeps(row, words), kept, words)
+            self.assertEqual(keeps(row.text, words), kept, words)
 
 
 class TestPage(WindowCase):

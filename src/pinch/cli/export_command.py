@@ -50,13 +50,7 @@ def run(args: argparse.Namespace) -> int:
 
 def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     if args.run is not None:
-        log = runlogs.read_log(book, args.run)
-        if is_parquet(args.to):
-            run = book.get(Run, args.run)
-            records = book.get(Device, run.device_id), book.get(Setting, run.setting_id)
-            about = about_run(*records, book.get(Workload, run.workload_id), run, book.report().licence)
-            return write_parquet(log, args.to, about)
-        return [_package(book, args)]
+        return _one_run(book, args)
     if is_parquet(args.to):
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
     if args.to.suffix and not args.to.is_dir():
@@ -65,14 +59,16 @@ def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
     return [f"{args.to}: {counted(write_book_folder(book, args.to), 'run')}"]
 
 
-def _package(book: Book, args: argparse.Namespace) -> Path:
-    chosen = book.get(Run, args.run)
+def _one_run(book: Book, args: argparse.Namespace) -> Sequence[object]:
+    run = book.get(Run, args.run)
     records = (
-        book.get(Device, chosen.device_id),
-        book.get(Setting, chosen.setting_id),
-        book.get(Workload, chosen.workload_id),
+        book.get(Device, run.device_id),
+        book.get(Setting, run.setting_id),
+        book.get(Workload, run.workload_id),
+        run,
     )
-    log, readings = runlogs.read_log(book, args.run), book.readings(args.run)
-    return write_run_package(
-        log, args.to, f"run-{args.run}", *records, chosen, readings, args.licence, private_of(args)
-    )
+    log = runlogs.read_log(book, args.run)
+    if is_parquet(args.to):
+        return write_parquet(log, args.to, about_run(*records, args.licence))
+    readings, allowed = book.readings(args.run), private_of(args)
+    return [write_run_package(log, args.to, f"run-{args.run}", *records, readings, args.licence, allowed)]

@@ -21,6 +21,7 @@ from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
 from pinch.ui.private_dialog import ask_private
+from pinch.ui.shell.finder import Findable, choose
 from pinch.ui.slow_change import SlowChange
 
 BOOKS = "Books of Pinch (*.pinch)"
@@ -40,6 +41,7 @@ class BookActions(WindowPart):
         return (
             MenuEntry(book, 10, "New book …", self.new_book, "Ctrl+N"),
             MenuEntry(book, 20, "Open book …", self.open_book, "Ctrl+O"),
+            MenuEntry(book, 25, "Books that were open …", self.open_recent, "Ctrl+Alt+O"),
             MenuEntry(book, 27, "Open the demo book", self.open_demo),
             MenuEntry(book, 30, "Save a copy …", self.copy_book, "Ctrl+Shift+S"),
             MenuEntry(book, 40, "Write the book as open files …", self.write_book),
@@ -81,6 +83,15 @@ class BookActions(WindowPart):
         name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Open book", "", BOOKS)
         if name:
             self.open_or_offer(Path(name))
+
+    def open_recent(self) -> None:
+        """One of the books that were open before."""
+        here = self._shell.session.book.path.absolute()
+        others = [path for path in self._shell.preferences.recent if path != here]
+        if not others:
+            raise PinchError("No other book was open before, or none is there any more.")
+        offered = [Findable(path.name, str(path.parent), partial(self.open_or_offer, path)) for path in others]
+        choose(offered, self._shell.dialog_parent, self._shell.safely)
 
     def open_demo(self) -> None:
         """The demo book; what is kept in it stays there, so one's own work begins with a copy."""

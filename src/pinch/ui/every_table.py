@@ -1,6 +1,7 @@
 """What every table does: Tab leaves it, its chosen rows can be copied with their headings, and it can be written."""
 
 import html
+import re
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -11,7 +12,9 @@ from PyQt6.QtWidgets import QMessageBox, QTableView, QWidget
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.core.errors import PinchError
 from pinch.ui.dialogs import save_name
+from pinch.ui.row_table import RowTable
 
+_NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?")
 ENDINGS = "Tables (*.csv *.xlsx *.ods)"
 
 
@@ -83,10 +86,11 @@ def cells(table: QTableView, rows: Sequence[int]) -> list[list[str]]:
 
 
 def table_shown(table: QTableView) -> Table:
-    """What is shown as plain data: plain numbers are numbers."""
-    columns = tuple(Column(words) for words in headings(table))
-    rows = tuple(tuple(_cell(text) for text in row) for row in cells(table, range(rows_of(table))))
-    return Table("table", columns, rows)
+    """What is shown as plain data: plain numbers are numbers, but not where a column is of words."""
+    words = [isinstance(table, RowTable) and column in table.words for column in _columns(table)]
+    shown = cells(table, range(rows_of(table)))
+    rows = tuple(tuple(t if word else _cell(t) for t, word in zip(row, words, strict=True)) for row in shown)
+    return Table("table", tuple(Column(heading) for heading in headings(table)), rows)
 
 
 def _columns(table: QTableView) -> list[int]:
@@ -105,10 +109,11 @@ def _heading(table: QTableView, column: int) -> str:
 
 
 def _cell(text: str) -> Cell:
-    try:
-        return float(text.replace("−", "-")) if text else None
-    except ValueError:
-        return text
+    """A plain number as one; with a nought before its figures it is a name."""
+    plain = text.replace("−", "-")
+    if _NUMBER.fullmatch(plain):
+        return float(plain) if "." in plain else int(plain)
+    return text or None
 
 
 def _write(table: QTableView) -> None:

@@ -22,6 +22,7 @@ from pinch.ui.changes import Changes
 from pinch.ui.menus import MenuEntry
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
+from pinch.ui.preferences import Preferences
 from pinch.ui.session import Session
 from pinch.ui.shell.footer import Footer
 from pinch.ui.shell.margin import Margin
@@ -87,6 +88,8 @@ class Shell(Protocol):
     points: PointsControl
     planning: PlanControl
     changes: Changes
+    preferences: Preferences
+    entries: Sequence[MenuEntry]
 
     @property
     def dialog_parent(self) -> QWidget:
@@ -120,6 +123,9 @@ class Shell(Protocol):
 
     def count(self) -> None:
         """The live counts of the spine."""
+
+    def follow_theme(self) -> None:
+        """Light or dark as it is set, or as the desktop is."""
 
     def tell_away(self, words: str) -> None:
         """Something that an operator who looks elsewhere waits for."""

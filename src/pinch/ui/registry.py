@@ -12,6 +12,7 @@ from pinch.ui.logs.actions import LogActions
 from pinch.ui.modes.page import ModesPage
 from pinch.ui.page_protocol import Page, Shell, WindowPart
 from pinch.ui.plan.page import PlanPage
+from pinch.ui.program_actions import ProgramActions
 from pinch.ui.publish.page import PublishPage
 from pinch.ui.run.page import RunPage
 from pinch.ui.scale.page import ScalePage
@@ -26,4 +27,4 @@ PAGES: tuple[type[Page[Any]], ...] = (
     ModesPage,
     PublishPage,
 )
-PARTS: tuple[Callable[[Shell], WindowPart], ...] = (BookActions, LogActions)
+PARTS: tuple[Callable[[Shell], WindowPart], ...] = (BookActions, LogActions, ProgramActions)

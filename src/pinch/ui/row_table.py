@@ -16,7 +16,8 @@ COLUMN_AIR, HEAD_AIR = 14, 10
 
 class RowTable(QTableWidget):
     """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered.
-    `hides_empty`: columns without a word are not shown."""
+    `hides_empty`: columns without a word are not shown; columns of
+    `words` hold no figures."""
 
     explained = pyqtSignal(Explanation)
     opened = pyqtSignal(object)
@@ -27,6 +28,7 @@ class RowTable(QTableWidget):
         super().__init__(0, len(columns))
         self._hides_empty = hides_empty
         self.rows: Sequence[TableRow] = ()
+        self._own_widths = [0] * len(columns)
         self.setAccessibleName(name)
         self.setHorizontalHeaderLabels(columns)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -40,7 +42,7 @@ class RowTable(QTableWidget):
         header.setStretchLastSection(True)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap)
         header.setHighlightSections(False)
-        self._words = set(words)
+        self.words = set(words)
         self._sorted_by: tuple[int, bool] | None = None
         header.sectionClicked.connect(self.sort_by)
         self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
@@ -50,8 +52,9 @@ class RowTable(QTableWidget):
         """Other columns, with nothing in them yet."""
         self.setRowCount(0)
         self.setColumnCount(len(columns))
+        self._own_widths = [0] * len(columns)
         self.setHorizontalHeaderLabels(columns)
-        self._words = set(words)
+        self.words = set(words)
 
     def show_rows(self, rows: Sequence[TableRow]) -> None:
         """These rows; the chosen one stays chosen where there is one at its place."""
@@ -66,7 +69,7 @@ class RowTable(QTableWidget):
             for c, text in enumerate(row.cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                words = c in self._words
+                words = c in self.words
                 item.setFont(look.text_font(10, bold=row.heading) if words else look.figure_font(9))
                 if row.aside:
                     item.setForeground(QColor(look.theme().quiet))  # a style sheet halves the palette's own
@@ -74,6 +77,7 @@ class RowTable(QTableWidget):
         for c in range(1, self.columnCount()):
             said = any(len(row.cells) > c and row.cells[c] for row in rows)
             self.setColumnHidden(c, self._hides_empty and bool(rows) and not said)
+        self._own_widths = [self._content_width(c) for c in range(self.columnCount())]
         self._fit_columns()
         if 0 <= at < len(rows):
             self.setCurrentCell(at, max(0, self.currentColumn()))
@@ -86,7 +90,7 @@ class RowTable(QTableWidget):
         assert header is not None and view is not None
         shown = [c for c in range(self.columnCount()) if not self.isColumnHidden(c)]
         heads = {c: self._head_width(c) for c in shown}
-        own = {c: self._content_width(c) for c in shown}
+        own = self._own_widths
         widths = {c: max(own[c], heads[c]) for c in shown}
         wraps = sum(widths.values()) > view.width()
         if wraps:
@@ -104,7 +108,7 @@ class RowTable(QTableWidget):
 
     def _content_width(self, column: int) -> int:
         """What the widest cell needs; a name may be cut where it is very long."""
-        metrics = QFontMetrics(look.text_font(10) if column in self._words else look.figure_font(9))
+        metrics = QFontMetrics(look.text_font(10) if column in self.words else look.figure_font(9))
         wide = [
             metrics.horizontalAdvance(r.cells[column]) for r in self.rows if not r.heading and column < len(r.cells)
         ]

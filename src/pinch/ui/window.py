@@ -16,27 +16,21 @@ from pinch.bench.records import Device
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.faults import Fault
-from pinch.runs.log_file import log_path
 from pinch.ui import look
-from pinch.ui.book_actions import BookActions
 from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
 from pinch.ui.dialogs import save_name
-from pinch.ui.findables import findables
-from pinch.ui.menus import MenuEntry, MenuName, fill_menus, in_order
+from pinch.ui.menus import MenuEntry, MenuName, fill_menus
 from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
 from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
+from pinch.ui.program_actions import ProgramActions
 from pinch.ui.registry import PAGES, PARTS
 from pinch.ui.session import Session
-from pinch.ui.settings_dialog import SettingsDialog
-from pinch.ui.shell.about import ABOUT, about_text
 from pinch.ui.shell.context_strip import ContextStrip
-from pinch.ui.shell.finder import Findable, Finder
 from pinch.ui.shell.footer import Footer
-from pinch.ui.shell.keys_dialog import KeysDialog
 from pinch.ui.shell.margin import WIDTH as MARGIN_WIDTH
 from pinch.ui.shell.margin import Margin
 from pinch.ui.shell.methods import MethodsDialog
@@ -86,8 +80,8 @@ class MainWindow(QMainWindow):
         self.parts = [part(self) for part in PARTS]
         for page in self.pages:
             self.desk.addWidget(page.view if page.early else QWidget())
-        self._entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
-        self._actions = fill_menus(self, self._entries, self.safely)
+        self.entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
+        self._actions = fill_menus(self, self.entries, self.safely)
         self._connect()
         self._book_opened()
         run = session.run
@@ -149,22 +143,16 @@ class MainWindow(QMainWindow):
         """The entries of the window itself."""
         book, edit, go = MenuName.BOOK, MenuName.EDIT, MenuName.GO
         yield MenuEntry(book, 110, "Write the chart …", self._write_chart, "Ctrl+E")
-        yield MenuEntry(book, 25, "Books that were open …", self.open_recent, "Ctrl+Alt+O")
-        yield MenuEntry(book, 205, "Settings …", self.set_up, "Ctrl+,")
         yield MenuEntry(book, 210, "Light or dark", self.switch_theme, "Ctrl+D")
         yield MenuEntry(book, 220, "Close", self.close, "Ctrl+Q")
         yield MenuEntry(edit, 10, "Undo", self.undo, "Ctrl+Z")
         yield MenuEntry(edit, 20, "Redo", self.redo, "Ctrl+Shift+Z")
         yield MenuEntry(edit, 110, "Search this page", self.search, "Ctrl+F")
-        yield MenuEntry(edit, 115, "Find anything …", self.find_anything, "Ctrl+J")
         yield MenuEntry(edit, 120, "Copy the finding", self.copy_finding, "Ctrl+Shift+C")
         for number, page in enumerate(self.pages, 1):
             yield MenuEntry(go, number, f"{page.name} page", partial(self.show_page, page), f"Alt+{number}")
         yield MenuEntry(go, 210, "Next tab", lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
         yield MenuEntry(go, 220, "Previous tab", lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
-        yield MenuEntry(MenuName.HELP, 10, "Keyboard", self.show_keys, "Shift+F1")
-        yield MenuEntry(MenuName.HELP, 110, "Show the log", self.show_log)
-        yield MenuEntry(MenuName.HELP, 120, "About Pinch", self.show_about)
         yield MenuEntry(go, 291, "Methods", self.show_methods, "F1")
         yield MenuEntry(go, 292, "Fit the chart", self.fit, "Ctrl+0")
         yield MenuEntry(go, 293, "Quick sums", self.quick_sums, "F8")
@@ -219,7 +207,6 @@ class MainWindow(QMainWindow):
         """Show the subject on the present page."""
         self.safely(self.shown_page.show)
         self.count()
-        margin_last(self, self.margin)
 
     def count(self) -> None:
         """The live counts of the spine."""
@@ -333,47 +320,10 @@ class MainWindow(QMainWindow):
         )
         TextDialog("Details", words, fault.details(__version__), self).open()
 
-    def show_log(self) -> None:
-        """What the program noted of itself."""
-        path = log_path()
-        text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else "Nothing was noted yet."
-        TextDialog("Log of Pinch", f"{path}, the newest at the end.", text, self, at_end=True).open()
-
     def search(self) -> None:
         """The search field of the page; where it has none, everything is searched."""
         if not self.shown_page.search():
-            self.find_anything()
-
-    def find_anything(self) -> None:
-        """Go to a record, a run, a card or a command by its name."""
-        self._find([*findables(self), *(Findable(w, "command", a.trigger) for w, a in self._actions.items())])
-
-    def open_recent(self) -> None:
-        """One of the books that were open before."""
-        here = self.session.book.path.absolute()
-        others = [path for path in self.preferences.recent if path != here]
-        if not others:
-            raise PinchError("No other book was open before, or none is there any more.")
-        actions = self.part(BookActions)
-        self._find([Findable(path.name, str(path.parent), partial(actions.open_or_offer, path)) for path in others])
-
-    def _find(self, offered: list[Findable]) -> None:
-        finder = Finder(offered, self)
-        if finder.exec() and finder.chosen is not None:
-            self.safely(finder.chosen.go)
-
-    def set_up(self) -> None:
-        """What holds for all books."""
-        if SettingsDialog(self.preferences, self).exec():
-            self.follow_theme()
-
-    def show_keys(self) -> None:
-        """All keys."""
-        KeysDialog(in_order(self._entries), self).open()
-
-    def show_about(self) -> None:
-        """What this is, and under which licences."""
-        TextDialog("About Pinch", ABOUT, about_text(), self).open()
+            self.part(ProgramActions).find_anything()
 
     def undo(self) -> None:
         """Take the last change back."""
@@ -445,6 +395,11 @@ class MainWindow(QMainWindow):
                 page.draw_again()
 
     # Qt
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """What a page made since the last Tab comes before the margin, too."""
+        margin_last(self, self.margin)
+        return super().focusNextPrevChild(forward)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window gives the page more room than the margin."""

@@ -22,6 +22,7 @@ from pinch.core.printing import plain
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
+from pinch.ui.searching import keeps
 
 KINDS: dict[str, type[Listed]] = {
     "Devices": Device,
@@ -182,13 +183,11 @@ def sections_of(record: Listed) -> tuple[Section, ...]:
 
 def items(book: Book, kind: type[Listed], device_id: int | None, search: str, archived: bool) -> list[Item]:
     """The list of a kind, searched by every word in name, details and notes."""
-    words = search.casefold().split()
     found = []
     for record in records(book, kind, device_id):
         if record.archived and not archived:
             continue
-        text = f"{record.name} {detail(record)} {record.notes}".casefold()
-        if all(word in text for word in words):
+        if keeps(f"{record.name} {detail(record)} {record.notes}", search):
             found.append(Item(record.id, record.name, detail(record), record.archived))
     return found
 

@@ -42,6 +42,7 @@ from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
+from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label, small_button
 
 TABS = ("Bars", "Results", "Matrix", "Fairness", "Watts or design", "Over time", "Money")
@@ -264,11 +265,10 @@ class CompareView(PageView):
         self._more()
 
     def _filter(self, wanted: str) -> None:
-        words = wanted.casefold().split()
         for row, cell in enumerate(self._cells):
             item = self.list.item(row)
             if item is not None:
-                item.setHidden(not all(word in cell.name.casefold() for word in words))
+                item.setHidden(not keeps(cell.name, wanted))
 
     # Set-up
 

@@ -74,13 +74,6 @@ def run_rows(book: Book, digests: Mapping[int, Digest]) -> list[RunRow]:
     return sorted(rows, key=lambda row: row.run.started, reverse=True)
 
 
-def keeps(row: RunRow, wanted: str) -> bool:
-    """Whether a row has all words of a filter; a word with `-` before it must not be there."""
-    text = row.text
-    words = (word for word in wanted.casefold().split() if word != "-")
-    return all(word[1:] not in text if word.startswith("-") else word in text for word in words)
-
-
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
     return _shown_and_key(lambda digest: getattr(digest, field), form, factor)
 

@@ -16,7 +16,8 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.ui import look
-from pinch.ui.judge.listing import COLUMNS, RunRow, keeps, list_words
+from pinch.ui.judge.listing import COLUMNS, RunRow, list_words
+from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label
 
 SORT = Qt.ItemDataRole.UserRole
@@ -77,7 +78,7 @@ class _Sorted(QSortFilterProxyModel):
         self.setSourceModel(model)
 
     def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
-        return keeps(self._model.rows[row], self.wanted)
+        return keeps(self._model.rows[row].text, self.wanted)
 
     def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
         return bool(self._model.data(left, SORT) < self._model.data(right, SORT))  # type: ignore[operator]

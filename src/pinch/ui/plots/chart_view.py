@@ -9,13 +9,14 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, clock_step, minutes
+from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
-from pinch.core.printing import plain, ticks
+from pinch.core.printing import plain
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
+from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis, WordAxis
 from pinch.ui.plots.point_steps import ChartPoint, PointSteps
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 from pinch.ui.shell.words import label
@@ -25,51 +26,6 @@ STRIP_HEIGHT = 22
 RULE_WIDTH = 78
 FOCUS, CLOCK_STEPS = 2, 100
 """Width of the frame where the keyboard is, and steps of the cursor over what is shown."""
-
-
-class ClockAxis(pg.AxisItem):  # type: ignore[misc]
-    """A time axis in minutes and seconds with ticks at round times."""
-
-    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
-        step = clock_step(high - low, max(2, int(size / 70)))
-        return [(step, list(np.arange(np.ceil(low / step) * step, high + 1e-6, step)))]
-
-    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return [minutes(v) for v in values]
-
-
-class PlainAxis(pg.AxisItem):  # type: ignore[misc]
-    """An axis of numbers, printed as everywhere else."""
-
-    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
-        return ticks([v * scale for v in values])
-
-
-class WordAxis(pg.AxisItem):  # type: ignore[misc]
-    """The right edge of a plot: levels that matter, named by words at their height."""
-
-    def __init__(self) -> None:
-        super().__init__("right")
-        self._words: list[tuple[float, str]] = []
-
-    def name_levels(self, words: list[tuple[float, str]]) -> None:
-        """Name these levels."""
-        self._words = words
-        self.setTicks([[]])
-
-    def generateDrawSpecs(self, painter: QPainter) -> tuple[object, list[object], list[object]] | None:
-        """The base class leaves words out by exact comparison of rounded rectangles; here all are kept."""
-        specs = super().generateDrawSpecs(painter)
-        if specs is None:
-            return None
-        box = self.mapRectFromParent(self.geometry())
-        low, high = self.range
-        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextDontClip
-        texts: list[object] = []
-        for at, words in self._words:
-            y = box.bottom() - (at - low) / (high - low) * box.height()
-            texts.append((QRectF(box.left() + 6, y - 8, box.width() - 6, 16), flags, words))
-        return specs[0], specs[1], texts
 
 
 class ChartView(QWidget):

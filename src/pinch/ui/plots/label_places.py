@@ -57,7 +57,8 @@ class LabelPlaces(QObject):
     def place(self) -> None:
         """Choose a side for all words, one after the other."""
         for placed in self._plots.values():
-            _place(placed)
+            if placed.labels:
+                _place(placed)
 
 
 def _place(placed: PlacedPlot) -> None:

@@ -29,6 +29,7 @@ class PointSteps:
     def __init__(self, view: QWidget) -> None:
         self._view = view
         self._points: list[ChartPoint] = []
+        self._sorted = True
         self._at = -1
         self._ring: pg.ScatterPlotItem | None = None
 
@@ -38,7 +39,8 @@ class PointSteps:
 
     def add(self, point: ChartPoint) -> None:
         """A further point."""
-        self._points = sorted([*self._points, point], key=lambda p: (p.x, p.y))
+        self._points.append(point)
+        self._sorted = False
 
     @property
     def present(self) -> ChartPoint | None:
@@ -49,6 +51,9 @@ class PointSteps:
         """Go on by so many points, round at the ends; whether there are any."""
         if not self._points:
             return False
+        if not self._sorted:
+            self._points.sort(key=lambda p: (p.x, p.y))
+            self._sorted = True
         self._at = (self._at + by) % len(self._points) if self._at >= 0 else (0 if by > 0 else len(self._points) - 1)
         self._show(self._points[self._at])
         return True

@@ -73,7 +73,6 @@ class PublishView(PageView):
         devices = [d for d in shown.deck.points.devices if d in used]
         self.report.show_report(shown.deck.report, devices, shown.private, shown.quotable)
         self.concerns.show_rows(state.concern_rows(shown.concerns, shown.deck))
-        self.concerns.setColumnWidth(0, 48)
         self._fit_rows()
         count = len(shown.concerns)
         self.tabs.setTabText(CHECK, f"Check ({count})" if count else "Check")

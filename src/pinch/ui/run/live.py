@@ -9,8 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidg
 
 from pinch.core.channels import unit_of
 from pinch.ui import look
-from pinch.ui.plots.chart_view import STRIP_HEIGHT, ClockAxis, StripLegend
+from pinch.ui.plots.chart_view import STRIP_HEIGHT, StripLegend
 from pinch.ui.plots.dress import dress, pen
+from pinch.ui.plots.plot_axes import ClockAxis
 from pinch.ui.plots.strip_item import StripItem
 from pinch.ui.run.settling import SoFar
 from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value

@@ -12,7 +12,6 @@ from pinch.ui.shell.words import label
 from pinch.ui.table_rows import TableRow
 
 COLUMNS = ("Channel", "Now", "Read by", "From", "Label, or why not")
-NAME_WIDTH = 210
 
 
 class SensorsDialog(QDialog):
@@ -27,7 +26,6 @@ class SensorsDialog(QDialog):
         self.job: Job | None = None
         self.head = label("", "heading", wrap=True)
         self.table = RowTable("Channels", COLUMNS, words=(0, 2, 3, 4), hides_empty=True)
-        self.table.setColumnWidth(0, NAME_WIDTH)
         self.lacking = QPlainTextEdit()
         self.lacking.setReadOnly(True)
         self.lacking.setTabChangesFocus(True)

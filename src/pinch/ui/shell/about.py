@@ -17,7 +17,7 @@ def about_text() -> str:
     lines = [
         f"Pinch {__version__}",
         f"Python {platform.python_version()}, Qt {QT_VERSION_STR}, PyQt {PYQT_VERSION_STR}",
-        *(f"{name} {_version(name)}" for name in LIBRARIES if _version(name)),
+        *(f"{name} {found}" for name in LIBRARIES if (found := _version(name))),
         "",
         "Fonts, with their licences beside them: src/pinch/charts/typefaces.",
         "Nothing is fetched from the network, and nothing is sent.",

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label
 
 MOST_SHOWN = 60
@@ -20,16 +21,10 @@ class Findable:
     kind: str
     go: Callable[[], object]
 
-    def fits(self, typed: Sequence[str]) -> bool:
-        """Whether all that is typed is in it."""
-        own = f"{self.words} {self.kind}".casefold()
-        return all(part in own for part in typed)
-
 
 def found(all_of: Sequence[Findable], typed: str) -> list[Findable]:
     """What fits, those first that begin so."""
-    parts = typed.casefold().split()
-    fitting = [f for f in all_of if f.fits(parts)]
+    fitting = [f for f in all_of if keeps(f"{f.words} {f.kind}", typed)]
     return sorted(fitting, key=lambda f: not f.words.casefold().startswith(typed.strip().casefold()))
 
 
@@ -79,3 +74,10 @@ class Finder(QDialog):
         if 0 <= at < len(self._shown):
             self.chosen = self._shown[at]
             self.accept()
+
+
+def choose(offered: Sequence[Findable], parent: QWidget, safely: Callable[[Callable[[], object]], None]) -> None:
+    """Let one be found, and go there."""
+    finder = Finder(offered, parent)
+    if finder.exec() and finder.chosen is not None:
+        safely(finder.chosen.go)

@@ -1,0 +1,54 @@
+"""Axes of plots: clock times, plain numbers, and levels named at the right edge."""
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
+
+from pinch.charts.spec import clock_step, minutes
+from pinch.core.printing import ticks
+
+
+class ClockAxis(pg.AxisItem):  # type: ignore[misc]
+    """A time axis in minutes and seconds with ticks at round times."""
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        step = clock_step(high - low, max(2, int(size / 70)))
+        return [(step, list(np.arange(np.ceil(low / step) * step, high + 1e-6, step)))]
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return [minutes(v) for v in values]
+
+
+class PlainAxis(pg.AxisItem):  # type: ignore[misc]
+    """An axis of numbers, printed as everywhere else."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        return ticks([v * scale for v in values])
+
+
+class WordAxis(pg.AxisItem):  # type: ignore[misc]
+    """The right edge of a plot: levels that matter, named by words at their height."""
+
+    def __init__(self) -> None:
+        super().__init__("right")
+        self._words: list[tuple[float, str]] = []
+
+    def name_levels(self, words: list[tuple[float, str]]) -> None:
+        """Name these levels."""
+        self._words = words
+        self.setTicks([[]])
+
+    def generateDrawSpecs(self, painter: QPainter) -> tuple[object, list[object], list[object]] | None:
+        """The base class leaves words out by exact comparison of rounded rectangles; here all are kept."""
+        specs = super().generateDrawSpecs(painter)
+        if specs is None:
+            return None
+        box = self.mapRectFromParent(self.geometry())
+        low, high = self.range
+        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextDontClip
+        texts: list[object] = []
+        for at, words in self._words:
+            y = box.bottom() - (at - low) / (high - low) * box.height()
+            texts.append((QRectF(box.left() + 6, y - 8, box.width() - 6, 16), flags, words))
+        return specs[0], specs[1], texts
