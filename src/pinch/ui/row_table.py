@@ -92,12 +92,12 @@ class RowTable(QTableWidget):
         heads = {c: self._head_width(c) for c in shown}
         own = self._own_widths
         widths = {c: max(own[c], heads[c]) for c in shown}
-        wraps = sum(widths.values()) > view.width()
-        if wraps:
+        if sum(widths.values()) > view.width():
             widths = {c: max(own[c], self._head_width(c, wrapped=True)) for c in shown}
         for c, width in widths.items():
             self.setColumnWidth(c, width)
-        header.setFixedHeight((2 if wraps else 1) * header.fontMetrics().height() + HEAD_AIR)
+        lines = 2 if any(widths[c] < heads[c] for c in shown) else 1
+        header.setFixedHeight(lines * header.fontMetrics().height() + HEAD_AIR)
 
     def _head_width(self, column: int, wrapped: bool = False) -> int:
         item, header = self.horizontalHeaderItem(column), self.horizontalHeader()
