@@ -17,6 +17,8 @@ class Sensor(Protocol):
 class Scaled:
     """A number in a file times a factor."""
 
+    __slots__ = ("file", "factor")
+
     def __init__(self, file: SensorFile, factor: float) -> None:
         self.file, self.factor = file, factor
 
