@@ -13,7 +13,7 @@ SLOW_S = 5.0
 class SensorFile:
     """A file that is opened once. `fetch_each` re-reads it; `data` is what was last read, None where that failed."""
 
-    __slots__ = ("path", "size", "fd", "data")
+    __slots__ = ("data", "fd", "path", "size")
 
     def __init__(self, path: str, size: int = 256) -> None:
         self.path = path

@@ -17,7 +17,7 @@ class Sensor(Protocol):
 class Scaled:
     """A number in a file times a factor."""
 
-    __slots__ = ("file", "factor")
+    __slots__ = ("factor", "file")
 
     def __init__(self, file: SensorFile, factor: float) -> None:
         self.file, self.factor = file, factor
