@@ -15,16 +15,21 @@ from pathlib import Path
 from unittest import mock
 
 import html5lib
+import numpy as np
 import pypdf
 import python_calamine
 from frictionless import Package, system
 from PIL import Image
+from PyQt6.QtQml import QJSEngine
 
 from pinch.analysis.judged_beside import JudgedBeside
 from pinch.bench.cards import Private, Quote
 from pinch.bench.opening import open_book
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Run, Workload
+from pinch.charts.series import series_of
+from pinch.charts.spec import Chart
+from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import DataError, PinchError
 from pinch.core.progress import CancelledError, Progress, unheard
 from pinch.intake.book_folder import read_book_folder
@@ -34,18 +39,21 @@ from pinch.narrative.quotable import kept_quotes, quotable
 from pinch.narrative.reporting import runs_behind, sections_of, story_of
 from pinch.narrative.story import Story
 from pinch.publish.open_files import write_book_folder
-from pinch.publish.pages import pdf_bytes, render
+from pinch.publish.pages import TEMPLATES, pdf_bytes, render
 from pinch.publish.private import open_part
 from pinch.publish.publication import PublishChoice, package_of, private_in, report_tables, write_deck
 from pinch.publish.report import BegunReport, ReportChoice, begin_report, html, markdown, plain_html
+from pinch.publish.report_colours import by_role, rules, settled
 from pinch.publish.reportpackage import PackageChoice, write_report_package
 from pinch.publish.table_files import ods_bytes, xlsx_bytes
 from pinch.runs.whole_book import read_deck
+from pinch.ui.app import make_application
 from tests.in_folder import CommandCase, InFolder
 from tests.test_claims import WRONG
 from tests.window_case import demo_book
 
 DAY = "2026-11-25"
+SVG = "{http://www.w3.org/2000/svg}"
 _kept: list[tuple[Deck, Story, str]] = []
 
 
@@ -160,7 +168,7 @@ class TestPages(InFolder):
         for made in (page, plain_html(story)):
             html5lib.HTMLParser(strict=True).parse(made)  # raises where the page is not valid HTML
         self.assertLess(len(page.encode()), 3_000_000)
-        self.assertNotIn("<script", page)
+        self.assertEqual(page.count("<script"), 1, "its own, and none of what a book brings")
         self.assertEqual(set(re.findall(r"(?:src|href)=\"(?!#|data:)([^\"]*)", page)), {story.licence[1]})
         self.assertEqual(re.findall(r"url\((?!#|\"data:)[^)]*", page), [])
         tree = html5lib.parse(page, namespaceHTMLElements=False)
@@ -169,10 +177,54 @@ class TestPages(InFolder):
         ids = [e.get("id") for e in tree.iter() if e.get("id")]
         self.assertEqual(len(ids), len(set(ids)))
 
+    def test_points_and_series_of_charts(self) -> None:
+        _, story, page = cabin_test()
+        tree = html5lib.parse(page, namespaceHTMLElements=False)
+        figure = next(f for f in story.figures if isinstance(f.chart, Chart) and len(series_of(f.chart)) > 1)
+        assert isinstance(figure.chart, Chart)
+        drawn = tree.find(f".//figure[@id='{figure.key}']/div")
+        series = json.loads(drawn.get("data-series"))
+        for slot, name in series:
+            own = [d for d in figure.chart.panels[0].dots if d.slot == slot and not (d.light or d.spot)]
+            discs = drawn.findall(f".//{SVG}circle[@class='of-{slot}']")
+            titles = [disc.find(f"{SVG}title").text for disc in discs]
+            measured = [t for t in titles if t.startswith(name)]
+            self.assertGreaterEqual(len(measured), sum(len(d.x) for d in own), "each point of a device has its words")
+            self.assertTrue(drawn.findall(f".//{SVG}g[@class='of-{slot}']"), "what is drawn of it can be hidden")
+        # x of the discs goes with the watts in their words
+        places = [(float(d.get("cx")), d.find(f"{SVG}title").text) for d in drawn.findall(f".//{SVG}circle[@class]")]
+        watts = [(x, float(m[1])) for x, words in places if (m := re.search(r": ([\d.]+)\u00a0W, ", words))]
+        self.assertGreater(len(watts), 40)
+        self.assertGreater(np.corrcoef(*np.array(watts).T)[0, 1], 0.9999)
+
+    def test_colours_by_role_are_settled_on_paper(self) -> None:
+        _, story, page = cabin_test()
+        self.assertIn("prefers-color-scheme: dark", page)
+        self.assertIn("var(--ink)", page)
+        paper = settled(html(replace(story, sections=story.sections[:7])))
+        self.assertNotIn("var(--", paper[: paper.index("<script")])
+        drawing = by_role(f'<path style="stroke: {LIGHT.ink.lower()}; fill: #012345"/>')
+        self.assertEqual(drawing, '<path style="stroke: var(--ink); fill: #012345"/>')
+        for name, light, dark in zip(
+            rules(LIGHT).split(";"), rules(LIGHT).split(";"), rules(DARK).split(";"), strict=True
+        ):
+            self.assertEqual(light.split(":")[0], dark.split(":")[0], name)
+
+    def test_tables_are_sorted_by_numbers_as_the_report_writes_them(self) -> None:
+        make_application()
+        engine = QJSEngine()
+        engine.evaluate((TEMPLATES / "sorting.js").read_text())
+        for cells, down, wanted in (
+            (["9.5 fps", "14,600", "n/a", "−3 %", "120 000 ± 2"], True, "120 000 ± 2;14,600;9.5 fps;−3 %;n/a"),
+            (["oak", "elm", "", "ash"], False, "ash;elm;oak;"),
+        ):
+            made = engine.evaluate(f"sorted({json.dumps(cells)}, (row) => row, {json.dumps(down)}).join(';')")
+            self.assertEqual(made.toString(), wanted)
+
     def test_pdf_has_the_text_of_the_page(self) -> None:
         _, story, _ = cabin_test()
         short = replace(story, sections=tuple(replace(s, figures=s.figures[:1]) for s in story.sections[:7]))
-        reader = pypdf.PdfReader(io.BytesIO(pdf_bytes(html(short))))
+        reader = pypdf.PdfReader(io.BytesIO(pdf_bytes(settled(html(short)))))
         catalog = reader.root_object
         self.assertEqual((catalog["/MarkInfo"]["/Marked"], catalog["/Lang"]), (True, "en"), "ISO 14289-1, 7.1 and 7.2")
         text = " ".join(p.extract_text() for p in reader.pages)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from pinch.bench.files import replace_file
 from pinch.charts.draw.frame import HEIGHT, WIDTH, draw_bare, draw_face
 from pinch.charts.draw.lettering import DPI
+from pinch.charts.draw.spoken import with_spoken
 from pinch.charts.face import Drawn, Face, face_of
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
@@ -82,6 +83,7 @@ def bare_svg(chart: Drawn, theme: Theme, wide: int, key: str) -> str:
         text = _saved(figure, "svg", theme, DPI, metadata={"Date": None}, facecolor="none").decode()
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
+    text = with_spoken(text, figure)
     text = re.sub(r'(id="|url\(#|href="#)', rf"\g<1>{key}-", text)
     return f'<svg role="img" aria-label="{escape(chart.alternative)}"{text[4:]}'
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pinch.core.causes import Cause
+from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray
 
 
@@ -156,6 +157,13 @@ class Chart:
             return low, high
         first = 0.0 if self.x_from_zero else low - 0.12 * (high - low)
         return first, high + 0.12 * (high - first)
+
+
+def point_words(chart: Chart, panel: Panel, text: str, x: float, y: float) -> str:
+    """A point in words: what it is, and where it stands on both axes. Places on an axis of words are left out."""
+    at = "" if chart.ticks else minutes(x) if chart.clock else f"{plain(x, 3)} {chart.x_unit}".rstrip()
+    told = ", ".join(filter(None, (at, f"{plain(y)} {panel.unit}".rstrip())))
+    return unbroken(f"{text}: {told}" if text else told)
 
 
 def unbroken(text: str) -> str:

@@ -10,13 +10,15 @@ from markupsafe import Markup
 from pinch.bench.files import replace_file
 from pinch.charts.chart_files import bare_png, bare_svg, face_letters, font_faces
 from pinch.charts.draw.frame import bare_height
+from pinch.charts.series import series_of
 from pinch.charts.table_chart import TableChart
-from pinch.charts.theme import LIGHT, Theme
+from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.story import Story
-from pinch.publish.pages import contained_pdf, render
+from pinch.publish.pages import TEMPLATES, contained_pdf, render
 from pinch.publish.plain_markdown import escaped
+from pinch.publish.report_colours import by_role, rules, settled
 
 WIDE = 900
 """Width of a chart in the report, px."""
@@ -25,6 +27,7 @@ FONTS_HERE = Markup("/* fonts */")
 PLAIN_WIDE = 620
 """Width of a picture on a page of a word processor: the column of an A4 page at 96 dpi."""
 PICTURES = "pictures"
+SCRIPTS = ("sorting.js", "report.js")
 HTML, PDF, MARKDOWN, PLAIN = "report.html", "report.pdf", "report.md", "report-plain.html"
 FORMS = {"html": HTML, "pdf": PDF, "markdown": MARKDOWN, "plain": PLAIN}
 
@@ -87,12 +90,13 @@ def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress:
     if {"markdown", "plain"} & set(choice.forms):
         made += [(name, picture) for name, picture in _pictures(story)]
     if "pdf" in choice.forms:
-        made.append((PDF, beside.submit(contained_pdf, page, str(choice.template or PDF)).result))
+        made.append((PDF, beside.submit(contained_pdf, settled(page), str(choice.template or PDF)).result))
     return BegunReport(made)
 
 
-def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progress: Progress = unheard) -> str:
-    """The report as one page: own styles, fonts and charts, no scripts, nothing to fetch.
+def html(story: Story, template: Path | None = None, progress: Progress = unheard) -> str:
+    """The report as one page: own styles, fonts and charts, and one short script for readers who want more than to
+    read; nothing to fetch.
 
     Raises
     ------
@@ -102,10 +106,16 @@ def html(story: Story, template: Path | None = None, theme: Theme = LIGHT, progr
     for number, figure in enumerate(story.figures):
         tell(progress, number / len(story.figures))
         if figure.table is None:
-            charts[figure.number] = Markup(bare_svg(figure.chart, theme, WIDE, figure.key))
-    values = {"story": story, "charts": charts, "theme": theme}
+            charts[figure.number] = Markup(by_role(bare_svg(figure.chart, LIGHT, WIDE, figure.key)))
+    values = {"story": story, "charts": charts, "theme": LIGHT, "script": Markup(_script())}
+    values |= {"series": {f.number: series_of(f.chart) for f in story.figures}}
+    values |= {"colours": {"light": rules(LIGHT), "dark": rules(DARK)}}
     page = render("report.html", template, fonts=FONTS_HERE, **values)
     return page.replace(FONTS_HERE, font_faces(face_letters(page)))
+
+
+def _script() -> str:
+    return "".join((TEMPLATES / name).read_text(encoding="utf-8") for name in SCRIPTS)
 
 
 def plain_html(story: Story) -> str:

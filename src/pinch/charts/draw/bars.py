@@ -4,9 +4,12 @@ import math
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from pinch.charts.bar_chart import BarChart, BarGroup, legible
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, TITLE, line_height, shortened, width
+from pinch.charts.draw.spoken import speak
 from pinch.charts.theme import FIGURE_FACE, LIGHT_FILL, Theme
 
 if TYPE_CHECKING:
@@ -73,6 +76,8 @@ def _draw_group(
         if math.isfinite(bar.low):
             axis.plot([bar.low, bar.high], [number, number], color=theme.ink, linewidth=1.4, marker="|", markersize=8)
         middle = place.top + row * (number + 0.5)
+        said = f"{bar.label}: {group.printed[number]}{f', {bar.words}' if bar.words else ''}"
+        speak(axis, np.array([bar.value]), np.array([number]), [said], bar.slot)
         label = shortened(bar.label, LABEL, left - 12, bar.subject)
         write_words(figure, label, (place.left - 10, middle), LABEL, theme.ink, bar.subject, "right")
         end = place.left + place.width

@@ -3,12 +3,16 @@
 import math
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_mark
 from pinch.charts.draw.lettering import LABEL, line_height, width
 from pinch.charts.draw.rows import rows_in
+from pinch.charts.draw.spoken import speak
 from pinch.charts.dumbbell_chart import Ball, DumbbellChart
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
+from pinch.core.printing import plain
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -32,6 +36,9 @@ def draw_dumbbells(chart: DumbbellChart, figure: "Figure", area: Area, theme: Th
         axis.plot([r.first.value, r.second.value], [number, number], color=colour, linewidth=2.4 if r.sure else 1.0)
         for ball, face in ((r.first, theme.paper), (r.second, colour)):
             _draw_ball(axis, ball, number, r.slot, colour, face, theme)
+        for end, ball in zip(chart.ends, (r.first, r.second), strict=True):
+            said = f"{r.label}, {end}: {plain(ball.value)} {chart.x_unit}".rstrip()
+            speak(axis, np.array([ball.value]), np.array([number]), [said], r.slot)
         rows.write(figure, number, r.label, r.words, theme, r.sure)
     axis.set_yticks([])
     axis.set_xlim(*span(chart))

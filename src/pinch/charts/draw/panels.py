@@ -8,7 +8,8 @@ import numpy as np
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
-from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes
+from pinch.charts.draw.spoken import belongs, speak
+from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes, point_words
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.runlog import FloatArray
 
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
 STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
 LEAST_RIGHT, MOST_RIGHT, LEAST_STEP = 24.0, 190.0, 24.0
 POINT, MOST_KEPT_OFF = 5.0, 80
+SPOKEN_OF_LINE = 40
+"""Points of a line over time that have words."""
 _SIDES = ((9.0, -12.0), (9.0, 12.0), (-9.0, -12.0), (-9.0, 12.0))
 
 
@@ -109,7 +112,8 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
             gap.start, gap.end, facecolor=theme.paper, edgecolor=theme.quiet, hatch="..", linewidth=0, zorder=0.5
         )
     for band in panel.bands:
-        axis.fill_between(band.x, band.low, band.high, color=theme.devices[band.slot % 6], alpha=0.15, linewidth=0)
+        colour = theme.devices[band.slot % 6]
+        belongs(axis.fill_between(band.x, band.low, band.high, color=colour, alpha=0.15, linewidth=0), band.slot)
     axis.set_xlim(*chart.x_range)
     axis.set_ylim(*panel.y_range)
     words = Words(axis)
@@ -121,6 +125,7 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
         _draw_line(words, panel, line, theme, named)
     for dots in panel.dots:
         _draw_dots(words, panel, dots, theme)
+    _speak_points(axis, panel, chart)
     for rule in panel.rules:
         _draw_rule(axis, rule.at, rule.words, rule.upright, theme.accent if rule.accent else theme.quiet)
     if chart.reader is not None:
@@ -129,6 +134,20 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
         axis.axvline(mark.at, color=theme.accent, linewidth=0.9, linestyle=":")
         if panel is chart.panels[0]:
             _name_upright(axis, mark.at, mark.words, theme.accent)
+
+
+def _speak_points(axis: "Axes", panel: Panel, chart: Chart) -> None:
+    """The words of what was measured; of a line over time, of places along it."""
+    claims = [d for d in panel.dots if d.light]
+    told = [(d.x, d.y, ("",) * len(d.x) if d.spot else d.texts, d.slot) for d in panel.dots if not d.light]
+    for line in panel.lines if chart.clock else ():
+        known = np.flatnonzero(np.isfinite(line.y))
+        chosen = known[np.unique(np.linspace(0, len(known) - 1, SPOKEN_OF_LINE).astype(int))] if len(known) else known
+        told.append((line.x[chosen], line.y[chosen], (line.label or panel.title,) * len(chosen), line.slot))
+    for x, y, texts, slot in told:
+        speak(axis, x, y, [point_words(chart, panel, *point) for point in zip(texts, x, y, strict=True)], slot)
+    for dots in claims:
+        speak(axis, dots.x, dots.y, dots.texts, dots.slot)
 
 
 class Words:
@@ -154,9 +173,10 @@ class Words:
         colour: str,
         bold: bool = False,
         needed: bool = True,
+        slot: int | None = None,
     ) -> None:
         """Write beside a place, at the first of the `sides` (points right and up) where there is room; words that are
-        not `needed` are left out where there is none."""
+        not `needed` are left out where there is none; `slot` is that of the series that they name."""
         boxes = [self._box(words, at, side, size, bold) for side in sides]
         free = [n for n, box in enumerate(boxes) if not any(_overlap(box, other) for other in self._taken)]
         if not free and not needed:
@@ -165,7 +185,7 @@ class Words:
         chosen = (clear or free or [0])[0]
         side = sides[chosen]
         self._taken.append(boxes[chosen])
-        self.axis.annotate(
+        written = self.axis.annotate(
             words,
             at,
             xytext=side,
@@ -176,6 +196,8 @@ class Words:
             fontweight="bold" if bold else "normal",
             ha="right" if side[0] < 0 else "left",
         )
+        if slot is not None:
+            belongs(written, slot)
 
     def _box(
         self, words: str, at: tuple[float, float], side: tuple[float, float], size: float, bold: bool
@@ -194,20 +216,23 @@ def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float,
 
 def _draw_line(words: Words, panel: Panel, line: Line, theme: Theme, named: bool) -> None:
     colour = theme.devices[line.slot % 6]
-    words.axis.plot(line.x, line.y, color=colour, linewidth=1.7, linestyle="--" if line.dashed else "-")
+    (drawn,) = words.axis.plot(line.x, line.y, color=colour, linewidth=1.7, linestyle="--" if line.dashed else "-")
+    belongs(drawn, line.slot)
     if line.label and named:
         at = float(line.x[line.label_at])
         side = -4.0 if panel.words_before(at) else 9.0
         rise = -12.0 if line.label_under else 12.0
         ink = theme.letters(line.slot)
-        words.put(line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, ink, bold=True)
+        words.put(
+            line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, ink, bold=True, slot=line.slot
+        )
 
 
 def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
     aside = theme.accent if dots.spot else theme.quiet if dots.light or dots.told else ""
     colour = aside or theme.devices[dots.slot % 6]
     marker = "x" if dots.told else "|" if dots.light else FILE_MARKERS[MARKERS[dots.slot % len(MARKERS)]]
-    words.axis.plot(
+    (drawn,) = words.axis.plot(
         dots.x,
         dots.y,
         linestyle="none",
@@ -217,10 +242,12 @@ def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
         markeredgecolor=colour,
         markeredgewidth=1.8 if dots.spot else 1.6,
     )
+    belongs(drawn, dots.slot)
     for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
         before = not dots.spot and panel.words_before(x)
         sides = _SIDES[::-1] if before else _SIDES
-        words.put(text, (float(x), float(y)), sides, LABEL, aside or theme.letters(dots.slot), needed=not dots.named)
+        ink = aside or theme.letters(dots.slot)
+        words.put(text, (float(x), float(y)), sides, LABEL, ink, needed=not dots.named, slot=dots.slot)
 
 
 def _draw_rule(axis: "Axes", at: float, words: str, upright: bool, colour: str) -> None:

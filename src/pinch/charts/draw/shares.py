@@ -2,10 +2,13 @@
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height
 from pinch.charts.draw.rows import rows_in
+from pinch.charts.draw.spoken import speak
 from pinch.charts.share_chart import ShareChart
 from pinch.charts.theme import Theme
 
@@ -33,6 +36,8 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
                 number, 100 * share, left=100 * start, height=0.62, facecolor=fill, edgecolor=line,
                 hatch=cause.hatch, linewidth=0.0,
             )  # fmt: skip
+            said = f"{r.label}: {cause.label}, {100 * share:.0f} % of the load"
+            speak(axis, np.array([100 * (start + share / 2)]), np.array([number]), [said], 0)
             if share >= LEAST_NAMED:
                 box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}
                 middle = 100 * (start + share / 2)

@@ -7,8 +7,10 @@ import numpy as np
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
+from pinch.charts.draw.spoken import speak
 from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
+from pinch.core.printing import plain
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -35,6 +37,10 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
             marker=FILE_MARKERS[MARKERS[number % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
             markeredgewidth=1.6,
         )  # fmt: skip
+        said = [f"{slope.label}, {c}: {plain(float(v))} %" for c, v in zip(chart.columns, slope.values, strict=True)]
+        values = np.array(slope.values)
+        known = np.isfinite(values)
+        speak(axis, x[known], values[known], [s for s, k in zip(said, known, strict=True) if k], chart.slot)
     low, high = bounds(chart)
     axis.set_ylim(low, high)
     axis.set_xlim(-0.06, len(x) - 0.94)

@@ -13,8 +13,6 @@ SLOW_S = 5.0
 class SensorFile:
     """A file that is opened once. `fetch_each` re-reads it; `data` is what was last read, None where that failed."""
 
-    __slots__ = ("data", "fd", "path", "size")
-
     def __init__(self, path: str, size: int = 256) -> None:
         self.path = path
         self.size = size

@@ -17,8 +17,6 @@ class Sensor(Protocol):
 class Scaled:
     """A number in a file times a factor."""
 
-    __slots__ = ("factor", "file")
-
     def __init__(self, file: SensorFile, factor: float) -> None:
         self.file, self.factor = file, factor
 

@@ -60,9 +60,8 @@ def fetch_all(clock: Clock, files: Sequence[SensorFile], after: float) -> float 
 
 
 def row(t: float, values: list[float | None]) -> str:
-    if None in values:
-        return ",".join([f"{t:.3f}", *["" if v is None else f"{v:.3f}" for v in values]])
-    return ("%.3f" + ",%.3f" * len(values)) % (t, *values)
+    cells = ["" if v is None else f"{v:.3f}".rstrip("0").rstrip(".") for v in values]
+    return ",".join([f"{t:.3f}", *cells])
 
 
 class States:
