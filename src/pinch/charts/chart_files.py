@@ -21,7 +21,9 @@ from pinch.core.errors import PinchError
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
-KINDS = ("png", "svg", "pdf")
+ENDINGS = {"png": ".png", "svg": ".svg", "pdf": ".pdf", "outlines": ".outlines.svg"}
+"""Of files by their kind. The letters of an SVG are text with its fonts inside, which web pages show as they are; as
+outlines they stay so in drawing programs, too, which know no fonts inside a file."""
 PNG_EFFORT = 3
 """Of zlib: a third of the time of its usual 6, files a tenth larger."""
 SIZES = {"1280 × 720": (1280, 720), "1920 × 1080": (1920, 1080), "3840 × 2160": (3840, 2160)}
@@ -33,15 +35,15 @@ def write_chart(chart: Drawn, path: Path, theme: Theme = LIGHT) -> None:
 
 
 def write_face(face: Face, path: Path, theme: Theme = LIGHT, size: tuple[int, int] = (WIDTH, HEIGHT)) -> None:
-    """Write a picture to `path`, .png, .svg or .pdf; an existing file is replaced only by a complete one. `size` is
-    that of a PNG, px; the others have no pixels.
+    """Write a picture to `path`, .png, .svg (.outlines.svg for letters as outlines) or .pdf; an existing
+    file is replaced only by a complete one. `size` is that of a PNG, px; the others have no pixels.
 
     Raises
     ------
     PinchError : another ending, or the file cannot be written.
     """
-    kind = path.suffix.lower().lstrip(".")
-    if kind not in KINDS:
+    kind = next((kind for kind, ending in reversed(ENDINGS.items()) if path.name.lower().endswith(ending)), "")
+    if not kind:
         raise PinchError(
             f"{path}: a chart is written as .png, .svg or .pdf, not as {path.suffix or 'a file without ending'}."
         )
@@ -57,7 +59,7 @@ _DRAWING = threading.Lock()
 
 
 def face_bytes(face: Face, kind: str, theme: Theme = LIGHT, size: tuple[int, int] = (WIDTH, HEIGHT)) -> bytes:
-    """A picture as the bytes of a PNG, SVG or PDF. The same face gives the same bytes."""
+    """A picture as the bytes of a PNG, SVG or PDF, of a kind of `ENDINGS`. The same face gives the same bytes."""
     with _DRAWING:
         return _face_bytes(face, kind, theme, size)
 
@@ -68,7 +70,13 @@ def _face_bytes(face: Face, kind: str, theme: Theme, size: tuple[int, int]) -> b
     if kind == "png":
         return _png(figure, theme, DPI * size[0] / WIDTH, words)
     if kind == "svg":
-        return _alone(_saved(figure, "svg", theme, DPI, metadata={"Date": None}), face)
+        drawn = _saved(figure, "svg", theme, DPI, metadata={"Date": None})
+        return _alone(drawn, face, font_faces(face_letters(drawn.decode())))
+    if kind == "outlines":
+        from matplotlib import rc_context
+
+        with rc_context({"svg.fonttype": "path"}):
+            return _alone(_saved(figure, "svg", theme, DPI, metadata={"Date": None}), face, "")
     info = {"Title": face.finding, "Subject": face.alternative, "CreationDate": None}
     return _saved(figure, "pdf", theme, DPI, metadata=info)
 
@@ -107,11 +115,11 @@ def _saved(figure: "Figure", kind: str, theme: Theme, dpi: float, **more: Any) -
     return content.getvalue()
 
 
-def _alone(svg: bytes, face: Face) -> bytes:
-    """An SVG that stands alone: with its words for who cannot see it, and the letters that it uses."""
+def _alone(svg: bytes, face: Face, fonts: str) -> bytes:
+    """An SVG that stands alone: with its words for who cannot see it, and the fonts of its letters."""
     text = svg.decode()
     words = f"<title>{escape(face.finding)}</title>\n<desc>{escape(face.alternative)}</desc>\n"
-    style = f"<style>{font_faces(face_letters(text))}</style>\n"
+    style = f"<style>{fonts}</style>\n" if fonts else ""
     start = text.index(">", text.index("<svg")) + 1
     return f"{text[:start]}\n{words}{style}{text[start:]}".encode()
 

@@ -1,7 +1,7 @@
 """Several runs on one time axis, each from the start of its load on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -10,9 +10,6 @@ from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import unit_of
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series
-
-APART = 0.3
-"""Names stand so far from each other, as a share of the time that is shown."""
 
 
 @dataclass(frozen=True)
@@ -31,7 +28,7 @@ def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> C
     for caption, name in (("Power", "power"), ("Clock", "clock"), ("Temperature", "temp"), ("Rate", "rate")):
         there = [(run, channel) for run in runs if (channel := getattr(run.judged, name))]
         if there:
-            lines = [_line(run, channel, place if not panels else None) for place, (run, channel) in enumerate(there)]
+            lines = [_line(run, channel) for run, channel in there]
             unit = unit_of(there[0][1])
             panels.append(Panel(caption, unit, tuple(lines), from_zero=name != "temp", key=name))
     names = ", ".join(run.name for run in runs)
@@ -43,21 +40,16 @@ def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> C
         clock=True,
         footnote=footnote,
         alternative=f"{title} {names}, aligned at the start of load.",
+        key=tuple((run.name, run.slot) for run in runs),
     )
 
 
-def _line(run: Overlaid, channel: str, place: int | None) -> Line:
-    """A channel from a little before the load on, named where it has a place among the names; runs of one device are
-    told apart by dashes."""
+def _line(run: Overlaid, channel: str) -> Line:
+    """A channel from a little before the load on; runs that share a colour are told apart by dashes."""
     series = run.log.series[channel]
     t = series.t - run.judged.load_start_s
     keep = t >= -10.0
     line = broken_line(Series(channel, t[keep], series.values[keep]))
     finite = np.flatnonzero(np.isfinite(line.y))
     last = int(finite[-1]) + 1 if len(finite) else len(line.x)
-    line = Line(line.x[:last], line.y[:last])
-    line = replace(line, slot=run.slot, dashed=run.slot >= 6)
-    if place is None:
-        return line
-    at = int((1.0 - APART * (place % 3)) * (last - 1))  # beside each other: lines of one height would cover their names
-    return replace(line, label=run.name, label_at=max(at, 0))
+    return Line(line.x[:last], line.y[:last], slot=run.slot, dashed=run.slot >= 6)

@@ -127,7 +127,8 @@ class Chart:
     """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
     on x at which all curves are read; an axis that is not a clock begins at zero unless `x_from_zero` says
     otherwise. `ticks` are places on x with their words; then x goes from its first to its last point.
-    A `bare_strip` keeps its room and its key, but nothing is drawn in it."""
+    A `bare_strip` keeps its room and its key, but nothing is drawn in it. `key` names series that have no names in the
+    panels, with their slots."""
 
     title: str
     panels: tuple[Panel, ...]
@@ -144,6 +145,7 @@ class Chart:
     x_from_zero: bool = True
     ticks: tuple[tuple[float, str], ...] = ()
     bare_strip: bool = False
+    key: tuple[tuple[str, int], ...] = ()
 
     @property
     def x_range(self) -> tuple[float, float]:

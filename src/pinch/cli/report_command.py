@@ -9,7 +9,7 @@ from pathlib import Path
 
 from pinch.bench.cards import Private, Report
 from pinch.bench.licences import LICENCES
-from pinch.charts.chart_files import KINDS, SIZES
+from pinch.charts.chart_files import ENDINGS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.cli.books import open_for_work
 from pinch.cli.list_options import add_private, chosen_of, private_of
@@ -30,7 +30,7 @@ def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", type=Path, metavar="DIR", help="an empty folder, or one of an earlier report")
     for option, known, usual, what in (
         ("--forms", FORMS, tuple(FORMS), "forms of the report"),
-        ("--pictures", KINDS, ("png",), "kinds of the pictures of the deck"),
+        ("--pictures", tuple(ENDINGS), ("png",), "kinds of the pictures of the deck"),
         ("--tables", TABLES, TABLES, "kinds of the tables, a sheet a card"),
     ):
         words = f"{what}, of {', '.join(known)}; 'none' for none"
@@ -97,7 +97,7 @@ def _as_the_report_has_it(
 
 
 def _choice(args: argparse.Namespace) -> PublishChoice:
-    pictures = chosen_of("--pictures", args.pictures, KINDS)
+    pictures = chosen_of("--pictures", args.pictures, tuple(ENDINGS))
     return PublishChoice(
         ReportChoice(chosen_of("--forms", args.forms, tuple(FORMS))),
         PictureChoice(pictures, _size(args.size), _theme(args)) if pictures else None,

@@ -187,6 +187,20 @@ def sound_words(sheet: ModesSheet, limit: float) -> str:
     return words
 
 
+def glance_chart(sheet: ModesSheet, share: float, slot: int) -> Chart | None:
+    """Score over settled watts, each setting named, with the score that is to be kept."""
+    known = [r for r in sheet.rows if r.power_w and r.score]
+    if not known:
+        return None
+    watts, scores = np.array([r.power_w or 0.0 for r in known]), np.array([r.score or 0.0 for r in known])
+    dots = Dots(watts, scores, tuple(r.setting.name for r in known), slot, named=True)
+    rule = Rule(share * float(scores.max()), f"{100 * share:g} % of the best")
+    unit = sheet.workload.score_unit
+    panel = Panel("Score", unit, dots=(dots,), rules=(rule,), key="glance")
+    told = points_words(f"Score, {unit}, over settled package watts", dots)
+    return Chart(headline(sheet, share), (panel,), "Settled power, package", "W", alternative=told)
+
+
 def sound_chart(sheet: ModesSheet, limit: float, slot: int) -> Chart | None:
     """Score over level."""
     known = [r for r in sheet.rows if r.noise and r.score]

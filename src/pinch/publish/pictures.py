@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pinch.bench.files import replace_file
-from pinch.charts.chart_files import KINDS, face_bytes
+from pinch.charts.chart_files import ENDINGS, face_bytes
 from pinch.charts.face import Face
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
@@ -56,9 +56,9 @@ def write_pictures(
     PinchError : an unknown kind, or a file cannot be written; the sentence says how many are there.
     CancelledError : `progress` answered False; what was written stays.
     """
-    unknown = [kind for kind in choice.kinds if kind not in KINDS]
+    unknown = [kind for kind in choice.kinds if kind not in ENDINGS]
     if unknown or not choice.kinds:
-        raise PinchError(f"Pictures are written as {', '.join(KINDS)}, not as {', '.join(unknown) or 'nothing'}.")
+        raise PinchError(f"Pictures are written as {', '.join(ENDINGS)}, not as {', '.join(unknown) or 'nothing'}.")
     paths: list[Path] = []
     shown = [p for p in pictures if p.face is not None]
     try:
@@ -67,7 +67,7 @@ def write_pictures(
             for kind in choice.kinds:
                 tell(progress, (number + choice.kinds.index(kind) / len(choice.kinds)) / len(shown))
                 assert picture.face is not None
-                path = folder / f"{file_name(picture)}.{kind}"
+                path = folder / f"{file_name(picture)}{ENDINGS[kind]}"
                 replace_file(path, face_bytes(picture.face, kind, choice.theme, choice.size))
                 paths.append(path)
         replace_file(folder / CAPTIONS, captions(pictures).encode())

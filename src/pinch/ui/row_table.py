@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem
 
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
+from pinch.ui.first_column import FirstColumn
 from pinch.ui.table_rows import TableRow
 
 ROW_HEIGHT, WIDEST_NAME = 24, 190
@@ -16,8 +17,7 @@ COLUMN_AIR, HEAD_AIR = 14, 10
 
 class RowTable(QTableWidget):
     """`explained` tells of the cell that is chosen, `opened` of the row that was double-clicked or entered.
-    `hides_empty`: columns without a word are not shown; columns of
-    `words` hold no figures."""
+    `hides_empty`: columns without a word are not shown; columns of `words` hold no figures."""
 
     explained = pyqtSignal(Explanation)
     opened = pyqtSignal(object)
@@ -47,6 +47,7 @@ class RowTable(QTableWidget):
         header.sectionClicked.connect(self.sort_by)
         self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
         self.cellActivated.connect(lambda row, _: self._open(row))
+        self.first_column = FirstColumn(self)
 
     def set_columns(self, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
         """Other columns, with nothing in them yet."""
@@ -82,6 +83,13 @@ class RowTable(QTableWidget):
         if 0 <= at < len(rows):
             self.setCurrentCell(at, max(0, self.currentColumn()))
         self.blockSignals(False)
+
+    def keep_to_its_rows(self) -> None:
+        """No higher than its rows need, so that something else has the rest of the page."""
+        header, across = self.horizontalHeader(), self.horizontalScrollBar()
+        assert header is not None and across is not None
+        rows = sum(self.rowHeight(row) for row in range(self.rowCount()))
+        self.setMaximumHeight(rows + header.height() + across.sizeHint().height() + 2 * self.frameWidth())
 
     def _fit_columns(self) -> None:
         """Columns as wide as what stands in them. Heads stand in one line as long as that leaves room for all columns,

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from pinch.charts.draw.area import write_words
-from pinch.charts.draw.lettering import DPI, LABEL, NOTE, width
+from pinch.charts.draw.lettering import DPI, LABEL, NOTE, shortened, width
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.causes import Cause
 
@@ -33,6 +33,27 @@ def draw_devices(figure: "Figure", named: Sequence[tuple[str, int]], left: float
         draw_mark(figure, (x + 7, middle), slot, colour, theme.paper)
         write_words(figure, name, (x + 20, middle), LABEL, theme.letters(slot), bold=True)
         x += 20 + width(name, LABEL, bold=True) + GAP
+
+
+def draw_lines(
+    figure: "Figure", named: Sequence[tuple[str, int]], left: float, right: float, middle: float, theme: Theme
+) -> None:
+    """Names of lines after a piece of each, between `left` and `right`; dashed from the seventh slot on."""
+    from matplotlib.lines import Line2D
+
+    wide, high = (inches * DPI for inches in figure.get_size_inches())
+    most = (right - left - (SWATCH + 6 + GAP) * len(named)) / len(named)
+    x, y = left, 1.0 - middle / high
+    for name, slot in named:
+        colour = theme.devices[slot % len(theme.devices)]
+        ends = [x / wide, (x + SWATCH) / wide]
+        is_dashed = slot >= len(theme.devices)
+        piece = Line2D(ends, [y, y], color=colour, linewidth=1.7, transform=figure.transFigure)
+        piece.set_linestyle("--" if is_dashed else "-")
+        figure.add_artist(piece)
+        words = shortened(name, LABEL, most, bold=True)
+        write_words(figure, words, (x + SWATCH + 6, middle), LABEL, theme.letters(slot), bold=True)
+        x += SWATCH + 6 + width(words, LABEL, bold=True) + GAP
 
 
 def draw_mark(figure: "Figure", at: tuple[float, float], slot: int, colour: str, face: str) -> None:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from pinch.charts.draw.area import Area, plain_axes, write_words
-from pinch.charts.draw.keys import draw_causes
+from pinch.charts.draw.keys import draw_causes, draw_lines
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.draw.spoken import belongs, speak
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes, point_words
@@ -19,10 +19,12 @@ if TYPE_CHECKING:
 
 STRIP, BELOW, LEFT, GAP = 34.0, 52.0, 62.0, 34.0
 LEAST_RIGHT, MOST_RIGHT, LEAST_STEP = 24.0, 190.0, 24.0
+AFTER_CAPTION = 26.0
 POINT, MOST_KEPT_OFF = 5.0, 80
 SPOKEN_OF_LINE = 40
 """Points of a line over time that have words."""
-_SIDES = ((9.0, -12.0), (9.0, 12.0), (-9.0, -12.0), (-9.0, 12.0))
+_SIDES = tuple((x, y) for y in (-12.0, 12.0, -24.0, 24.0) for x in (9.0, -9.0))
+"""Where words may stand beside a point, points to the right and up, the nearest first."""
 
 
 def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named: bool = True) -> None:
@@ -43,15 +45,11 @@ def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named:
     for number, panel in enumerate(chart.panels):
         place = Area(inner.left, top + number * high + GAP - 8, inner.width, high - GAP)
         axis = plain_axes(figure, place, theme)
-        caption = ", ".join(filter(None, (panel.title, panel.unit)))
-        write_words(
-            figure,
-            shortened(caption, LABEL, inner.width, bold=True),
-            (inner.left, place.top - 13),
-            LABEL,
-            theme.ink,
-            bold=True,
-        )
+        caption = shortened(", ".join(filter(None, (panel.title, panel.unit))), LABEL, inner.width, bold=True)
+        write_words(figure, caption, (inner.left, place.top - 13), LABEL, theme.ink, bold=True)
+        if number == 0 and chart.key:
+            named_from = inner.left + width(caption, LABEL, bold=True) + AFTER_CAPTION
+            draw_lines(figure, chart.key, named_from, inner.left + inner.width, place.top - 13, theme)
         axis.locator_params(axis="y", nbins=max(2, min(6, int(place.height / LEAST_STEP))))
         _draw_panel(axis, panel, chart, theme, named)
         axes.append(axis)
@@ -117,8 +115,11 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
     axis.set_xlim(*chart.x_range)
     axis.set_ylim(*panel.y_range)
     words = Words(axis)
-    for line in panel.lines if any(d.named or d.spot for d in panel.dots) else ():
+    for line in panel.lines:
         words.keep_off(line.x, line.y)
+    for rule in panel.rules:
+        if rule.upright:
+            words.keep_off(np.full(MOST_KEPT_OFF, rule.at), np.linspace(*panel.y_range, MOST_KEPT_OFF))
     for dots in panel.dots:
         words.keep_off(dots.x, dots.y)
     for line in panel.lines:
@@ -156,13 +157,12 @@ class Words:
     def __init__(self, axis: "Axes") -> None:
         self.axis = axis
         self._taken: list[tuple[float, float, float, float]] = []
-        self._drawn: list[tuple[float, float, float, float]] = []
+        self._drawn = np.empty((0, 2))
 
     def keep_off(self, x: FloatArray, y: FloatArray) -> None:
         """Points and lines that words had better not cover."""
         every = max(1, len(x) // MOST_KEPT_OFF)
-        for px, py in self.axis.transData.transform(np.column_stack([x[::every], y[::every]])):
-            self._drawn.append((px - POINT, py - POINT, px + POINT, py + POINT))
+        self._drawn = np.vstack([self._drawn, self.axis.transData.transform(np.column_stack([x, y])[::every])])
 
     def put(
         self,
@@ -175,14 +175,14 @@ class Words:
         needed: bool = True,
         slot: int | None = None,
     ) -> None:
-        """Write beside a place, at the first of the `sides` (points right and up) where there is room; words that are
-        not `needed` are left out where there is none; `slot` is that of the series that they name."""
+        """Write beside a place, at that of the `sides` (points right and up) where there is room and the least of what
+        is drawn is covered; words that are not `needed` are left out where there is none; `slot` is that of the series
+        that they name."""
         boxes = [self._box(words, at, side, size, bold) for side in sides]
         free = [n for n, box in enumerate(boxes) if not any(_overlap(box, other) for other in self._taken)]
         if not free and not needed:
             return
-        clear = [n for n in free if not any(_overlap(boxes[n], point) for point in self._drawn)]
-        chosen = (clear or free or [0])[0]
+        chosen = min(free or range(len(boxes)), key=lambda n: self._covered(boxes[n]))
         side = sides[chosen]
         self._taken.append(boxes[chosen])
         written = self.axis.annotate(
@@ -198,6 +198,12 @@ class Words:
         )
         if slot is not None:
             belongs(written, slot)
+
+    def _covered(self, box: tuple[float, float, float, float]) -> int:
+        """How many of the places that had better stay free lie within or near a box."""
+        left, low, right, high = box
+        x, y = self._drawn.T
+        return int(((x > left - POINT) & (x < right + POINT) & (y > low - POINT) & (y < high + POINT)).sum())
 
     def _box(
         self, words: str, at: tuple[float, float], side: tuple[float, float], size: float, bold: bool
@@ -224,8 +230,19 @@ def _draw_line(words: Words, panel: Panel, line: Line, theme: Theme, named: bool
         rise = -12.0 if line.label_under else 12.0
         ink = theme.letters(line.slot)
         words.put(
-            line.label, (at, float(line.y[line.label_at])), ((side, rise),), TITLE, ink, bold=True, slot=line.slot
+            line.label,
+            (at, float(line.y[line.label_at])),
+            _line_sides(side, rise),
+            TITLE,
+            ink,
+            bold=True,
+            slot=line.slot,
         )
+
+
+def _line_sides(side: float, rise: float) -> Sequence[tuple[float, float]]:
+    """Where the name of a line may stand: as it asks, else further off, on the other side, or before the point."""
+    return [(x, y) for y in (rise, 2.0 * rise, -rise) for x in (side, -side)]
 
 
 def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
@@ -245,7 +262,7 @@ def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
     belongs(drawn, dots.slot)
     for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
         before = not dots.spot and panel.words_before(x)
-        sides = _SIDES[::-1] if before else _SIDES
+        sides = [(-x, -y) for x, y in _SIDES] if before else _SIDES
         ink = aside or theme.letters(dots.slot)
         words.put(text, (float(x), float(y)), sides, LABEL, ink, needed=not dots.named, slot=dots.slot)
 

@@ -31,6 +31,7 @@ from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
 TABS = ("At a glance", "Wall", "Battery", "Sound", "Touch", "Year")
+LEAST_CHART = 170
 GLANCE, WALL, BATTERY, SOUND, TOUCH, YEAR = range(6)
 
 
@@ -59,7 +60,7 @@ class ModesView(PageView):
         self.rundowns = RowTable("Rundowns", state.BATTERY_COLUMNS, words=(0, 8))
         self.sound = RowTable("Levels", state.SOUND_COLUMNS, words=(0, 4, 5, 7))
         self.touch = RowTable("Surfaces", state.TOUCH_COLUMNS, words=(0, 4, 5))
-        self.wall_chart, self.battery_chart, self.sound_chart = ChartView(), ChartView(), ChartView()
+        self.glance_chart, self.wall_chart, self.battery_chart, self.sound_chart = (ChartView() for _ in range(4))
         self.wall_words, self.battery_words, self.sound_words = (label("", "", wrap=True) for _ in range(3))
         self.share = NumberBox("Share of the score to keep", 1.0, 100.0, 90.0, unit="%", before="keeps ", width=170)
         self.at_w = NumberBox("Package watts on battery", 0.5, 500.0, 15.0, unit="W", before="how long at ", width=170)
@@ -75,6 +76,7 @@ class ModesView(PageView):
             self.material.addItem(str(material), material)
         self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
         self.setting.setAccessibleName("Setting whose surfaces are shown")
+        self.glance_chart.setMinimumHeight(LEAST_CHART)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self._lay_out()
         self._connect()
@@ -85,6 +87,7 @@ class ModesView(PageView):
         """Show the sheet of a device."""
         self.sheet, self._points, self._slot = sheet, points, slot
         self.modes.show_rows(state.mode_rows(sheet, points.instruments))
+        self.modes.keep_to_its_rows()
         self.wall.show_rows(state.wall_rows(sheet))
         self.rundowns.show_rows(state.battery_rows(sheet))
         chosen = self.setting.currentText()
@@ -115,6 +118,7 @@ class ModesView(PageView):
         ):
             words.setText(unbroken(text))
         for view, chart in (
+            (self.glance_chart, saying.glance_chart(sheet, self.share.value() / 100.0, self._slot)),
             (self.wall_chart, saying.wall_chart(sheet, self._own, self._instruments, self._slot)),
             (self.battery_chart, saying.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
             (self.sound_chart, saying.sound_chart(sheet, self.limit.value(), self._slot)),
@@ -144,7 +148,12 @@ class ModesView(PageView):
     @property
     def written(self) -> Chart | None:
         """The chart of the tab."""
-        charts = {WALL: self.wall_chart, BATTERY: self.battery_chart, SOUND: self.sound_chart}
+        charts = {
+            GLANCE: self.glance_chart,
+            WALL: self.wall_chart,
+            BATTERY: self.battery_chart,
+            SOUND: self.sound_chart,
+        }
         view = charts.get(self.tabs.currentIndex())
         return view.chart if view is not None else None
 
@@ -203,7 +212,7 @@ class ModesView(PageView):
         caution = label(cautions.TOUCH, "quiet", wrap=True)
         touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)
         return [
-            _page([self.share], hint, self.modes),
+            _page([self.share], hint, self.modes, self.glance_chart, first=4),
             _page([], self.wall_words, self.wall_chart, self.wall, label(cautions.MAINS, "quiet", wrap=True)),
             _page(
                 [self.at_w],
@@ -237,8 +246,9 @@ class ModesView(PageView):
         self._filler.setVisible(not there)
 
 
-def _page(typed: list[QWidget], *below: QWidget) -> QWidget:
-    """What is typed in a row, and the rest below it; tables and charts take the room."""
+def _page(typed: list[QWidget], *below: QWidget, first: int = 1) -> QWidget:
+    """What is typed in a row, and the rest below it; tables and charts take the room, the first of them so many times
+    as much as each other."""
     page = QWidget()
     column = QVBoxLayout(page)
     column.setContentsMargins(0, 4, 0, 0)
@@ -250,5 +260,7 @@ def _page(typed: list[QWidget], *below: QWidget) -> QWidget:
         row.addStretch(1)
         column.addLayout(row)
     for widget in below:
-        column.addWidget(widget, 0 if isinstance(widget, QLabel | Outline) else 1)
+        is_low = isinstance(widget, QLabel | Outline)
+        column.addWidget(widget, 0 if is_low else first)
+        first = first if is_low else 1
     return page

@@ -9,10 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule
+from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, point_words
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
-from pinch.core.printing import plain
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
@@ -147,7 +146,7 @@ class ChartView(QWidget):
         if chart.strip:
             self._add_strip(chart)
         for panel in chart.panels:
-            self._new_plot(chart, panel.title, panel.unit)
+            dress(self._new_plot(chart), panel.title, panel.unit, chart.key if panel is chart.panels[0] else ())
         last = self.plots[-1]
         last.getAxis("bottom").setStyle(showValues=True)
         last.setLabel("bottom", escape(", ".join(filter(None, (chart.x_title, chart.x_unit)))), color=look.theme().ink)
@@ -183,6 +182,7 @@ class ChartView(QWidget):
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)
+        dress(plot)
         plot.setYRange(0, 1, padding=0)
         plot.setMaximumHeight(STRIP_HEIGHT)
         plot.setMinimumHeight(STRIP_HEIGHT)
@@ -215,15 +215,16 @@ class ChartView(QWidget):
             curve = plot.plot(line.x, line.y, pen=drawn, connect="all" if whole else "finite", skipFiniteCheck=whole)
             curve.setDownsampling(auto=True, method="peak")
             curve.setClipToView(True)
+            self._places.of(plot).has_line(line.x, line.y)
             if line.label:
                 at, ink = float(line.x[line.label_at]), theme.letters(line.slot)
                 before = panel.words_before(at)
                 anchor = (1 if before else 0, 0 if line.label_under else 1)
                 self._label(plot, line.label, at, float(line.y[line.label_at]), ink, anchor)
         for dots in panel.dots:
-            self._add_dots(plot, panel, dots)
+            self._add_dots(plot, chart, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
-            self._add_rule(plot, rule, high=bool(chart.ticks))
+            self._add_rule(plot, rule, chart)
         for guide in panel.guides:
             self._add_guide(plot, guide, panel.y_range[1])
         if chart.clock:
@@ -255,11 +256,10 @@ class ChartView(QWidget):
                 line.setValue(moved.value())
                 line.blockSignals(False)
 
-    def _new_plot(self, chart: Chart, title: str = "", unit: str = "") -> pg.PlotItem:
+    def _new_plot(self, chart: Chart) -> pg.PlotItem:
         axis = {"left": PlainAxis("left"), "bottom": ClockAxis("bottom") if chart.clock else PlainAxis("bottom")}
         axis |= {"right": WordAxis()} if chart.clock else {}
         plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis, enableMenu=False)
-        dress(plot, title, unit)
         plot.setMouseEnabled(x=True, y=False)
         if chart.clock:  # levels are named at the right, outside the curves
             plot.showAxis("right")
@@ -289,7 +289,7 @@ class ChartView(QWidget):
             hole.setZValue(-10)
             plot.addItem(hole)
 
-    def _add_dots(self, plot: pg.PlotItem, panel: Panel, dots: Dots) -> None:
+    def _add_dots(self, plot: pg.PlotItem, chart: Chart, panel: Panel, dots: Dots) -> None:
         if not len(dots.x):
             return
         look_of = _dots_look(dots)
@@ -302,12 +302,12 @@ class ChartView(QWidget):
             pen=pen(look_of.colour, look_of.width),
             hoverable=True,
             brush=pg.mkBrush(look_of.fill),
-            tip=lambda x, y, data: f"{dots.texts[data]}: {x:.1f} W, {plain(y)}",
+            tip=lambda x, y, data: point_words(chart, panel, dots.texts[data], x, y),
         )
         if look_of.is_measured:
             offset = self._measured
             for n, (x, y, words) in enumerate(zip(dots.x.tolist(), dots.y.tolist(), dots.texts, strict=True)):
-                self._steps.add(ChartPoint(plot, x, y, f"{words}: {x:.1f} W, {plain(y)}", offset + n))
+                self._steps.add(ChartPoint(plot, x, y, point_words(chart, panel, words, x, y), offset + n))
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
@@ -319,7 +319,7 @@ class ChartView(QWidget):
             before = panel.words_before(x) and not dots.spot
             self._label(plot, words, x, y, ink, (1, 1) if before else (0, 0))
 
-    def _add_rule(self, plot: pg.PlotItem, rule: Rule, high: bool) -> None:
+    def _add_rule(self, plot: pg.PlotItem, rule: Rule, chart: Chart) -> None:
         theme = look.theme()
         colour = theme.accent if rule.accent or rule.upright else theme.quiet
         style = Qt.PenStyle.DashLine if rule.upright else Qt.PenStyle.DotLine
@@ -329,10 +329,9 @@ class ChartView(QWidget):
             pen=pen(colour, 1.7 if rule.accent else 1.0, style),
         )
         plot.addItem(line)
-        if rule.upright:
-            label = pg.InfLineLabel(
-                line, rule.words, position=0.5 if high else 0.06, color=colour, anchors=[(0, 1), (0, 1)]
-            )
+        if rule.upright or not chart.clock:  # over time, levels are named at the axis
+            place = 0.5 if chart.ticks and rule.upright else 0.06
+            label = pg.InfLineLabel(line, rule.words, position=place, color=colour, anchors=[(0, 1), (0, 1)])
             label.setFont(look.text_font(9))
 
     def _add_guide(self, plot: pg.PlotItem, guide: Guide, top: float) -> None:

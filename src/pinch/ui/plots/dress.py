@@ -21,14 +21,20 @@ def pen(colour: str, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidL
     return made
 
 
-def dress(plot: pg.PlotItem, title: str = "", unit: str = "") -> None:
-    """Give a plot the look of the notebook; values on the bottom axis are shown only where asked for."""
+def dress(plot: pg.PlotItem, title: str = "", unit: str = "", key: tuple[tuple[str, int], ...] = ()) -> None:
+    """Give a plot the look of the notebook; values on the bottom axis are shown only where asked for. `key` names
+    series with their slots after the title."""
     theme = look.theme()
     plot.hideButtons()
     plot.showGrid(y=True, alpha=GRID_ALPHA)
     if title:
         quiet_unit = f"<span style='color:{theme.quiet}'>{escape(unit)}</span>"
-        plot.setTitle(f"<b>{escape(title)}</b> {quiet_unit}", color=theme.ink, size="9.5pt", justify="left")
+        names = "".join(
+            f" &nbsp; <span style='color:{theme.letters(slot)}'><b>{'╌╌' if slot >= len(theme.devices) else '──'} "
+            f"{escape(name)}</b></span>"
+            for name, slot in key
+        )
+        plot.setTitle(f"<b>{escape(title)}</b> {quiet_unit}{names}", color=theme.ink, size="9.5pt", justify="left")
         plot.titleLabel.setAttr("justify", "left")
     for side in ("left", "bottom", "right"):
         axis = plot.getAxis(side)

@@ -3,25 +3,38 @@
 import math
 from dataclasses import dataclass, field
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QObject, QPointF, QRectF, QTimer
+
+from pinch.core.runlog import FloatArray
 
 AIR, AROUND = 2.0, 10.0
 """Points that words leave free above, and at either side of them."""
 SETTLE_MS = 40
+PIECES = 80
+"""Of a line, at which it is looked whether words cover it."""
 NEAR, FURTHER = 5.0, 0.8
-OVER_WORDS, OVER_MARK, OUTSIDE, MISLEADS, ELSEWHERE = 5.0, 1.0, 9.0, 4.0, 0.1
-"""What covering other words, a mark, leaving the plot, standing nearer to a point with other words, and each further
-choice than the wanted one count for."""
+OVER_WORDS, OVER_MARK, OVER_LINE, OUTSIDE, MISLEADS, ELSEWHERE = 5.0, 1.0, 0.25, 9.0, 4.0, 0.1
+"""What covering other words, a mark, a piece of a line, leaving the plot, standing nearer to a point with
+other words, and each further choice than the wanted one count for."""
 
 
 @dataclass
 class PlacedPlot:
-    """A plot with its words, each with the side that is wanted for it, and the places of its marks."""
+    """A plot with its words, each with the side that is wanted for it, the places of its marks, and places along its
+    lines."""
 
     plot: pg.PlotItem
     labels: list[tuple[pg.TextItem, tuple[float, float]]] = field(default_factory=list)
     marks: list[tuple[float, float]] = field(default_factory=list)
+    along: list[tuple[float, float]] = field(default_factory=list)
+
+    def has_line(self, x: FloatArray, y: FloatArray) -> None:
+        """A line through (n,) points, which words had better not cover."""
+        known = np.flatnonzero(np.isfinite(y))
+        chosen = known[:: max(1, len(known) // PIECES)]
+        self.along += list(zip(x[chosen].tolist(), y[chosen].tolist(), strict=True))
 
 
 class LabelPlaces(QObject):
@@ -40,6 +53,7 @@ class LabelPlaces(QObject):
         for placed in self._plots.values():
             placed.labels.clear()
             placed.marks.clear()
+            placed.along.clear()
 
     def forget(self) -> None:
         """Other plots are coming."""
@@ -64,20 +78,28 @@ class LabelPlaces(QObject):
 def _place(placed: PlacedPlot) -> None:
     box = placed.plot.getViewBox()
     room = box.mapRectToScene(box.boundingRect())
-    points = (box.mapViewToScene(QPointF(x, y)) for x, y in placed.marks)
-    marks = list({(round(p.x() / NEAR), round(p.y() / NEAR)): p for p in points}.values())
+    marks, along = (_apart(box, places) for places in (placed.marks, placed.along))
     taken: list[QRectF] = []
     own = [label.mapToScene(QPointF(0.0, 0.0)) for label, _ in placed.labels]
     for number, (label, wanted) in enumerate(placed.labels):
         sides = _sides(wanted)
         areas = [_area(label, side) for side in sides]
         costs = [
-            _cost(area, room, marks, taken) + MISLEADS * _misleads(area, own, number) + ELSEWHERE * n
+            _cost(area, room, taken)
+            + _covered(area, marks, along)
+            + MISLEADS * _misleads(area, own, number)
+            + ELSEWHERE * n
             for n, area in enumerate(areas)
         ]
         best = costs.index(min(costs))
         label.setAnchor(sides[best])
         taken.append(areas[best])
+
+
+def _apart(box: pg.ViewBox, places: list[tuple[float, float]]) -> list[QPointF]:
+    """Places in the scene, one of those that nearly meet."""
+    points = (box.mapViewToScene(QPointF(x, y)) for x, y in places)
+    return list({(round(p.x() / NEAR), round(p.y() / NEAR)): p for p in points}.values())
 
 
 def _sides(wanted: tuple[float, float]) -> list[tuple[float, float]]:
@@ -96,10 +118,13 @@ def _area(label: pg.TextItem, side: tuple[float, float]) -> QRectF:
     return QRectF(corner, size.size()).adjusted(AROUND, AIR, -AROUND, -AIR)
 
 
-def _cost(area: QRectF, room: QRectF, marks: list[QPointF], taken: list[QRectF]) -> float:
+def _cost(area: QRectF, room: QRectF, taken: list[QRectF]) -> float:
     over_words = sum(area.intersects(other) for other in taken)
-    over_marks = sum(area.contains(mark) for mark in marks)
-    return OVER_WORDS * over_words + OVER_MARK * over_marks + OUTSIDE * (not room.contains(area))
+    return OVER_WORDS * over_words + OUTSIDE * (not room.contains(area))
+
+
+def _covered(area: QRectF, marks: list[QPointF], along: list[QPointF]) -> float:
+    return OVER_MARK * sum(area.contains(p) for p in marks) + OVER_LINE * sum(area.contains(p) for p in along)
 
 
 def _misleads(area: QRectF, points: list[QPointF], number: int) -> bool:

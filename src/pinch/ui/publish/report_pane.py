@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from pinch.bench.cards import Private, Quote, Report
 from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device
-from pinch.charts.chart_files import KINDS, SIZES
+from pinch.charts.chart_files import ENDINGS, SIZES
 from pinch.charts.theme import Theme
 from pinch.narrative.quotable import OWN_TEXTS
 from pinch.publish.pictures import PictureChoice
@@ -35,6 +35,7 @@ from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.words import label, small_button
 
 FORM_WORDS = {"html": "HTML, one file", "pdf": "PDF", "markdown": "Markdown", "plain": "HTML for word processors"}
+PICTURE_WORDS = {"outlines": "SVG, letters as outlines"}
 LINES = {
     "title": "Title",
     "publication": "Publication",
@@ -76,7 +77,7 @@ class ReportPane(QWidget):
         self.device, self.licence, self.png_size = QComboBox(), QComboBox(), QComboBox()
         self.template = QLineEdit()
         self.forms = {form: QCheckBox(words) for form, words in FORM_WORDS.items()}
-        self.pictures = {kind: QCheckBox(kind.upper()) for kind in KINDS}
+        self.pictures = {kind: QCheckBox(PICTURE_WORDS.get(kind, kind.upper())) for kind in ENDINGS}
         self.tables = {kind: QCheckBox(kind.upper()) for kind in TABLES}
         self.data = QCheckBox("open data, a Tabular Data Package")
         self.private = {what: QCheckBox(str(what)) for what in Private}
