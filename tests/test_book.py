@@ -197,7 +197,7 @@ class TestUnusable(BookCase):
             runlogs.read_log(self.book, run.id or 0)
 
     def test_locked(self) -> None:
-        self.book.connection.execute("PRAGMA busy_timeout = 50")
+        self.book.wait_at_most(0.05)
         with contextlib.closing(sqlite3.connect(self.path)) as other:
             other.execute("BEGIN IMMEDIATE")
             with self.assertRaisesRegex(BookError, "in use by another program"):

@@ -1,8 +1,10 @@
 """The real window, driven offscreen: record, judge, chart, export, change, undo."""
 
+import contextlib
 import csv
 import gc
 import io
+import sqlite3
 import tempfile
 import threading
 import unittest
@@ -24,6 +26,7 @@ from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell
 from pinch.intake.arrivals import Arrival
 from pinch.intake.filing import Filed
+from pinch.runs.demo_book import demo_as_made, demo_copy
 from pinch.sources.logs.read import read_log_file
 from pinch.sources.runlog_csv import read_run_log, write_run_log
 from pinch.ui import look
@@ -298,6 +301,34 @@ class TestDemoBook(WindowCase):
             self.window.undo()
         self.session.choose_run(before.id or 0)  # type: ignore[union-attr]
         self.assertEqual(self.session.run, before)
+
+    def test_a_change_does_not_wait_long_for_another_program(self) -> None:
+        self.assertEqual(self.session.book.query("PRAGMA busy_timeout")[0][0], 400)
+        self.choose("Sandpiper 14", "Even", TILE)
+        with contextlib.closing(sqlite3.connect(self.session.book.path)) as other:
+            other.execute("BEGIN IMMEDIATE")
+            self.window.safely(lambda: self.window.changes.void_run("lid closed"))
+        self.assertIn("in use by another program", self.window.notices.words.text())
+        self.assertFalse(self.session.run.void)  # type: ignore[union-attr]
+
+    def test_the_demo_is_opened_as_a_copy_and_made_new_again(self) -> None:
+        actions = self.window.part(BookActions)
+        with mock.patch("platformdirs.user_cache_dir", return_value=str(self.folder)):
+            demo_as_made().parent.mkdir(parents=True)
+            self.session.book.copy_to(demo_as_made())
+            actions.open_demo()
+            self.assertEqual(self.session.book.path, demo_copy())
+            self.session.change("add", lambda: self.session.book.save(Device(name="Petrel")))
+            left = len(self.session.book.devices())
+            actions.open_demo()
+            self.assertEqual(len(self.session.book.devices()), left, "what was changed stays")
+            with mock.patch("pinch.ui.book_actions.agrees", return_value=False):
+                actions.renew_demo()
+            self.assertEqual(len(self.session.book.devices()), left)
+            with mock.patch("pinch.ui.book_actions.agrees", return_value=True):
+                actions.renew_demo()
+            self.assertEqual(len(self.session.book.devices()), left - 1, "as it was made")
+            self.assertEqual(self.session.book.path, demo_copy())
 
     def test_the_strip_keeps_the_subject_between_pages(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run", 1)

@@ -85,6 +85,10 @@ class Book:
                 self.connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         self.connection.close()
 
+    def wait_at_most(self, seconds: float) -> None:
+        """How long a change waits for another program that writes, before it says that the book is in use."""
+        self.connection.execute(f"PRAGMA busy_timeout = {round(1000 * seconds)}")
+
     @contextlib.contextmanager
     def change(self) -> Iterator[sqlite3.Connection]:
         """One change: all of it is kept, or nothing. A change inside another is a part of that one.

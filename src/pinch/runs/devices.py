@@ -1,17 +1,11 @@
-"""What comes into a book: the simulated devices, this computer, a log, the demo."""
+"""What comes into a book: the simulated devices and this computer."""
 
-import contextlib
-from collections.abc import Callable
-from datetime import datetime
 from pathlib import Path
 
-import platformdirs
-
 from pinch.bench.book import Book
-from pinch.bench.opening import open_book
 from pinch.bench.records import Device, LoadKind, Repeatable, Runner, Setting, WorkKind, Workload, free_name
 from pinch.core.frames import FRAME_RATE
-from pinch.rig import catalogue, demo, demo_bench
+from pinch.rig import catalogue, demo_bench
 from pinch.sources.load_kit import KIT
 from pinch.sources.machine import platform_profiles, read_machine
 
@@ -68,21 +62,3 @@ def add_this_computer(book: Book, root: Path = Path("/")) -> Device:
         if workload.name not in named:
             book.save(workload)
     return device
-
-
-def demo_book_path() -> Path:
-    """The demo book in the user's cache, made on first use."""
-    return Path(platformdirs.user_cache_dir("pinch")) / f"demo-{demo.VERSION}" / "cabin-test.pinch"
-
-
-def date_demo_anew(path: Path) -> None:
-    """Its plans speak of the day on which it is opened."""
-    with contextlib.closing(open_book(path)) as book:
-        if not book.read_only:
-            demo_bench.date_plans_anew(book, datetime.now().astimezone().date())
-
-
-def make_demo(path: Path, progress: Callable[[float], bool]) -> None:
-    """Write the demo book to `path`; where `progress` answers False, nothing is left behind."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    demo.make_demo_book(path, progress, datetime.now().astimezone().date())

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.opening import create_book, open_book
 from pinch.core.errors import PinchError
-from pinch.runs.devices import demo_book_path
+from pinch.runs.demo_book import demo_copy
 from pinch.ui import look
 from pinch.ui.boundary import catch_everything
 from pinch.ui.demo_opening import demo_book
@@ -62,7 +62,7 @@ def _need_display() -> None:
 
 def _own_book(preferences: Preferences) -> Path:
     """The book that was open last, but not the demo; else the operator's first one, made where there is none."""
-    last = next((path for path in preferences.recent if path != demo_book_path()), None)
+    last = next((path for path in preferences.recent if path != demo_copy()), None)
     if preferences.says_yes(LAST_BOOK) and last is not None:
         return last
     path = Path(platformdirs.user_data_dir("pinch")) / "bench.pinch"

@@ -16,6 +16,7 @@ from pinch.intake.book_folder import is_book_folder, opened_book
 from pinch.intake.joining import JoinedBook, join_book
 from pinch.intake.packages import is_run_package
 from pinch.publish.private import exchange_counts, open_exchange
+from pinch.runs.demo_book import demo_copy, forget_changes
 from pinch.ui.demo_opening import demo_book
 from pinch.ui.dialogs import agrees, choose_several, save_name
 from pinch.ui.menus import MenuEntry, MenuName
@@ -43,6 +44,7 @@ class BookActions(WindowPart):
             MenuEntry(book, 20, "Open book …", self.open_book, "Ctrl+O"),
             MenuEntry(book, 25, "Books that were open …", self.open_recent, "Ctrl+Alt+O"),
             MenuEntry(book, 27, "Open the demo book", self.open_demo),
+            MenuEntry(book, 28, "Demo book as it was made …", self.renew_demo),
             MenuEntry(book, 30, "Save a copy …", self.copy_book, "Ctrl+Shift+S"),
             MenuEntry(book, 40, "Write the book as open files …", self.write_book),
             MenuEntry(book, 50, "Book from open files …", self.book_from_files),
@@ -94,11 +96,27 @@ class BookActions(WindowPart):
         choose(offered, self._shell.dialog_parent, self._shell.safely)
 
     def open_demo(self) -> None:
-        """The demo book; what is kept in it stays there, so one's own work begins with a copy."""
+        """The operator's copy of the demo book; what is changed in it stays apart from the demo as it was made."""
         path = demo_book(self._shell.dialog_parent)
         if path is not None:
             self.open_or_offer(path)
-            self._shell.notices.done("This is the demo. Save a copy (Ctrl+Shift+S) before you make it your own.")
+            self._shell.notices.done("This is a copy of the demo: change what you like. Save a copy makes it your own.")
+
+    def renew_demo(self) -> None:
+        """The demo book as it was made; what was changed in its copy goes, where the operator says so."""
+        session, copy = self._shell.session, demo_copy()
+        if copy.exists():
+            if not agrees(
+                self._shell.dialog_parent,
+                "The demo as it was made",
+                "All that was changed in the copy of the demo goes, and cannot be brought back. Save a copy first to "
+                "keep it as your own book.",
+            ):
+                return
+            if session.book.path.absolute() == copy.absolute():
+                session.leave()
+            forget_changes()
+        self.open_demo()
 
     def open_or_offer(self, path: Path) -> None:
         """Another book; one that was never finished may be removed instead."""

@@ -1,4 +1,4 @@
-"""The demo book: made with a bar of progress at its first opening, dated anew at every later one."""
+"""The demo book, made with a bar of progress at its first opening."""
 
 from pathlib import Path
 
@@ -6,16 +6,16 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
 from pinch.core.errors import PinchError
-from pinch.runs.devices import date_demo_anew, demo_book_path, make_demo
+from pinch.runs.demo_book import demo_as_made, make_demo, ready_demo
 from pinch.ui.background import Job
 
 
 def demo_book(parent: QWidget | None = None) -> Path | None:
-    """Where it is; None where the operator cancelled its making."""
-    path = demo_book_path()
-    if path.exists():
-        date_demo_anew(path)
-        return path
+    """Where the operator's copy of it is; None where its making was cancelled."""
+    copy = ready_demo()
+    if copy is not None:
+        return copy
+    path = demo_as_made()
     bar = QProgressDialog("Making the demo book …", "Cancel", 0, 100, parent)
     bar.setWindowTitle("Pinch")
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
@@ -33,4 +33,4 @@ def demo_book(parent: QWidget | None = None) -> Path | None:
     job.wait()
     if failures:
         raise PinchError(failures[0])
-    return path if path.exists() else None
+    return ready_demo()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
-from pinch.bench.opening import create_book, open_book
+from pinch.bench.opening import create_book, open_book, scratch_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.bench.undo import UndoStack, UndoStep
 from pinch.bench.waiting import take_in_waiting
@@ -39,6 +39,11 @@ class Event:
             call()
 
 
+CHANGE_WAIT_S = 0.4
+"""The window stands still while a change waits for another program: longer than any write of Pinch's own takes, and no
+longer than one waits for a key."""
+
+
 class Session:
     """One open book, the subject, the operator's undo, and the recording under way.
 
@@ -64,6 +69,10 @@ class Session:
     def create(self, path: Path) -> None:
         """A new book in place of this one."""
         self._switch(create_book(path))
+
+    def leave(self) -> None:
+        """Let go of the book's file: an empty book in memory stands for it until another is opened."""
+        self._switch(scratch_book())
 
     def close(self) -> None:
         """Close the book."""
@@ -217,6 +226,7 @@ class Session:
     def _adopt(self, book: Book) -> None:
         self.book = book
         self.told = (*book.notes, *take_in_waiting(book))
+        book.wait_at_most(CHANGE_WAIT_S)
         self.undo_stack = UndoStack(book)
         self.desk = JudgeDesk(book)
         runs = book.runs()
