@@ -378,7 +378,14 @@ class TestPackage(InFolder):
         self.assertTrue(report.valid, report.flatten(["rowNumber", "fieldName", "message"])[:3])
         document = json.loads(descriptor.read_text())
         self.assertEqual(document["licenses"][0]["name"], "CC0-1.0")
-        fields = {f["name"]: f for r in document["resources"] if r["name"] == "runs" for f in r["schema"]["fields"]}
+        tables = {r["name"]: r for r in document["resources"]}
+        self.assertTrue(all(r["type"] == "table" and "profile" not in r for r in tables.values()), "version 2.0")
+        self.assertEqual(tables["runs"]["schema"]["primaryKey"], ["run"])
+        self.assertEqual(tables["figures"]["schema"]["foreignKeys"][0]["reference"]["resource"], "runs")
+        logs = [row["log"] for row in csv.DictReader((descriptor.parent / "runs.csv").open()) if row["log"]]
+        self.assertEqual(sorted(logs), sorted(r["path"] for n, r in tables.items() if re.fullmatch(r"run-\d+", n)))
+        self.assertEqual(document["contributors"], [{"title": "Harbour Light", "roles": ["publisher"]}])
+        fields = {f["name"]: f for f in tables["runs"]["schema"]["fields"]}
         self.assertEqual((fields["room"]["unit"], fields["mains"]["type"]), ("°C", "boolean"))
 
     def test_what_is_asked_for_goes_out(self) -> None:

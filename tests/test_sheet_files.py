@@ -13,6 +13,7 @@ import xml.etree.ElementTree as ET
 import zlib
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 from unittest import mock
 
@@ -57,14 +58,17 @@ class TestFiles(InFolder):
         # RFC 5545 by the icalendar package: every event has its times in UTC, its stamp, and a key of its own
         calendar = icalendar.Calendar.from_ical(calendar_bytes(planned()))
         events = list(calendar.walk("VEVENT"))
-        runs = planned().sheet.runs
-        self.assertEqual(len(events), len(runs) + len(planned().spans()))
+        self.assertEqual(len(events), len(planned().spans()))
         self.assertEqual(len({str(e["UID"]) for e in events}), len(events))
-        first = next(e for e in events if str(e["UID"]).endswith("-r1@pinch"))
-        begins = planned().when(runs[0].start_s).astimezone(UTC).replace(microsecond=0)
-        self.assertEqual(first.decoded("DTSTART"), begins)
-        session = next(e for e in events if str(e["UID"]).endswith("-s1@pinch"))
-        self.assertIn("Tile Render", str(session["DESCRIPTION"]))
+        begins = planned().when(planned().spans()[0][0]).astimezone(UTC).replace(microsecond=0)
+        self.assertEqual(events[0].decoded("DTSTART"), begins)
+        spans = sorted((e.decoded("DTSTART"), e.decoded("DTEND")) for e in events)
+        self.assertTrue(all(one[1] <= two[0] for one, two in pairwise(spans)), "none lies over another")
+        told = [line for e in events for line in str(e["DESCRIPTION"]).split("\n")]
+        self.assertEqual(len(told), len(planned().sheet.runs), "each run stands in its session, with its time")
+        for event in events:
+            count = len(str(event["DESCRIPTION"]).split("\n"))
+            self.assertTrue(str(event["SUMMARY"]).endswith(f", {count} run{'s' if count > 1 else ''}"))
         self.assertEqual(calendar_bytes(planned()), calendar_bytes(planned()))
 
     def test_the_page_has_boxes_for_readings_and_escapes(self) -> None:
@@ -192,7 +196,7 @@ class TestCommands(CommandCase):
         self.assertEqual(status, 0)
         self.assertIn("no order is shorter", out)
         self.assertIn("cannot be: Tile Render at 30 W at anchor", out)
-        self.assertEqual(len(list(icalendar.Calendar.from_ical(target.read_bytes()).walk("VEVENT"))), 5)
+        self.assertEqual(len(list(icalendar.Calendar.from_ical(target.read_bytes()).walk("VEVENT"))), 1)
 
     def test_wrong_input_is_one_line(self) -> None:
         for words, reason in (

@@ -1,6 +1,6 @@
-"""A run as a Tabular Data Package: log, single frames and readings by hand as CSV, and `datapackage.json` beside them.
+"""A run as a Data Package: log, single frames and readings by hand as CSV, and `datapackage.json` beside them.
 
-Source: the Frictionless Data specifications, Tabular Data Package v1 and Table Schema v1.
+Source: the Data Package standard, version 2.0 (datapackage.org): Data Package, Data Resource, Table Schema.
 """
 
 import csv
@@ -25,6 +25,8 @@ from pinch.sources.parquet_log import parquet_bytes
 from pinch.sources.runlog_csv import TIME, write_run_log
 
 DESCRIPTOR = "datapackage.json"
+PROFILE = "https://datapackage.org/profiles/2.0/{}.json"
+"""Names a profile of the standard; nothing is fetched from there."""
 Field = Mapping[str, object]
 FRAME_FIELDS: tuple[Field, ...] = (
     {"name": TIME, "type": "number", "unit": "s", "description": "end of the frame"},
@@ -135,7 +137,7 @@ def describe(
     """The descriptor of a package of one run, without its resources; what is private only where it is allowed."""
     title, link = LICENCES[licence]
     return {
-        "profile": "tabular-data-package",
+        "$schema": PROFILE.format("datapackage"),
         "name": name,
         "title": f"{device.name}, {setting.name}, {workload.name}, run {run.repeat}",
         "created": run.started.isoformat(),
@@ -162,11 +164,18 @@ def log_fields(log: RunLog) -> list[Field]:
     return fields
 
 
-def resource(name: str, fields: Sequence[Field], key: list[str], path: str = "") -> Mapping[str, object]:
-    """A resource of a descriptor; its file is `NAME.csv` where no `path` is given."""
-    schema = {"fields": list(fields), "missingValues": [""], **({"primaryKey": key} if key else {})}
+def resource(
+    name: str, fields: Sequence[Field], key: list[str], path: str = "", of_runs: bool = False
+) -> Mapping[str, object]:
+    """A resource of a descriptor; its file is `NAME.csv` where no `path` is given. Where it is `of_runs`, its field
+    *run* names rows of the resource *runs*."""
+    schema = {"$schema": PROFILE.format("tableschema"), "fields": list(fields), "missingValues": [""]}
+    schema |= {"primaryKey": key} if key else {}
+    refers = {"fields": ["run"], "reference": {"resource": "runs", "fields": ["run"]}}
+    schema |= {"foreignKeys": [refers]} if of_runs else {}
     return {
-        "profile": "tabular-data-resource",
+        "$schema": PROFILE.format("dataresource"),
+        "type": "table",
         "name": name,
         "path": path or f"{name}.csv",
         "format": "csv",

@@ -9,8 +9,11 @@ from html import unescape
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from markupsafe import Markup
+
 from pinch.bench.files import read_plain
 from pinch.bench.scratch import scratch_folder
+from pinch.charts.chart_files import face_letters, font_faces
 from pinch.charts.theme import FONTS
 from pinch.core.errors import DataError
 from pinch.sources.contained import contained
@@ -31,6 +34,8 @@ MOST_BESIDE = 20_000_000
 _PICTURE = re.compile(r"""(<img\b[^>]*?\bsrc=["'])(?!data:)([^"']+)""")
 _STYLE = re.compile(r"""<link\b(?=[^>]*\brel=["']?stylesheet\b)[^>]*?\bhref=["'](?!data:)([^"']+)["'][^>]*>""")
 _PAGE, _PDF = "page.html", "page.pdf"
+FONTS_HERE = Markup("/* fonts */")
+"""Stands for the fonts until it is known which letters a page has."""
 TEMPLATES = Path(__file__).parent / "templates"
 
 
@@ -53,6 +58,11 @@ def render(template: str, own: Path | None = None, **values: Any) -> str:
         told.write_bytes(pickle.dumps(values))
         with contained("pinch.publish.pages:write_own_page", str(own), str(own.absolute()), str(told)) as made:
             return (made / _PAGE).read_text(encoding="utf-8")
+
+
+def with_fonts(page: str) -> str:
+    """A page with the shipped fonts in place of `FONTS_HERE`, cut down to the letters that stand in it."""
+    return page.replace(FONTS_HERE, font_faces(face_letters(page)))
 
 
 def write_own_page(folder: Path, own_words: str, values_words: str) -> None:

@@ -13,10 +13,11 @@ from pinch.charts.chart_files import bare_svg
 from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.publish.harmless import harmless
-from pinch.publish.pages import pdf_bytes, render
+from pinch.publish.pages import FONTS_HERE, pdf_bytes, render, with_fonts
 
 COLUMNS = ("start", "end", "minutes", "kind", "what", "state", "reason")
 
@@ -55,7 +56,7 @@ def csv_bytes(planned: PlannedSheet) -> bytes:
 
 
 def calendar_bytes(planned: PlannedSheet) -> bytes:
-    """One event a session with its runs, and one for each run still to do."""
+    """One event a session, with the times of its runs: runs as events of their own would lie over it."""
     from icalendar import Calendar, Event
 
     calendar = Calendar()
@@ -65,12 +66,10 @@ def calendar_bytes(planned: PlannedSheet) -> bytes:
     for number, (start, end) in enumerate(planned.spans(), 1):
         inside = [r for r in runs if start - 1 <= r.start.timestamp() <= end]
         words = "\n".join(f"{r.start:%H:%M} {r.words}" for r in inside)
-        title = f"{planned.plan.name}: session {number}, {len(inside)} runs"
+        title = f"{planned.plan.name}: session {number}, {counted(len(inside), 'run', 'runs')}"
         calendar.add_component(
             _event(Event(), title, planned.when(start), planned.when(end), f"s{number}", planned, words)
         )
-    for number, run in enumerate(runs, 1):
-        calendar.add_component(_event(Event(), run.words, run.start, run.end, f"r{number}", planned, ""))
     return bytes(calendar.to_ical())
 
 
@@ -80,8 +79,9 @@ def page(planned: PlannedSheet) -> str:
     days: dict[str, list[Any]] = {}
     for line in planned.lines():
         days.setdefault(f"{line.start:%A %-d %B %Y}", []).append(line)
-    return render(
+    drawn = render(
         "runsheet.html",
+        fonts=FONTS_HERE,
         title=title,
         planned=planned,
         days=days,
@@ -91,6 +91,7 @@ def page(planned: PlannedSheet) -> str:
         theme=LIGHT,
         left_out=planned.left_out,
     )
+    return with_fonts(drawn)
 
 
 def _event(event: Any, title: str, start: datetime, end: datetime, key: str, planned: PlannedSheet, words: str) -> Any:

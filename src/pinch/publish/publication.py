@@ -196,6 +196,8 @@ def package_of(book: Book, deck: Deck, story: Story, judged: JudgedBeside) -> Pa
     return Package(
         deck.report.title or book.path.stem,
         deck.report.standfirst,
+        story.author,
+        story.publication,
         story.day,
         behind(book, points, typed),
         tables,

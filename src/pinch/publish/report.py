@@ -8,7 +8,7 @@ from pathlib import Path
 from markupsafe import Markup
 
 from pinch.bench.files import replace_file
-from pinch.charts.chart_files import bare_png, bare_svg, face_letters, font_faces
+from pinch.charts.chart_files import bare_png, bare_svg
 from pinch.charts.draw.frame import bare_height
 from pinch.charts.series import series_of
 from pinch.charts.table_chart import TableChart
@@ -16,14 +16,12 @@ from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
 from pinch.narrative.story import Story
-from pinch.publish.pages import TEMPLATES, contained_pdf, render
+from pinch.publish.pages import FONTS_HERE, TEMPLATES, contained_pdf, render, with_fonts
 from pinch.publish.plain_markdown import escaped
 from pinch.publish.report_colours import by_role, rules, settled
 
 WIDE = 900
 """Width of a chart in the report, px."""
-FONTS_HERE = Markup("/* fonts */")
-"""Stands for the fonts until it is known which letters the page has."""
 PLAIN_WIDE = 620
 """Width of a picture on a page of a word processor: the column of an A4 page at 96 dpi."""
 PICTURES = "pictures"
@@ -110,8 +108,7 @@ def html(story: Story, template: Path | None = None, progress: Progress = unhear
     values = {"story": story, "charts": charts, "theme": LIGHT, "script": Markup(_script())}
     values |= {"series": {f.number: series_of(f.chart) for f in story.figures}}
     values |= {"colours": {"light": rules(LIGHT), "dark": rules(DARK)}}
-    page = render("report.html", template, fonts=FONTS_HERE, **values)
-    return page.replace(FONTS_HERE, font_faces(face_letters(page)))
+    return with_fonts(render("report.html", template, fonts=FONTS_HERE, **values))
 
 
 def _script() -> str:

@@ -1,16 +1,16 @@
-"""The open data of a report as one Tabular Data Package: logs, frames, runs, figures, readings, and a table a card.
+"""The open data of a report as one Data Package: logs, frames, runs, figures, readings, and a table a card.
 
-Source: the Frictionless Data specifications, Tabular Data Package v1 and Table Schema v1.
+Source: the Data Package standard, version 2.0 (datapackage.org).
 """
 
 import json
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
 from pinch import __version__
-from pinch.analysis.plain_tables import Table
+from pinch.analysis.plain_tables import Column, Table
 from pinch.bench.cards import Private
 from pinch.bench.files import replace_file
 from pinch.bench.licences import LICENCES
@@ -18,9 +18,13 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.progress import Progress, tell, unheard
 from pinch.core.runlog import RunLog
-from pinch.publish.datapackage import DESCRIPTOR, frames_csv, log_csv, log_fields, resource
+from pinch.publish.datapackage import DESCRIPTOR, PROFILE, frames_csv, log_csv, log_fields, resource
 from pinch.publish.private import Behind, open_part, open_table
 from pinch.publish.table_files import csv_text
+
+RUNS, RUN = "runs", "run"
+OF_RUNS = ("figures", "readings", "results")
+"""Tables whose rows are of runs of the table of runs."""
 
 
 @dataclass(frozen=True)
@@ -33,10 +37,13 @@ class PackageChoice:
 
 @dataclass(frozen=True)
 class Package:
-    """What goes into a package: its title and words, the records and tables, and how the log of a run is had."""
+    """What goes into a package: its title and words, who wrote it for which publication, the records and tables, and
+    how the log of a run is had."""
 
     title: str
     description: str
+    author: str
+    publication: str
     day: str
     behind: Behind
     tables: Sequence[Table]
@@ -58,18 +65,34 @@ def write_report_package(package: Package, folder: Path, choice: PackageChoice, 
     resources: list[Mapping[str, object]] = []
     try:
         (folder / "logs").mkdir(parents=True, exist_ok=True)
-        for table in package.tables:
-            cleaned = open_table(table, choice.private)
-            replace_file(folder / f"{table.name}.csv", csv_text(cleaned, with_units=False).encode())
-            resources.append(resource(table.name, _fields(cleaned), []))
+        logs: list[Mapping[str, object]] = []
         for number, run in enumerate(package.behind.runs):
             tell(progress, number / len(package.behind.runs))
-            resources += _write_log(folder, run.id, package.log(run.id))
+            logs += _write_log(folder, run.id, package.log(run.id))
+        written = {str(log["path"]) for log in logs}
+        for table in package.tables:
+            cleaned = open_table(table, choice.private)
+            if table.name == RUNS:
+                cleaned = _with_logs(cleaned, written)
+            replace_file(folder / f"{table.name}.csv", csv_text(cleaned, with_units=False).encode())
+            key = [RUN] if table.name == RUNS else []
+            resources.append(resource(table.name, _fields(cleaned), key, of_runs=table.name in OF_RUNS))
+        resources += logs
         document = {**_described(package, choice), "resources": resources}
         replace_file(descriptor, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
         raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
     return descriptor
+
+
+def _with_logs(runs: Table, written: Collection[str]) -> Table:
+    """The table of runs with the files that hold the log and the single frames of each."""
+    at = [c.name for c in runs.columns].index(RUN)
+    paths = [[f"logs/run-{row[at]}{ending}.csv" for ending in ("", "-frames")] for row in runs.rows]
+    rows = tuple(
+        (*row, *(path if path in written else None for path in own)) for row, own in zip(runs.rows, paths, strict=True)
+    )
+    return replace(runs, columns=(*runs.columns, Column("log"), Column("frames")), rows=rows)
 
 
 def _write_log(folder: Path, run_id: int, log: RunLog) -> list[Mapping[str, object]]:
@@ -111,6 +134,11 @@ def _type(cells: Sequence[object]) -> str:
 
 def _described(package: Package, choice: PackageChoice) -> Mapping[str, object]:
     title, link = LICENCES[choice.licence]
+    contributors = [
+        {"title": name, "roles": [role]}
+        for name, role in ((package.author, "author"), (package.publication, "publisher"))
+        if name
+    ]
     b, allowed = package.behind, choice.private
     records = {
         "devices": [open_part(d, allowed) for d in b.devices],
@@ -120,11 +148,12 @@ def _described(package: Package, choice: PackageChoice) -> Mapping[str, object]:
         "instruments": [open_part(i, allowed) for i in b.instruments],
     }
     return {
-        "profile": "tabular-data-package",
+        "$schema": PROFILE.format("datapackage"),
         "name": "report-data",
         "title": package.title,
         "description": package.description,
         "created": f"{package.day}T00:00:00Z",
         "licenses": [{"name": choice.licence, "title": title, "path": link}],
+        **({"contributors": contributors} if contributors else {}),
         "pinch": {"version": __version__, **records},
     }

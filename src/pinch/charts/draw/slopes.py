@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 HEAD, WIDEST = 40.0, 420.0
 LEFT = 70.0
+END_ROOM, MIDDLE_ROOM = 0.48, 0.9
+"""Of the way from column to column, for the name of the first or last, and of one between."""
 
 
 def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -> None:
@@ -50,7 +52,8 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
     for number, column in enumerate(chart.columns):
         at = place.left + step * (number + 0.06)
         align = "left" if number == 0 else "right" if number == len(x) - 1 else "center"
-        words = shortened(column, LABEL, 0.9 * place.width / max(1, len(x) - 1))
+        room = END_ROOM if align != "center" else MIDDLE_ROOM  # a middle one reaches to both sides
+        words = shortened(column, LABEL, room * step)
         write_words(figure, words, (at, area.top + HEAD - 12), LABEL, theme.quiet, align=align)
     ends = [s.values[-1] if np.isfinite(s.values[-1]) else low for s in chart.lines]
     wanted = [place.top + place.height * (high - end) / (high - low) for end in ends]
