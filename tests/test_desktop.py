@@ -7,7 +7,7 @@ from unittest import mock
 
 import python_calamine
 from PyQt6.QtCore import QLocale, QRectF, Qt
-from PyQt6.QtGui import QKeySequence
+from PyQt6.QtGui import QColor, QGuiApplication, QKeySequence
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QLineEdit, QMessageBox, QTableView, QVBoxLayout, QWidget
 from pyqtgraph import TextItem
@@ -17,12 +17,12 @@ from pinch.bench.records import Device
 from pinch.publish.table_files import write_tables
 from pinch.rig.demo_bench import THREE_EVENINGS, date_plans_anew
 from pinch.ui import look
-from pinch.ui.dialogs import save_name, with_ending
-from pinch.ui.every_table import chosen_rows, copy, write_shown
+from pinch.ui.every_table import chosen_rows, copy, headings, write_shown
+from pinch.ui.file_dialogs import save_name, with_ending
 from pinch.ui.menus import mnemonics
 from pinch.ui.number_box import NumberBox
 from pinch.ui.plots.chart_view import ChartView
-from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
+from pinch.ui.preferences import NOTIFY, PAGE, THEME, Key, Preferences
 from pinch.ui.program_actions import ProgramActions
 from pinch.ui.row_table import RowTable
 from pinch.ui.scale.page import ScalePage
@@ -142,6 +142,11 @@ class TestFiles(InFolder):
         self.assertIn('table:style-name="day"', day)
 
 
+def header_height(table: RowTable) -> int:
+    view = table.viewport()
+    return view.y() - table.first_column.y() if view is not None else 0
+
+
 class TestRemembered(WindowCase):
     def test_a_name_gets_its_ending_and_a_place_that_cannot_be_is_asked_again(self) -> None:
         gone, good = str(self.folder / "gone" / "a"), str(self.folder / "a")
@@ -150,6 +155,10 @@ class TestRemembered(WindowCase):
         with asked, mock.patch.object(QMessageBox, "warning") as warned:
             self.assertEqual(save_name(self.window, "Write", "x.png", kind), Path(f"{good}.png"))
         self.assertIn("There is no folder", warned.call_args.args[2])
+        offered = mock.patch.object(QFileDialog, "getSaveFileName", return_value=("", ""))
+        with offered as asked_again:
+            save_name(self.window, "Write", "y.png", kind)
+        self.assertEqual(asked_again.call_args.args[2], str(self.folder / "y.png"), "it begins where the last one was")
         named = {name: with_ending(Path(name), kind).name for name in ("test 1.2", "a.svg", "a.SVG")}
         self.assertEqual(named, {"test 1.2": "test 1.2.png", "a.svg": "a.svg", "a.SVG": "a.SVG"})
 
@@ -168,8 +177,56 @@ class TestRemembered(WindowCase):
         self.assertIsNotNone(again.geometry)
         dialog = SettingsDialog(again, self.window)
         dialog.switches[NOTIFY].setChecked(False)
+        dialog.scale.setCurrentIndex(dialog.scale.findData("125"))
         dialog.accept()
         self.assertFalse(Preferences(file).says_yes(NOTIFY))
+        self.assertEqual(Preferences(file).size, "125")
+        file.write_text("[look]\nsize=9000\n")
+        self.assertEqual(Preferences(file).size, "100")
+
+    def test_chosen_columns_and_widths_come_back(self) -> None:
+        file = self.folder / "pinch.ini"
+
+        def table(preferences: Preferences) -> RowTable:
+            self.window.preferences = preferences
+            made = RowTable("Levels", ("Setting", "W", "dB(A)", "Score"))
+            made.setParent(self.window)
+            made.show_rows([TableRow(("Even", "28.1", "35", "4.2"))])
+            return made
+
+        first = table(Preferences(file))
+        first.columns_shown.menu.aboutToShow.emit()
+        self.assertEqual([a.text() for a in first.columns_shown.menu.actions()], ["W", "dB(A)", "Score", "", "As usual"])
+        first.columns_shown.menu.actions()[0].trigger()
+        header = first.horizontalHeader()
+        assert header is not None
+        pressed = mock.patch.object(QGuiApplication, "mouseButtons", return_value=Qt.MouseButton.LeftButton)
+        with pressed, mock.patch.object(header, "underMouse", return_value=True):
+            header.resizeSection(2, 133)
+        second = table(Preferences(file))
+        self.assertEqual((second.isColumnHidden(1), second.columnWidth(2)), (True, 133))
+        self.assertEqual(headings(second), ["Setting", "dB(A)", "Score"], "what is copied is what is shown")
+        second.columns_shown.as_usual()
+        self.assertFalse(table(Preferences(file)).isColumnHidden(1))
+        Preferences(file).set(Key("tables/Levels", ""), "[1, {")
+        self.assertFalse(table(Preferences(file)).isColumnHidden(1), "what somebody else wrote is let be")
+
+    def test_the_first_column_stays_in_view(self) -> None:
+        columns = ("Setting", *(f"column {n}" for n in range(30)))
+        table = RowTable("Wide", columns)
+        table.setParent(self.window)
+        table.resize(400, 200)
+        table.show_rows([TableRow(("Even", *("12.5" for _ in range(30)))) for _ in range(3)])
+        table.show()
+        across = table.horizontalScrollBar()
+        assert across is not None
+        self.assertFalse(table.first_column.isVisible())
+        across.setValue(across.maximum())
+        self.assertTrue(table.first_column.isVisible())
+        shot, ink = table.first_column.grab().toImage(), QColor(look.theme().ink)
+        row = table.rowViewportPosition(1) + header_height(table) + table.rowHeight(1) // 2
+        found = {shot.pixelColor(x, row + dy).name() for x in range(shot.width()) for dy in range(-6, 7)}
+        self.assertIn(ink.name(), found, "the name of the row is painted there")
 
     def test_everything_is_found_by_its_name(self) -> None:
         self.session.book.save(Device(name="Gannet 7"))
@@ -243,7 +300,7 @@ class TestOnTheDemo(WindowCase):
             said.append(chart.accessibleDescription())
         QTest.keyClick(chart, Qt.Key.Key_Left)
         self.assertEqual(chart.accessibleDescription(), said[2])
-        watts = [float(words.split(": ")[1].split(" W")[0]) for words in said]
+        watts = [float(words.split(": ")[1].split("\u00a0W")[0]) for words in said]
         self.assertEqual(watts, sorted(watts))
         QTest.keyClick(chart, Qt.Key.Key_Return)
         self.assertEqual(len(opened), 1)

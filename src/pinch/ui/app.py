@@ -14,7 +14,7 @@ from pinch.ui import look
 from pinch.ui.boundary import catch_everything
 from pinch.ui.demo_opening import demo_book
 from pinch.ui.plain_style import PlainStyle
-from pinch.ui.preferences import LAST_BOOK, Preferences, ThemeChoice, settings_path
+from pinch.ui.preferences import LAST_BOOK, SIZE, Preferences, ThemeChoice, settings_path
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 
@@ -42,6 +42,8 @@ def run_app(book: Path | None, demo: bool = False) -> int:
     _need_display()
     catch_everything()
     preferences = Preferences(settings_path())
+    if preferences.size != SIZE.usual:
+        os.environ.setdefault("QT_SCALE_FACTOR", str(float(preferences.size) / 100.0))  # read once, by the application
     app = make_application(preferences.theme)
     path = book or (demo_book() if demo else _own_book(preferences))
     if path is None:

@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog
-
 from pinch.bench.book import Book
 from pinch.bench.opening import UnfinishedBookError, open_book
 from pinch.bench.records import Reference, free_name
@@ -18,7 +16,8 @@ from pinch.intake.packages import is_run_package
 from pinch.publish.private import exchange_counts, open_exchange
 from pinch.runs.demo_book import demo_copy, forget_changes
 from pinch.ui.demo_opening import demo_book
-from pinch.ui.dialogs import agrees, choose_several, save_name
+from pinch.ui.dialogs import agrees, choose_several
+from pinch.ui.file_dialogs import WRITTEN, folder_name, open_name, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Shell, WindowPart
 from pinch.ui.private_dialog import ask_private
@@ -82,9 +81,9 @@ class BookActions(WindowPart):
 
     def open_book(self) -> None:
         """Another book."""
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Open book", "", BOOKS)
-        if name:
-            self.open_or_offer(Path(name))
+        path = open_name(self._shell.dialog_parent, "Open book", BOOKS)
+        if path:
+            self.open_or_offer(path)
 
     def open_recent(self) -> None:
         """One of the books that were open before."""
@@ -137,15 +136,15 @@ class BookActions(WindowPart):
     def write_book(self) -> None:
         """The whole book as a folder of open files."""
         parent = self._shell.dialog_parent
-        name = QFileDialog.getExistingDirectory(parent, "Empty folder for the book as open files")
-        if name:
-            self._shell.writing.book(self._shell.session.book.path, Path(name))
+        folder = folder_name(parent, "Empty folder for the book as open files", WRITTEN)
+        if folder:
+            self._shell.writing.book(self._shell.session.book.path, folder)
 
     def book_from_files(self) -> None:
         """A new book of a folder of open files."""
-        name = QFileDialog.getExistingDirectory(self._shell.dialog_parent, "Folder with book.json")
-        if name:
-            self.book_from_files_in(Path(name))
+        folder = folder_name(self._shell.dialog_parent, "Folder with book.json")
+        if folder:
+            self.book_from_files_in(folder)
 
     def book_from_files_in(self, folder: Path) -> None:
         """A new book of the open files in this folder.
@@ -164,11 +163,9 @@ class BookActions(WindowPart):
 
     def take_in_book(self) -> None:
         """Another book's records, runs and results become part of this one."""
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Take in a book", "", TAKEN)
-        if not name:
-            return
-        path = Path(name)
-        self._take_in(path if path.suffix == ".pinch" else path.parent)
+        path = open_name(self._shell.dialog_parent, "Take in a book", TAKEN)
+        if path:
+            self._take_in(path if path.suffix == ".pinch" else path.parent)
 
     def _take_in(self, source: Path) -> None:
         def work(book: Book, progress: Progress) -> JoinedBook:
@@ -182,10 +179,10 @@ class BookActions(WindowPart):
 
     def lay_beside(self) -> None:
         """Another book, whose devices and results can be compared with those of this one."""
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Lay a book beside this one", "", BOOKS)
-        if not name:
+        chosen = open_name(self._shell.dialog_parent, "Lay a book beside this one", BOOKS)
+        if not chosen:
             return
-        session, path = self._shell.session, Path(name).absolute()
+        session, path = self._shell.session, chosen.absolute()
         if path.samefile(session.book.path):
             raise PinchError("A book is not laid beside itself.")
         open_book(path, only_read=True).close()
@@ -233,11 +230,11 @@ class BookActions(WindowPart):
         """Records from a JSON file; nothing is added where something in it is wrong."""
         from pinch.bench.exchange import add_exchange, read_exchange
 
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Add records", "", RECORDS)
-        if name:
-            exchange, session = read_exchange(Path(name)), self._shell.session
-            session.change(f"add records of {Path(name).name}", lambda: add_exchange(session.book, exchange))
-            self._shell.notices.done(f"The records of {Path(name).name} are in the book.")
+        path = open_name(self._shell.dialog_parent, "Add records", RECORDS)
+        if path:
+            exchange, session = read_exchange(path), self._shell.session
+            session.change(f"add records of {path.name}", lambda: add_exchange(session.book, exchange))
+            self._shell.notices.done(f"The records of {path.name} are in the book.")
 
     def _save_name(self, title: str, name: str, kinds: str) -> Path | None:
         return save_name(self._shell.dialog_parent, title, name, kinds)

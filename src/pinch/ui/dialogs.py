@@ -1,7 +1,5 @@
-"""Small dialogs: a line of text, a file to write, a form with an error line, a ladder of limits."""
+"""Small dialogs: a line of text, a form with an error line, a ladder of limits."""
 
-import os
-import re
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
@@ -10,7 +8,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
     QInputDialog,
     QLineEdit,
@@ -66,42 +63,6 @@ def choose_several(parent: QWidget, title: str, words: str, names: Sequence[str]
         return []
     ticked = [offered.item(n) for n in range(offered.count())]
     return [item.text() for item in ticked if item is not None and item.checkState() == Qt.CheckState.Checked]
-
-
-def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None:
-    """Where a file is to be written; None for nowhere. A name without an ending gets that of the chosen kind, and where
-    nothing can be written is asked again."""
-    offered = Path(name)
-    while True:
-        chosen, kind = QFileDialog.getSaveFileName(parent, title, str(offered), kinds)
-        if not chosen:
-            return None
-        offered = with_ending(Path(chosen), kind or kinds)
-        reason = why_not_written(offered)
-        if reason:
-            QMessageBox.warning(parent, title, reason)
-        elif (
-            offered == Path(chosen) or not offered.exists() or agrees(parent, title, f"{offered} is there: replace it?")
-        ):
-            return offered
-
-
-def with_ending(path: Path, kind: str) -> Path:
-    """The path, with the first ending of a kind such as `Pictures (*.png *.svg)` where it has none; the figures of
-    `test 1.2` are none."""
-    found = re.search(r"\*(\.\w+)", kind)
-    has_one = path.suffix and not path.suffix[1:].isdigit()
-    return path if has_one or found is None else path.with_name(path.name + found.group(1))
-
-
-def why_not_written(path: Path) -> str:
-    """Why no file can be written there; empty where one can."""
-    if path.is_dir():
-        return f"{path} is a folder."
-    if not path.parent.is_dir():
-        return f"There is no folder {path.parent}."
-    there = path if path.exists() else path.parent
-    return "" if os.access(there, os.W_OK) else f"Nothing may be written to {there}."
 
 
 def ask_consent(parent: QWidget, wanted: ConsentError) -> bool:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QMessageBox, QTableView, QWidget
 
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.core.errors import PinchError
-from pinch.ui.dialogs import save_name
+from pinch.ui.file_dialogs import save_name
 from pinch.ui.row_table import RowTable
 
 _NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?")
@@ -27,6 +27,8 @@ def dress_table(table: QTableView) -> None:
     _offer(table, "Copy", lambda: copy(table, chosen_rows(table)), "Ctrl+C")
     _offer(table, "Copy the whole table", lambda: copy(table, range(rows_of(table))))
     _offer(table, "Write the table …", lambda: _write(table))
+    if isinstance(table, RowTable):
+        table.addAction(table.columns_shown.action)
 
 
 def _offer(table: QTableView, words: str, call: Callable[[], None], keys: str = "") -> None:
@@ -64,11 +66,6 @@ def copy(table: QTableView, rows: Sequence[int]) -> None:
     )
     data.setHtml("<table>" + "".join(f"<tr>{line}</tr>" for line in made) + "</table>")
     clipboard.setMimeData(data)
-
-
-def _marked(lines: Sequence[Sequence[str]], kind: str) -> str:
-    made = ("".join(f"<{kind}>{html.escape(cell)}</{kind}>" for cell in line) for line in lines)
-    return "".join(f"<tr>{line}</tr>" for line in made)
 
 
 def headings(table: QTableView) -> list[str]:

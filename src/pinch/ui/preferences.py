@@ -35,6 +35,9 @@ class Key:
 
 
 THEME = Key("look/theme", ThemeChoice.DESKTOP)
+SIZE = Key("look/size", "100")
+SIZES = ("100", "110", "125", "150", "175", "200")
+"""How large letters and all else are, % of what the desktop asks for."""
 NOTIFY = Key("runs/notify", "yes")
 LAST_BOOK = Key("books/open-last", "yes")
 PAGE = Key("window/page", "")
@@ -70,6 +73,12 @@ class Preferences:
         """Light, dark or as the desktop; the last where the file says something else."""
         said = self.get(THEME)
         return ThemeChoice(said) if said in list(ThemeChoice) else ThemeChoice.DESKTOP
+
+    @property
+    def size(self) -> str:
+        """How large everything is, %; as the desktop has it where the file says something else."""
+        said = self.get(SIZE)
+        return said if said in SIZES else SIZE.usual
 
     @property
     def recent(self) -> list[Path]:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QTableWidget, QTableWidgetItem
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.first_column import FirstColumn
+from pinch.ui.table_columns import TableColumns
 from pinch.ui.table_rows import TableRow
 
 ROW_HEIGHT, WIDEST_NAME = 24, 190
@@ -47,7 +48,7 @@ class RowTable(QTableWidget):
         header.sectionClicked.connect(self.sort_by)
         self.currentCellChanged.connect(lambda row, column, *_: self._tell(row, column))
         self.cellActivated.connect(lambda row, _: self._open(row))
-        self.first_column = FirstColumn(self)
+        self.first_column, self.columns_shown = FirstColumn(self), TableColumns(self)
 
     def set_columns(self, columns: Sequence[str], words: Sequence[int] = (0,)) -> None:
         """Other columns, with nothing in them yet."""
@@ -77,7 +78,8 @@ class RowTable(QTableWidget):
                 self.setItem(r, c, item)
         for c in range(1, self.columnCount()):
             said = any(len(row.cells) > c and row.cells[c] for row in rows)
-            self.setColumnHidden(c, self._hides_empty and bool(rows) and not said)
+            is_empty = self._hides_empty and bool(rows) and not said
+            self.setColumnHidden(c, is_empty or self.columns_shown.is_left_out(c))
         self._own_widths = [self._content_width(c) for c in range(self.columnCount())]
         self._fit_columns()
         if 0 <= at < len(rows):
@@ -103,7 +105,7 @@ class RowTable(QTableWidget):
         if sum(widths.values()) > view.width():
             widths = {c: max(own[c], self._head_width(c, wrapped=True)) for c in shown}
         for c, width in widths.items():
-            self.setColumnWidth(c, width)
+            self.setColumnWidth(c, self.columns_shown.width_of(c) or width)
         lines = 2 if any(widths[c] < heads[c] for c in shown) else 1
         header.setFixedHeight(lines * header.fontMetrics().height() + HEAD_AIR)
 

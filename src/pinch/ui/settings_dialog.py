@@ -2,10 +2,11 @@
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
-from pinch.ui.preferences import LAST_BOOK, NOTIFY, THEME, Key, Preferences, ThemeChoice
+from pinch.ui.preferences import LAST_BOOK, NOTIFY, SIZE, SIZES, THEME, Key, Preferences, ThemeChoice
 from pinch.ui.shell.words import label
 
 THEMES = {ThemeChoice.DESKTOP: "as the desktop", ThemeChoice.LIGHT: "light", ThemeChoice.DARK: "dark"}
+SIZE_WORDS = {SIZE.usual: "as the desktop"}
 SWITCHES = (
     (NOTIFY, "say on the desktop when a run settles or ends and the window is not in front"),
     (LAST_BOOK, "open the book that was open last"),
@@ -25,9 +26,15 @@ class SettingsDialog(QDialog):
         for choice, words in THEMES.items():
             self.theme.addItem(words, choice)
         self.theme.setCurrentIndex(self.theme.findData(preferences.theme))
+        self.scale = QComboBox()
+        self.scale.setAccessibleName("Size of letters and all else")
+        for percent in SIZES:
+            self.scale.addItem(SIZE_WORDS.get(percent, f"{percent} %"), percent)
+        self.scale.setCurrentIndex(self.scale.findData(preferences.size))
         self.switches: dict[Key, QCheckBox] = {}
         form = QFormLayout()
         form.addRow("Light or dark", self.theme)
+        form.addRow("Size, from the next start on", self.scale)
         for key, words in SWITCHES:
             self.switches[key] = QCheckBox(words)
             self.switches[key].setChecked(preferences.says_yes(key))
@@ -43,6 +50,7 @@ class SettingsDialog(QDialog):
     def accept(self) -> None:
         """Keep what is set."""
         self._preferences.set(THEME, str(self.theme.currentData()))
+        self._preferences.set(SIZE, str(self.scale.currentData()))
         for key, box in self.switches.items():
             self._preferences.set(key, "yes" if box.isChecked() else "no")
         super().accept()

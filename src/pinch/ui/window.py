@@ -19,7 +19,7 @@ from pinch.core.faults import Fault
 from pinch.ui import look
 from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
-from pinch.ui.dialogs import save_name
+from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
 from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart

@@ -1,9 +1,6 @@
 """The Judge page: what a run held, what held it back, and the list of all runs."""
 
 from collections.abc import Sequence
-from pathlib import Path
-
-from PyQt6.QtWidgets import QFileDialog
 
 from pinch.analysis.scene_records import records_of_scene
 from pinch.bench import runlogs
@@ -20,7 +17,8 @@ from pinch.intake.reworking import join_runs, rework_channels
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.publish.private import Behind, private_counts
 from pinch.ui.complete_dialog import CompleteDialog
-from pinch.ui.dialogs import VOID_WORDS, ask_text, save_name
+from pinch.ui.dialogs import VOID_WORDS, ask_text
+from pinch.ui.file_dialogs import WRITTEN, folder_name, save_name
 from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.list_control import DigestControl
@@ -257,8 +255,8 @@ class JudgePage(Page[JudgeView]):
     def write_log(self) -> None:
         """The log as a data package."""
         shown = self._run_shown()
-        name = QFileDialog.getExistingDirectory(self.shell.dialog_parent, "Folder for the log and datapackage.json")
-        if name:
+        folder = folder_name(self.shell.dialog_parent, "Folder for the log and datapackage.json", WRITTEN)
+        if folder:
             behind = Behind(
                 [shown.device],
                 [shown.setting],
@@ -271,7 +269,7 @@ class JudgePage(Page[JudgeView]):
             )
             allowed = ask_private(self.shell.dialog_parent, "Write the log of this run", private_counts(behind))
             if allowed is not None:
-                self.shell.writing.log(shown, Path(name), allowed)
+                self.shell.writing.log(shown, folder, allowed)
 
     def write_parquet(self) -> None:
         """The log as Parquet."""

@@ -3,12 +3,13 @@
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from pinch.core.errors import PinchError
 from pinch.intake.filing import NamePattern
 from pinch.intake.what_file import holds_results
 from pinch.sources.sheets import read_sheet, sheet_of_text
+from pinch.ui.file_dialogs import folder_name, open_name, open_names
 from pinch.ui.logs.control import LogImport
 from pinch.ui.logs.watch_control import WatchControl
 from pinch.ui.menus import MenuEntry, MenuName
@@ -52,15 +53,15 @@ class LogActions(WindowPart):
     def import_log(self) -> None:
         """Logs as runs; what is wrong with them is said before anything is asked."""
         kinds = "Logs (*.csv *.tsv *.txt *.log *.dat *.zip);;All files (*)"
-        names, _ = QFileDialog.getOpenFileNames(self._shell.dialog_parent, "Add logs as runs", "", kinds)
-        if names:
-            self.importing.begin([Path(name) for name in names])
+        paths = open_names(self._shell.dialog_parent, "Add logs as runs", kinds)
+        if paths:
+            self.importing.begin(paths)
 
     def import_folder(self) -> None:
         """A folder of logs as runs."""
-        name = QFileDialog.getExistingDirectory(self._shell.dialog_parent, "Folder of logs")
-        if name:
-            self.importing.begin([Path(name)])
+        folder = folder_name(self._shell.dialog_parent, "Folder of logs")
+        if folder:
+            self.importing.begin([folder])
 
     def watch_folder(self) -> None:
         """A folder whose new logs become runs; once more ends it."""
@@ -70,18 +71,18 @@ class LogActions(WindowPart):
             self._shell.notices.done(f"{folder} is not watched any more.")
             return
         parent = self._shell.dialog_parent
-        name = QFileDialog.getExistingDirectory(parent, "Folder that logs come into")
+        source = folder_name(parent, "Folder that logs come into")
         words = f"How are the files named? {NamePattern.EXAMPLE}\nEmpty: the names in the book are looked for."
-        pattern, given = QInputDialog.getText(parent, "Watch a folder", words) if name else ("", False)
-        if given:
-            self.watching.begin(Path(name), NamePattern(pattern))
+        pattern, given = QInputDialog.getText(parent, "Watch a folder", words) if source else ("", False)
+        if source and given:
+            self.watching.begin(source, NamePattern(pattern))
 
     def import_scores(self) -> None:
         """A table of results."""
         kinds = "Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self._shell.dialog_parent, "Results from a table", "", kinds)
-        if name:
-            self.importing.ask_scores(read_sheet(Path(name)))
+        path = open_name(self._shell.dialog_parent, "Results from a table", kinds)
+        if path:
+            self.importing.ask_scores(read_sheet(path))
 
     def paste_scores(self) -> None:
         """Copied cells of a table of results."""

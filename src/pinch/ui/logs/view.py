@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
@@ -41,7 +40,7 @@ from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
 from pinch.ui.complete_dialog import CompleteDialog
-from pinch.ui.dialogs import save_name
+from pinch.ui.file_dialogs import open_name, save_name
 from pinch.ui.logs.columns import ColumnsTable
 from pinch.ui.logs.state import (
     Answers,
@@ -403,9 +402,9 @@ class ArrivalsDialog(QDialog):
             write_model(self.answers.mapping(self._shown.fingerprint), path)
 
     def _take_mapping(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Take a mapping", "", MAPPINGS)
-        if name and self._shown is not None:
-            self.answers.take(self._shown.fingerprint, read_mapping(Path(name)))
+        path = open_name(self, "Take a mapping", MAPPINGS)
+        if path and self._shown is not None:
+            self.answers.take(self._shown.fingerprint, read_mapping(path))
             self._show_file()
 
     def _check(self) -> None:

@@ -12,7 +12,8 @@ from pinch.bench.records import live
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.narrative.sheet_words import duration, explain_sheet
-from pinch.ui.dialogs import ask_text, save_name
+from pinch.ui.dialogs import ask_text
+from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
 from pinch.ui.plan.control import present

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QMimeData
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QApplication, QInputDialog
 
 from pinch.bench.cards import Report
 from pinch.bench.records import Device
@@ -21,7 +21,8 @@ from pinch.publish.publication import PublishChoice
 from pinch.publish.report import ReportChoice
 from pinch.publish.report_folder import in_the_way
 from pinch.runs.consent import agree, wishes_of
-from pinch.ui.dialogs import agreed, agrees, save_name
+from pinch.ui.dialogs import agreed, agrees
+from pinch.ui.file_dialogs import WRITTEN, folder_name, open_name, save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import CardTarget, Page, RecordsTarget, RunTarget, Sent, Shell, Target
 from pinch.ui.publish.control import PublishControl, ShownDeck
@@ -232,31 +233,27 @@ class PublishPage(Page[PublishView]):
         content = self._content()
         words = "How many pictures? At 25 a second, 125 are five seconds."
         frames, given = QInputDialog.getInt(self.shell.dialog_parent, "Sequence", words, USUAL_FRAMES, 2, MOST_FRAMES)
-        folder = (
-            QFileDialog.getExistingDirectory(self.shell.dialog_parent, "Empty folder for the sequence") if given else ""
-        )
+        folder = folder_name(self.shell.dialog_parent, "Empty folder for the sequence", WRITTEN) if given else None
         if folder:
             view = self.view
             size = view.report.png_size.currentData()
-            self.control.write_sequence(content, Path(folder), frames, size, view.deck.theme)
+            self.control.write_sequence(content, folder, frames, size, view.deck.theme)
 
     def choose_template(self) -> None:
         """A template of the operator's own."""
-        name, _ = QFileDialog.getOpenFileName(
-            self.shell.dialog_parent, "Template of the report", "", "Templates (*.html *.j2)"
-        )
-        if name:
-            agree(self.session.book.path, wishes_of(Report(template=name)))
-            self.control.change_report(template=name)
+        path = open_name(self.shell.dialog_parent, "Template of the report", "Templates (*.html *.j2)")
+        if path:
+            agree(self.session.book.path, wishes_of(Report(template=str(path))))
+            self.control.change_report(template=str(path))
 
     def _write(self, title: str, choice: PublishChoice) -> None:
-        name = QFileDialog.getExistingDirectory(self.shell.dialog_parent, title)
-        if not name:
+        folder = folder_name(self.shell.dialog_parent, title, WRITTEN)
+        if not folder:
             return
-        way = in_the_way(Path(name)).words
+        way = in_the_way(folder).words
         words = f"{way} Files of the same names would be replaced."
         if not way or agrees(self.shell.dialog_parent, "The folder is not empty", words):
-            self.control.write(Path(name), replace(choice, replaces=bool(way)))
+            self.control.write(folder, replace(choice, replaces=bool(way)))
 
     def _shown_view(self) -> PublishView:
         """The page, shown."""
