@@ -196,7 +196,8 @@ class TestRemembered(WindowCase):
 
         first = table(Preferences(file))
         first.columns_shown.menu.aboutToShow.emit()
-        self.assertEqual([a.text() for a in first.columns_shown.menu.actions()], ["W", "dB(A)", "Score", "", "As usual"])
+        offered = [a.text() for a in first.columns_shown.menu.actions()]
+        self.assertEqual(offered, ["W", "dB(A)", "Score", "", "As usual"])
         first.columns_shown.menu.actions()[0].trigger()
         header = first.horizontalHeader()
         assert header is not None

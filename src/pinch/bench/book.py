@@ -16,6 +16,7 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from pinch.bench.cards import Card, Report
+from pinch.bench.photos import Photo
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Reference, Result, Run, Setting, Workload
@@ -36,6 +37,7 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Card: ("card", ()),
     Report: ("report", ()),
     Reference: ("reference", ()),
+    Photo: ("photo", ("device_id", "run_id")),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
 
@@ -247,6 +249,17 @@ class Book:
         for reading in self._records(Reading):
             found.setdefault(reading.run_id, []).append(reading)
         return {run_id: tuple(own) for run_id, own in found.items()}
+
+    def photos(self, device_id: int, run_id: int | None = None) -> list[Photo]:
+        """Pictures of a run where one is named, else those of the device alone, in the order of their entry."""
+        where = "WHERE device_id = ? AND run_id IS ? ORDER BY id"
+        return self._records(Photo, where, device_id, run_id)
+
+    def all_photos(self) -> Iterator[Photo]:
+        """All pictures one after the other, but of runs that were removed."""
+        removed = "WHERE run_id IS NULL OR run_id IN (SELECT id FROM run WHERE NOT removed) ORDER BY id"
+        for row in self.query(f"SELECT id FROM photo {removed}"):
+            yield self.get(Photo, int(str(row[0])))
 
     def drafts(self, record: Record) -> dict[str, str]:
         """What was typed into fields of a record and could not be kept as their value, by field."""

@@ -577,6 +577,10 @@ def now() -> datetime:
     return datetime.now(UTC).replace(microsecond=0)
 
 
+MOST_TOLD = 200
+"""Signs of a wrong value in the sentence that names it."""
+
+
 def checked(record: type[Any], what: str, /, **fields: Any) -> Any:
     """Build a record from what a person typed.
 
@@ -588,7 +592,8 @@ def checked(record: type[Any], what: str, /, **fields: Any) -> Any:
         return record(**fields)
     except ValidationError as error:
         field, reason = problem_of(error)
-        given = "" if not field else f" (it is {error.errors()[0]['input']!r})"
+        told = repr(error.errors()[0]["input"])
+        given = "" if not field else f" (it is {told if len(told) <= MOST_TOLD else told[:MOST_TOLD] + ' …'})"
         raise PinchError(f"{what}: {field.replace('_', ' ') + ': ' if field else ''}{reason}{given}.") from None
 
 

@@ -85,22 +85,30 @@ MIGRATIONS: tuple[str, ...] = (
     """
     CREATE TABLE reference (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
     """,
+    """
+    CREATE TABLE photo (
+        id INTEGER PRIMARY KEY,
+        device_id INTEGER NOT NULL REFERENCES device ON DELETE CASCADE,
+        run_id INTEGER REFERENCES run ON DELETE CASCADE, record TEXT NOT NULL);
+    CREATE INDEX photo_device ON photo (device_id);
+    CREATE INDEX photo_run ON photo (run_id);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    *("reading", "acceptance", "card", "report", "result", "reference"),
+    *("reading", "acceptance", "card", "report", "result", "reference", "photo"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)
 """What is worked out again where it is missing."""
 HANGS_ON = {
-    "device": (("setting", "device_id"), ("run", "device_id"), ("result", "device_id")),
+    "device": (("setting", "device_id"), ("run", "device_id"), ("result", "device_id"), ("photo", "device_id")),
     "setting": (("run", "setting_id"), ("result", "setting_id")),
     "workload": (("run", "workload_id"), ("result", "workload_id")),
-    "run": (("stream", "run_id"), ("mark", "run_id"), ("reading", "run_id"), ("result", "run_id")),
+    "run": tuple((table, "run_id") for table in ("stream", "mark", "reading", "result", "photo")),
     "stream": (("chunk", "stream_id"),),
 }
 """What goes with a row that is removed: tables, and their columns that name it."""

@@ -32,6 +32,7 @@ _CALLED = {
     "mark": ("mark", "marks"),
     "card": ("card", "cards"),
     "reference": ("book laid beside", "books laid beside"),
+    "photo": ("picture", "pictures"),
     "acceptance": ("accepted difference", "accepted differences"),
 }
 """What is told of by name; the rest belongs to one of these."""

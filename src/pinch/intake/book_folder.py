@@ -1,9 +1,11 @@
 """A whole book of a folder of open files: records as JSON, logs as CSV.
 
 `book.json` holds every record with its number, marks and readings; `logs/run-N.csv` the samples of run N in Pinch's own
-form, `logs/run-N-frames.csv` its single frames. What comes back is equal: the same records, the same samples.
+form, `logs/run-N-frames.csv` its single frames; `pictures/picture-N.jpg` what was attached. What comes back is equal:
+the same records, the same samples.
 """
 
+import base64
 import contextlib
 import tempfile
 from collections.abc import Iterator
@@ -15,16 +17,18 @@ from pydantic import BaseModel, ConfigDict
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.cards import Card, Report
-from pinch.bench.files import read_model
+from pinch.bench.files import read_model, read_plain
 from pinch.bench.opening import new_book, open_book
+from pinch.bench.photos import MOST_BYTES as MOST_PHOTO
+from pinch.bench.photos import Photo
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
-from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload
+from pinch.bench.records import Acceptance, Device, Protocol, Record, Result, Run, Setting, Workload, checked
 from pinch.core.runlog import Mark
 from pinch.intake.packages import is_run_package, opened_package
 from pinch.sources.runlog_csv import read_run_log
 
-INDEX, LOGS = "book.json", "logs"
+INDEX, LOGS, PHOTOS = "book.json", "logs", "pictures"
 MOST_BYTES = 200_000_000
 
 
@@ -58,6 +62,7 @@ class BookIndex(BaseModel):
     acceptances: tuple[Acceptance, ...] = ()
     cards: tuple[Card, ...] = ()
     report: Report | None = None
+    photos: tuple[Photo, ...] = ()
 
     @property
     def records(self) -> tuple[Record, ...]:
@@ -78,6 +83,10 @@ def read_book_folder(folder: Path, target: Path) -> int:
     with new_book(target) as book:
         for record in index.records:
             book.restore(record)
+        for photo in index.photos:
+            content = read_plain(folder / PHOTOS / photo_name(photo.id), MOST_PHOTO)
+            kept = {**photo.model_dump(), "jpeg": base64.b64encode(content).decode("ascii")}
+            book.restore(checked(Photo, photo_name(photo.id), **kept))
         for mark in index.marks:
             runlogs.add_mark(book, mark.run_id, Mark(mark.t_s, mark.text))
         for run in index.runs:
@@ -117,6 +126,11 @@ def is_book_folder(folder: Path) -> bool:
 def samples_name(run_id: int) -> str:
     """File name of the samples of a run."""
     return f"run-{run_id}.csv"
+
+
+def photo_name(photo_id: int) -> str:
+    """File name of a picture."""
+    return f"picture-{photo_id}.jpg"
 
 
 def frames_name(run_id: int) -> str:

@@ -65,6 +65,7 @@ class _Joining:
 
     def done(self) -> JoinedBook:
         self._records()
+        self._take_photos()
         self._take_runs()
         self._take_results()
         self._take_plans()
@@ -111,6 +112,14 @@ class _Joining:
                 self.found.notes.append(f"The {what} {same.name} stays as it is here; there it differs in {differ}.")
         return numbers
 
+    def _take_photos(self) -> None:
+        """Pictures of devices; those of runs come with them."""
+        for there, here in self.devices.items():
+            known = {photo.jpeg for photo in self.book.photos(here)}
+            for photo in self.other.photos(there):
+                if photo.jpeg not in known:
+                    self.book.save(photo.as_new(device_id=here))
+
     def _take_runs(self) -> None:
         known = KnownLogs(self.book)
         told = {(r.setting_id, r.workload_id, r.summary): r.id for r in self.book.runs() if r.summary is not None}
@@ -135,8 +144,10 @@ class _Joining:
             runlogs.append_log(self.book, kept.id, log)
             for mark in runlogs.marks_of(self.other, run.id):
                 runlogs.add_mark(self.book, kept.id, mark)
-            for reading in self.other.readings(run.id):
-                self.book.save(reading.as_new(run_id=kept.id))
+            read = {r.id: self.book.save(r.as_new(run_id=kept.id)).id for r in self.other.readings(run.id)}
+            for photo in self.other.photos(run.device_id, run.id):
+                of = {"device_id": place[0], "run_id": kept.id, "reading_id": read.get(photo.reading_id or 0)}
+                self.book.save(photo.as_new(**of))
             self.runs[run.id] = kept.id
             self.found.runs.append(kept.id)
 

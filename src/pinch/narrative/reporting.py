@@ -27,6 +27,7 @@ from pinch.narrative.claims import Claim, of_runs
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_words
 from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
+from pinch.narrative.report_pictures import pictures_section, with_pictures
 from pinch.narrative.report_results import battery_table, rank_claims, results_tables, untested_claims
 from pinch.narrative.story import Story, StoryFigure, StorySection
 
@@ -61,7 +62,7 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
         report.edition,
         day,
         LICENCES.get(report.licence, (report.licence, "")),
-        tuple(sections_of(deck)),
+        tuple(with_pictures(sections_of(deck), pictures_section(book, _tested(deck), runs_behind(deck)))),
         __version__,
         fingerprint(book, runs_behind(deck), deck),
         left_out,

@@ -34,9 +34,26 @@ class StoryFigure:
 
 
 @dataclass(frozen=True)
+class StoryPhoto:
+    """A photo or screenshot: its number in the book, its caption and what it is of, and the JPEG as base64."""
+
+    number: int
+    caption: str
+    of: str
+    jpeg: str
+    width: int
+    height: int
+
+    @property
+    def alternative(self) -> str:
+        """What it shows, for who cannot see it, as far as somebody said."""
+        return f"{self.caption or 'A picture without a caption'}, {self.of}"
+
+
+@dataclass(frozen=True)
 class StorySection:
     """A section: its heading, paragraphs and points of a list, by hand or of cards (`written`, `items`) and as claims
-    (`claims`, `listed`), tables and figures."""
+    (`claims`, `listed`), tables, figures and photos."""
 
     key: str
     title: str
@@ -46,6 +63,7 @@ class StorySection:
     listed: tuple[Claim, ...] = ()
     tables: tuple[TableChart, ...] = ()
     figures: tuple[StoryFigure, ...] = ()
+    photos: tuple[StoryPhoto, ...] = ()
 
     @property
     def paragraphs(self) -> tuple[str, ...]:
@@ -60,7 +78,7 @@ class StorySection:
     @property
     def is_empty(self) -> bool:
         """Whether there is nothing to say."""
-        return not (self.paragraphs or self.points or self.tables or self.figures)
+        return not (self.paragraphs or self.points or self.tables or self.figures or self.photos)
 
 
 @dataclass(frozen=True)
@@ -83,6 +101,11 @@ class Story:
     def figures(self) -> tuple[StoryFigure, ...]:
         """All figures in their order."""
         return tuple(f for section in self.sections for f in section.figures)
+
+    @property
+    def photos(self) -> tuple[StoryPhoto, ...]:
+        """All photos in their order."""
+        return tuple(photo for section in self.sections for photo in section.photos)
 
     @property
     def claims(self) -> tuple[tuple[str, Claim], ...]:

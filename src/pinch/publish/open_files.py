@@ -9,10 +9,11 @@ from pathlib import Path
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.files import replace_file
+from pinch.bench.photos import Photo
 from pinch.core.errors import PinchError
 from pinch.core.frames import part_frames
 from pinch.core.runlog import RunLog
-from pinch.intake.book_folder import INDEX, LOGS, BookIndex, FileMark, frames_name, samples_name
+from pinch.intake.book_folder import INDEX, LOGS, PHOTOS, BookIndex, FileMark, frames_name, photo_name, samples_name
 from pinch.sources.runlog_csv import write_run_log
 
 
@@ -37,6 +38,10 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
                 text = io.StringIO()
                 write_run_log(part, text)
                 replace_file(logs / name, text.getvalue().encode())
+        if index.photos:
+            (folder / PHOTOS).mkdir(exist_ok=True)
+        for photo in index.photos:
+            replace_file(folder / PHOTOS / photo_name(photo.id), book.get(Photo, photo.id).content)
         document = json.dumps(index.model_dump(mode="json"), indent=1, ensure_ascii=False)
         replace_file(folder / INDEX, (document + "\n").encode())
     except OSError as error:
@@ -45,7 +50,7 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
 
 
 def index_of(book: Book) -> BookIndex:
-    """Everything of a book but its samples; runs that were removed stay behind."""
+    """Everything of a book but its samples and what its pictures show; runs that were removed stay behind."""
     devices, runs, report = book.devices(), book.runs(), book.report()
     marks = [
         FileMark(run_id=run.id, t_s=mark.t_s, text=mark.text) for run in runs for mark in runlogs.marks_of(book, run.id)
@@ -64,6 +69,7 @@ def index_of(book: Book) -> BookIndex:
         acceptances=tuple(book.acceptances()),
         cards=tuple(book.cards()),
         report=report if report.kept_id is not None else None,
+        photos=tuple(photo.model_copy(update={"jpeg": ""}) for photo in book.all_photos()),
     )
 
 

@@ -1,8 +1,10 @@
 """A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
 
+import base64
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from markupsafe import Markup
@@ -15,7 +17,7 @@ from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
-from pinch.narrative.story import Story
+from pinch.narrative.story import Story, StoryPhoto
 from pinch.publish.pages import FONTS_HERE, TEMPLATES, contained_pdf, render, with_fonts
 from pinch.publish.plain_markdown import escaped
 from pinch.publish.report_colours import by_role, rules, settled
@@ -120,7 +122,9 @@ def plain_html(story: Story) -> str:
     height of a picture with its width, or take it at its full size."""
     pictures = {f.number: picture_path(story, f.number) for f in story.figures if f.table is None}
     heights = {f.number: round(PLAIN_WIDE / WIDE * bare_height(f.chart, WIDE)) for f in story.figures}
-    return render("report-plain.html", story=story, pictures=pictures, wide=PLAIN_WIDE, heights=heights)
+    photos = {photo.number: photo_path(photo) for photo in story.photos}
+    files = {"pictures": pictures, "photo_files": photos}
+    return render("report-plain.html", None, story=story, wide=PLAIN_WIDE, heights=heights, **files)
 
 
 def markdown(story: Story) -> str:
@@ -142,6 +146,9 @@ def markdown(story: Story) -> str:
             picture = f"![{escaped(f.alternative)}]({picture_path(story, f.number)})"
             parts.append(picture if shown is None else _md_table(shown))
             parts += ["\n".join(f"- {escaped(note)}" for note in f.notes)] if f.notes else []
+        for photo in section.photos:
+            caption = " · ".join(filter(None, (photo.caption, photo.of)))
+            parts += [f"![{escaped(photo.alternative)}]({photo_path(photo)})", escaped(caption)]
     parts.append(f"Made with Pinch {story.version}; data {story.fingerprint}. {story.licence[0]}: {story.licence[1]}")
     return "\n\n".join(filter(None, parts)) + "\n"
 
@@ -151,12 +158,18 @@ def picture_path(story: Story, number: int) -> str:
     return f"{PICTURES}/figure-{number:0{max(2, len(str(len(story.figures))))}d}.png"
 
 
+def photo_path(photo: StoryPhoto) -> str:
+    """Where a photo stands beside the report."""
+    return f"{PICTURES}/photo-{photo.number}.jpg"
+
+
 def _pictures(story: Story) -> list[tuple[str, Callable[[], bytes]]]:
-    return [
-        (picture_path(story, f.number), lambda f=f: bare_png(f.chart, LIGHT, WIDE))  # type: ignore[misc]
-        for f in story.figures
-        if f.table is None
-    ]
+    made: list[tuple[str, Callable[[], bytes]]] = []
+    for f in story.figures:
+        if f.table is None:
+            made.append((picture_path(story, f.number), partial(bare_png, f.chart, LIGHT, WIDE)))
+    made += [(photo_path(photo), partial(base64.b64decode, photo.jpeg)) for photo in story.photos]
+    return made
 
 
 def _md_table(table: TableChart) -> str:

@@ -1,6 +1,7 @@
 """The Judge page: what a run held, what held it back, and the list of all runs."""
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from pinch.analysis.scene_records import records_of_scene
 from pinch.bench import runlogs
@@ -16,6 +17,7 @@ from pinch.intake.completing import Completed, complete_runs, completed_words
 from pinch.intake.reworking import join_runs, rework_channels
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.publish.private import Behind, private_counts
+from pinch.sources.photo_files import ENDINGS
 from pinch.ui.complete_dialog import CompleteDialog
 from pinch.ui.dialogs import VOID_WORDS, ask_text
 from pinch.ui.file_dialogs import WRITTEN, folder_name, save_name
@@ -23,8 +25,9 @@ from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.control import JudgeControl
 from pinch.ui.judge.list_control import DigestControl
 from pinch.ui.judge.listing import FLAG_WORDS
+from pinch.ui.judge.pictures_control import PicturesControl
 from pinch.ui.judge.state import JudgedRun
-from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME, JudgeView
+from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, PICTURES, RUNS, TIME, JudgeView
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell, Target
 from pinch.ui.private_dialog import ask_private
@@ -39,6 +42,7 @@ class JudgePage(Page[JudgeView]):
         super().__init__(shell)
         self.control = JudgeControl(shell.session, shell.dialog_parent)
         self.digesting = DigestControl(shell, self.view)
+        self.pictures = PicturesControl(shell)
         self.control.finished.connect(self._judged)
         self.control.failed.connect(self._not_judged)
 
@@ -50,6 +54,9 @@ class JudgePage(Page[JudgeView]):
         view.budget.told.connect(lambda shared: shell.safely(lambda: self.tell_budget(shared)))
         view.window_chosen.connect(lambda a, b: shell.safely(lambda: self.choose_window(a, b)))
         view.tab_turned.connect(lambda _: shell.safely(self.show))
+        view.pictures.added.connect(lambda of_run: shell.safely(lambda: self.pictures.ask(of_run)))
+        view.pictures.changed.connect(lambda photo: shell.safely(lambda: self.pictures.change(photo)))
+        view.pictures.unwanted.connect(lambda photo: shell.safely(lambda: self.pictures.remove(photo)))
         view.runs.run_opened.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
         view.runs.completion_wanted.connect(lambda ids: shell.safely(lambda: self.complete(ids)))
         view.runs.overlay_wanted.connect(lambda ids: shell.safely(lambda: self.digesting.overlay(ids)))
@@ -58,6 +65,7 @@ class JudgePage(Page[JudgeView]):
     def menu(self) -> Sequence[MenuEntry]:
         book, edit, go, changes = MenuName.BOOK, MenuName.EDIT, MenuName.GO, self.shell.changes
         return (
+            MenuEntry(MenuName.ADD, 280, "Picture of this run …", lambda: self.pictures.ask(True)),
             MenuEntry(book, 120, "Write the log …", self.write_log, "Ctrl+Shift+E"),
             MenuEntry(book, 130, "Write the log as Parquet …", self.write_parquet),
             MenuEntry(edit, 210, "Move the settled window", self.view.move_window.toggle, "Ctrl+Shift+W"),
@@ -81,6 +89,7 @@ class JudgePage(Page[JudgeView]):
 
     def cancel(self) -> None:
         self.control.cancel()
+        self.pictures.cancel()
         self.digesting.cancel()
 
     def count(self) -> str:
@@ -105,6 +114,8 @@ class JudgePage(Page[JudgeView]):
             view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
             return
         margin.show_notes(run.id, run.notes)
+        if view.tabs.currentIndex() == PICTURES:
+            view.pictures.show_photos(*self.pictures.shown())
         if run.summary is not None:
             unit = self.session.book.get(Workload, run.workload_id).score_unit
             view.show_nothing(told_headline(run.summary, unit))
@@ -121,6 +132,12 @@ class JudgePage(Page[JudgeView]):
         shown = self._judged_run(run, *found)
         view.show_run(shown, self.session.slot(run.device_id))
         margin.tell("This run", shown.overview())
+
+    def takes(self, paths: Sequence[Path]) -> bool:
+        if not paths or any(path.suffix.lower() not in ENDINGS for path in paths):
+            return False
+        self.pictures.add_here(paths)
+        return True
 
     def reveal(self, target: Target) -> bool:
         if not isinstance(target, RunTarget):

@@ -18,14 +18,15 @@ from pinch.charts.spec import Chart, unbroken
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
+from pinch.ui.judge.pictures_pane import PicturesPane
 from pinch.ui.judge.runs_pane import RunsPane
 from pinch.ui.judge.state import JudgedRun, ShownFigure
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 
-TABS = ("Time", "Frames", "Heat", "All runs", "Overlay")
-TIME, FRAMES, HEAT, RUNS, OVERLAY = range(5)
+TABS = ("Time", "Frames", "Heat", "All runs", "Overlay", "Pictures")
+TIME, FRAMES, HEAT, RUNS, OVERLAY, PICTURES = range(6)
 CURSOR_HINT = "Move over the chart for values; Ctrl+Right: next event; the wheel zooms; Ctrl+0: all of it."
 
 
@@ -122,6 +123,7 @@ class JudgeView(PageView):
         self._group = QButtonGroup(self)
         self.chart = ChartView()
         self.frames, self.heat, self.runs, self.overlay = FramesPane(), HeatPane(), RunsPane(), OverlayPane()
+        self.pictures = PicturesPane()
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.tabs.setAccessibleName("Part of the judgement")
         self.tabs.setDrawBase(False)
@@ -140,7 +142,8 @@ class JudgeView(PageView):
         inside.addWidget(self.chart, 1)
         inside.addWidget(self.values)
         self._slot = 0
-        for name, pane in zip(TABS, (time, self.frames, self.heat, self.runs, self.overlay), strict=True):
+        panes = (time, self.frames, self.heat, self.runs, self.overlay, self.pictures)
+        for name, pane in zip(TABS, panes, strict=True):
             self.tabs.addTab(name)
             self.below.addWidget(pane)
         bar = QHBoxLayout()
@@ -257,7 +260,7 @@ class JudgeView(PageView):
         for part in (self._log_button, self._upper, self._figures, self._lower):
             part.setVisible(there and not many)
         over = self.tabs.currentIndex() == OVERLAY and self.overlay.chart is not None
-        self._chart_button.setVisible((there and not many) or over)
+        self._chart_button.setVisible((there and not many and self.tabs.currentIndex() != PICTURES) or over)
         self.move_window.setVisible(there and self.tabs.currentIndex() == TIME)
         self.below.setVisible(there or many)
 

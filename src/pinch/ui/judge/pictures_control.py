@@ -1,0 +1,95 @@
+"""Pictures come into the book and go out of it."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QObject
+
+from pinch.bench.photos import Photo
+from pinch.bench.readings import UNITS
+from pinch.bench.records import Device, Run
+from pinch.core.errors import PinchError
+from pinch.core.printing import counted
+from pinch.sources.photo_files import ENDINGS, ReadPhoto, read_photo
+from pinch.ui.background import Job
+from pinch.ui.file_dialogs import open_names
+from pinch.ui.judge.pictures_pane import PictureTarget
+from pinch.ui.page_protocol import Shell
+
+KINDS = f"Pictures ({' '.join(f'*{ending}' for ending in ENDINGS)})"
+
+
+class PicturesControl(QObject):
+    """Files are read and made smaller in a thread, then kept as one step."""
+
+    def __init__(self, shell: Shell) -> None:
+        super().__init__(shell.dialog_parent)
+        self._shell = shell
+        self.job: Job | None = None
+
+    def shown(self) -> tuple[list[Photo], list[PictureTarget]]:
+        """The pictures of the run that is looked at, then those of its device, and what each can be of."""
+        run, book = self._shell.session.run, self._shell.session.book
+        if run is None:
+            return [], []
+        read = [
+            PictureTarget(f"{r.quantity}, {r.value:g} {UNITS[r.quantity]} {r.place}".rstrip(), run.id, r.id)
+            for r in book.readings(run.id)
+        ]
+        targets = [PictureTarget("this run", run.id), *read, PictureTarget(book.get(Device, run.device_id).name)]
+        return [*book.photos(run.device_id, run.id), *book.photos(run.device_id)], targets
+
+    def ask(self, of_run: bool) -> None:
+        """Files for the run that is looked at, or for its device."""
+        run = self._run()
+        title = "Pictures of this run" if of_run else "Pictures of the device"
+        paths = open_names(self._shell.dialog_parent, title, KINDS)
+        if paths:
+            self.add(paths, run.device_id, run.id if of_run else None)
+
+    def add_here(self, paths: Sequence[Path]) -> None:
+        """These files are of the run that is looked at."""
+        run = self._run()
+        self.add(list(paths), run.device_id, run.id)
+
+    def add(self, paths: list[Path], device_id: int, run_id: int | None) -> None:
+        """Read these files, and keep them as pictures of a device, or of a run of it."""
+
+        def read(progress: object) -> list[ReadPhoto]:
+            return [read_photo(path) for path in paths]
+
+        of = {"device_id": device_id, "run_id": run_id}
+        self.job = Job("Reading the pictures", read, self)
+        self.job.finished.connect(lambda found: self._shell.safely(lambda: self._keep(found, of)))
+        self.job.failed.connect(self._shell.notices.error)
+        self.job.start()
+
+    def change(self, photo: Photo) -> None:
+        """Keep what is said of a picture."""
+        self._shell.session.change("change a picture", lambda: self._shell.session.book.save(photo))
+
+    def remove(self, photo: Photo) -> None:
+        """Take a picture out; undo brings it back."""
+        self._shell.session.change("remove a picture", lambda: self._shell.session.book.delete(photo))
+
+    def cancel(self) -> None:
+        """The window closes: what is being read is not kept."""
+        if self.job is not None:
+            self.job.cancel()
+
+    def _keep(self, found: list[ReadPhoto], of: dict[str, int | None]) -> None:
+        book = self._shell.session.book
+        photos = [Photo.model_validate({**of, "jpeg": p.jpeg, "width": p.width, "height": p.height}) for p in found]
+
+        def keep() -> None:
+            for photo in photos:
+                book.save(photo)
+
+        words = counted(len(photos), "picture")
+        self._shell.session.change(f"add {words}", keep)
+        self._shell.notices.done(f"{words} added; where and when it was taken was left out.")
+
+    def _run(self) -> Run:
+        if self._shell.session.run is None:
+            raise PinchError("There is no run to add a picture to.")
+        return self._shell.session.run
