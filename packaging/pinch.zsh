@@ -292,7 +292,7 @@ _shtab_pinch_report_options=(
   "--book[book]:book:"
   "--out[an empty folder, or one of an earlier report]:DIR:"
   "--forms[forms of the report, of html, pdf, markdown, plain\; \'none\' for none]:LIST:"
-  "--pictures[kinds of the pictures of the deck, of png, svg, pdf\; \'none\' for none]:LIST:"
+  "--pictures[kinds of the pictures of the deck, of png, svg, pdf, outlines\; \'none\' for none]:LIST:"
   "--tables[kinds of the tables, a sheet a card, of xlsx, ods, csv\; \'none\' for none]:LIST:"
   "--no-data[leave out the open data]"
   "--size[size]:size:(1280x720 1920x1080 3840x2160)"
