@@ -17,6 +17,8 @@ from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
 
 VERSION = 1
+EFFORT = 6
+"""Of zlib: an eighth of the time of its highest, for 2 % more bytes (measured on 60 channels of noise)."""
 MOST_BYTES = 100_000_000
 """An unpacked chunk holds no more; Pinch's own stay below a hundredth of it (3600 samples of sixty channels)."""
 _MOST_DIGITS = 6
@@ -28,7 +30,7 @@ def pack(t: FloatArray, columns: list[FloatArray]) -> bytes:
     """Pack (n,) times in s and columns of (n,) values; NaN is a missing sample."""
     parts = [struct.pack("<BIH", VERSION, len(t), len(columns))]
     parts += [_pack_column(column) for column in (t, *columns)]
-    return zlib.compress(b"".join(parts), 9)
+    return zlib.compress(b"".join(parts), EFFORT)
 
 
 def unpack(blob: bytes, place: str) -> tuple[FloatArray, list[FloatArray]]:

@@ -1,7 +1,7 @@
 """Logs in the book: appended chunk by chunk while a run grows, read back as a `RunLog`."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
@@ -58,12 +58,26 @@ def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes:
     samples = 0
     with book.change() as connection:
         for stream_id, channels in _streams(book, run.id):
-            t, columns = _read_stream(book, run.id, stream_id, len(channels))
-            samples += int(sum(np.isfinite(c).sum() for c in columns))
-            connection.execute("DELETE FROM chunk WHERE stream_id = ?", (stream_id,))
-            append(book, stream_id, t, columns)
+            old = book.query("SELECT id FROM chunk WHERE stream_id = ? ORDER BY id", stream_id)
+            samples += _pack_anew(book, run.id, stream_id, len(channels))
+            connection.executemany("DELETE FROM chunk WHERE id = ?", old)
         fields = {"status": status, "reason": reason, "samples": samples, "passes": passes}
         return book.save(run.model_copy(update=fields))
+
+
+def _pack_anew(book: Book, run_id: int, stream_id: int, count: int) -> int:
+    """Append all samples of a stream once more in large chunks, of which one at a time is in memory; returns how many
+    values there are."""
+    samples, width = 0, count + 1
+    waiting = np.empty((width, 0))
+    for t, columns in _chunks_of(book, run_id, stream_id, count):
+        samples += int(sum(np.isfinite(c).sum() for c in columns))
+        waiting = np.hstack([waiting, np.vstack([t, *columns])])
+        while waiting.shape[1] >= WHOLE_CHUNK:
+            append(book, stream_id, waiting[0, :WHOLE_CHUNK], list(waiting[1:, :WHOLE_CHUNK]))
+            waiting = waiting[:, WHOLE_CHUNK:]
+    append(book, stream_id, waiting[0], list(waiting[1:]))
+    return samples
 
 
 def streams_of(book: Book, run_id: int) -> dict[int, list[str]]:
@@ -73,8 +87,11 @@ def streams_of(book: Book, run_id: int) -> dict[int, list[str]]:
 
 def end_of_stream(book: Book, run_id: int, stream_id: int) -> float:
     """The time of the last sample of a stream, s; endlessly long ago where there is none."""
-    t, _ = _read_stream(book, run_id, stream_id, len(dict(_streams(book, run_id))[stream_id]))
-    return float(t[-1]) if len(t) else -np.inf
+    rows = book.query("SELECT data FROM chunk WHERE stream_id = ? AND samples ORDER BY id DESC LIMIT 1", stream_id)
+    for (data,) in rows:
+        t, _ = chunks.unpack(bytes(data) if isinstance(data, bytes) else b"", f"{book.path}, run {run_id}")
+        return float(t[-1])
+    return -np.inf
 
 
 def append_log(book: Book, run_id: int, log: RunLog) -> None:
@@ -146,14 +163,20 @@ def _streams(book: Book, run_id: int) -> list[tuple[int, list[str]]]:
 
 
 def _read_stream(book: Book, run_id: int, stream_id: int, count: int) -> tuple[FloatArray, list[FloatArray]]:
-    rows = book.query("SELECT data FROM chunk WHERE stream_id = ? ORDER BY id", stream_id)
-    place = f"{book.path}, run {run_id}"
-    parts = [chunks.unpack(bytes(data), place) for (data,) in rows if isinstance(data, bytes)]
-    if any(len(columns) != count for _, columns in parts):
-        raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
+    parts = list(_chunks_of(book, run_id, stream_id, count))
     t = np.concatenate([np.empty(0), *(part[0] for part in parts)])
     columns = [np.concatenate([np.empty(0), *(part[1][i] for part in parts)]) for i in range(count)]
     return t, columns
+
+
+def _chunks_of(book: Book, run_id: int, stream_id: int, count: int) -> Iterator[tuple[FloatArray, list[FloatArray]]]:
+    """The chunks that a stream has now, one after the other, each with a column for each of its channels."""
+    for (number,) in book.query("SELECT id FROM chunk WHERE stream_id = ? ORDER BY id", stream_id):
+        for (data,) in book.query("SELECT data FROM chunk WHERE id = ?", number):
+            t, columns = chunks.unpack(bytes(data) if isinstance(data, bytes) else b"", f"{book.path}, run {run_id}")
+            if len(columns) != count:
+                raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
+            yield t, columns
 
 
 def _by_time_axis(log: RunLog) -> list[tuple[FloatArray, Mapping[str, FloatArray]]]:
