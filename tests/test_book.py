@@ -1,6 +1,7 @@
 """The book: records, chunks, growing logs, copies, undo, and every way it can be unusable."""
 
 import contextlib
+import math
 import os
 import sqlite3
 import struct
@@ -123,6 +124,24 @@ class TestKeeping(BookCase):
         stopped = runlogs.stop_run(self.book, self.book.get(Run, run.id or 0), ExitStatus.STOPPED)
         self.assertEqual(runlogs.log_size(self.book, run.id or 0), (1, 50))
         self.assertEqual((stopped.cut_off, stopped.samples), (False, 50))
+
+    def test_a_long_run_is_packed_anew_without_a_change(self) -> None:
+        run = made.new_run(self.book, *self.cell)
+        stream, rng = runlogs.add_stream(self.book, run.id, ["cpu.power", "cpu.temp"]), np.random.default_rng(2)
+        sizes, start = [1, 2000, 3599, 1, 3600, 7201, 17], 0
+        for size in sizes:
+            power = np.where(rng.random(size) < 0.1, np.nan, rng.normal(30.0, 1.0, size))
+            runlogs.append(self.book, stream, start + np.arange(1.0, size + 1.0), [power, np.full(size, 50.0)])
+            start += size
+        before = runlogs.read_log(self.book, run.id)
+        stopped = runlogs.stop_run(self.book, run, ExitStatus.COMPLETE)
+        after = runlogs.read_log(self.book, run.id)
+        for name, series in before.series.items():
+            np.testing.assert_array_equal(after.series[name].t, series.t)
+            np.testing.assert_array_equal(after.series[name].values, series.values)
+        self.assertEqual(stopped.samples, before.samples)
+        self.assertEqual(runlogs.log_size(self.book, run.id), (math.ceil(sum(sizes) / 3600), sum(sizes)))
+        self.assertEqual(runlogs.end_of_stream(self.book, run.id, stream), sum(sizes))
 
     def test_a_reader_sees_a_growing_run(self) -> None:
         run = made.new_run(self.book, *self.cell)
