@@ -14,7 +14,7 @@ from pinch.bench.cards import CardKind, Private, UnitsQuery
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
-from pinch.charts.spec import Chart
+from pinch.charts.spec import Chart, Line, Panel
 from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.content import CardContent
@@ -343,6 +343,23 @@ class TestEmpty(WindowCase):
 
 class TestScreenAndFile(unittest.TestCase):
     """The same spec gives the same data and the same reach on screen and in a file."""
+
+    def test_overlaid_runs_are_named_above_their_chart(self) -> None:
+        make_application()
+        t = np.arange(5.0)
+        panel = Panel("Power", "W", (Line(t, t, 0), Line(t, 2 * t, 7, dashed=True)))
+        view, seen = ChartView(), list[str]()
+        for names in ("one", "two"):  # the second has the same axes, and other names
+            chart = Chart("a title", (panel,), "Time", "min:s", clock=True, key=((names, 0), (f"{names} <b>", 7)))
+            view.show_chart(chart)
+            seen.append(view.plots[0].titleLabel.text)
+            svg = face_bytes(face_of(chart), "svg").decode()
+            self.assertIn(f">{names}</text>", svg)
+            self.assertIn(f">{names} &lt;b&gt;</text>", svg)
+        for own, other, title in zip(("one", "two"), ("two", "one"), seen, strict=True):
+            self.assertIn(f"── {own}", title)
+            self.assertIn(f"╌╌ {own} &lt;b&gt;", title)
+            self.assertNotIn(other, title)
 
     def test_lines_points_and_ranges(self) -> None:
         make_application()

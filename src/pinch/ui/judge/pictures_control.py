@@ -1,10 +1,11 @@
 """Pictures come into the book and go out of it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
 
+from pinch.bench.book import Book
 from pinch.bench.photos import Photo
 from pinch.bench.readings import UNITS
 from pinch.bench.records import Device, Run
@@ -55,12 +56,12 @@ class PicturesControl(QObject):
     def add(self, paths: list[Path], device_id: int, run_id: int | None) -> None:
         """Read these files, and keep them as pictures of a device, or of a run of it."""
 
-        def read(progress: object) -> list[ReadPhoto]:
-            return [read_photo(path) for path in paths]
+        def read(go_on: Callable[[float], bool]) -> list[ReadPhoto]:
+            return [read_photo(path) for n, path in enumerate(paths) if go_on(n / len(paths))]
 
-        of = {"device_id": device_id, "run_id": run_id}
+        book, of = self._shell.session.book, {"device_id": device_id, "run_id": run_id}
         self.job = Job("Reading the pictures", read, self)
-        self.job.finished.connect(lambda found: self._shell.safely(lambda: self._keep(found, of)))
+        self.job.finished.connect(lambda found: self._shell.safely(lambda: self._keep(found, of, book)))
         self.job.failed.connect(self._shell.notices.error)
         self.job.start()
 
@@ -77,8 +78,9 @@ class PicturesControl(QObject):
         if self.job is not None:
             self.job.cancel()
 
-    def _keep(self, found: list[ReadPhoto], of: dict[str, int | None]) -> None:
-        book = self._shell.session.book
+    def _keep(self, found: list[ReadPhoto], of: dict[str, int | None], book: Book) -> None:
+        if self._shell.session.book is not book:
+            raise PinchError("Another book was opened while the pictures were read; nothing was added to it.")
         photos = [Photo.model_validate({**of, "jpeg": p.jpeg, "width": p.width, "height": p.height}) for p in found]
 
         def keep() -> None:

@@ -262,7 +262,7 @@ class JudgeView(PageView):
         over = self.tabs.currentIndex() == OVERLAY and self.overlay.chart is not None
         self._chart_button.setVisible((there and not many and self.tabs.currentIndex() != PICTURES) or over)
         self.move_window.setVisible(there and self.tabs.currentIndex() == TIME)
-        self.below.setVisible(there or many)
+        self.below.setVisible(there or many or self.tabs.currentIndex() == PICTURES)
 
     def _fill_cards(self, cards: list[ShownFigure]) -> None:
         for button in self._group.buttons():

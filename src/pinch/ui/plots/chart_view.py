@@ -354,7 +354,7 @@ class ChartView(QWidget):
 def _frame_of(chart: Chart) -> object:
     """What the empty plots of a chart depend on."""
     panels = tuple((panel.title, panel.unit) for panel in chart.panels)
-    return look.theme().name, chart.clock, bool(chart.strip), chart.x_title, chart.x_unit, panels
+    return look.theme().name, chart.clock, bool(chart.strip), chart.x_title, chart.x_unit, panels, chart.key
 
 
 def _upright() -> QPainterPath:
