@@ -2,6 +2,8 @@
 
 import base64
 import io
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -39,7 +41,7 @@ def read_photo(path: Path) -> ReadPhoto:
     from PIL import Image, ImageOps, UnidentifiedImageError
 
     try:
-        with Image.open(io.BytesIO(read_plain(path, MOST_FILE)), formats=FORMATS) as found:
+        with _whole_ones_only(), Image.open(io.BytesIO(read_plain(path, MOST_FILE)), formats=FORMATS) as found:
             if found.width * found.height > MOST_PIXELS:
                 raise DataError(str(path), f"it has more than {MOST_PIXELS // 1_000_000} million pixels")
             found.draft("RGB", (2 * LONGEST_SIDE, 2 * LONGEST_SIDE))  # a JPEG is read at half of its size or less
@@ -55,6 +57,18 @@ def read_photo(path: Path) -> ReadPhoto:
         if len(kept.getvalue()) <= MOST_BYTES:
             break
     return ReadPhoto(base64.b64encode(kept.getvalue()).decode("ascii"), plain.width, plain.height)
+
+
+@contextmanager
+def _whole_ones_only() -> Iterator[None]:
+    """A cut file is refused, also where a maker of PDF in the same process lets such pass."""
+    from PIL import ImageFile
+
+    before, ImageFile.LOAD_TRUNCATED_IMAGES = ImageFile.LOAD_TRUNCATED_IMAGES, False
+    try:
+        yield
+    finally:
+        ImageFile.LOAD_TRUNCATED_IMAGES = before
 
 
 def _on_white(picture: "Picture") -> "Picture":
