@@ -35,6 +35,7 @@ from pinch.core.framestats import frame_figures
 from pinch.core.judge import judge
 from pinch.core.runlog import RunLog, runlog_from_columns
 from pinch.core.walls import WallPoint, wall_line
+from pinch.narrative import curve_words
 from pinch.rig import catalogue
 from pinch.rig.demo import make_demo_book
 from pinch.rig.device import SimulatedDevice, simulate_run
@@ -252,6 +253,7 @@ import os, sys, time
 from pathlib import Path
 from pinch.bench.opening import open_book
 from pinch.ui.app import make_application
+from pinch.ui.bench.page import BenchPage
 from pinch.ui.session import Session
 from pinch.ui.window import MainWindow
 app = make_application()
@@ -324,7 +326,7 @@ def scaling() -> None:
     rows = [state.spot_rows, state.crossing_rows, state.setting_rows, state.group_rows]
 
     def toggle() -> None:
-        state.chart(result, slots, 1, "knee", Second.GAIN, 20.0)
+        curve_words.chart(result, slots, 1, "knee", Second.GAIN, 20.0)
         for of in rows:
             of(result)
         state.reader_rows(result, 20.0)
