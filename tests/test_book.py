@@ -143,6 +143,19 @@ class TestKeeping(BookCase):
         self.assertEqual(runlogs.log_size(self.book, run.id), (math.ceil(sum(sizes) / 3600), sum(sizes)))
         self.assertEqual(runlogs.end_of_stream(self.book, run.id, stream), sum(sizes))
 
+    def test_a_reader_sees_the_whole_of_a_run_that_ends_meanwhile(self) -> None:
+        run = made.new_run(self.book, *self.cell)
+        stream = runlogs.add_stream(self.book, run.id, ["cpu.power"])
+        for i in range(40):
+            runlogs.append(self.book, stream, np.arange(1.0, 101.0) + 100 * i, [np.full(100, 20.0)])
+        with contextlib.closing(open_book(self.path)) as other:
+            rows = other.each("SELECT samples FROM chunk WHERE stream_id = ? ORDER BY id", stream)
+            seen = [next(rows)]
+            runlogs.stop_run(self.book, run, ExitStatus.COMPLETE)
+            seen += rows
+            self.assertEqual(sum(int(str(n)) for (n,) in seen), 4000)
+            self.assertEqual(runlogs.log_size(other, run.id), (2, 4000))
+
     def test_a_reader_sees_a_growing_run(self) -> None:
         run = made.new_run(self.book, *self.cell)
         stream = runlogs.add_stream(self.book, run.id or 0, ["cpu.power"])

@@ -126,7 +126,11 @@ class Book:
             raise
 
     def query(self, sql: str, *values: object) -> list[tuple[object, ...]]:
-        """All rows of a SELECT.
+        """All rows of a SELECT; as `each`."""
+        return list(self.each(sql, *values))
+
+    def each(self, sql: str, *values: object) -> Iterator[tuple[object, ...]]:
+        """The rows of a SELECT, one after the other, all of one moment whoever else writes meanwhile.
 
         Raises
         ------
@@ -136,7 +140,7 @@ class Book:
             if self._read_again is not None and (state := _state_of(self.path)) != self._seen:
                 self.connection.close()
                 self.connection, self._seen = self._read_again(self.path), state
-            return self.connection.execute(sql, values).fetchall()
+            yield from self.connection.execute(sql, values)
         except sqlite3.Error as error:
             raise BookError(self.path, reason_of(error)) from error
 

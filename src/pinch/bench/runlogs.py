@@ -68,15 +68,19 @@ def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes:
 def _pack_anew(book: Book, run_id: int, stream_id: int, count: int) -> int:
     """Append all samples of a stream once more in large chunks, of which one at a time is in memory; returns how many
     values there are."""
-    samples, width = 0, count + 1
-    waiting = np.empty((width, 0))
+    samples, rows = 0, 0
+    waiting = [np.empty((count + 1, 0))]
     for t, columns in _chunks_of(book, run_id, stream_id, count):
         samples += int(sum(np.isfinite(c).sum() for c in columns))
-        waiting = np.hstack([waiting, np.vstack([t, *columns])])
-        while waiting.shape[1] >= WHOLE_CHUNK:
-            append(book, stream_id, waiting[0, :WHOLE_CHUNK], list(waiting[1:, :WHOLE_CHUNK]))
-            waiting = waiting[:, WHOLE_CHUNK:]
-    append(book, stream_id, waiting[0], list(waiting[1:]))
+        waiting.append(np.vstack([t, *columns]))
+        rows += len(t)
+        if rows >= WHOLE_CHUNK:
+            table = np.hstack(waiting)
+            whole = rows - rows % WHOLE_CHUNK
+            append(book, stream_id, table[0, :whole], list(table[1:, :whole]))
+            waiting, rows = [table[:, whole:]], rows - whole
+    table = np.hstack(waiting)
+    append(book, stream_id, table[0], list(table[1:]))
     return samples
 
 
@@ -89,8 +93,7 @@ def end_of_stream(book: Book, run_id: int, stream_id: int) -> float:
     """The time of the last sample of a stream, s; endlessly long ago where there is none."""
     rows = book.query("SELECT data FROM chunk WHERE stream_id = ? AND samples ORDER BY id DESC LIMIT 1", stream_id)
     for (data,) in rows:
-        t, _ = chunks.unpack(bytes(data) if isinstance(data, bytes) else b"", f"{book.path}, run {run_id}")
-        return float(t[-1])
+        return float(_unpacked(book, run_id, data)[0][-1])
     return -np.inf
 
 
@@ -171,12 +174,16 @@ def _read_stream(book: Book, run_id: int, stream_id: int, count: int) -> tuple[F
 
 def _chunks_of(book: Book, run_id: int, stream_id: int, count: int) -> Iterator[tuple[FloatArray, list[FloatArray]]]:
     """The chunks that a stream has now, one after the other, each with a column for each of its channels."""
-    for (number,) in book.query("SELECT id FROM chunk WHERE stream_id = ? ORDER BY id", stream_id):
-        for (data,) in book.query("SELECT data FROM chunk WHERE id = ?", number):
-            t, columns = chunks.unpack(bytes(data) if isinstance(data, bytes) else b"", f"{book.path}, run {run_id}")
-            if len(columns) != count:
-                raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
-            yield t, columns
+    there_now = "stream_id = ? AND id <= (SELECT MAX(id) FROM chunk)"  # what is added meanwhile is not of it
+    for (data,) in book.each(f"SELECT data FROM chunk WHERE {there_now} ORDER BY id", stream_id):
+        t, columns = _unpacked(book, run_id, data)
+        if len(columns) != count:
+            raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
+        yield t, columns
+
+
+def _unpacked(book: Book, run_id: int, data: object) -> tuple[FloatArray, list[FloatArray]]:
+    return chunks.unpack(data if isinstance(data, bytes) else b"", f"{book.path}, run {run_id}")
 
 
 def _by_time_axis(log: RunLog) -> list[tuple[FloatArray, Mapping[str, FloatArray]]]:
