@@ -166,7 +166,7 @@ class TestPane(WindowCase):
         row.caption.editingFinished.emit()
         (photo,) = book.photos(1, 1)
         self.assertEqual((photo.caption, photo.published), ("The meter", True))
-        row = page.view.pictures.rows[0]
+        self.assertIs(page.view.pictures.rows[0], row, "the keyboard stays where it is")
         self.assertIn("noise level, 28.1 dB(A)", [row.of.itemText(n).strip() for n in range(row.of.count())])
         row.of.setCurrentIndex(row.of.count() - 1)
         row.of.activated.emit(row.of.count() - 1)

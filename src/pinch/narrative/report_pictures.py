@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from pinch.analysis.points import RunPoint
 from pinch.bench.book import Book
 from pinch.bench.photos import Photo
-from pinch.bench.readings import UNITS, Reading
 from pinch.bench.records import Device
 from pinch.narrative.story import StoryPhoto, StorySection
 
@@ -17,10 +16,10 @@ def pictures_section(book: Book, devices: Sequence[Device], runs: Sequence[RunPo
     """Pictures that reports may show, each with what it is of."""
     found = [_told(photo, d.name) for d in devices for photo in book.photos(d.id)]
     for p in runs:
-        readings = {r.id: r for r in book.readings(p.run.id)}
+        photos = book.photos(p.device.id, p.run.id)
+        read = {r.id: f": {r.quantity} {r.value_words}" for r in book.readings(p.run.id)} if photos else {}
         of = f"{p.device.name}, {p.setting.name}, {p.workload.name}, run {p.run.repeat}"
-        for photo in book.photos(p.device.id, p.run.id):
-            found.append(_told(photo, ": ".join(filter(None, (of, _read(readings.get(photo.reading_id or 0)))))))
+        found += [_told(photo, of + read.get(photo.reading_id or 0, "")) for photo in photos]
     return StorySection("pictures", "Pictures", photos=tuple(photo for photo in found if photo is not None))
 
 
@@ -36,7 +35,3 @@ def _told(photo: Photo, of: str) -> StoryPhoto | None:
     if not photo.published:
         return None
     return StoryPhoto(photo.id, photo.caption, of, photo.jpeg, photo.width, photo.height)
-
-
-def _read(reading: Reading | None) -> str:
-    return f"{reading.quantity} {reading.value:g} {UNITS[reading.quantity]}" if reading is not None else ""

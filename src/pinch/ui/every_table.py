@@ -13,6 +13,7 @@ from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.core.errors import PinchError
 from pinch.ui.file_dialogs import save_name
 from pinch.ui.row_table import RowTable
+from pinch.ui.table_columns import heading_of
 
 _NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?")
 ENDINGS = "Tables (*.csv *.xlsx *.ods)"
@@ -70,7 +71,7 @@ def copy(table: QTableView, rows: Sequence[int]) -> None:
 
 def headings(table: QTableView) -> list[str]:
     """The headings of the columns that are shown."""
-    return [_heading(table, column) for column in _columns(table)]
+    return [heading_of(table, column) for column in _columns(table)]
 
 
 def cells(table: QTableView, rows: Sequence[int]) -> list[list[str]]:
@@ -97,12 +98,6 @@ def _columns(table: QTableView) -> list[int]:
         return []
     shown = [c for c in range(model.columnCount()) if not table.isColumnHidden(c)]
     return sorted(shown, key=header.visualIndex)
-
-
-def _heading(table: QTableView, column: int) -> str:
-    model = table.model()
-    assert model is not None
-    return " ".join(str(model.headerData(column, Qt.Orientation.Horizontal) or "").split())
 
 
 def _cell(text: str) -> Cell:

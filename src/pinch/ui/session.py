@@ -47,8 +47,8 @@ longer than one waits for a key."""
 class Session:
     """One open book, the subject, the operator's undo, and the recording under way.
 
-    Events: `book_opened`, `records_changed` (devices, settings, workloads or runs), `cards_changed` (the deck and the
-    report), `subject_changed`.
+    Events: `book_opened`, `records_changed` (devices, settings, workloads or runs), `cards_changed` (the deck, the
+    report and pictures), `subject_changed`.
     """
 
     def __init__(self, book: Book) -> None:
@@ -173,7 +173,7 @@ class Session:
             self.records_changed()
 
     def change_cards(self, label: str, work: Callable[[], object]) -> None:
-        """Do an undoable change to the deck or the report, on which no judgement rests."""
+        """Do an undoable change to the deck, the report or pictures, on which no judgement rests."""
         self._refuse_meanwhile()
         with self.undo_stack.step(label):
             work()

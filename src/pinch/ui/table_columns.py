@@ -4,10 +4,17 @@ import json
 
 from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QGuiApplication
-from PyQt6.QtWidgets import QMenu, QTableWidget
+from PyQt6.QtWidgets import QMenu, QTableView, QTableWidget
 
 from pinch.ui.preferences import Key
 from pinch.ui.remembering import preferences_of
+
+
+def heading_of(table: QTableView, column: int) -> str:
+    """The heading of a column in one line."""
+    model = table.model()
+    assert model is not None
+    return " ".join(str(model.headerData(column, Qt.Orientation.Horizontal) or "").split())
 
 
 class TableColumns(QObject):
@@ -75,8 +82,7 @@ class TableColumns(QObject):
             self._keep()
 
     def _heading(self, column: int) -> str:
-        item = self._table.horizontalHeaderItem(column)
-        return " ".join(item.text().split()) if item is not None else ""
+        return heading_of(self._table, column)
 
     @property
     def _key(self) -> Key:

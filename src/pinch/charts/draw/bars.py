@@ -4,8 +4,6 @@ import math
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from pinch.charts.bar_chart import BarChart, BarGroup, legible
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, TITLE, line_height, shortened, width
@@ -77,7 +75,7 @@ def _draw_group(
             axis.plot([bar.low, bar.high], [number, number], color=theme.ink, linewidth=1.4, marker="|", markersize=8)
         middle = place.top + row * (number + 0.5)
         said = f"{bar.label}: {group.printed[number]}{f', {bar.words}' if bar.words else ''}"
-        speak(axis, np.array([bar.value]), np.array([number]), [said], bar.slot)
+        speak(axis, bar.value, number, said, bar.slot)
         label = shortened(bar.label, LABEL, left - 12, bar.subject)
         write_words(figure, label, (place.left - 10, middle), LABEL, theme.ink, bar.subject, "right")
         end = place.left + place.width

@@ -3,8 +3,6 @@
 import math
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_mark
 from pinch.charts.draw.lettering import LABEL, line_height, width
@@ -38,7 +36,7 @@ def draw_dumbbells(chart: DumbbellChart, figure: "Figure", area: Area, theme: Th
             _draw_ball(axis, ball, number, r.slot, colour, face, theme)
         for end, ball in zip(chart.ends, (r.first, r.second), strict=True):
             said = f"{r.label}, {end}: {plain(ball.value)} {chart.x_unit}".rstrip()
-            speak(axis, np.array([ball.value]), np.array([number]), [said], r.slot)
+            speak(axis, ball.value, number, said, r.slot)
         rows.write(figure, number, r.label, r.words, theme, r.sure)
     axis.set_yticks([])
     axis.set_xlim(*span(chart))

@@ -139,16 +139,15 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
 
 def _speak_points(axis: "Axes", panel: Panel, chart: Chart) -> None:
     """The words of what was measured; of a line over time, of places along it."""
-    claims = [d for d in panel.dots if d.light]
-    told = [(d.x, d.y, ("",) * len(d.x) if d.spot else d.texts, d.slot) for d in panel.dots if not d.light]
+    for dots in panel.dots:
+        for x, y, text in zip(dots.x.tolist(), dots.y.tolist(), dots.texts, strict=True):
+            words = text if dots.light else point_words(chart, panel, "" if dots.spot else text, x, y)
+            speak(axis, x, y, words, dots.slot)
     for line in panel.lines if chart.clock else ():
         known = np.flatnonzero(np.isfinite(line.y))
-        chosen = known[np.unique(np.linspace(0, len(known) - 1, SPOKEN_OF_LINE).astype(int))] if len(known) else known
-        told.append((line.x[chosen], line.y[chosen], (line.label or panel.title,) * len(chosen), line.slot))
-    for x, y, texts, slot in told:
-        speak(axis, x, y, [point_words(chart, panel, *point) for point in zip(texts, x, y, strict=True)], slot)
-    for dots in claims:
-        speak(axis, dots.x, dots.y, dots.texts, dots.slot)
+        for n in np.unique(np.linspace(0, len(known) - 1, SPOKEN_OF_LINE).astype(int)) if len(known) else ():
+            x, y = float(line.x[known[n]]), float(line.y[known[n]])
+            speak(axis, x, y, point_words(chart, panel, line.label or panel.title, x, y), line.slot)
 
 
 class Words:

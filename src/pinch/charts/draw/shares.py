@@ -2,8 +2,6 @@
 
 from typing import TYPE_CHECKING
 
-import numpy as np
-
 from pinch.charts.draw.area import Area, plain_axes
 from pinch.charts.draw.keys import draw_causes
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height
@@ -37,7 +35,7 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
                 hatch=cause.hatch, linewidth=0.0,
             )  # fmt: skip
             said = f"{r.label}: {cause.label}, {100 * share:.0f} % of the load"
-            speak(axis, np.array([100 * (start + share / 2)]), np.array([number]), [said], 0)
+            speak(axis, 100 * (start + share / 2), number, said, 0)
             if share >= LEAST_NAMED:
                 box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}
                 middle = 100 * (start + share / 2)

@@ -39,10 +39,9 @@ def draw_slopes(chart: SlopeChart, figure: "Figure", area: Area, theme: Theme) -
             marker=FILE_MARKERS[MARKERS[number % len(MARKERS)]], markersize=9, markerfacecolor=theme.paper,
             markeredgewidth=1.6,
         )  # fmt: skip
-        said = [f"{slope.label}, {c}: {plain(float(v))} %" for c, v in zip(chart.columns, slope.values, strict=True)]
-        values = np.array(slope.values)
-        known = np.isfinite(values)
-        speak(axis, x[known], values[known], [s for s, k in zip(said, known, strict=True) if k], chart.slot)
+        for nth, (column, value) in enumerate(zip(chart.columns, slope.values, strict=True)):
+            if np.isfinite(value):
+                speak(axis, nth, value, f"{slope.label}, {column}: {plain(value)} %", chart.slot)
     low, high = bounds(chart)
     axis.set_ylim(low, high)
     axis.set_xlim(-0.06, len(x) - 0.94)

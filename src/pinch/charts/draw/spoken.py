@@ -2,13 +2,10 @@
 pointer or by keyboard, and takes series away."""
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from html import escape
 from typing import TYPE_CHECKING
 from weakref import WeakKeyDictionary
-
-from pinch.core.runlog import FloatArray
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -47,10 +44,10 @@ def spoken_of(figure: "Figure") -> Spoken:
     return _OF.setdefault(figure, Spoken())
 
 
-def speak(axis: "Axes", x: FloatArray, y: FloatArray, words: Sequence[str], slot: int) -> None:
-    """Give points (n,) of axes their words."""
+def speak(axis: "Axes", x: float, y: float, words: str, slot: int) -> None:
+    """Give a place in axes its words."""
     said = spoken_of(axis.get_figure(root=True))  # type: ignore[arg-type]
-    said.points += [SpokenPoint(axis, float(a), float(b), w, slot) for a, b, w in zip(x, y, words, strict=True)]
+    said.points.append(SpokenPoint(axis, x, y, words, slot))
 
 
 def belongs(artist: "Artist", slot: int) -> None:

@@ -114,8 +114,7 @@ class JudgePage(Page[JudgeView]):
             view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
             return
         margin.show_notes(run.id, run.notes)
-        if view.tabs.currentIndex() == PICTURES:
-            view.pictures.show_photos(*self.pictures.shown())
+        self._show_pictures()
         if run.summary is not None:
             unit = self.session.book.get(Workload, run.workload_id).score_unit
             view.show_nothing(told_headline(run.summary, unit))
@@ -138,6 +137,14 @@ class JudgePage(Page[JudgeView]):
             return False
         self.pictures.add_here(paths)
         return True
+
+    def cards_changed(self) -> None:
+        if self.is_made:
+            self._show_pictures()
+
+    def _show_pictures(self) -> None:
+        if self.view.tabs.currentIndex() == PICTURES:
+            self.view.pictures.show_photos(*self.pictures.shown())
 
     def reveal(self, target: Target) -> bool:
         if not isinstance(target, RunTarget):

@@ -7,7 +7,6 @@ from PyQt6.QtCore import QObject
 
 from pinch.bench.book import Book
 from pinch.bench.photos import Photo
-from pinch.bench.readings import UNITS
 from pinch.bench.records import Device, Run
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -34,7 +33,7 @@ class PicturesControl(QObject):
         if run is None:
             return [], []
         read = [
-            PictureTarget(f"{r.quantity}, {r.value:g} {UNITS[r.quantity]} {r.place}".rstrip(), run.id, r.id)
+            PictureTarget(f"{r.quantity}, {r.value_words} {r.place}".rstrip(), run.id, r.id)
             for r in book.readings(run.id)
         ]
         targets = [PictureTarget("this run", run.id), *read, PictureTarget(book.get(Device, run.device_id).name)]
@@ -67,11 +66,11 @@ class PicturesControl(QObject):
 
     def change(self, photo: Photo) -> None:
         """Keep what is said of a picture."""
-        self._shell.session.change("change a picture", lambda: self._shell.session.book.save(photo))
+        self._shell.session.change_cards("change a picture", lambda: self._shell.session.book.save(photo))
 
     def remove(self, photo: Photo) -> None:
         """Take a picture out; undo brings it back."""
-        self._shell.session.change("remove a picture", lambda: self._shell.session.book.delete(photo))
+        self._shell.session.change_cards("remove a picture", lambda: self._shell.session.book.delete(photo))
 
     def cancel(self) -> None:
         """The window closes: what is being read is not kept."""
@@ -88,7 +87,7 @@ class PicturesControl(QObject):
                 book.save(photo)
 
         words = counted(len(photos), "picture")
-        self._shell.session.change(f"add {words}", keep)
+        self._shell.session.change_cards(f"add {words}", keep)
         self._shell.notices.done(f"{words} added; where and when it was taken was left out.")
 
     def _run(self) -> Run:

@@ -35,6 +35,7 @@ class PictureRow(QWidget):
     def __init__(self, photo: Photo, targets: Sequence[PictureTarget]) -> None:
         super().__init__()
         self.photo = photo
+        self._targets = targets
         shown, pixels = QLabel(), QPixmap()
         pixels.loadFromData(photo.content)
         ratio = self.devicePixelRatioF()
@@ -52,18 +53,15 @@ class PictureRow(QWidget):
         self.of.setAccessibleName("What the picture is of")
         for target in targets:
             self.of.addItem(target.name, target)
-            if (target.run_id, target.reading_id) == (photo.run_id, photo.reading_id):
-                self.of.setCurrentIndex(self.of.count() - 1)
         self.of.activated.connect(lambda _: self._moved())
-        shown.setAccessibleName(photo.caption or f"Picture of {self.of.currentText()}")
-        self.caption = QLineEdit(photo.caption)
+        self._image = shown
+        self.caption = QLineEdit()
         self.caption.setPlaceholderText("What does it show?")
         self.caption.setAccessibleName("Caption of the picture")
         self.caption.setMaxLength(300)
         self.caption.editingFinished.connect(self._captioned)
         self.published = QCheckBox("in reports")
-        self.published.setChecked(photo.published)
-        self.published.toggled.connect(lambda on: self.changed.emit(self.photo.model_copy(update={"published": on})))
+        self.published.clicked.connect(lambda on: self.changed.emit(self.photo.model_copy(update={"published": on})))
         remove = small_button("Remove", "Take this picture out of the book", lambda: self.unwanted.emit(self.photo))
         beside = QVBoxLayout()
         for widget in (self.of, self.caption, self.published):
@@ -75,6 +73,17 @@ class PictureRow(QWidget):
         row.setSpacing(14)
         row.addWidget(shown)
         row.addLayout(beside, 1)
+        self.say(photo)
+
+    def say(self, photo: Photo) -> None:
+        """Show what is said of the picture now."""
+        self.photo = photo
+        places = [(target.run_id, target.reading_id) for target in self._targets]
+        of = photo.run_id, photo.reading_id
+        self.of.setCurrentIndex(places.index(of) if of in places else places.index((photo.run_id, None)))
+        self.caption.setText(photo.caption)
+        self.published.setChecked(photo.published)
+        self._image.setAccessibleName(photo.caption or f"Picture of {self.of.currentText()}")
 
     def _moved(self) -> None:
         target = self.of.currentData()
@@ -100,7 +109,7 @@ class PicturesPane(QWidget):
         add_device = small_button("Picture of its device …", "A JPEG, PNG or WebP file", lambda: self.added.emit(False))
         self._hint = label(HINT, "quiet", wrap=True)
         self.rows: list[PictureRow] = []
-        self._shown: tuple[Sequence[Photo], Sequence[PictureTarget]] = (), ()
+        self._shown: tuple[list[tuple[int, str]], Sequence[PictureTarget]] = [], ()
         inside = QWidget()
         self._list = QVBoxLayout(inside)
         self._list.setContentsMargins(0, 0, 8, 0)
@@ -122,9 +131,11 @@ class PicturesPane(QWidget):
 
     def show_photos(self, photos: Sequence[Photo], targets: Sequence[PictureTarget]) -> None:
         """Show pictures, and what each can be of."""
-        if (photos, targets) == self._shown:
-            return  # making them anew would take the keyboard from what is being typed
-        self._shown = photos, targets
+        before, self._shown = self._shown, ([(p.id, p.jpeg) for p in photos], targets)
+        if self._shown == before:  # making them anew would take the keyboard from where one types
+            for row, photo in zip(self.rows, photos, strict=True):
+                row.say(photo)
+            return
         for row in self.rows:
             self._list.removeWidget(row)
             row.hide()
