@@ -79,7 +79,7 @@ class ReportPane(QWidget):
         self.forms = {form: QCheckBox(words) for form, words in FORM_WORDS.items()}
         self.pictures = {kind: QCheckBox(PICTURE_WORDS.get(kind, kind.upper())) for kind in ENDINGS}
         self.tables = {kind: QCheckBox(kind.upper()) for kind in TABLES}
-        self.data = QCheckBox("open data, a Tabular Data Package")
+        self.data = QCheckBox("open data, a Data Package")
         self.private = {what: QCheckBox(str(what)) for what in Private}
         self.write = QPushButton("Write the report …")
         self.insert = {
