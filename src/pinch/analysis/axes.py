@@ -4,6 +4,7 @@ from collections.abc import Callable, Hashable, Sequence
 from enum import StrEnum
 
 from pinch.analysis.cells import OWN, BenchCell
+from pinch.language import tr
 
 LIKE_W = 0.10
 """Cells whose measured watts are no further apart count as fed alike. Common practice, no source."""
@@ -28,7 +29,7 @@ class CompareAxis(StrEnum):
     def __new__(cls, value: str, words: str) -> "CompareAxis":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.words = words
+        member.words = tr(words)
         return member
 
 

@@ -12,6 +12,7 @@ from pinch.core.causes import Cause
 from pinch.core.fairness import Conditions
 from pinch.core.figures import UNSETTLED
 from pinch.core.frames import FRAME_RATE
+from pinch.language import tr
 
 
 def conditions_of(
@@ -40,7 +41,8 @@ def conditions_of(
         work={
             "preset": workload.preset,
             "upscaling": workload.upscaling,
-            "frame generation": workload.frame_generation or ("found in the log" if any(map(generates, runs)) else ""),
+            "frame generation": workload.frame_generation
+            or (tr("found in the log") if any(map(generates, runs)) else ""),
         },
         frame_cap=workload.frame_cap_fps,
         capped_share=mean_share(runs, Cause.FRAME_CAP),
@@ -89,8 +91,8 @@ def _memory_of(device: Device, setting: Setting) -> Mapping[str, str]:
     speed = setting.memory_speed_mts or memory.speed_mts
     return {
         "memory kind": memory.kind,
-        "memory speed": f"{speed:g} MT/s" if speed else "",
-        "memory size": f"{memory.size_gb:g} GB" if memory.size_gb else "",
+        "memory speed": tr("{speed:g} MT/s", speed=speed) if speed else "",
+        "memory size": tr("{size_gb:g} GB", size_gb=memory.size_gb) if memory.size_gb else "",
     }
 
 

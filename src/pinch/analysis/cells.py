@@ -10,6 +10,7 @@ from pinch.bench.records import Device, Result, Setting, Workload
 from pinch.bench.summaries import Origin
 from pinch.bench.variants import own_name
 from pinch.core.figures import Note
+from pinch.language import tr
 
 OWN = str(Origin.OWN)
 
@@ -175,12 +176,12 @@ def _conditions(key: CellKey, alike: Sequence[CellKey]) -> list[str]:
     """What tells a cell from the others of its setting."""
     words = []
     if key.origin == OWN and len({k.room_c for k in alike if k.origin == OWN}) > 1:
-        words.append("room not noted" if key.room_c is None else f"{key.room_c:g} °C")
+        words.append(tr("room not noted") if key.room_c is None else tr("{room_c:g} °C", room_c=key.room_c))
     if len({k.origin for k in alike}) > 1 and key.origin != OWN:
         words.append(key.origin)
     builds = [k.builds for k in alike if k.origin == OWN]
     if key.origin == OWN and len(set(builds)) > 1:
-        words.append(_build_words(key.builds, builds) or "builds not noted")
+        words.append(_build_words(key.builds, builds) or tr("builds not noted"))
     return words
 
 

@@ -23,6 +23,7 @@ from pinch.core.printing import alike
 from pinch.core.run_order import APART_S, RunPlace, places_of, surroundings_of
 from pinch.core.unit_yield import UnitYield
 from pinch.core.verdict import DELTA, Answer, NextStep, StepKind, Verdict, judge_together
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -340,7 +341,7 @@ def _of_some(d: ConditionDifference, names: Sequence[str], shared: int) -> Condi
     own = list(dict.fromkeys(names))
     if len(own) == shared:
         return d
-    more = f" and {len(own) - 3} more" if len(own) > 3 else ""
+    more = tr(" and {own} more", own=len(own) - 3) if len(own) > 3 else ""
     return replace(d, words=f"{d.words.rstrip('.')} ({', '.join(own[:3])}{more} of {shared} workloads).")
 
 

@@ -18,10 +18,11 @@ from pinch.core.progress import Progress, tell, unheard
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import WORTH
 from pinch.core.verdict import DELTA
+from pinch.language import tr
 
 MEASURES = (AVERAGE, *LOW_NAMES)
 MOST_SERIES = 96
-OTHER_METRIC = "its score is typed, the others' rate is logged; say on the Bench page where they are one."
+OTHER_METRIC = tr("its score is typed, the others' rate is logged; say on the Bench page where they are one.")
 
 
 class Axis(StrEnum):
@@ -199,9 +200,9 @@ def _series(
     points, left_out = placed_runs(book, mine, choice)
     scaling, reason = None, ""
     if not points:
-        reason = "no run that counts is there"
+        reason = tr("no run that counts is there")
     elif not choice.axis.of_watts:
-        reason = "curves and sweet spots are made over watts"
+        reason = tr("curves and sweet spots are made over watts")
     else:
         try:
             scaling = scale(core_points(points, choice), choice.target, choice.low_share, choice.worth)
@@ -223,7 +224,7 @@ def placed_runs(book: BookPoints, mine: Sequence[RunPoint], choice: ScaleChoice)
         reason = p.why_not or ("" if power else _lack(choice.axis))
         if choice.measure == AVERAGE and score and id(p) not in alike:
             reason = reason or OTHER_METRIC
-        reason = reason or ("" if score else f"no {LOW_NAMES.get(choice.measure, 'score')} can be had.")
+        reason = reason or ("" if score else tr("no {get} can be had.", get=LOW_NAMES.get(choice.measure, "score")))
         if reason or not power or not score:
             left_out.append(Note("left-out", f"{p.name}: {reason}"))
         else:
@@ -267,7 +268,7 @@ def _claimed(beside: CurveSeries, choice: ScaleChoice) -> list[CurveSeries]:
             scaling = scale(points, choice.target, 0.0, choice.worth)
         except DataError:
             continue
-        name = f"{beside.name}, claimed ({origin})"
+        name = tr("{beside}, claimed ({origin})", beside=beside.name, origin=origin)
         found.append(replace(beside, name=name, points=(), told=(), left_out=(), scaling=scaling, claimed=True))
     return found
 
@@ -299,7 +300,7 @@ def _place(book: BookPoints, point: RunPoint, axis: Axis) -> float | None:
 
 
 def _lack(axis: Axis) -> str:
-    return f"no {axis} power was logged." if axis.of_watts else f"no {axis} was read."
+    return tr("no {axis} power was logged.", axis=axis) if axis.of_watts else tr("no {axis} was read.", axis=axis)
 
 
 _HOLDING = (Cause.SUSTAINED_POWER, Cause.BURST_POWER, Cause.CLOCK_CEILING, Cause.HEAT)
@@ -313,6 +314,6 @@ def _bound_by(points: Sequence[ScalePoint]) -> str:
     if total[Cause.GRAPHICS_BOUND] > 0.5:
         return "graphics"
     if total[Cause.FRAME_CAP] > 0.5:
-        return "a frame cap"
+        return tr("a frame cap")
     held = sum(total[cause] for cause in _HOLDING)
-    return "power, clock and heat" if held > 0.5 else ""
+    return tr("power, clock and heat") if held > 0.5 else ""

@@ -18,6 +18,7 @@ from pinch.core.printing import plain
 from pinch.core.rundown import Rundown, judge_rundown
 from pinch.core.runlog import RunLog
 from pinch.core.sound import level_mean
+from pinch.language import tr
 
 HEAT_SHARE = 0.1
 WALL = "wall.power"
@@ -28,8 +29,8 @@ SCHOOLS = ("percentile", "mean_of_worst", "time_share")
 MOVED_SHARE = 0.002
 """A figure that a new method moves by less is not worth a word."""
 _NUMBERS = (
-    *(("power_w", "sustained power", "W"), ("clock_mhz", "clock", "MHz"), ("temp_c", "temperature", "°C")),
-    *(("rate", "rate", ""), ("r_th", "thermal resistance", "K/W")),
+    *(("power_w", tr("sustained power"), "W"), ("clock_mhz", tr("clock"), "MHz"), ("temp_c", tr("temperature"), "°C")),
+    *(("rate", tr("rate"), ""), ("r_th", tr("thermal resistance"), "K/W")),
 )
 
 
@@ -166,10 +167,10 @@ def _lows(j: Judgement) -> dict[str, float]:
 
 def moved_words(old: Digest, new: Digest) -> Sequence[str]:
     """What differs between two digests of the same log."""
-    found = [f"window {old.state} → {new.state}"] if old.state != new.state else []
+    found = [tr("window {state} → {state_2}", state=old.state, state_2=new.state)] if old.state != new.state else []
     before, after = (max(d.shares, key=lambda c: d.shares[c], default="") for d in (old, new))
     if before != after and before and after:
-        found.append(f"held by {before} → {after}")
+        found.append(tr("held by {before} → {after}", before=before, after=after))
     for field, name, unit in _NUMBERS:
         before, after = getattr(old, field), getattr(new, field)
         if before != after and (None in (before, after) or abs(after - before) > MOVED_SHARE * abs(before)):
@@ -178,7 +179,7 @@ def moved_words(old: Digest, new: Digest) -> Sequence[str]:
 
 
 def _number(value: float | None, unit: str) -> str:
-    return "none" if value is None else f"{plain(value, 5)} {unit}".rstrip()
+    return tr("none") if value is None else f"{plain(value, 5)} {unit}".rstrip()
 
 
 def _value(j: Judgement, channel: str | None) -> float | None:

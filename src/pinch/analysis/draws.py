@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pinch.analysis.points import RunPoint
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,6 @@ def draw_names(draws: Sequence[Draw]) -> tuple[str, ...]:
     """What each is called among the others: with its workload where there are several."""
     several = len({d.of.run.workload_id for d in draws}) > 1
     return tuple(
-        ", ".join([*([d.of.workload.name] if several else []), d.of.name, *(["at rest"] if d.at_rest else [])])
+        ", ".join([*([d.of.workload.name] if several else []), d.of.name, *([tr("at rest")] if d.at_rest else [])])
         for d in draws
     )

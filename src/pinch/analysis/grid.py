@@ -13,6 +13,7 @@ from pinch.analysis.work_metrics import metric_of
 from pinch.bench.records import Workload
 from pinch.bench.variants import own_name
 from pinch.core.metrics import AVERAGE, SCORE
+from pinch.language import tr
 
 TARGETS_FPS = (60.0, 120.0, 144.0)
 AT_CAP = 0.98
@@ -114,10 +115,10 @@ def _by_graphics_share(
     rows = []
     for w in [w for w in book.workloads if any(w.id in c.workload_ids for c in own)]:
         for speed in speeds:
-            name = f"{w.name}, {speed:g} MT/s" if speed else w.name
+            name = tr("{name}, {speed:g} MT/s", name=w.name, speed=speed) if speed else w.name
             there = [by_place.get((speed, share)) for share in shares]
             rows.append(_row(name, w, [(cell or base, w if cell else None) for cell in there], low))
-    return tuple(f"{s:g} GB" for s in shares), rows
+    return tuple(tr("{s:g} GB", s=s) for s in shares), rows
 
 
 def _speed(cell: BenchCell) -> float:

@@ -14,6 +14,7 @@ from pinch.bench.opening import open_book
 from pinch.bench.records import Run
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
+from pinch.language import tr
 
 _desk: JudgeDesk
 """Of a process that judges, from its start to its end."""
@@ -45,8 +46,10 @@ class JudgedBeside(AbstractContextManager["JudgedBeside"]):
         try:
             return self._begun[run.id].result()
         except BrokenProcessPool:
-            reason = "what judged it ended before it was through, as happens where memory is short"
-            raise PinchError(f"{self._path.name}, run {run.repeat}: {reason}.") from None
+            reason = tr("what judged it ended before it was through, as happens where memory is short")
+            raise PinchError(
+                tr("{path}, run {repeat}: {reason}.", path=self._path.name, repeat=run.repeat, reason=reason)
+            ) from None
 
     def __exit__(self, *_: object) -> None:
         self._pool.shutdown(cancel_futures=True)

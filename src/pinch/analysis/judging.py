@@ -13,6 +13,7 @@ from pinch.core.known import Known
 from pinch.core.power_parts import with_parts
 from pinch.core.runlog import RunLog
 from pinch.core.sensor_classes import SensorClasses
+from pinch.language import tr
 
 
 def known_of(device: Device, setting: Setting, workload: Workload, run: Run) -> Known:
@@ -61,7 +62,9 @@ class JudgeDesk:
         PinchError : the log is damaged, empty, or cannot be judged.
         """
         if run.summary is not None:
-            raise PinchError(f"Run {run.repeat} is a score without a log, so there is nothing to judge.")
+            raise PinchError(
+                tr("Run {repeat} is a score without a log, so there is nothing to judge.", repeat=run.repeat)
+            )
         number, state = run.id, self._state(run)
         if number not in self._kept or self._kept[number][0] != state:
             try:
@@ -72,7 +75,9 @@ class JudgeDesk:
                     judge(log, state[1], brief=self._brief),
                 )
             except DataError as error:
-                raise DataError(f"{self._book.path.name}, run {number}", error.reason) from None
+                raise DataError(
+                    tr("{path}, run {number}", path=self._book.path.name, number=number), error.reason
+                ) from None
         return self._kept[number][1:]
 
     def knows(self, run: Run) -> bool:

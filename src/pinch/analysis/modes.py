@@ -21,6 +21,7 @@ from pinch.core.runlog import Series
 from pinch.core.sound import Corrected, Grade, fan_line, level_mean, without_room
 from pinch.core.touch import Material, Touch, judge_touch
 from pinch.core.walls import WallLine, WallPoint, wall_line
+from pinch.language import tr
 
 LABEL_OFF, WANDERS = 0.10, 0.10
 LEAST_CHARGES = 2
@@ -242,11 +243,11 @@ def _marks(setting: Setting, power: float | None, sd: float, runs: Sequence[RunP
     if power is not None and setting.sustained_w and abs(power / setting.sustained_w - 1.0) > LABEL_OFF:
         marks.append(f"{100 * (power / setting.sustained_w - 1):+.0f} % of its label".replace("-", "−"))
     if power and sd / power > WANDERS:
-        marks.append(f"wanders by {100 * sd / power:.0f} %")
+        marks.append(tr("wanders by {sd:.0f} %", sd=100 * sd / power))
     if any(p.digest.state == SettledState.DRIFTING for p in runs):
-        marks.append("not settled")
+        marks.append(tr("not settled"))
     if any(p.off_share for p in runs):
-        marks.append("did not hold")
+        marks.append(tr("did not hold"))
     return tuple(marks)
 
 
@@ -330,7 +331,7 @@ def _wall(points: Sequence[RunPoint]) -> tuple[WallLine | None, tuple[Note, ...]
     try:
         line = wall_line([WallPoint(d.package_w, d.drawn_w, name) for d, name in named])
     except DataError as error:
-        return None, (Note("no-wall", f"No wall line: {error.reason}."),) if found else ()
+        return None, (Note("no-wall", tr("No wall line: {reason}.", reason=error.reason)),) if found else ()
     return line, line.notes
 
 
@@ -340,11 +341,13 @@ def _lasting(points: Sequence[RunPoint], battery: Battery) -> tuple[Lasting | No
     if not found:
         return None, ()
     if holds is None:
-        return None, (Note("no-capacity", "The capacity of the battery is not known, so there are no minutes."),)
+        return None, (Note("no-capacity", tr("The capacity of the battery is not known, so there are no minutes.")),)
     try:
         line = fit_line(np.array([d.package_w for d in found]), np.array([d.drawn_w for d in found]))
     except DataError as error:
-        return None, (Note("no-battery-line", f"No curve of draw over package watts: {error.reason}."),)
+        return None, (
+            Note("no-battery-line", tr("No curve of draw over package watts: {reason}.", reason=error.reason)),
+        )
     return Lasting(line, holds), ()
 
 

@@ -6,6 +6,7 @@ from statistics import median
 
 from pinch.bench.parts import Offer, PriceOf, Rate
 from pinch.bench.records import Device
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -43,8 +44,21 @@ def _median(offers: Sequence[Offer]) -> Offer:
     if len(offers) == 1:
         return offers[0]
     days = sorted(o.date for o in offers if o.date)
-    span = days[-1] if len(set(days)) == 1 else f"{days[0]} to {days[-1]}" if days else "no noted days"
-    words = f"median of {len(offers)} offers from {min(prices):g} to {max(prices):g} {offers[0].currency}, {span}"
+    span = (
+        days[-1]
+        if len(set(days)) == 1
+        else tr("{days} to {days_2}", days=days[0], days_2=days[-1])
+        if days
+        else tr("no noted days")
+    )
+    words = tr(
+        "median of {offers} offers from {prices:g} to {prices_2:g} {currency}, {span}",
+        offers=len(offers),
+        prices=min(prices),
+        prices_2=max(prices),
+        currency=offers[0].currency,
+        span=span,
+    )
     regions = {o.region for o in offers}
     return Offer(
         price=median(prices),
@@ -59,9 +73,17 @@ def _in_one_currency(offer: Offer, rates: Sequence[Rate]) -> Offer:
     rate = next((r for r in rates if r.currency == offer.currency), None)
     if rate is None or offer.price is None:
         return offer
-    what = offer.configuration or ("as tested" if offer.tested else "configuration not noted")
-    day = f" of {rate.day}" if rate.day else ""
-    told = f"{what}, {offer.price:g} {offer.currency} at {rate.worth:g} {rate.into}{day}, typed in"
+    what = offer.configuration or (tr("as tested") if offer.tested else tr("configuration not noted"))
+    day = tr(" of {day}", day=rate.day) if rate.day else ""
+    told = tr(
+        "{what}, {price:g} {currency} at {worth:g} {into}{day}, typed in",
+        what=what,
+        price=offer.price,
+        currency=offer.currency,
+        worth=rate.worth,
+        into=rate.into,
+        day=day,
+    )
     return offer.model_copy(
         update={
             "price": round(offer.price * rate.worth, 2),

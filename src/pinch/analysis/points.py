@@ -12,6 +12,7 @@ from pinch.core.causes import Cause
 from pinch.core.figures import WHOLE_OFF, SettledState
 from pinch.core.metrics import AVERAGE, SCORE
 from pinch.core.sound import level_mean
+from pinch.language import tr
 
 HELD = (SettledState.SETTLED, SettledState.DRIFTING)
 SAME_ROOM_K = 2.0
@@ -41,17 +42,17 @@ class RunPoint:
     @property
     def name(self) -> str:
         """Setting and number of the run, as it is named beside others of its device."""
-        return f"{self.setting.name}, run {self.run.repeat}"
+        return tr("{setting}, run {repeat}", setting=self.setting.name, repeat=self.run.repeat)
 
     @property
     def why_unusable(self) -> str:
         """Why none of its figures count; empty where they do."""
         if self.run.void:
-            return f"void: {self.run.void}"
+            return tr("void: {void}", void=self.run.void)
         if self.run.cut_off:
-            return "still recording, or cut off."
+            return tr("still recording, or cut off.")
         if self.beside_settled:
-            return "too short to settle, beside runs of its cell that did."
+            return tr("too short to settle, beside runs of its cell that did.")
         return self.digest.problem
 
     @property
@@ -60,7 +61,7 @@ class RunPoint:
         lasts = self.digest.rundown is not None and self.digest.rundown.runtime_h is not None
         if self.why_unusable or self.digest.rate is not None or lasts:
             return self.why_unusable
-        return "no rate of work and no score was logged."
+        return tr("no rate of work and no score was logged.")
 
     @property
     def off_share(self) -> float:
@@ -159,7 +160,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
     workloads = {w.id: w for w in book.workloads()}
     runs = book.runs()
     rooms = _rooms({r.ambient_c for r in runs if r.ambient_c is not None})
-    waiting = Digest(problem="not judged yet.")
+    waiting = Digest(problem=tr("not judged yet."))
     readings = book.readings_by_run()
     points = tuple(
         RunPoint(

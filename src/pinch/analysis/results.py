@@ -12,6 +12,7 @@ from pinch.core.errors import DataError
 from pinch.core.extent import Extent
 from pinch.core.figures import SettledState
 from pinch.core.metrics import LOW_NAMES, Better, Metric
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,11 @@ def chosen_results(
 
 def name_out(metric: Metric) -> str:
     """A metric as commands and open data name it: a low without its school, which stands beside it."""
-    return f"low {LOW_NAMES[metric.key].partition(' low')[0]}" if metric.key in LOW_NAMES else metric.key
+    return (
+        tr("low {partition}", partition=LOW_NAMES[metric.key].partition(" low")[0])
+        if metric.key in LOW_NAMES
+        else metric.key
+    )
 
 
 def _of_run(p: RunPoint) -> Iterator[BookResult]:

@@ -9,8 +9,9 @@ from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import MAIN, Metric
 from pinch.core.unit_yield import UnitYield, unit_yield
 from pinch.core.verdict import Verdict
+from pinch.language import tr
 
-COMPUTE_UNITS, CORES, THREADS = "compute units", "cores", "threads"
+COMPUTE_UNITS, CORES, THREADS = tr("compute units"), "cores", "threads"
 SHARED_BY_CORES = (WorkKind.ALL_CORE, WorkKind.COMBINED)
 
 

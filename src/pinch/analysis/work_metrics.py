@@ -7,6 +7,7 @@ from pinch.bench.records import Workload
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN, SCORE, Better, Metric, built_in
+from pinch.language import tr
 
 TIMES = ("s", "min", "h")
 NAMES = {"low 1 %": "low_1.percentile", "low 0.1 %": "low_0_1.percentile", "time": SCORE}
@@ -73,11 +74,11 @@ def typed_metrics(workload: Workload) -> list[Metric]:
 
 def offered_metrics(book: BookPoints) -> list[tuple[str, str]]:
     """Keys and names of the metrics that something in a book has, what a workload is about first."""
-    found = [(AVERAGE, "average or score")]
+    found = [(AVERAGE, tr("average or score"))]
     keys = dict.fromkeys(key for p in book.points for key in p.digest.lows)
     keys |= dict.fromkeys(r.metric for r in book.results if r.metric in LOW_NAMES)
     if keys:
-        found.append((f"{AVERAGE}{BOTH}low_1.percentile", "average and 1 % low"))
+        found.append((f"{AVERAGE}{BOTH}low_1.percentile", tr("average and 1 % low")))
     keys |= dict.fromkeys(m.name for w in book.workloads for m in w.metrics)
     keys |= dict.fromkeys(r.metric for r in book.results)
     keys |= dict.fromkeys(sorted({key for p in book.points for key in (*p.digest.figures, *p.read)}))

@@ -22,6 +22,7 @@ from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Reference, Result, Run, Setting, Workload
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 R = TypeVar("R", bound=Record)
 _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
@@ -101,7 +102,7 @@ class Book:
         BookError : the book is read-only, locked, damaged, or the disk is full.
         """
         if self.read_only:
-            raise BookError(self.path, "is read-only, so nothing can be changed in it")
+            raise BookError(self.path, tr("is read-only, so nothing can be changed in it"))
         if self.connection.in_transaction:
             try:
                 yield self.connection
@@ -111,7 +112,8 @@ class Book:
         if not self.in_place:
             self._take_log_away()
             raise BookGoneError(
-                self.path, "was deleted or replaced by another program since it was opened; save a copy of what is open"
+                self.path,
+                tr("was deleted or replaced by another program since it was opened; save a copy of what is open"),
             )
         try:
             self.connection.execute("BEGIN IMMEDIATE")
@@ -188,7 +190,9 @@ class Book:
         """
         found = self._records(kind, "WHERE id = ?", record_id)
         if not found:
-            raise BookError(self.path, f"has no {_COLUMNS[kind][0]} number {record_id}")
+            raise BookError(
+                self.path, tr("has no {columns} number {record_id}", columns=_COLUMNS[kind][0], record_id=record_id)
+            )
         return self._whole(found[0])
 
     def devices(self) -> list[Device]:
@@ -312,13 +316,13 @@ class Book:
         if not self.in_place:
             self._take_log_away()
         if self.in_place and target.resolve() == self.path.resolve():
-            raise BookError(target, "is the open book itself; choose another name for the copy")
+            raise BookError(target, tr("is the open book itself; choose another name for the copy"))
         try:
             with staged(target) as part, contextlib.closing(sqlite3.connect(part)) as copy:
                 self.connection.backup(copy)
                 copy.execute("PRAGMA journal_mode = DELETE")  # a copy is one file, with nothing beside it
         except (sqlite3.Error, OSError) as error:
-            raise BookError(target, f"cannot be written: {reason_of(error)}") from error
+            raise BookError(target, tr("cannot be written: {reason_of}", reason_of=reason_of(error))) from error
 
     def _take_log_away(self) -> None:
         """Another file stands where the book stood: SQLite would write what the book's log still holds into that one.
@@ -340,7 +344,7 @@ class Book:
         try:
             return [kind(id=int(str(key)), **json.loads(str(text))) for key, text in rows]
         except (ValidationError, ValueError, TypeError, RecursionError):
-            raise BookError(self.path, f"is damaged: a {table} in it cannot be read") from None
+            raise BookError(self.path, tr("is damaged: a {table} in it cannot be read", table=table)) from None
 
 
 def log_of(path: Path) -> Path:
@@ -371,16 +375,16 @@ def reason_of(error: Exception) -> str:
     """What went wrong, in the words of the person at the screen."""
     text = str(error).lower()
     for sign, reason in (
-        ("not a database", "is not a book of Pinch"),
-        ("malformed", "is damaged; open a copy of it instead"),
-        ("locked", "is in use by another program; close it there and try again"),
-        ("readonly", "is read-only, so nothing can be changed in it"),
-        ("no space", "the disk is full; nothing of this change was kept"),
-        ("disk is full", "the disk is full; nothing of this change was kept"),
-        ("disk i/o", "the disk does not answer; nothing of this change was kept"),
-        ("foreign key", "cannot be made: a record speaks of another that is not there"),
-        ("unique constraint", "cannot be made: a number stands there twice"),
-        ("unable to open", "cannot be opened; check that the folder exists and may be written to"),
+        ("not a database", tr("is not a book of Pinch")),
+        ("malformed", tr("is damaged; open a copy of it instead")),
+        ("locked", tr("is in use by another program; close it there and try again")),
+        ("readonly", tr("is read-only, so nothing can be changed in it")),
+        ("no space", tr("the disk is full; nothing of this change was kept")),
+        ("disk is full", tr("the disk is full; nothing of this change was kept")),
+        ("disk i/o", tr("the disk does not answer; nothing of this change was kept")),
+        ("foreign key", tr("cannot be made: a record speaks of another that is not there")),
+        ("unique constraint", tr("cannot be made: a number stands there twice")),
+        ("unable to open", tr("cannot be opened; check that the folder exists and may be written to")),
     ):
         if sign in text:
             return reason

@@ -10,6 +10,7 @@ from pinch.bench.fields import Name, Part
 from pinch.bench.parts import Build, PriceOf, Rate
 from pinch.bench.records import Record
 from pinch.core.sound import Grade
+from pinch.language import tr
 
 
 class CardKind(StrEnum):
@@ -55,7 +56,7 @@ class CurvesQuery(Part):
     target: float | None = None
     low_share: float = 0.0
     rule: str = "95%"
-    second: str = "score only"
+    second: str = tr("score only")
     reader_w: float | None = None
     subject: int | None = None
 

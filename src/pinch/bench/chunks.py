@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 VERSION = 1
 EFFORT = 6
@@ -45,16 +46,18 @@ def unpack(blob: bytes, place: str) -> tuple[FloatArray, list[FloatArray]]:
         data = opened.decompress(blob, MOST_BYTES)
         version, n, count = struct.unpack_from("<BIH", data)
         if version != VERSION:
-            raise DataError(place, f"samples are packed in version {version}, which this Pinch does not know")
+            raise DataError(
+                place, tr("samples are packed in version {version}, which this Pinch does not know", version=version)
+            )
         # A time takes a byte at least and a channel six: nobody can claim more than is there.
         if not opened.eof or 2 * n * (count + 1) > MOST_BYTES or n > len(data) or 6 * count > len(data):
-            raise DataError(place, "samples are damaged (they would grow beyond all measure)")
+            raise DataError(place, tr("samples are damaged (they would grow beyond all measure)"))
         position, columns = struct.calcsize("<BIH"), []
         for _ in range(count + 1):
             column, position = _unpack_column(data, position, n)
             columns.append(column)
     except (zlib.error, struct.error, ValueError, IndexError) as error:
-        raise DataError(place, f"samples are damaged ({error})") from None
+        raise DataError(place, tr("samples are damaged ({error})", error=error)) from None
     return columns[0], columns[1:]
 
 

@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 _FACTORS: dict[str, dict[str, float]] = {
     "W": {"w": 1.0, "watt": 1.0, "watts": 1.0, "mw": 1e-3, "kw": 1e3},
@@ -71,7 +72,7 @@ def read_quantity(text: str, unit: str) -> Entry:
         return Entry(_clock_s(clock) / _FACTORS["s"][unit])
     found = _NUMBER.match(typed)
     if not found:
-        raise PinchError(f"{text!r} is not a number{_in(unit)}.")
+        raise PinchError(tr("{text!r} is not a number{in_}.", text=text, in_=_in(unit)))
     value, question = _number(found.group().strip())
     return _converted(value, typed[found.end() :].strip(), unit, question, text)
 
@@ -109,7 +110,7 @@ def read_count(text: str, what: str) -> int:
     """
     value = read_quantity(text, "").value if text.strip() else 1.0
     if value != int(value) or value < 1:
-        raise PinchError(f"The {what} behind each are a whole number, not {text.strip()}.")
+        raise PinchError(tr("The {what} behind each are a whole number, not {strip}.", what=what, strip=text.strip()))
     return int(value)
 
 
@@ -122,7 +123,7 @@ def read_pixels(text: str) -> str:
     """
     found = re.fullmatch(r"(\d{2,5})\s*[x×*]\s*(\d{2,5})", text.strip().lower().removesuffix("px").strip())
     if not found:
-        raise PinchError(f"{text!r} is not a width and a height such as 1920×1080.")
+        raise PinchError(tr("{text!r} is not a width and a height such as 1920×1080.", text=text))
     return f"{found[1]}×{found[2]}"
 
 
@@ -141,21 +142,26 @@ def read_day(text: str) -> str:
             return date(int(found[3]), int(found[2]), int(found[1])).isoformat()
         return date.fromisoformat(typed).isoformat()
     except ValueError:
-        raise PinchError(f"{text!r} is not a day such as 2026-09-01.") from None
+        raise PinchError(tr("{text!r} is not a day such as 2026-09-01.", text=text)) from None
 
 
 def _converted(value: float, typed_unit: str, unit: str, question: str, text: str) -> Entry:
     if unit == "°C" and typed_unit.casefold() in ("°f", "f"):
         celsius = round((value - 32.0) / 1.8, 2)
-        return Entry(celsius, f"{value:g} °F is {celsius:g} °C: was °F meant?")
+        return Entry(celsius, tr("{value:g} °F is {celsius:g} °C: was °F meant?", value=value, celsius=celsius))
     if unit == "°C" and typed_unit.casefold() in ("k", "kelvin"):
-        return Entry(round(value - 273.15, 2), f"Read as kelvin: {value - 273.15:.4g} °C.")
+        return Entry(round(value - 273.15, 2), tr("Read as kelvin: {value:.4g} °C.", value=value - 273.15))
     if not typed_unit or typed_unit == unit or (unit == "°C" and typed_unit.casefold() in ("c", "°c")):
         return Entry(value, question)
     factor = _FACTORS.get(unit, {}).get(typed_unit.casefold())
     if factor is None:
         raise PinchError(
-            f"{text.strip()!r} is not{_in(unit) or ' a plain number'}: {typed_unit!r} does not belong here."
+            tr(
+                "{strip!r} is not{in_}: {typed_unit!r} does not belong here.",
+                strip=text.strip(),
+                in_=_in(unit) or tr(" a plain number"),
+                typed_unit=typed_unit,
+            )
         )
     return Entry(float(f"{value * factor:.10g}"), question)
 
@@ -173,11 +179,16 @@ def _number(typed: str) -> tuple[float, str]:
         whole, part = plain.split(marks[0])
         plain = f"{whole}.{part}"
         if len(part) == 3 and whole.lstrip("+-") not in ("", "0"):
-            question = f"Read as {float(plain):g}: write {whole}{part} if thousands were meant."
+            question = tr(
+                "Read as {plain:g}: write {whole}{part} if thousands were meant.",
+                plain=float(plain),
+                whole=whole,
+                part=part,
+            )
     try:
         return float(plain), question
     except ValueError:
-        raise PinchError(f"{typed!r} is not a number.") from None
+        raise PinchError(tr("{typed!r} is not a number.", typed=typed)) from None
 
 
 def _clock_s(found: re.Match[str]) -> float:
@@ -190,4 +201,4 @@ def _clock_s(found: re.Match[str]) -> float:
 
 
 def _in(unit: str) -> str:
-    return f" in {unit}" if unit else ""
+    return tr(" in {unit}", unit=unit) if unit else ""

@@ -19,6 +19,7 @@ from pinch.bench.plans import Cell, Outcome, Plan, PlanEntry
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 MOST_BYTES = 20_000_000
 Hidden = SkipJsonSchema[None]
@@ -235,18 +236,23 @@ def _plan_out(
 def _plan_in(
     plan: FilePlan, settings: dict[tuple[str, str], int], workloads: dict[str, int], protocols: dict[str, int]
 ) -> Plan:
-    where = f"plan {plan.name}"
+    where = tr("plan {plan}", plan=plan.name)
 
     def ids(place: Place) -> dict[str, int]:
         key = (place.device, place.setting)
         if key not in settings:
-            raise DataError(where, f"there is no setting {place.setting!r} of a device {place.device!r}")
+            raise DataError(
+                where,
+                tr(
+                    "there is no setting {setting!r} of a device {device!r}", setting=place.setting, device=place.device
+                ),
+            )
         if place.workload not in workloads:
-            raise DataError(where, f"there is no workload {place.workload!r}")
+            raise DataError(where, tr("there is no workload {workload!r}", workload=place.workload))
         return {"setting_id": settings[key], "workload_id": workloads[place.workload]}
 
     if plan.protocol and plan.protocol not in protocols:
-        raise DataError(where, f"there is no protocol {plan.protocol!r}")
+        raise DataError(where, tr("there is no protocol {protocol!r}", protocol=plan.protocol))
     names = set(Place.model_fields)
     try:
         cells = tuple(Cell(**ids(c), **c.model_dump(exclude=names)) for c in plan.cells)

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ValidationError
 from pinch.bench.records import problem_of
 from pinch.bench.staging import staged
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -39,17 +40,19 @@ def open_plain(path: Path) -> Iterator[IO[bytes]]:
     try:
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
     except FileNotFoundError:
-        raise DataError(str(path), "there is no such file") from None
+        raise DataError(str(path), tr("there is no such file")) from None
     except (OSError, ValueError) as error:
-        raise DataError(str(path), f"it cannot be read ({getattr(error, 'strerror', error)})") from None
+        raise DataError(
+            str(path), tr("it cannot be read ({getattr})", getattr=getattr(error, "strerror", error))
+        ) from None
     if not stat.S_ISREG(os.fstat(descriptor).st_mode):
         os.close(descriptor)
-        raise DataError(str(path), "it is not a plain file")
+        raise DataError(str(path), tr("it is not a plain file"))
     with os.fdopen(descriptor, "rb") as file:
         try:
             yield file
         except OSError as error:
-            raise DataError(str(path), f"it cannot be read ({error.strerror})") from None
+            raise DataError(str(path), tr("it cannot be read ({strerror})", strerror=error.strerror)) from None
 
 
 def read_plain(path: Path, most_bytes: int) -> bytes:
@@ -62,8 +65,12 @@ def read_plain(path: Path, most_bytes: int) -> bytes:
     with open_plain(path) as file:
         data = file.read(most_bytes + 1)
     if len(data) > most_bytes:
-        most = f"{most_bytes / 1e9:g} GB" if most_bytes >= 1e9 else f"{most_bytes / 1e6:g} MB"
-        raise DataError(str(path), f"it is larger than {most}")
+        most = (
+            tr("{most_bytes:g} GB", most_bytes=most_bytes / 1e9)
+            if most_bytes >= 1e9
+            else tr("{most_bytes:g} MB", most_bytes=most_bytes / 1e6)
+        )
+        raise DataError(str(path), tr("it is larger than {most}", most=most))
     return data
 
 
@@ -77,16 +84,16 @@ def read_model(path: Path, model: type[M], most_bytes: int) -> M:
     try:
         document = json.loads(read_plain(path, most_bytes).decode("utf-8-sig"))
     except UnicodeDecodeError:
-        raise DataError(str(path), "it is not UTF-8 text") from None
+        raise DataError(str(path), tr("it is not UTF-8 text")) from None
     except json.JSONDecodeError as error:
-        raise DataError(str(path), f"it is not JSON: {error.msg}", error.lineno) from None
+        raise DataError(str(path), tr("it is not JSON: {msg}", msg=error.msg), error.lineno) from None
     except RecursionError:
-        raise DataError(str(path), "it is nested too deeply") from None
+        raise DataError(str(path), tr("it is nested too deeply")) from None
     try:
         return model.model_validate(document)
     except ValidationError as error:
         place, reason = problem_of(error)
-        raise DataError(str(path), f"{place or 'the document'}: {reason}") from None
+        raise DataError(str(path), f"{place or tr('the document')}: {reason}") from None
 
 
 def write_model(record: BaseModel, path: Path) -> None:
@@ -109,4 +116,4 @@ def write_whole(path: Path, content: bytes) -> None:
     try:
         replace_file(path, content)
     except OSError as error:
-        raise DataError(str(path), f"it cannot be written ({error.strerror})") from None
+        raise DataError(str(path), tr("it cannot be written ({strerror})", strerror=error.strerror)) from None

@@ -9,6 +9,7 @@ from pathlib import Path
 from pinch.bench import schema
 from pinch.bench.book import Book, BookError, log_of, reason_of
 from pinch.bench.staging import staged
+from pinch.language import tr
 
 MOST_TEXT = 4_000_000
 """Signs of one record; the longest that Pinch writes, a plan of all cells, stay below a tenth of it."""
@@ -25,7 +26,7 @@ class UnfinishedBookError(BookError):
     """A file that was to become a book and never did: nothing is in it."""
 
     def __init__(self, path: Path) -> None:
-        super().__init__(path, "is empty: it was begun and never finished, so it can be removed")
+        super().__init__(path, tr("is empty: it was begun and never finished, so it can be removed"))
 
 
 @contextlib.contextmanager
@@ -49,9 +50,9 @@ def new_book(path: Path) -> Iterator[Book]:
             finally:
                 book.close()
     except FileExistsError:
-        raise BookError(path, "exists already; a new book never replaces a file") from None
+        raise BookError(path, tr("exists already; a new book never replaces a file")) from None
     except (sqlite3.Error, OSError) as error:
-        raise BookError(path, f"cannot be made: {reason_of(error)}") from error
+        raise BookError(path, tr("cannot be made: {reason_of}", reason_of=reason_of(error))) from error
 
 
 def create_book(path: Path) -> Book:
@@ -83,7 +84,7 @@ def open_book(path: Path, wait_s: float = WAIT_S, only_read: bool = False) -> Bo
     BookError : it is missing, not a book, newer than this Pinch, locked, damaged, or holds what no book holds.
     """
     if not path.is_file():
-        raise BookError(path, "there is no such file" if not path.exists() else "is not a file")
+        raise BookError(path, tr("there is no such file") if not path.exists() else tr("is not a file"))
     if not path.stat().st_size:
         raise UnfinishedBookError(path)
     try:
@@ -100,7 +101,7 @@ def _opened(path: Path, wait_s: float, only_read: bool) -> Book:
         version = _checked_version(book)
         if version == schema.VERSION:
             return book
-        return _migrated(book, version) if writable else _in_memory(book, version, "it cannot be written")
+        return _migrated(book, version) if writable else _in_memory(book, version, tr("it cannot be written"))
     except BaseException:
         book.connection.close()
         raise
@@ -138,17 +139,29 @@ def _checked_version(book: Book) -> int:
     if application != schema.APPLICATION_ID:
         if not shape and not application:
             raise UnfinishedBookError(book.path)
-        raise BookError(book.path, "is a database, but not a book of Pinch")
+        raise BookError(book.path, tr("is a database, but not a book of Pinch"))
     version = int(str(version))
     if version > schema.VERSION:
-        raise BookError(book.path, f"was made by a newer Pinch (version {version}; this one knows {schema.VERSION})")
+        raise BookError(
+            book.path,
+            tr(
+                "was made by a newer Pinch (version {version}; this one knows {version_2})",
+                version=version,
+                version_2=schema.VERSION,
+            ),
+        )
     expected = schema.shape_of(version)
     if missing := sorted(str(name) for _, name, _, _ in expected - shape):
-        raise BookError(book.path, f"is damaged: {missing[0]} in it is missing or is not as Pinch makes it")
+        raise BookError(
+            book.path, tr("is damaged: {missing} in it is missing or is not as Pinch makes it", missing=missing[0])
+        )
     for kind, name, _, _ in sorted(shape - expected - {_LEFT_ALONE}, key=str):
-        raise BookError(book.path, f"is not opened: it holds the {kind} {str(name)[:60]!r}, which is not of Pinch")
+        raise BookError(
+            book.path,
+            tr("is not opened: it holds the {kind} {name!r}, which is not of Pinch", kind=kind, name=str(name)[:60]),
+        )
     if book.query("PRAGMA quick_check(1)")[0][0] != "ok":
-        raise BookError(book.path, "is damaged; open a copy of it instead")
+        raise BookError(book.path, tr("is damaged; open a copy of it instead"))
     _check_sizes(book, version)
     return version
 
@@ -171,11 +184,21 @@ def _check_sizes(book: Book, version: int) -> None:
         most = MOST_CHUNKS if table in ("chunk", "stream", "mark") else MOST_RECORDS
         count = int(str(book.query(f"SELECT COUNT(*) FROM {table}")[0][0]))
         if count > most:
-            raise BookError(book.path, f"is not opened: it holds {count} rows of {table}, more than {most}")
+            raise BookError(
+                book.path,
+                tr(
+                    "is not opened: it holds {count} rows of {table}, more than {most}",
+                    count=count,
+                    table=table,
+                    most=most,
+                ),
+            )
         text = next((name for name in ("record", "channels", "text") if name in columns), None)
         longest = book.query(f"SELECT MAX(LENGTH({text})) FROM {table}")[0][0] if text else 0
         if int(str(longest or 0)) > MOST_TEXT:
-            raise BookError(book.path, f"is not opened: a {table} in it is {longest} signs long")
+            raise BookError(
+                book.path, tr("is not opened: a {table} in it is {longest} signs long", table=table, longest=longest)
+            )
 
 
 def _migrated(book: Book, version: int) -> Book:
@@ -185,9 +208,16 @@ def _migrated(book: Book, version: int) -> Book:
         try:
             book.copy_to(kept)
         except BookError as error:
-            return _in_memory(book, version, f"no copy of it could be kept ({error.reason})")
+            return _in_memory(book, version, tr("no copy of it could be kept ({reason})", reason=error.reason))
     _bring_up_to_date(book)
-    book.notes = (f"{book.path.name} was of version {version}; as it was, it is kept as {kept.name}.",)
+    book.notes = (
+        tr(
+            "{path} was of version {version}; as it was, it is kept as {kept}.",
+            path=book.path.name,
+            version=version,
+            kept=kept.name,
+        ),
+    )
     return book
 
 
@@ -199,7 +229,14 @@ def _in_memory(book: Book, version: int, reason: str) -> Book:
     read = Book(book.path, memory)
     _bring_up_to_date(read)
     read.read_only = True
-    read.notes = (f"{book.path.name} is of version {version} and is open read-only, as {reason}.",)
+    read.notes = (
+        tr(
+            "{path} is of version {version} and is open read-only, as {reason}.",
+            path=book.path.name,
+            version=version,
+            reason=reason,
+        ),
+    )
     return read
 
 

@@ -24,6 +24,7 @@ from pinch.bench.fields import (
 )
 from pinch.core.accuracy import Accuracy
 from pinch.core.metrics import Better
+from pinch.language import tr
 
 
 class CoreKind(StrEnum):
@@ -72,54 +73,54 @@ class Cores(Part):
 
     kind: CoreKind = CoreKind.PERFORMANCE
     count: Count = 1
-    threads: Count | None = Field(default=None, title="Threads in all")
-    ceiling_mhz: Megahertz | None = Field(default=None, title="Highest clock")
+    threads: Count | None = Field(default=None, title=tr("Threads in all"))
+    ceiling_mhz: Megahertz | None = Field(default=None, title=tr("Highest clock"))
 
 
 class Graphics(Part):
     """Where frames are made."""
 
     name: str = ""
-    shared: bool | None = Field(default=None, title="Shares the chip's power")
-    compute_units: Count | None = Field(default=None, title="Compute units")
+    shared: bool | None = Field(default=None, title=tr("Shares the chip's power"))
+    compute_units: Count | None = Field(default=None, title=tr("Compute units"))
 
 
 class Memory(Part):
     """Main memory."""
 
     kind: str = ""
-    size_gb: Gigabytes | None = Field(default=None, title="Size")
-    speed_mts: Transfers | None = Field(default=None, title="Speed")
+    size_gb: Gigabytes | None = Field(default=None, title=tr("Size"))
+    speed_mts: Transfers | None = Field(default=None, title=tr("Speed"))
     timings: str = ""
     modules: Count | None = None
-    dual_channel: bool | None = Field(default=None, title="Dual channel")
-    graphics_share_gb: Gigabytes | None = Field(default=None, title="Share for graphics")
+    dual_channel: bool | None = Field(default=None, title=tr("Dual channel"))
+    graphics_share_gb: Gigabytes | None = Field(default=None, title=tr("Share for graphics"))
 
 
 class Cooling(Part):
     """What carries the heat away."""
 
-    fans: Annotated[int, Field(ge=0, le=20)] | None = Field(default=None, title="Fans (0: passive)")
-    heat_pipes: Annotated[int, Field(ge=0, le=40)] | None = Field(default=None, title="Heat pipes")
+    fans: Annotated[int, Field(ge=0, le=20)] | None = Field(default=None, title=tr("Fans (0: passive)"))
+    heat_pipes: Annotated[int, Field(ge=0, le=40)] | None = Field(default=None, title=tr("Heat pipes"))
 
 
 class Display(Part):
     """The built-in display."""
 
-    size_in: Inches | None = Field(default=None, title="Diagonal")
+    size_in: Inches | None = Field(default=None, title=tr("Diagonal"))
     pixels: Pixels = ""
     shape: str = ""
-    refresh_hz: Hertz | None = Field(default=None, title="Refresh")
-    variable_refresh: bool | None = Field(default=None, title="Variable refresh")
+    refresh_hz: Hertz | None = Field(default=None, title=tr("Refresh"))
+    variable_refresh: bool | None = Field(default=None, title=tr("Variable refresh"))
 
 
 class Battery(Part):
     """The battery as designed, and as it is now."""
 
-    design_wh: WattHours | None = Field(default=None, title="By design")
-    full_wh: WattHours | None = Field(default=None, title="When full now")
+    design_wh: WattHours | None = Field(default=None, title=tr("By design"))
+    full_wh: WattHours | None = Field(default=None, title=tr("When full now"))
     charge_min: Annotated[float, Field(gt=0, le=1440, json_schema_extra={"unit": "min"})] | None = Field(
-        default=None, title="Empty to full"
+        default=None, title=tr("Empty to full")
     )
 
     @property
@@ -132,27 +133,27 @@ class Sensors(Part):
     """How far the sensors of a device may be off, as standard uncertainties, where somebody knows better than usual."""
 
     power_percent: Annotated[float, Field(gt=0, le=50, json_schema_extra={"unit": "%"})] | None = Field(
-        default=None, title="Power it tells, ±"
+        default=None, title=tr("Power it tells, ±")
     )
-    temp_k: Kelvin | None = Field(default=None, title="Temperature it tells, ±")
+    temp_k: Kelvin | None = Field(default=None, title=tr("Temperature it tells, ±"))
 
 
 class Claims(Part):
     """Power limits as the maker gives them, and the range that the device lets the operator set."""
 
-    sustained_w: Watts | None = Field(default=None, title="Sustained")
-    burst_w: Watts | None = Field(default=None, title="Burst")
-    window_s: Seconds | None = Field(default=None, title="Burst window")
-    lowest_w: Watts | None = Field(default=None, title="Lowest to set")
-    highest_w: Watts | None = Field(default=None, title="Highest to set")
-    step_w: Watts | None = Field(default=None, title="In steps of")
+    sustained_w: Watts | None = Field(default=None, title=tr("Sustained"))
+    burst_w: Watts | None = Field(default=None, title=tr("Burst"))
+    window_s: Seconds | None = Field(default=None, title=tr("Burst window"))
+    lowest_w: Watts | None = Field(default=None, title=tr("Lowest to set"))
+    highest_w: Watts | None = Field(default=None, title=tr("Highest to set"))
+    step_w: Watts | None = Field(default=None, title=tr("In steps of"))
 
     @model_validator(mode="after")
     def _in_order(self) -> "Claims":
         if self.burst_w is not None and self.sustained_w is not None and self.burst_w < self.sustained_w:
-            raise ValueError("the burst limit is below the sustained limit")
+            raise ValueError(tr("the burst limit is below the sustained limit"))
         if self.lowest_w is not None and self.highest_w is not None and self.highest_w < self.lowest_w:
-            raise ValueError("the highest limit to set is below the lowest")
+            raise ValueError(tr("the highest limit to set is below the lowest"))
         return self
 
 
@@ -188,12 +189,12 @@ class Offer(Part):
     currency: Annotated[str, Field(pattern=r"^([A-Za-z]{3})?$")] = ""
     date: Day = ""
     region: str = ""
-    seller: str = Field(default="", title="Kind of seller")
-    tax_in: bool | None = Field(default=None, title="Tax in the price")
-    members: bool = Field(default=False, title="For members only")
+    seller: str = Field(default="", title=tr("Kind of seller"))
+    tax_in: bool | None = Field(default=None, title=tr("Tax in the price"))
+    members: bool = Field(default=False, title=tr("For members only"))
     configuration: str = ""
-    allowance: Annotated[float, Field(ge=-100_000, le=100_000)] = Field(default=0.0, title="To equal configuration")
-    tested: bool = Field(default=False, title="The one tested")
+    allowance: Annotated[float, Field(ge=-100_000, le=100_000)] = Field(default=0.0, title=tr("To equal configuration"))
+    tested: bool = Field(default=False, title=tr("The one tested"))
 
 
 class PriceOf(StrEnum):
@@ -217,9 +218,9 @@ class LineProgram(Part):
     """A program of this computer that prints lines of numbers while a run is recorded: CSV with a header, name=value,
     or a JSON object a line. `meant` says what its names are, such as `pwr = gpu.power*0.001; t = gpu.temp`."""
 
-    name: Name = "Program"
+    name: Name = tr("Program")
     command: str = Field(default="", max_length=1000)
-    meant: str = Field(default="", max_length=2000, title="What its names are")
+    meant: str = Field(default="", max_length=2000, title=tr("What its names are"))
 
 
 class ChangeNeed(Part):
@@ -234,5 +235,5 @@ class Exclusion(Part):
 
     aspect: Aspect = Aspect.MODE
     value: Name = "…"
-    never_with: Aspect = Field(default=Aspect.SUPPLY, title="Never with")
-    other: Name = Field(default="battery", title="Value")
+    never_with: Aspect = Field(default=Aspect.SUPPLY, title=tr("Never with"))
+    other: Name = Field(default="battery", title=tr("Value"))

@@ -6,6 +6,7 @@ from typing import Annotated
 from pydantic import Field, field_validator
 
 from pinch.bench.records import Record
+from pinch.language import tr
 
 LONGEST_SIDE = 1600
 """Of a photo in a book, px: enough for a page, and small enough for many."""
@@ -20,7 +21,7 @@ class Photo(Record):
     device_id: int
     run_id: int | None = None
     reading_id: int | None = None
-    caption: str = Field(default="", max_length=300, title="Caption")
+    caption: str = Field(default="", max_length=300, title=tr("Caption"))
     width: Annotated[int, Field(ge=1, le=10 * LONGEST_SIDE)]
     height: Annotated[int, Field(ge=1, le=10 * LONGEST_SIDE)]
     jpeg: str
@@ -30,9 +31,9 @@ class Photo(Record):
     @classmethod
     def _is_a_jpeg(cls, text: str) -> str:
         if len(text) > 4 * MOST_BYTES / 3 + 4:
-            raise ValueError("the picture is too large")
+            raise ValueError(tr("the picture is too large"))
         if text and not base64.b64decode(text, validate=True).startswith(JPEG_START):
-            raise ValueError("the picture is no JPEG")
+            raise ValueError(tr("the picture is no JPEG"))
         return text
 
     @property

@@ -19,6 +19,7 @@ from pinch.core.cooling import HeatFit
 from pinch.core.figures import Note
 from pinch.core.printing import counted
 from pinch.core.runsheet import Change, RunSheet, SheetJob, Step, Task, Window
+from pinch.language import tr
 
 FULL_CHARGE_S = 7200.0
 """Empty to full where neither the charge time nor the adapter is known. Common practice, no source."""
@@ -130,7 +131,7 @@ class PlannedSheet:
         setting, workload = self.bench.pair(place)
         device = self.bench.devices[setting.device_id]
         named = f"{device.name}, {setting.name}" if len(self.bench.devices) > 1 else setting.name
-        return f"{workload.name} at {named}, repeat {repeat}"
+        return tr("{workload} at {named}, repeat {repeat}", workload=workload.name, named=named, repeat=repeat)
 
     def lines(self) -> list[SheetLine]:
         """The whole sheet: what happened, then what is planned."""
@@ -165,8 +166,14 @@ class PlannedSheet:
         words = []
         for cell, numbers in repeats.items():
             setting, workload = self.bench.pair(cell)
-            times = f"repeat {numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} repeats"
-            words.append(f"{workload.name} at {setting.name}, {times}")
+            times = (
+                tr("repeat {numbers}", numbers=numbers[0])
+                if len(numbers) == 1
+                else tr("{numbers} repeats", numbers=len(numbers))
+            )
+            words.append(
+                tr("{workload} at {setting}, {times}", workload=workload.name, setting=setting.name, times=times)
+            )
         return words
 
     def step_words(self, step: Step) -> str:
@@ -175,11 +182,11 @@ class PlannedSheet:
         if step.kind == "run":
             return self.run_words(self.cell_of(step.job), step.job.repeat)
         if step.kind == "read":
-            return "read noise and surface temperatures"
+            return tr("read noise and surface temperatures")
         if step.kind == "cool":
-            return f"let {device.name} cool"
+            return tr("let {device} cool", device=device.name)
         if step.kind == "recharge":
-            return f"recharge {device.name} to full"
+            return tr("recharge {device} to full", device=device.name)
         return f"{device.name}: {step.words}" if len(self.bench.devices) > 1 else step.words
 
 
@@ -349,12 +356,17 @@ def _dear_notes(plan: Plan, bench: PlanBench, sheet: runsheet.RunSheet) -> list[
     count = {kind: sum(step.kind == kind for step in sheet.steps) for kind in ("firmware", "hands")}
     notes = []
     if count["firmware"] > FEW_VISITS:
-        notes.append(Note("dear", f"It takes {count['firmware']} visits in the firmware."))
+        notes.append(Note("dear", tr("It takes {count} visits in the firmware.", count=count["firmware"])))
     if count["hands"]:
         balanced = plan.order is OrderRule.BALANCED
-        grouped = " Runs are grouped by it; the order is balanced within each group only." if balanced else ""
+        grouped = tr(" Runs are grouped by it; the order is balanced within each group only.") if balanced else ""
         words = counted(count["hands"], "time")
-        notes.append(Note("dear", f"{words} something is changed by hand in the open case.{grouped}"))
+        notes.append(
+            Note(
+                "dear",
+                tr("{words} something is changed by hand in the open case.{grouped}", words=words, grouped=grouped),
+            )
+        )
     return notes
 
 
@@ -363,19 +375,53 @@ def _notes(bench: PlanBench, with_watts: int, runs: int, factor: float) -> list[
     for key, device in bench.devices.items():
         heat = bench.heat.get(key)
         if bench.protocol.cool_rule is CoolRule.FIXED or heat is None:
-            source = "from the protocol" if bench.protocol.id else "the usual wait"
-            why = "as the protocol fixes it" if heat else f"{source}, as no time constant is known yet"
-            notes.append(Note("cooling", f"{device.name} cools for {bench.protocol.cool_min:g} min, {why}."))
+            source = tr("from the protocol") if bench.protocol.id else tr("the usual wait")
+            why = (
+                tr("as the protocol fixes it")
+                if heat
+                else tr("{source}, as no time constant is known yet", source=source)
+            )
+            notes.append(
+                Note(
+                    "cooling",
+                    tr(
+                        "{device} cools for {cool_min:g} min, {why}.",
+                        device=device.name,
+                        cool_min=bench.protocol.cool_min,
+                        why=why,
+                    ),
+                )
+            )
         else:
             notes.append(
                 Note(
                     "cooling",
-                    f"{device.name} cools with a slowest time constant of {heat.fit.slowest_s:.0f} s, measured in run "
-                    f"{heat.run_id}; it waits until {bench.protocol.cool_within_k:g} K of its rise are left.",
+                    tr(
+                        "{device} cools with a slowest time constant of {slowest_s:.0f} s, measured in run "
+                        "{run_id}; it waits until {cool_within_k:g} K of its rise are left.",
+                        device=device.name,
+                        slowest_s=heat.fit.slowest_s,
+                        run_id=heat.run_id,
+                        cool_within_k=bench.protocol.cool_within_k,
+                    ),
                 )
             )
     if with_watts < runs:
-        notes.append(Note("energy", f"{runs - with_watts} of {runs} runs claim no limit and are not in the energy."))
+        notes.append(
+            Note(
+                "energy",
+                tr(
+                    "{runs} of {runs_2} runs claim no limit and are not in the energy.",
+                    runs=runs - with_watts,
+                    runs_2=runs,
+                ),
+            )
+        )
     if abs(factor - 1.0) > 0.02:
-        notes.append(Note("learned", f"Waits are planned {factor:.2f} times as long, as they really took so far."))
+        notes.append(
+            Note(
+                "learned",
+                tr("Waits are planned {factor:.2f} times as long, as they really took so far.", factor=factor),
+            )
+        )
     return notes

@@ -9,6 +9,7 @@ from pinch.bench.plans import Cell, OrderRule
 from pinch.bench.records import Device, Setting, WorkKind, Workload, live
 from pinch.bench.setting_differences import differences, why_not
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 SOAK_S = 3600.0
 
@@ -26,13 +27,15 @@ class Intent(StrEnum):
 
 
 INTENT_WORDS = {
-    Intent.EMPTY: "Every setting and workload is offered; you fill in the repeats.",
-    Intent.MODES: "Every mode of the device once round, each workload: what quiet, balanced and the like really are.",
-    Intent.LADDER: "Every limit of the device on mains: what each watt buys.",
-    Intent.SUPPLY: "Settings that differ only in the supply: what is lost at anchor.",
-    Intent.PAIR: "Two devices at settings with the same claim, repeats interleaved: is it really faster?",
-    Intent.MEMORY: "Settings that differ only in memory: speed, and share for graphics.",
-    Intent.SOAK: "The highest limit for an hour: what it holds when it is hot through.",
+    Intent.EMPTY: tr("Every setting and workload is offered; you fill in the repeats."),
+    Intent.MODES: tr(
+        "Every mode of the device once round, each workload: what quiet, balanced and the like really are."
+    ),
+    Intent.LADDER: tr("Every limit of the device on mains: what each watt buys."),
+    Intent.SUPPLY: tr("Settings that differ only in the supply: what is lost at anchor."),
+    Intent.PAIR: tr("Two devices at settings with the same claim, repeats interleaved: is it really faster?"),
+    Intent.MEMORY: tr("Settings that differ only in memory: speed, and share for graphics."),
+    Intent.SOAK: tr("The highest limit for an hour: what it holds when it is hot through."),
 }
 
 
@@ -69,7 +72,9 @@ def propose(
         Intent.MEMORY: lambda: _partners(settings, Aspect.MEMORY_SPEED, Aspect.GRAPHICS_MEMORY),
     }[intent]()
     if not chosen:
-        raise PinchError(f"{first.name} has no settings for {intent}: {_LACK[intent]}")
+        raise PinchError(
+            tr("{first} has no settings for {intent}: {lack}", first=first.name, intent=intent, lack=_LACK[intent])
+        )
     by_id = {d.id: d for d, _ in devices}
     cells = tuple(
         Cell(setting_id=s.id, workload_id=w.id, repeats=repeats)
@@ -82,11 +87,11 @@ def propose(
 
 
 _LACK = {
-    Intent.MODES: "none of them names a mode.",
-    Intent.LADDER: "none of them claims a sustained limit on mains. Make a ladder on the Bench page.",
-    Intent.SUPPLY: "two of them must differ in nothing but mains and battery.",
-    Intent.PAIR: "choose two devices that have settings with the same claimed limit or name.",
-    Intent.MEMORY: "two of them must differ in nothing but memory.",
+    Intent.MODES: tr("none of them names a mode."),
+    Intent.LADDER: tr("none of them claims a sustained limit on mains. Make a ladder on the Bench page."),
+    Intent.SUPPLY: tr("two of them must differ in nothing but mains and battery."),
+    Intent.PAIR: tr("choose two devices that have settings with the same claimed limit or name."),
+    Intent.MEMORY: tr("two of them must differ in nothing but memory."),
 }
 
 
@@ -131,12 +136,12 @@ def _same_claims(devices: Sequence[tuple[Device, Sequence[Setting]]]) -> list[Se
 def _soak(device: Device, settings: Sequence[Setting], workloads: Sequence[Workload]) -> Proposal:
     on_mains = [s for s in live(settings) if s.mains]
     if not on_mains:
-        raise PinchError(f"{device.name} has no setting on mains to soak.")
+        raise PinchError(tr("{device} has no setting on mains to soak.", device=device.name))
     highest = max(on_mains, key=lambda s: s.sustained_w or 0.0)
     kinds = (WorkKind.IDLE, WorkKind.RUNDOWN)
     loads = [w for w in workloads if w.kind not in kinds]
     if not loads:
-        raise PinchError("A soak needs a workload that is a load.")
+        raise PinchError(tr("A soak needs a workload that is a load."))
     longest = max(loads, key=lambda w: w.run_s)
     if longest.run_s >= SOAK_S:
         cell = Cell(setting_id=highest.id, workload_id=longest.id, repeats=1)

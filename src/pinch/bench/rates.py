@@ -6,8 +6,9 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.parts import Rate
 from pinch.bench.records import checked
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
-EXAMPLE = "1 USD = 0.92 EUR, 2026-08-15"
+EXAMPLE = tr("1 USD = 0.92 EUR, 2026-08-15")
 _RATE = re.compile(r"1?\s*([A-Za-z]{3})\s*=\s*(\d+(?:[.,]\d+)?)\s*([A-Za-z]{3})(?:[\s,]+(\d{4}-\d\d-\d\d))?")
 
 
@@ -22,15 +23,15 @@ def read_rates(text: str) -> tuple[Rate, ...]:
     for part in filter(None, (part.strip() for part in text.split(";"))):
         found = _RATE.fullmatch(part)
         if found is None:
-            raise PinchError(f"“{part}” is no rate; write it as {EXAMPLE}.")
+            raise PinchError(tr("“{part}” is no rate; write it as {example}.", part=part, example=EXAMPLE))
         currency, worth, into, day = found.groups()
         entry = read_quantity(worth, "")
         if entry.question:
             raise PinchError(f"“{part}”: {entry.question}")
         fields = {"currency": currency.upper(), "worth": entry.value, "into": into.upper()}
-        rates.append(checked(Rate, "the rate", **fields, day=day or ""))
+        rates.append(checked(Rate, tr("the rate"), **fields, day=day or ""))
     if len({r.currency for r in rates}) < len(rates) or len({r.into for r in rates}) > 1:
-        raise PinchError("Each currency has one rate, and all lead into the same currency.")
+        raise PinchError(tr("Each currency has one rate, and all lead into the same currency."))
     return tuple(rates)
 
 

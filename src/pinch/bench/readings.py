@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 from pinch.bench.fields import Millimetres, Percent, Seconds
 from pinch.bench.records import Listed, Record
 from pinch.core.accuracy import Accuracy
+from pinch.language import tr
 
 
 class Quantity(StrEnum):
@@ -50,21 +51,21 @@ class Instrument(Listed):
     that it shows. One without a profile is read by hand; `place` is where a surface is touched."""
 
     measures: Quantity = Quantity.WALL
-    place: Place = Field(default="", title="Place of the surface, one word")
-    profile: str = Field(default="", title="Spoken to by profile")
-    address: str = Field(default="", max_length=300, title="Address")
-    serial: str = Field(default="", max_length=120, title="Serial number")
-    every_s: Annotated[Seconds, Field(ge=0.1)] = Field(default=1.0, title="Read every")
-    of_reading: Percent | None = Field(default=None, title="± of the reading")
-    of_range: Percent | None = Field(default=None, title="± of the range")
-    range: Positive | None = Field(default=None, title="Range, in its own unit")
-    resolution: Positive | None = Field(default=None, title="Steps shown, in its own unit")
-    fixed: Positive | None = Field(default=None, title="± fixed, in its own unit")
+    place: Place = Field(default="", title=tr("Place of the surface, one word"))
+    profile: str = Field(default="", title=tr("Spoken to by profile"))
+    address: str = Field(default="", max_length=300, title=tr("Address"))
+    serial: str = Field(default="", max_length=120, title=tr("Serial number"))
+    every_s: Annotated[Seconds, Field(ge=0.1)] = Field(default=1.0, title=tr("Read every"))
+    of_reading: Percent | None = Field(default=None, title=tr("± of the reading"))
+    of_range: Percent | None = Field(default=None, title=tr("± of the range"))
+    range: Positive | None = Field(default=None, title=tr("Range, in its own unit"))
+    resolution: Positive | None = Field(default=None, title=tr("Steps shown, in its own unit"))
+    fixed: Positive | None = Field(default=None, title=tr("± fixed, in its own unit"))
 
     @model_validator(mode="after")
     def _a_range_for_its_share(self) -> "Instrument":
         if self.of_range and not self.range:
-            raise ValueError("a share of the range needs the range")
+            raise ValueError(tr("a share of the range needs the range"))
         return self
 
     @property
@@ -105,9 +106,9 @@ class Reading(Record):
     @model_validator(mode="after")
     def _within_what_was_seen(self) -> "Reading":
         if self.low is not None and self.low > self.value:
-            raise ValueError("the lowest seen is above the value")
+            raise ValueError(tr("the lowest seen is above the value"))
         if self.high is not None and self.high < self.value:
-            raise ValueError("the highest seen is below the value")
+            raise ValueError(tr("the highest seen is below the value"))
         return self
 
     @property

@@ -50,6 +50,7 @@ from pinch.bench.parts import (
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.errors import NotKeptError, PinchError
 from pinch.core.extent import Extent
+from pinch.language import tr
 
 
 class Form(StrEnum):
@@ -213,30 +214,30 @@ class Device(Listed):
     memory: Memory = Memory()
     storage: str = ""
     cooling: Cooling = Cooling()
-    mass_kg: Kilograms | None = Field(default=None, title="Mass")
-    width_mm: Millimetres | None = Field(default=None, title="Width")
-    depth_mm: Millimetres | None = Field(default=None, title="Depth")
-    height_mm: Millimetres | None = Field(default=None, title="Height")
+    mass_kg: Kilograms | None = Field(default=None, title=tr("Mass"))
+    width_mm: Millimetres | None = Field(default=None, title=tr("Width"))
+    depth_mm: Millimetres | None = Field(default=None, title=tr("Depth"))
+    height_mm: Millimetres | None = Field(default=None, title=tr("Height"))
     display: Display = Display()
     battery: Battery = Battery()
-    adapter_w: Watts | None = Field(default=None, title="Adapter")
+    adapter_w: Watts | None = Field(default=None, title=tr("Adapter"))
     temp_limit_c: Annotated[float, Field(gt=20, le=150, json_schema_extra={"unit": "°C"})] | None = Field(
-        default=None, title="Temperature limit"
+        default=None, title=tr("Temperature limit")
     )
     claims: Claims = Claims()
     sensors: Sensors = Sensors()
     builds: tuple[Build, ...] = ()
     ports: str = ""
-    serial: str = Field(default="", max_length=120, title="Serial number")
+    serial: str = Field(default="", max_length=120, title=tr("Serial number"))
     status: Status = Status.RETAIL
-    came: Came = Field(default=Came.UNKNOWN, title="How it came")
+    came: Came = Field(default=Came.UNKNOWN, title=tr("How it came"))
     offers: tuple[Offer, ...] = ()
-    alarm_temp_c: Celsius | None = Field(default=None, title="Processor above")
-    alarm_surface_c: Celsius | None = Field(default=None, title="Any surface above")
-    alarm_battery_c: Celsius | None = Field(default=None, title="Battery above")
-    alarm_charge: Percent | None = Field(default=None, title="Charge below")
-    reach: str = Field(default="", max_length=1000, title="Command that reaches its Python")
-    programs: tuple[LineProgram, ...] = Field(default=(), title="Programs that print lines")
+    alarm_temp_c: Celsius | None = Field(default=None, title=tr("Processor above"))
+    alarm_surface_c: Celsius | None = Field(default=None, title=tr("Any surface above"))
+    alarm_battery_c: Celsius | None = Field(default=None, title=tr("Battery above"))
+    alarm_charge: Percent | None = Field(default=None, title=tr("Charge below"))
+    reach: str = Field(default="", max_length=1000, title=tr("Command that reaches its Python"))
+    programs: tuple[LineProgram, ...] = Field(default=(), title=tr("Programs that print lines"))
     shown: tuple[str, ...] = ()
     change_needs: tuple[ChangeNeed, ...] = ()
     exclusions: tuple[Exclusion, ...] = ()
@@ -250,26 +251,26 @@ class Setting(Listed):
 
     device_id: int
     mode: str = ""
-    sustained_w: Watts | None = Field(default=None, title="Sustained limit")
-    burst_w: Watts | None = Field(default=None, title="Burst limit")
+    sustained_w: Watts | None = Field(default=None, title=tr("Sustained limit"))
+    burst_w: Watts | None = Field(default=None, title=tr("Burst limit"))
     window_s: Annotated[float, Field(gt=0, le=3600, json_schema_extra={"unit": "s"})] | None = Field(
-        default=None, title="Burst window"
+        default=None, title=tr("Burst window")
     )
-    clock_ceiling_mhz: Megahertz | None = Field(default=None, title="Clock lock")
-    graphics_ceiling_mhz: Megahertz | None = Field(default=None, title="Graphics clock lock")
-    undervolt_mv: Millivolts | None = Field(default=None, title="Voltage offset")
-    mains: bool = Field(default=True, title="On mains")
-    graphics_path: str = Field(default="", title="Graphics path")
-    fan: str = Field(default="", title="Fan profile")
-    memory_speed_mts: Transfers | None = Field(default=None, title="Memory speed")
-    graphics_memory_gb: Gigabytes | None = Field(default=None, title="Graphics memory")
-    platform_profile: str = Field(default="", title="Platform profile")
-    governor: str = Field(default="", title="Clock governor")
+    clock_ceiling_mhz: Megahertz | None = Field(default=None, title=tr("Clock lock"))
+    graphics_ceiling_mhz: Megahertz | None = Field(default=None, title=tr("Graphics clock lock"))
+    undervolt_mv: Millivolts | None = Field(default=None, title=tr("Voltage offset"))
+    mains: bool = Field(default=True, title=tr("On mains"))
+    graphics_path: str = Field(default="", title=tr("Graphics path"))
+    fan: str = Field(default="", title=tr("Fan profile"))
+    memory_speed_mts: Transfers | None = Field(default=None, title=tr("Memory speed"))
+    graphics_memory_gb: Gigabytes | None = Field(default=None, title=tr("Graphics memory"))
+    platform_profile: str = Field(default="", title=tr("Platform profile"))
+    governor: str = Field(default="", title=tr("Clock governor"))
 
     @model_validator(mode="after")
     def _burst_not_below_sustained(self) -> "Setting":
         if self.burst_w is not None and self.sustained_w is not None and self.burst_w < self.sustained_w:
-            raise ValueError("the burst limit is below the sustained limit")
+            raise ValueError(tr("the burst limit is below the sustained limit"))
         return self
 
 
@@ -281,39 +282,39 @@ class Workload(Listed):
     it has what is set of its own (OF_VARIANT), and all else from its workload."""
 
     kind: WorkKind = WorkKind.OTHER
-    rate_channel: str = Field(default="score.rate", title="Rate channel")
-    score_unit: str = Field(default="1/s", title="Score unit")
-    higher_is_better: bool = Field(default=True, title="Higher is better")
-    length_s: Seconds = Field(default=600.0, title="Length of a pass")
+    rate_channel: str = Field(default="score.rate", title=tr("Rate channel"))
+    score_unit: str = Field(default="1/s", title=tr("Score unit"))
+    higher_is_better: bool = Field(default=True, title=tr("Higher is better"))
+    length_s: Seconds = Field(default=600.0, title=tr("Length of a pass"))
     passes: Count = 1
-    warm_up_pass: bool = Field(default=False, title="Warm-up pass first")
-    repeatable: Repeatable = Field(default=Repeatable.UNKNOWN, title="How repeatable")
-    counts: Counts = Field(default=Counts.BY_KIND, title="What counts")
-    score_is_rate: bool = Field(default=False, title="A typed score is its logged rate")
+    warm_up_pass: bool = Field(default=False, title=tr("Warm-up pass first"))
+    repeatable: Repeatable = Field(default=Repeatable.UNKNOWN, title=tr("How repeatable"))
+    counts: Counts = Field(default=Counts.BY_KIND, title=tr("What counts"))
+    score_is_rate: bool = Field(default=False, title=tr("A typed score is its logged rate"))
     metrics: tuple[OwnMetric, ...] = ()
     variant_of: int | None = None
-    variant: Annotated[str, Field(max_length=120)] = Field(default="", title="Variant")
+    variant: Annotated[str, Field(max_length=120)] = Field(default="", title=tr("Variant"))
     resolution: Pixels = ""
     preset: str = ""
     upscaling: str = ""
-    inner_resolution: Pixels = Field(default="", title="Inner resolution")
-    frame_generation: str = Field(default="", title="Frame generation")
-    frame_cap_fps: FramesPerSecond | None = Field(default=None, title="Frame cap")
-    path: str = Field(default="", max_length=120, title="Path, such as graphics encoder")
+    inner_resolution: Pixels = Field(default="", title=tr("Inner resolution"))
+    frame_generation: str = Field(default="", title=tr("Frame generation"))
+    frame_cap_fps: FramesPerSecond | None = Field(default=None, title=tr("Frame cap"))
+    path: str = Field(default="", max_length=120, title=tr("Path, such as graphics encoder"))
     one_core: bool = False
-    runner: Runner = Field(default=Runner.HAND, title="Started")
-    command: str = Field(default="", max_length=4000, title="Command with its arguments")
-    folder: str = Field(default="", title="Working folder")
-    timeout_s: Seconds | None = Field(default=None, title="Longest time of a pass")
+    runner: Runner = Field(default=Runner.HAND, title=tr("Started"))
+    command: str = Field(default="", max_length=4000, title=tr("Command with its arguments"))
+    folder: str = Field(default="", title=tr("Working folder"))
+    timeout_s: Seconds | None = Field(default=None, title=tr("Longest time of a pass"))
     pause_s: Annotated[float, Field(ge=0, le=86400, json_schema_extra={"unit": "s"})] = Field(
-        default=0.0, title="Wait between passes"
+        default=0.0, title=tr("Wait between passes")
     )
-    score_from: ScoreFrom = Field(default=ScoreFrom.NONE, title="Score of a command")
+    score_from: ScoreFrom = Field(default=ScoreFrom.NONE, title=tr("Score of a command"))
     score_pattern: str = Field(default="", max_length=1000, title="Pattern with (?P<score>…)")
-    frame_log: str = Field(default="", max_length=1000, title="Frame log to follow")
-    frame_column: str = Field(default="", max_length=120, title="Its column of frame times")
-    graphics: bool = Field(default=False, title="Graphics kept busy too")
-    load: LoadKind = Field(default=LoadKind.CORES, title="What the built-in load does")
+    frame_log: str = Field(default="", max_length=1000, title=tr("Frame log to follow"))
+    frame_column: str = Field(default="", max_length=120, title=tr("Its column of frame times"))
+    graphics: bool = Field(default=False, title=tr("Graphics kept busy too"))
+    load: LoadKind = Field(default=LoadKind.CORES, title=tr("What the built-in load does"))
 
     @field_validator("score_pattern")
     @classmethod
@@ -322,7 +323,7 @@ class Workload(Listed):
             try:
                 named = re.compile(pattern).groupindex
             except re.error as error:
-                raise ValueError(f"the pattern cannot be read: {error.msg}") from None
+                raise ValueError(tr("the pattern cannot be read: {msg}", msg=error.msg)) from None
             if "score" not in named:
                 raise ValueError("the pattern names no group (?P<score>…)")
         return pattern
@@ -393,22 +394,22 @@ class Reference(Record):
 class Protocol(Listed):
     """The conditions held constant over a test."""
 
-    ambient_c: Celsius | None = Field(default=None, title="Room temperature")
-    ambient_within_k: Kelvin | None = Field(default=None, title="Within")
-    brightness_nits: Nits | None = Field(default=None, title="Display brightness")
-    volume_percent: Percent | None = Field(default=None, title="Volume")
-    room_noise_db: Decibels | None = Field(default=None, title="Room noise")
+    ambient_c: Celsius | None = Field(default=None, title=tr("Room temperature"))
+    ambient_within_k: Kelvin | None = Field(default=None, title=tr("Within"))
+    brightness_nits: Nits | None = Field(default=None, title=tr("Display brightness"))
+    volume_percent: Percent | None = Field(default=None, title=tr("Volume"))
+    room_noise_db: Decibels | None = Field(default=None, title=tr("Room noise"))
     radios: str = ""
-    background: str = Field(default="", title="Background work")
+    background: str = Field(default="", title=tr("Background work"))
     builds: tuple[Build, ...] = ()
     warm_up_min: Minutes = Field(default=0.0, title="Warm-up")
-    cool_rule: CoolRule = Field(default=CoolRule.REST, title="Cool again")
-    cool_within_k: Kelvin = Field(default=2.0, title="Within this of idle")
-    cool_min: Minutes = Field(default=10.0, title="Wait without a time constant")
+    cool_rule: CoolRule = Field(default=CoolRule.REST, title=tr("Cool again"))
+    cool_within_k: Kelvin = Field(default=2.0, title=tr("Within this of idle"))
+    cool_min: Minutes = Field(default=10.0, title=tr("Wait without a time constant"))
     repeats: Count = 3
-    window_rule: WindowRule = Field(default=WindowRule.SETTLED, title="Sustained figures from")
-    low_school: LowSchool = Field(default=LowSchool.PERCENTILE, title="School of 1 % lows")
-    readings_min: Minutes = Field(default=0.0, title="Readings after each run")
+    window_rule: WindowRule = Field(default=WindowRule.SETTLED, title=tr("Sustained figures from"))
+    low_school: LowSchool = Field(default=LowSchool.PERCENTILE, title=tr("School of 1 % lows"))
+    readings_min: Minutes = Field(default=0.0, title=tr("Readings after each run"))
 
 
 class Pass(Part):
@@ -433,7 +434,7 @@ class WindowByHand(Part):
     @model_validator(mode="after")
     def _goes_forward(self) -> "WindowByHand":
         if self.end_s - self.start_s < 5.0:
-            raise ValueError("a window has at least five seconds")
+            raise ValueError(tr("a window has at least five seconds"))
         return self
 
 
@@ -469,9 +470,9 @@ class Result(Record):
     def _has_a_value(self) -> "Result":
         ranged = self.low is not None and self.high is not None
         if (self.value is None) != ranged or (self.low is None) != (self.high is None):
-            raise ValueError("a result has either a value, or both ends of a range")
+            raise ValueError(tr("a result has either a value, or both ends of a range"))
         if ranged and self.low > self.high:  # type: ignore[operator]
-            raise ValueError("the range ends below where it begins")
+            raise ValueError(tr("the range ends below where it begins"))
         return self
 
     @property
@@ -528,7 +529,7 @@ class Run(Record):
 
 def when_words(run: Run) -> str:
     """When a run began, as it stands beside others."""
-    return "no day" if run.undated else f"{run.started:%-d %b %H:%M}"
+    return tr("no day") if run.undated else f"{run.started:%-d %b %H:%M}"
 
 
 L = TypeVar("L", bound=Listed)
@@ -551,7 +552,7 @@ def free_name(name: str, taken: Iterable[str]) -> str:
 def standing(device: Device) -> str:
     """Status of the unit and how it came, as they follow a figure into charts and reports; empty where it is a retail
     unit of which nothing is noted."""
-    words = [] if device.status is Status.RETAIL else [f"{device.status} unit"]
+    words = [] if device.status is Status.RETAIL else [tr("{status} unit", status=device.status)]
     if device.came is not Came.UNKNOWN:
         words.append(
             {Came.GIVEN: "given by the maker", Came.PAID: "review paid for"}.get(device.came, device.came.value)
@@ -593,25 +594,27 @@ def checked(record: type[Any], what: str, /, **fields: Any) -> Any:
     except ValidationError as error:
         field, reason = problem_of(error)
         told = repr(error.errors()[0]["input"])
-        given = "" if not field else f" (it is {told if len(told) <= MOST_TOLD else told[:MOST_TOLD] + ' …'})"
+        given = (
+            "" if not field else tr(" (it is {what})", what=told if len(told) <= MOST_TOLD else told[:MOST_TOLD] + " …")
+        )
         raise PinchError(f"{what}: {field.replace('_', ' ') + ': ' if field else ''}{reason}{given}.") from None
 
 
 _WORDS = {
-    "less_than_equal": "it is at most {le:g}",
-    "less_than": "it is below {lt:g}",
-    "greater_than_equal": "it is at least {ge:g}",
-    "greater_than": "it is above {gt:g}",
-    "string_too_short": "it cannot be empty",
-    "string_too_long": "it has at most {max_length} characters",
-    "int_from_float": "it is a whole number",
-    "missing": "it is missing",
-    "extra_forbidden": "there is no such field",
-    "enum": "it is one of {expected}",
-    "float_type": "it is a number",
-    "int_type": "it is a whole number",
-    "string_type": "it is a text",
-    "string_pattern_mismatch": "it does not have the form that is wanted",
+    "less_than_equal": tr("it is at most {le:g}"),
+    "less_than": tr("it is below {lt:g}"),
+    "greater_than_equal": tr("it is at least {ge:g}"),
+    "greater_than": tr("it is above {gt:g}"),
+    "string_too_short": tr("it cannot be empty"),
+    "string_too_long": tr("it has at most {max_length} characters"),
+    "int_from_float": tr("it is a whole number"),
+    "missing": tr("it is missing"),
+    "extra_forbidden": tr("there is no such field"),
+    "enum": tr("it is one of {expected}"),
+    "float_type": tr("it is a number"),
+    "int_type": tr("it is a whole number"),
+    "string_type": tr("it is a text"),
+    "string_pattern_mismatch": tr("it does not have the form that is wanted"),
 }
 
 

@@ -10,6 +10,7 @@ from pinch.bench.book import Book, BookError
 from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.core.channels import is_channel_name
 from pinch.core.runlog import FloatArray, Mark, RunLog, Series
+from pinch.language import tr
 
 MOST_CHANNELS = 2000
 WHOLE_CHUNK = 3600
@@ -160,7 +161,9 @@ def _streams(book: Book, run_id: int) -> list[tuple[int, list[str]]]:
             channels = None
         proper = isinstance(channels, list) and len(channels) <= MOST_CHANNELS
         if not proper or not all(isinstance(name, str) and is_channel_name(name) for name in channels):
-            raise BookError(book.path, f"is damaged: run {run_id} has a channel without a proper name")
+            raise BookError(
+                book.path, tr("is damaged: run {run_id} has a channel without a proper name", run_id=run_id)
+            )
         result.append((int(str(stream_id)), channels))
     return result
 
@@ -178,7 +181,7 @@ def _chunks_of(book: Book, run_id: int, stream_id: int, count: int) -> Iterator[
     for (data,) in book.each(f"SELECT data FROM chunk WHERE {there_now} ORDER BY id", stream_id):
         t, columns = _unpacked(book, run_id, data)
         if len(columns) != count:
-            raise BookError(book.path, f"is damaged: run {run_id} has samples without a channel")
+            raise BookError(book.path, tr("is damaged: run {run_id} has samples without a channel", run_id=run_id))
         yield t, columns
 
 

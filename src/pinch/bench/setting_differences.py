@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from pinch.bench.parts import Aspect, Exclusion, Need
 from pinch.bench.records import Device, Setting, WorkKind, Workload
 from pinch.core.runsheet import Task
+from pinch.language import tr
 
 NEED_S = {Need.SWITCH: 30.0, Need.RESTART: 180.0, Need.FIRMWARE: 360.0, Need.HANDS: 900.0}
 SUPPLY_S = 30.0
@@ -21,7 +22,7 @@ USUAL_NEED = {
 _READ: dict[Aspect, Callable[[Setting], str]] = {
     Aspect.MODE: lambda s: s.mode,
     Aspect.LIMITS: lambda s: _limits(s),
-    Aspect.SUPPLY: lambda s: "mains" if s.mains else "battery",
+    Aspect.SUPPLY: lambda s: tr("mains") if s.mains else tr("battery"),
     Aspect.GRAPHICS_PATH: lambda s: s.graphics_path,
     Aspect.FAN: lambda s: s.fan,
     Aspect.CLOCK_LOCK: lambda s: _with_unit(s.clock_ceiling_mhz, "MHz"),
@@ -53,17 +54,17 @@ def tasks_between(device: Device, before: Setting | None, after: Setting) -> tup
     """What the operator does to come from one setting to another; without a `before` everything that `after` sets is
     set, by the device's switches."""
     if before is None:
-        return (Task("set", NEED_S[Need.SWITCH], f"set {after.name}"),)
+        return (Task("set", NEED_S[Need.SWITCH], tr("set {after}", after=after.name)),)
     changed = differences(before, after)
     tasks = []
     if Aspect.SUPPLY in changed:
-        tasks.append(Task("supply", SUPPLY_S, "plug in the mains" if after.mains else "unplug, go on battery"))
+        tasks.append(Task("supply", SUPPLY_S, tr("plug in the mains") if after.mains else tr("unplug, go on battery")))
     others = [a for a in changed if a is not Aspect.SUPPLY]
     needs = {need_of(device, a) for a in others}
     for need, kind, words in (
-        (Need.HANDS, "hands", "by hand, as its maker describes it, with the mains and the battery off: change"),
-        (Need.FIRMWARE, "firmware", "in the firmware, set"),
-        (Need.RESTART, "restart", "restart with"),
+        (Need.HANDS, "hands", tr("by hand, as its maker describes it, with the mains and the battery off: change")),
+        (Need.FIRMWARE, "firmware", tr("in the firmware, set")),
+        (Need.RESTART, "restart", tr("restart with")),
         (Need.SWITCH, "set", "set"),
     ):
         mine = [a for a in others if need_of(device, a) is need]
@@ -72,7 +73,7 @@ def tasks_between(device: Device, before: Setting | None, after: Setting) -> tup
             seconds = NEED_S[Need.SWITCH] if restarted else NEED_S[need]  # one visit restarts for both
             tasks.append(Task(kind, seconds, f"{words} {_what(mine, after)}"))
     if not tasks:
-        tasks.append(Task("set", NEED_S[Need.SWITCH], f"set {after.name}"))
+        tasks.append(Task("set", NEED_S[Need.SWITCH], tr("set {after}", after=after.name)))
     return tuple(tasks)
 
 
@@ -94,15 +95,21 @@ def why_not(device: Device, setting: Setting, workload: Workload) -> str:
     if rule := forbidden(device, setting):
         return rule
     if workload.kind is WorkKind.RUNDOWN and setting.mains:
-        return "a rundown is done on battery"
+        return tr("a rundown is done on battery")
     if workload.kind is WorkKind.RUNDOWN and device.battery.usable_wh is None:
-        return f"the battery of {device.name} is not known"
+        return tr("the battery of {device} is not known", device=device.name)
     return ""
 
 
 def rule_words(rule: Exclusion) -> str:
     """A rule as a sentence part."""
-    return f"{rule.aspect} {rule.value} never with {rule.never_with} {rule.other}"
+    return tr(
+        "{aspect} {rule} never with {never_with} {other}",
+        aspect=rule.aspect,
+        rule=rule.value,
+        never_with=rule.never_with,
+        other=rule.other,
+    )
 
 
 def _holds(aspect: Aspect, value: str, setting: Setting) -> bool:
@@ -119,7 +126,7 @@ def _holds(aspect: Aspect, value: str, setting: Setting) -> bool:
 def _what(aspects: Sequence[Aspect], setting: Setting) -> str:
     words = []
     for aspect in aspects:
-        value = value_of(setting, aspect) or "as it comes"
+        value = value_of(setting, aspect) or tr("as it comes")
         words.append(value if aspect is Aspect.LIMITS and setting.sustained_w else f"{aspect} {value}")
     return ", ".join(words)
 
@@ -128,7 +135,11 @@ def _limits(setting: Setting) -> str:
     if setting.sustained_w is None:
         return ""
     burst = setting.burst_w is not None and setting.burst_w != setting.sustained_w
-    return f"{setting.sustained_w:g}/{setting.burst_w:g} W" if burst else f"{setting.sustained_w:g} W"
+    return (
+        f"{setting.sustained_w:g}/{setting.burst_w:g} W"
+        if burst
+        else tr("{sustained_w:g} W", sustained_w=setting.sustained_w)
+    )
 
 
 def _with_unit(value: float | None, unit: str) -> str:

@@ -10,6 +10,7 @@ from pinch.bench.limit_ladder import typed_rungs
 from pinch.bench.records import Device, Setting, checked
 from pinch.bench.setting_differences import forbidden
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 MOST = 400
 
@@ -37,18 +38,18 @@ def combinations(
     watts: list[float | None] = [*typed_rungs(limits, device.claims)] if limits.strip() else [None]
     supplies = [on for on, wanted in ((True, mains), (False, battery)) if wanted]
     if not supplies:
-        raise PinchError("Tick mains, battery, or both.")
+        raise PinchError(tr("Tick mains, battery, or both."))
     names = {s.name.casefold() for s in there}
     kinds = (_listed(modes), _listed(paths), supplies, watts)
     if len(kinds[0]) * len(kinds[1]) * len(supplies) * len(watts) > MOST:
-        raise PinchError(f"That is more than {MOST} settings.")
+        raise PinchError(tr("That is more than {most} settings.", most=MOST))
     found = []
     for mode, path, on_mains, limit in product(*kinds):
-        words = [mode, path, "" if limit is None else f"{limit:g} W"]
-        name = ", ".join(filter(None, words)) or ("Mains" if on_mains else "")
-        name = name if on_mains else f"{name} on battery" if name else "Battery"
+        words = [mode, path, "" if limit is None else tr("{limit:g} W", limit=limit)]
+        name = ", ".join(filter(None, words)) or (tr("Mains") if on_mains else "")
+        name = name if on_mains else tr("{name} on battery", name=name) if name else tr("Battery")
         fields = {"mode": mode, "graphics_path": path, "mains": on_mains, "sustained_w": limit}
-        setting: Setting = checked(Setting, "The setting", device_id=device.id, name=name, **fields)
+        setting: Setting = checked(Setting, tr("The setting"), device_id=device.id, name=name, **fields)
         found.append(Combination(setting, forbidden(device, setting), name.casefold() in names))
     return found
 

@@ -13,6 +13,8 @@ from functools import lru_cache
 from itertools import count
 from pathlib import Path
 
+from pinch.language import tr
+
 BESIDE = ("", "-wal", "-shm", "-journal")
 """Endings of the files that SQLite keeps beside a database, and of the database itself."""
 FORGOTTEN_S = 86_400.0
@@ -34,7 +36,7 @@ def staged(target: Path, replace: bool = True) -> Iterator[Path]:
     """
     sweep(target)
     if not replace and os.path.lexists(target):
-        raise FileExistsError(17, "it exists already", str(target))
+        raise FileExistsError(17, tr("it exists already"), str(target))
     part = target.with_name(f".{target.name}.{this_process()}-{next(_numbers)}.part")
     os.close(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o666))
     try:
@@ -54,7 +56,7 @@ def _put_where_nothing_is(part: Path, target: Path) -> None:
         os.link(part, target)
     except PermissionError:  # a file system without links
         if os.path.lexists(target):
-            raise FileExistsError(17, "it exists already", str(target)) from None
+            raise FileExistsError(17, tr("it exists already"), str(target)) from None
         os.replace(part, target)
 
 

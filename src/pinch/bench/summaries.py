@@ -7,6 +7,7 @@ from pydantic import Field
 
 from pinch.bench.fields import Count, Day, Part, Watts
 from pinch.core.printing import counted
+from pinch.language import tr
 
 
 class Origin(StrEnum):
@@ -55,13 +56,13 @@ def origin_words(summary: Summary) -> str:
 
 def result_words(result: ToldResult) -> str:
     """The same of a typed result."""
-    own = "typed by hand" if result.origin is Origin.OWN else str(result.origin)
+    own = tr("typed by hand") if result.origin is Origin.OWN else str(result.origin)
     return ", ".join([own, *_behind(result.units, result.n), *filter(None, (result.told_by, result.day))])
 
 
 def _behind(units: int, runs: int) -> list[str]:
     """How much stands behind a figure."""
-    words = [f"mean of {units} units"] if units > 1 else []
+    words = [tr("mean of {units} units", units=units)] if units > 1 else []
     if runs > 1 or units == 1:
         words.append(counted(runs, "run"))
     return words

@@ -17,6 +17,7 @@ from dataclasses import dataclass
 from pinch.bench import schema
 from pinch.bench.book import Book
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 MOST_STEPS = 100
 _CALLED = {
@@ -31,9 +32,9 @@ _CALLED = {
     "result": ("result", "results"),
     "mark": ("mark", "marks"),
     "card": ("card", "cards"),
-    "reference": ("book laid beside", "books laid beside"),
+    "reference": (tr("book laid beside"), tr("books laid beside")),
     "photo": ("picture", "pictures"),
-    "acceptance": ("accepted difference", "accepted differences"),
+    "acceptance": (tr("accepted difference"), tr("accepted differences")),
 }
 """What is told of by name; the rest belongs to one of these."""
 
@@ -56,7 +57,7 @@ class UndoStep:
     @property
     def effect(self) -> str:
         """What taking it back does to the book."""
-        verbs = (("DELETE FROM", "takes away"), ("INSERT INTO", "puts back"), ("UPDATE", "resets"))
+        verbs = (("DELETE FROM", tr("takes away")), ("INSERT INTO", tr("puts back")), ("UPDATE", "resets"))
         return ", ".join(f"{words} {counted}" for verb, words in verbs if (counted := self._counted(rf"{verb} (\w+) ")))
 
     def _counted(self, pattern: str) -> str:
@@ -107,7 +108,7 @@ class UndoStack:
         ------
         UndoRefusedError : something written since would be lost.
         """
-        return self._move(self._done, self._undone, "taken back")
+        return self._move(self._done, self._undone, tr("taken back"))
 
     def redo(self) -> str | None:
         """Do the last undone change again; returns its label.
@@ -116,7 +117,7 @@ class UndoStack:
         ------
         UndoRefusedError : something written since would be lost.
         """
-        return self._move(self._undone, self._done, "done again")
+        return self._move(self._undone, self._done, tr("done again"))
 
     def _move(self, source: list[UndoStep], target: list[UndoStep], how: str) -> str | None:
         if not source:
@@ -126,7 +127,9 @@ class UndoStack:
         try:
             self._run(step)
         except _LostError as lost:
-            raise UndoRefusedError(f"“{step.label}” cannot be {how}: {lost}.") from None
+            raise UndoRefusedError(
+                tr("“{label}” cannot be {how}: {lost}.", label=step.label, how=how, lost=lost)
+            ) from None
         source.pop()
         target.append(UndoStep(step.label, self._take()))
         return step.label
@@ -137,7 +140,7 @@ class UndoStack:
             for statement in step.statements:
                 self._refuse_to_lose(statement)
                 if connection.execute(statement).rowcount != 1:
-                    raise _LostError("what it changed was changed again since, by a recording or another window")
+                    raise _LostError(tr("what it changed was changed again since, by a recording or another window"))
 
     def _refuse_to_lose(self, statement: str) -> None:
         """Whoever removes a row removes what hangs on it; rows of the step itself are gone by now."""
@@ -147,8 +150,10 @@ class UndoStack:
         for table, column in schema.HANGS_ON.get(removing[1], ()):
             count = int(str(self._book.query(f"SELECT COUNT(*) FROM {table} WHERE {column} = ?", removing[2])[0][0]))
             if count:
-                what = f"{count} {_CALLED[table][count != 1]}" if table in _CALLED else "the log of a run"
-                raise _LostError(f"{what} came since and would go with it; remove on the Bench page what is to go")
+                what = f"{count} {_CALLED[table][count != 1]}" if table in _CALLED else tr("the log of a run")
+                raise _LostError(
+                    tr("{what} came since and would go with it; remove on the Bench page what is to go", what=what)
+                )
 
     def _take(self) -> tuple[str, ...]:
         rows = self._book.query("SELECT statement FROM temp.undo_log ORDER BY id DESC")

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pinch.bench.book import Book
 from pinch.bench.records import MOST_NAME, Workload, free_name
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 SHARED = ("score_unit", "higher_is_better", "rate_channel")
 """What two workloads must have in common for the results of one to be set beside those of the other."""
@@ -19,9 +20,9 @@ def own_name(workload: Workload) -> str:
     """What a workload is called among its variants: its own name as a variant, else how it is set."""
     if workload.variant:
         return workload.variant
-    cap = f"cap {workload.frame_cap_fps:g} fps" if workload.frame_cap_fps else ""
+    cap = tr("cap {frame_cap_fps:g} fps", frame_cap_fps=workload.frame_cap_fps) if workload.frame_cap_fps else ""
     words = (workload.preset, workload.frame_generation, cap, workload.path)
-    return ", ".join(filter(None, words)) or workload.resolution or workload.upscaling or "as it is"
+    return ", ".join(filter(None, words)) or workload.resolution or workload.upscaling or tr("as it is")
 
 
 def add_variant(
@@ -35,7 +36,7 @@ def add_variant(
     PinchError : the name is empty, or the book cannot be written.
     """
     if not name.strip():
-        raise PinchError("A variant needs a name, such as its preset.")
+        raise PinchError(tr("A variant needs a name, such as its preset."))
     root = book.get(Workload, workload.root_id)
     taken = [own_name(w) for w in family or variants_of(root.id, book.workloads())]
     own = {"variant_of": root.id, "variant": free_name(name.strip(), taken)}
@@ -51,15 +52,22 @@ def join_as_variants(book: Book, root: Workload, copies: Sequence[Workload]) -> 
     PinchError : one has variants of its own, or another unit, direction or rate than the workload.
     """
     if root.variant_of is not None:
-        raise PinchError(f"{root.name} is a variant itself; choose the workload that it is of.")
+        raise PinchError(tr("{root} is a variant itself; choose the workload that it is of.", root=root.name))
     everything = book.workloads()
     for copy in copies:
         if len(variants_of(copy.id, everything)) > 1:
-            raise PinchError(f"{copy.name} has variants of its own, so it cannot become one.")
+            raise PinchError(tr("{copy} has variants of its own, so it cannot become one.", copy=copy.name))
         for field in SHARED:
             if getattr(copy, field) != getattr(root, field):
                 caption = (Workload.model_fields[field].title or field).lower()
-                raise PinchError(f"{copy.name} and {root.name} differ in “{caption}”, so they are not the same work.")
+                raise PinchError(
+                    tr(
+                        "{copy} and {root} differ in “{caption}”, so they are not the same work.",
+                        copy=copy.name,
+                        root=root.name,
+                        caption=caption,
+                    )
+                )
     taken = [own_name(w) for w in variants_of(root.id, everything)]
     joined = []
     with book.change():

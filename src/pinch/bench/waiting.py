@@ -24,6 +24,7 @@ from pinch.bench.records import ExitStatus, Pass, Run
 from pinch.bench.staging import is_alive, this_process
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
+from pinch.language import tr
 
 MOST_BYTES = 500_000_000
 MOST_LINE = 50_000_000
@@ -123,7 +124,7 @@ class RunWriter:
             case FreshSamples(stream=number, t=t, columns=columns):
                 self._append(number, t, columns)
             case Samples(stream=number):
-                self._append(number, *operation.unpacked("a waiting file"))
+                self._append(number, *operation.unpacked(tr("a waiting file")))
             case Marked(t_s=t_s, text=text):
                 runlogs.add_mark(self._book, self._run_id, Mark(t_s, text))
             case Ended(status=status, reason=reason, passes=passes):
@@ -137,7 +138,7 @@ class RunWriter:
 
     def _append(self, number: int, t: FloatArray, columns: list[FloatArray]) -> None:
         if number not in self.streams:
-            raise PinchError("Samples wait for a stream that was never begun.")
+            raise PinchError(tr("Samples wait for a stream that was never begun."))
         stream = self.streams[number]
         if self._joins:
             later = t > runlogs.end_of_stream(self._book, self._run_id, stream)
@@ -221,7 +222,12 @@ def _left_beside(book: Path) -> list[tuple[Path, re.Match[str]]]:
 def _take_in(book: Book, path: Path, run_id: int) -> str:
     try:
         if book.get(Run, run_id).status is not None:
-            return f"{path.name} is left alone: run {run_id} of {book.path.name} has ended already."
+            return tr(
+                "{path} is left alone: run {run_id} of {path_2} has ended already.",
+                path=path.name,
+                run_id=run_id,
+                path_2=book.path.name,
+            )
         _, before = runlogs.log_size(book, run_id)
         with book.change():
             writer = RunWriter(book, run_id, joins=True)
@@ -229,15 +235,20 @@ def _take_in(book: Book, path: Path, run_id: int) -> str:
                 writer.apply(operation)
         path.unlink()
     except (PinchError, OSError) as error:
-        return f"{path.name} is left alone: {str(error).rstrip('.')}."
+        return tr("{path} is left alone: {what}.", path=path.name, what=str(error).rstrip("."))
     rows = runlogs.log_size(book, run_id)[1] - before
-    return f"What waited beside {book.path.name} is in it now: {rows} rows of samples of run {run_id}."
+    return tr(
+        "What waited beside {path} is in it now: {rows} rows of samples of run {run_id}.",
+        path=book.path.name,
+        rows=rows,
+        run_id=run_id,
+    )
 
 
 def _operations(path: Path) -> Iterator[Operation]:
     """The operations of a file up to the first line that is not whole, as the end of a killed process may be."""
     if path.is_symlink() or not path.is_file() or path.stat().st_size > MOST_BYTES:
-        raise PinchError(f"it is no plain file below {MOST_BYTES // 1_000_000} MB")
+        raise PinchError(tr("it is no plain file below {most_bytes} MB", most_bytes=MOST_BYTES // 1_000_000))
     with path.open("rb") as file:
         while line := file.readline(MOST_LINE):
             try:

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from pinch.core.printing import alike
+from pinch.language import tr
 
-BASELINE = "baseline"
+BASELINE = tr("baseline")
 """The words of the bar that the others are set against."""
 
 
@@ -63,7 +64,16 @@ def legible(chart: BarChart, most: int) -> BarChart:
         if base not in kept:
             kept = (kept - {max(kept)}) | {base}
         lost = len(group.bars) - len(kept)
-        title = f"{group.title}; {lost} of {len(group.bars)} are not drawn, but in the table file" if lost else ""
+        title = (
+            tr(
+                "{title}; {lost} of {bars} are not drawn, but in the table file",
+                title=group.title,
+                lost=lost,
+                bars=len(group.bars),
+            )
+            if lost
+            else ""
+        )
         groups.append(BarGroup(title or group.title, tuple(group.bars[n] for n in sorted(kept))))
     return replace(chart, groups=tuple(groups))
 

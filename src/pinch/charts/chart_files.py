@@ -17,6 +17,7 @@ from pinch.charts.draw.spoken import with_spoken
 from pinch.charts.face import Drawn, Face, face_of
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -45,13 +46,19 @@ def write_face(face: Face, path: Path, theme: Theme = LIGHT, size: tuple[int, in
     kind = next((kind for kind, ending in reversed(ENDINGS.items()) if path.name.lower().endswith(ending)), "")
     if not kind:
         raise PinchError(
-            f"{path}: a chart is written as .png, .svg or .pdf, not as {path.suffix or 'a file without ending'}."
+            tr(
+                "{path}: a chart is written as .png, .svg or .pdf, not as {suffix}.",
+                path=path,
+                suffix=path.suffix or tr("a file without ending"),
+            )
         )
     content = face_bytes(face, kind, theme, size)
     try:
         replace_file(path, content)
     except OSError as error:
-        raise PinchError(f"{path}: the chart cannot be written ({error.strerror}).") from None
+        raise PinchError(
+            tr("{path}: the chart cannot be written ({strerror}).", path=path, strerror=error.strerror)
+        ) from None
 
 
 _DRAWING = threading.Lock()

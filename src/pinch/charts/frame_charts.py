@@ -9,6 +9,7 @@ from pinch.charts.spec import Chart, Line, Panel, Rule
 from pinch.core.framekinds import FrameKinds
 from pinch.core.framestats import FrameFigures
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 MOST_POINTS = 4000
 CURVE_POINTS = 400
@@ -31,9 +32,9 @@ def frame_strip(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: 
     """Frame time over the time of the run; of more frames than there are points the longest of each stretch is kept."""
     t, ms = _longest(kinds.ends_s, kinds.drawn_ms)
     rules = (Rule(1000.0 / figures.low_1.percentile, "1 % low"),)
-    panel = Panel("Frame time", "ms", (Line(t, ms, slot),), rules=rules, key="frame-time")
-    longest = f"{figures.frames} frames, the longest {kinds.drawn_ms.max():.1f} ms."
-    return Chart(title, (panel,), "Time", "min:s", clock=True, footnote=footnote, alternative=f"{title} {longest}")
+    panel = Panel(tr("Frame time"), "ms", (Line(t, ms, slot),), rules=rules, key="frame-time")
+    longest = tr("{frames} frames, the longest {max:.1f} ms.", frames=figures.frames, max=kinds.drawn_ms.max())
+    return Chart(title, (panel,), tr("Time"), "min:s", clock=True, footnote=footnote, alternative=f"{title} {longest}")
 
 
 def frame_curve(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:
@@ -51,10 +52,21 @@ def frame_curves(runs: Sequence[NamedFrames], title: str, footnote: str = "") ->
         dashed = any(line.slot == run.slot for line in lines)
         label = run.name if len(runs) > 1 else ""
         lines.append(Line(x, ms, run.slot, label, dashed))
-    panel = Panel("Sorted frames", "ms", tuple(lines), rules=(Rule(2.0, "1 % low", upright=True),), key="frame-curve")
-    told = [f"{run.name} 99 % of frames took at most {1000.0 / run.figures.low_1.percentile:.1f} ms." for run in runs]
+    panel = Panel(
+        tr("Sorted frames"), "ms", tuple(lines), rules=(Rule(2.0, "1 % low", upright=True),), key="frame-curve"
+    )
+    told = [
+        tr(
+            "{run} 99 % of frames took at most {percentile:.1f} ms.",
+            run=run.name,
+            percentile=1000.0 / run.figures.low_1.percentile,
+        )
+        for run in runs
+    ]
     words = " ".join([title, *told])
-    return Chart(title, (panel,), "Slowest of all frames", "", footnote=footnote, alternative=words, ticks=SHARE_TICKS)
+    return Chart(
+        title, (panel,), tr("Slowest of all frames"), "", footnote=footnote, alternative=words, ticks=SHARE_TICKS
+    )
 
 
 def frame_spread(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: str = "", slot: int = 0) -> Chart:
@@ -63,9 +75,9 @@ def frame_spread(kinds: FrameKinds, figures: FrameFigures, title: str, footnote:
     counts, edges = np.histogram(kinds.drawn_ms, bins=BARS, range=(0.0, most))
     share = 100.0 * counts / figures.frames
     x, y = np.repeat(edges, 2)[1:-1], np.repeat(share, 2)
-    panel = Panel("How often", "% of frames", (Line(x, y, slot),), key="frame-spread")
-    words = f"{title} Most frames took {1000.0 / figures.median_fps:.1f} ms."
-    return Chart(title, (panel,), "Frame time", "ms", footnote=footnote, alternative=words)
+    panel = Panel(tr("How often"), tr("% of frames"), (Line(x, y, slot),), key="frame-spread")
+    words = tr("{title} Most frames took {median_fps:.1f} ms.", title=title, median_fps=1000.0 / figures.median_fps)
+    return Chart(title, (panel,), tr("Frame time"), "ms", footnote=footnote, alternative=words)
 
 
 def _longest(t: FloatArray, ms: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -10,6 +10,7 @@ from pinch.charts.timeline_chart import broken_line
 from pinch.core.channels import unit_of
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -25,7 +26,12 @@ class Overlaid:
 def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> Chart:
     """Power, clock, temperature and rate of runs, aligned at the start of load; what a run did not log it lacks."""
     panels: list[Panel] = []
-    for caption, name in (("Power", "power"), ("Clock", "clock"), ("Temperature", "temp"), ("Rate", "rate")):
+    for caption, name in (
+        (tr("Power"), "power"),
+        (tr("Clock"), "clock"),
+        (tr("Temperature"), "temp"),
+        (tr("Rate"), "rate"),
+    ):
         there = [(run, channel) for run in runs if (channel := getattr(run.judged, name))]
         if there:
             lines = [_line(run, channel) for run, channel in there]
@@ -35,11 +41,11 @@ def overlay_chart(runs: Sequence[Overlaid], title: str, footnote: str = "") -> C
     return Chart(
         title,
         tuple(panels),
-        "Time from the start of load",
+        tr("Time from the start of load"),
         "min:s",
         clock=True,
         footnote=footnote,
-        alternative=f"{title} {names}, aligned at the start of load.",
+        alternative=tr("{title} {names}, aligned at the start of load.", title=title, names=names),
         key=tuple((run.name, run.slot) for run in runs),
     )
 

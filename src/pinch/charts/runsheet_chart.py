@@ -5,13 +5,14 @@ from datetime import datetime, timedelta
 
 from pinch.bench.planning import PlannedSheet, SheetLine
 from pinch.bench.plans import Outcome
+from pinch.language import tr
 
 BLOCK_KINDS = {
     "run": "run",
     "done": "done",
-    "void": "void or skipped",
+    "void": tr("void or skipped"),
     "cool": "cooling",
-    "change": "change, restart",
+    "change": tr("change, restart"),
     "recharge": "recharge",
     "read": "readings",
 }
@@ -78,8 +79,20 @@ def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
     last = max((b.end_h for b in blocks), default=18.0)
     made = tuple(SheetRow(f"{d:%a %-d %b}", tuple(row)) for d, row in rows.items())
     runs = sum(b.kind == "run" for b in blocks)
-    alternative = f"{title} {runs} runs on {len(made)} days, from {clock(first)} to {clock(last)}."
-    footnote = f"{planned.plan.name} · order: {planned.plan.order} · protocol: {planned.bench.protocol.name}"
+    alternative = tr(
+        "{title} {runs} runs on {made} days, from {clock} to {clock_2}.",
+        title=title,
+        runs=runs,
+        made=len(made),
+        clock=clock(first),
+        clock_2=clock(last),
+    )
+    footnote = tr(
+        "{plan} · order: {order} · protocol: {protocol}",
+        plan=planned.plan.name,
+        order=planned.plan.order,
+        protocol=planned.bench.protocol.name,
+    )
     return SheetChart(title, made, first // 1, -(-last // 1), footnote, alternative)
 
 

@@ -13,6 +13,7 @@ from pinch.core.printing import counted, plain
 from pinch.core.runlog import FloatArray
 from pinch.core.scaling import joules_per
 from pinch.core.sweetspots import SweetSpot, marginal_gain
+from pinch.language import tr
 
 LEAST_JOINED = 2
 LABEL_PLACES = (1.0, 0.75, 0.5, 0.25, 0.0)
@@ -175,7 +176,7 @@ def _dots(s: DrawnSeries) -> list[Dots]:
         Dots(
             np.array([w for w, _, _ in claims], dtype=float),
             np.array([score / s.unit for _, score, _ in claims]),
-            tuple(f"{s.name}, {name}: claimed {w:g} W" for w, _, name in claims),
+            tuple(tr("{name}, {name_2}: claimed {w:g} W", name=s.name, name_2=name, w=w) for w, _, name in claims),
             s.slot,
             light=True,
         )
@@ -184,7 +185,9 @@ def _dots(s: DrawnSeries) -> list[Dots]:
         found.append(_point_dots(s, [(p.power_w, p.score, p.words) for p in s.told], told=True))
     found.append(_point_dots(s, [(p.power_w, p.score, f"{s.name}, {p.name}") for p in s.points]))
     if s.spot is not None:
-        found.append(_point_dots(s, [(s.spot.power_w, s.spot.score, f"{s.spot.power_w:.1f} W")], spot=True))
+        found.append(
+            _point_dots(s, [(s.spot.power_w, s.spot.score, tr("{power_w:.1f} W", power_w=s.spot.power_w))], spot=True)
+        )
     return found
 
 
@@ -205,9 +208,9 @@ def _second_panel(series: Sequence[DrawnSeries], unit: str, second: Second) -> P
         if s.ladder is not None
     ]
     titles = {
-        Second.EFFICIENCY: ("Score per watt", f"{unit}/W"),
-        Second.ENERGY: ("Energy per frame" if unit == "fps" else "Energy per unit of work", "J"),
-        Second.GAIN: ("One more watt brings", "%"),
+        Second.EFFICIENCY: (tr("Score per watt"), f"{unit}/W"),
+        Second.ENERGY: (tr("Energy per frame") if unit == "fps" else tr("Energy per unit of work"), "J"),
+        Second.GAIN: (tr("One more watt brings"), "%"),
     }
     return Panel(*titles[second], tuple(lines), key=second.name.lower())
 
@@ -228,13 +231,22 @@ def _claims(points: Sequence[MeasuredPoint]) -> list[tuple[float, float, str]]:
 
 
 def _words(s: DrawnSeries) -> str:
-    words = f"{len(s.points)} runs of {s.name}."
+    words = tr("{points} runs of {name}.", points=len(s.points), name=s.name)
     if s.ladder is not None:
-        words += f" From {plain(s.ladder.score[0])} at {s.ladder.power[0]:.1f} W to {plain(s.ladder.score[-1])} at"
-        words += f" {s.ladder.power[-1]:.1f} W."
+        words += tr(
+            " From {score} at {power:.1f} W to {score_2} at",
+            score=plain(s.ladder.score[0]),
+            power=s.ladder.power[0],
+            score_2=plain(s.ladder.score[-1]),
+        )
+        words += tr(" {power:.1f} W.", power=s.ladder.power[-1])
     if s.spot is not None:
-        words += f" The marked spot is at {s.spot.power_w:.1f} W."
+        words += tr(" The marked spot is at {power_w:.1f} W.", power_w=s.spot.power_w)
     if s.told:
         whose = "; ".join(filter(None, (p.words for p in s.told)))
-        words += f" {counted(len(s.told), 'score is', 'scores are')} told, not measured{f': {whose}' if whose else ''}."
+        words += tr(
+            " {told} told, not measured{what}.",
+            told=counted(len(s.told), "score is", "scores are"),
+            what=f": {whose}" if whose else "",
+        )
     return words

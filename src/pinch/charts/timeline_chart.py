@@ -9,6 +9,7 @@ from pinch.core.channels import unit_of
 from pinch.core.figures import Segment
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series, breaks_of, period_of
+from pinch.language import tr
 
 
 def timeline_chart(
@@ -23,18 +24,20 @@ def timeline_chart(
     """Chart of one judged run. `claimed_w` is drawn as a label beside what was measured."""
     panels = []
     if judged.power:
-        rules = (Rule(claimed_w, f"claimed {claimed_w:g}"),) if claimed_w else ()
-        package = _panel(log, judged.power, "Power", "power", rules)
+        rules = (Rule(claimed_w, tr("claimed {claimed_w:g}", claimed_w=claimed_w)),) if claimed_w else ()
+        package = _panel(log, judged.power, tr("Power"), "power", rules)
         panels.append(_with_wall(package, log))
     if judged.clock:
         ceiling = judged.levels.ceiling_mhz
         rules = (Rule(ceiling, "ceiling"),) if np.isfinite(ceiling) else ()
-        panels.append(_panel(log, judged.clock, "Clock", "clock", rules))
+        panels.append(_panel(log, judged.clock, tr("Clock"), "clock", rules))
     if judged.temp:
-        panels.append(_panel(log, judged.temp, "Temperature", "temp", _temp_rules(judged), from_zero=False))
+        panels.append(_panel(log, judged.temp, tr("Temperature"), "temp", _temp_rules(judged), from_zero=False))
     if judged.rate:
         frames = judged.rate == "frame.rate"
-        panels.append(_panel(log, judged.rate, "Frame rate" if frames else "Score rate", "rate", unit=rate_unit))
+        panels.append(
+            _panel(log, judged.rate, tr("Frame rate") if frames else tr("Score rate"), "rate", unit=rate_unit)
+        )
     if not panels:
         panels = [_panel(log, name, name, name) for name in list(log.series)[:4]]
     panels = [replace(panel, lines=tuple(replace(line, slot=slot) for line in panel.lines)) for panel in panels]
@@ -43,7 +46,7 @@ def timeline_chart(
     return Chart(
         title,
         tuple(panels),
-        "Time",
+        tr("Time"),
         "min:s",
         clock=True,
         strip=tuple(stretch_of(s) for s in judged.limiters),
@@ -51,8 +54,13 @@ def timeline_chart(
         gaps=tuple(Stretch(g.start_s, g.end_s) for g in judged.gaps),
         marks=tuple(Rule(m.t_s, m.text, upright=True) for m in log.marks),
         footnote=footnote,
-        alternative=f"{title} Held by: {shares}. "
-        f"Settled window {minutes(settled.start_s)} to {minutes(settled.end_s)}.",
+        alternative=tr(
+            "{title} Held by: {shares}. Settled window {start_s} to {end_s}.",
+            title=title,
+            shares=shares,
+            start_s=minutes(settled.start_s),
+            end_s=minutes(settled.end_s),
+        ),
     )
 
 
@@ -94,7 +102,7 @@ def _temp_rules(judged: Judgement) -> tuple[Rule, ...]:
     rules = []
     limit = judged.temp_limit_c
     if np.isfinite(limit):
-        rules.append(Rule(limit, "limit" if judged.levels.temp_given else "limit, as seen"))
+        rules.append(Rule(limit, tr("limit") if judged.levels.temp_given else tr("limit, as seen")))
     if judged.known.ambient_c is not None:
         rules.append(Rule(judged.known.ambient_c, "room"))
     return tuple(rules)

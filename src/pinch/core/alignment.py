@@ -7,6 +7,7 @@ from pinch.core.channels import power_channel, rate_channel
 from pinch.core.errors import DataError
 from pinch.core.frames import with_frame_rate
 from pinch.core.runlog import Mark, RunLog, Series
+from pinch.language import tr
 
 
 def load_start_s(log: RunLog) -> float:
@@ -44,5 +45,5 @@ def joined(main: RunLog, beside: RunLog, by_s: float) -> RunLog:
     moved = shifted(beside, by_s)
     (a, b), (c, d) = main.span_s, moved.span_s
     if c >= b or d <= a:
-        raise DataError("the two logs", f"shifted by {by_s:g} s they do not overlap")
+        raise DataError(tr("the two logs"), tr("shifted by {by_s:g} s they do not overlap", by_s=by_s))
     return RunLog({**moved.series, **main.series}, (*main.marks, *moved.marks))

@@ -7,6 +7,8 @@ sentences and files read the rest off the member.
 from collections.abc import Container
 from enum import StrEnum
 
+from pinch.language import tr
+
 Tint = tuple[str, str]
 """Fill and line of a stretch as #RRGGBB."""
 
@@ -163,7 +165,7 @@ class Cause(StrEnum):
     ) -> "Cause":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.label, member.phrase, member.hatch, member.evidence = label, phrase, hatch, evidence
+        member.label, member.phrase, member.hatch, member.evidence = tr(label), tr(phrase), hatch, evidence
         member.needs, member.light, member.dark = needs, light, dark
         return member
 

@@ -12,6 +12,7 @@ from pinch.core.printing import counted
 from pinch.core.robust import RECTANGLE, t_factor
 from pinch.core.run_order import LEAST_FOR_TREND, RunPlace, Surroundings, Trend, find_trend, surroundings_of
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 SURE = 0.95
 COARSEST = 0.02
@@ -83,9 +84,9 @@ def cell_score(scores: Sequence[float] | FloatArray, places: Sequence[RunPlace] 
     """
     values = np.asarray(scores, dtype=float)
     if len(values) == 0:
-        raise DataError("scores", "there are none")
+        raise DataError("scores", tr("there are none"))
     if not np.isfinite(values).all():
-        raise DataError("scores", "a score is not a number")
+        raise DataError("scores", tr("a score is not a number"))
     mean = float(values.mean())
     if not (values > 0.0).all():
         return CellScore(len(values), mean, math.nan, math.nan, 0.0)

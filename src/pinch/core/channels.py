@@ -8,6 +8,8 @@ import re
 from collections.abc import Container
 from enum import StrEnum
 
+from pinch.language import tr
+
 Range = tuple[float, float]
 
 
@@ -80,7 +82,7 @@ class ChannelQuantity(StrEnum):
     ) -> "ChannelQuantity":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.unit, member.caption, member.in_figures = unit, caption, in_figures
+        member.unit, member.caption, member.in_figures = unit, tr(caption), in_figures
         member.plausible, member.usual, member.words = plausible, usual, tuple(words.split())
         return member
 
@@ -136,7 +138,7 @@ class Component(StrEnum):
     def __new__(cls, value: str, caption: str, traits: str, offered: str, words: str) -> "Component":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.caption, member.offered, member.words = caption, tuple(offered.split()), tuple(words.split())
+        member.caption, member.offered, member.words = tr(caption), tuple(offered.split()), tuple(words.split())
         member.told_beside, member.is_meter = "beside" in traits, "meter" in traits
         member.is_signed = "signed" in traits
         return member
@@ -160,10 +162,10 @@ TEMPERATURES = ("cpu.temp", "soc.temp")
 """Channels that stand for the temperature of the chip, the better one first."""
 
 _OWN_CAPTIONS = {
-    "battery.charge": "Charge",
-    "noise.level": "Noise",
-    "probe.load": "Own cost",
-    "gpu.temp": "Graphics temp.",
+    "battery.charge": tr("Charge"),
+    "noise.level": tr("Noise"),
+    "probe.load": tr("Own cost"),
+    "gpu.temp": tr("Graphics temp."),
 }
 """Where the words of component and quantity say too much, or are too long."""
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from scipy.interpolate import PchipInterpolator
@@ -62,7 +63,9 @@ def fit_concave(power: FloatArray, score: FloatArray) -> ConcaveCurve:
 
     knots = np.unique(power)
     if len(knots) < 3:
-        raise DataError("scaling points", f"a curve needs three different powers, there are {len(knots)}")
+        raise DataError(
+            tr("scaling points"), tr("a curve needs three different powers, there are {knots}", knots=len(knots))
+        )
     scale = float(np.abs(score).max()) or 1.0
     ones = np.ones((len(power), 1))
     weights, _ = nnls(np.hstack([ones, -ones, _ramps(power, knots)]), score / scale)

@@ -16,6 +16,7 @@ from pinch.core import robust
 from pinch.core.errors import DataError
 from pinch.core.independent import dependence
 from pinch.core.runlog import BoolArray, FloatArray
+from pinch.language import tr
 
 MOST_TERMS = 3
 SHORTEST_S = 120.0
@@ -105,11 +106,11 @@ def fit_heat(
     step = float(t[1] - t[0]) if len(t) > 1 else 1.0
     have = np.isfinite(temp_c)
     if len(t) * step < SHORTEST_S or have.sum() < SHORTEST_S / step:
-        raise DataError("log", "it is too short for time constants")
+        raise DataError("log", tr("it is too short for time constants"))
     known = np.isfinite(power_w)
     still = not known.any() or (ambient_c is None and np.ptp(power_w[known]) < 0.5)  # else T leads to room + R·P
     if still or np.ptp(temp_c[have]) < 2.0:
-        raise DataError("log", "its power or temperature does not change")
+        raise DataError("log", tr("its power or temperature does not change"))
     power = np.interp(t, t[known], power_w[known])
     noise = max(robust.noise_sd(temp_c[have]), LEAST_NOISE_K)
     record = _Record(power, temp_c, _rows(have), step, ambient_c, noise, offset_u, USUALLY_ALIKE)
@@ -119,7 +120,7 @@ def fit_heat(
         if warm is not None and (found is None or _is_likelier(record, warm, found)):
             found = warm
     if found is None:
-        raise DataError("log", "its temperature does not follow its power")
+        raise DataError("log", tr("its temperature does not follow its power"))
     return found
 
 

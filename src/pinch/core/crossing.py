@@ -11,6 +11,7 @@ from pinch.core.ladder import Ladder
 from pinch.core.robust import Z95
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import DELTA, Answer, Verdict, answer
+from pinch.language import tr
 
 STEPS = 120
 ENVELOPE = 0.10
@@ -85,7 +86,7 @@ def pair_up(name_a: str, a: Ladder, name_b: str, b: Ladder, delta: float = DELTA
     """
     low, high = max(a.power[0], b.power[0]), min(a.power[-1], b.power[-1])
     if low >= high:
-        words = f"{name_a} and {name_b} share no range of measured watts."
+        words = tr("{name_a} and {name_b} share no range of measured watts.", name_a=name_a, name_b=name_b)
         return Pairing(name_a, name_b, float("nan"), float("nan"), (), (), words)
     grid = np.linspace(low, high, STEPS)
     lead = _lead(a, b, grid, None)
@@ -93,7 +94,9 @@ def pair_up(name_a: str, a: Ladder, name_b: str, b: Ladder, delta: float = DELTA
     if not rows:
         found = tuple(_crossover(name_a, name_b, a, at, rising, np.empty(0), 0) for at, rising in _turns(grid, lead))
         words = (
-            "Nothing was repeated, so that chance may make any of it." if found else _unrepeated(name_a, name_b, lead)
+            tr("Nothing was repeated, so that chance may make any of it.")
+            if found
+            else _unrepeated(name_a, name_b, lead)
         )
         return Pairing(name_a, name_b, float(low), float(high), found, (), words)
     draws = _lead(a, b, grid, rows)
@@ -195,7 +198,7 @@ def _verdict(ladder: Ladder, base: Ladder, power_w: float, delta: float, togethe
     gain = float(np.log(ladder.at(power_w) / base.at(power_w)))
     rows = min(len(ladder.draws), len(base.draws))
     if not rows:
-        words = "no repeats: no interval can be claimed"
+        words = tr("no repeats: no interval can be claimed")
         return Verdict(float(np.exp(gain)), float("nan"), float("nan"), Answer.CANNOT_TELL, None, words)
     ratios = np.log(ladder.draws_at(power_w)[:rows] / base.draws_at(power_w)[_mixed(rows)])
     u = float(ratios.std())
@@ -251,7 +254,9 @@ def _turns_of_rows(grid: FloatArray, rows: FloatArray, near: float, rising: bool
 
 def _unrepeated(a: str, b: str, lead: FloatArray) -> str:
     ahead = a if float(lead.mean()) >= 0 else b
-    return f"The curve of {ahead} lies above in all of it; nothing was repeated, so that it cannot be told."
+    return tr(
+        "The curve of {ahead} lies above in all of it; nothing was repeated, so that it cannot be told.", ahead=ahead
+    )
 
 
 def _pair_words(stretches: Sequence[LeadStretch], crossings: Sequence[Crossover]) -> str:
@@ -262,19 +267,23 @@ def _pair_words(stretches: Sequence[LeadStretch], crossings: Sequence[Crossover]
         by_ahead.setdefault(s.ahead, []).append(s)
     told = [_stretch_words(ahead, own, whole) for ahead, own in by_ahead.items() if ahead != CANNOT]
     if not told:
-        return f"It cannot be told who is ahead from {_range(stretches[0].low_w, stretches[-1].high_w)}."
+        return tr(
+            "It cannot be told who is ahead from {range}.", range=_range(stretches[0].low_w, stretches[-1].high_w)
+        )
     words = f"{'; '.join(told)}."
     if not whole and any(s.ahead == CANNOT for s in stretches) and not crossings:
-        words += " Elsewhere it cannot be told."
+        words += tr(" Elsewhere it cannot be told.")
     return words[0].upper() + words[1:]
 
 
 def _stretch_words(ahead: str, own: Sequence[LeadStretch], whole: bool) -> str:
     where = " and ".join(_range(s.low_w, s.high_w) for s in own)
     if ahead == NEITHER:
-        return f"no difference that matters from {where}"
-    return f"{ahead} is ahead {'in all of it, ' if whole else ''}from {where}"
+        return tr("no difference that matters from {where}", where=where)
+    return tr(
+        "{ahead} is ahead {what}from {where}", ahead=ahead, what=tr("in all of it, ") if whole else "", where=where
+    )
 
 
 def _range(low_w: float, high_w: float) -> str:
-    return f"{low_w:.1f} to {high_w:.1f} W"
+    return tr("{low_w:.1f} to {high_w:.1f} W", low_w=low_w, high_w=high_w)

@@ -22,8 +22,9 @@ from pinch.core.rises import exponential, fit_rises, hyperbolic
 from pinch.core.robust import t_over_normal
 from pinch.core.rung_effects import RUNG_PRIOR, RUNG_SDS, EffectSizes, RungEffects, rung_effects, smooth_draws
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
-LAW, RISE, CORNER, FREE = "law", "rise", "corner", "free shape"
+LAW, RISE, CORNER, FREE = "law", "rise", "corner", tr("free shape")
 DRAWS, SEED = 400, 20260901
 """Draws of an interval: its 2.5 % point rests on ten of them. The seed makes the same points give the same band."""
 REJECTED_AT = 0.5
@@ -116,12 +117,12 @@ def choose_shape(rung: Rungs, law: PowerLaws) -> Shape:
     """The shape that stands."""
     watts, runs = rung.watts, rung.runs
     if len(watts) <= PARAMETERS:
-        words = f"{len(watts)} settings leave nothing to test a law with"
+        words = tr("{watts} settings leave nothing to test a law with", watts=len(watts))
         return Shape(FREE, words, None, lambda grid: _few(rung, grid))
     if not rung.scatter.known or rung.scatter.sd <= EXACT:
         rms = float(np.sqrt(law.misfit[0] / runs.sum()))
-        known = "no repeats to test it with" if not rung.scatter.known else "its repeats do not differ"
-        words = f"power law: {known}; it misses the settings by {in_percent(rms)}"
+        known = tr("no repeats to test it with") if not rung.scatter.known else tr("its repeats do not differ")
+        words = tr("power law: {known}; it misses the settings by {rms}", known=known, rms=in_percent(rms))
         if rms < (UNTESTED_RMS if not rung.scatter.known else EXACT):
             return Shape(LAW, words, None, lambda grid: (law.at(grid)[0], _none(grid)))
         return Shape(FREE, words, None, lambda grid: _few(rung, grid))
@@ -183,7 +184,9 @@ class _Weighed:
     def words(self) -> str:
         """How likely everything is."""
         told = [f"{c.words} {plain(float(p), 2)}" for c, p in zip(self.laws, self.p, strict=True)]
-        return ", ".join(["how likely it is: " + told[0], *told[1:], f"a smooth bend {plain(self.p_bend, 2)}"])
+        return ", ".join(
+            [tr("how likely it is: ") + told[0], *told[1:], tr("a smooth bend {p_bend}", p_bend=plain(self.p_bend, 2))]
+        )
 
 
 def _weighed(laws: Sequence[_Candidate]) -> _Weighed:
@@ -197,7 +200,7 @@ def _law(rung: Rungs, law: PowerLaws) -> _Candidate:
     def fit(rows: FloatArray, grid: FloatArray) -> FloatArray:
         return fit_power_laws(rung.watts, rows, rung.runs).at(grid)
 
-    return _candidate(rung, LAW, "power law", fit, law.at, law.basis)
+    return _candidate(rung, LAW, tr("power law"), fit, law.at, law.basis)
 
 
 def _rise(rung: Rungs) -> list[_Candidate]:
@@ -212,7 +215,7 @@ def _rise(rung: Rungs) -> list[_Candidate]:
         nearer = tried[0].misfit <= tried[1].misfit  # chance decides which of them a curve is taken for
         return np.where(nearer[:, None], tried[0].at(grid), tried[1].at(grid))
 
-    return [_candidate(rung, RISE, "rise to a ceiling", fit, best.at, best.basis_of_log)]
+    return [_candidate(rung, RISE, tr("rise to a ceiling"), fit, best.at, best.basis_of_log)]
 
 
 def _corner(rung: Rungs) -> list[_Candidate]:
@@ -225,7 +228,11 @@ def _corner(rung: Rungs) -> list[_Candidate]:
     def fit(rows: FloatArray, grid: FloatArray) -> FloatArray:
         return fit_corners(rung.watts, rows, rung.runs).at(grid)
 
-    return [_candidate(rung, CORNER, f"a corner at {best.corner_w[0]:.1f} W", fit, best.at, best.basis)]
+    return [
+        _candidate(
+            rung, CORNER, tr("a corner at {corner_w:.1f} W", corner_w=best.corner_w[0]), fit, best.at, best.basis
+        )
+    ]
 
 
 def _candidate(

@@ -1,5 +1,7 @@
 """The errors Pinch raises on purpose: each message is one sentence for the person at the screen."""
 
+from pinch.language import tr
+
 
 def visible(text: str) -> str:
     """A text on one line in which nothing hides: signs that nothing shows stand as their codes."""
@@ -18,7 +20,7 @@ class NotKeptError(LookupError):
 
     def __init__(self, kind: str) -> None:
         self.kind = kind
-        super().__init__(f"{kind}: no book has kept it yet")
+        super().__init__(tr("{kind}: no book has kept it yet", kind=kind))
 
 
 class DataError(PinchError):
@@ -33,5 +35,5 @@ class DataError(PinchError):
 
     def __init__(self, place: str, reason: str, line: int | None = None) -> None:
         self.place, self.reason, self.line = place, reason, line
-        where = place if line is None else f"{place}, line {line}"
+        where = place if line is None else tr("{place}, line {line}", place=place, line=line)
         super().__init__(f"{where}: {reason}.")

@@ -11,6 +11,8 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import IntEnum
 
+from pinch.language import tr
+
 
 class FairnessGrade(IntEnum):
     """What a difference does, the worst first."""
@@ -21,9 +23,9 @@ class FairnessGrade(IntEnum):
 
 
 GRADE_WORDS = {
-    FairnessGrade.HOLDS_BACK: "holds the result back",
-    FairnessGrade.NOTE: "worth a note",
-    FairnessGrade.HARMLESS: "harmless",
+    FairnessGrade.HOLDS_BACK: tr("holds the result back"),
+    FairnessGrade.NOTE: tr("worth a note"),
+    FairnessGrade.HARMLESS: tr("harmless"),
 }
 WATTS_NOTE, WATTS_BACK = 0.03, 0.10
 AMBIENT_NOTE_K, AMBIENT_BACK_K = 2.0, 5.0
@@ -97,7 +99,9 @@ class ConditionDifference:
         """What it does to a, set against b as the baseline."""
         if self.grade is not FairnessGrade.HOLDS_BACK:
             return GRADE_WORDS[self.grade]
-        return {"a": "holds it back", "b": "holds the baseline back"}.get(self.holds_back, "not like for like")
+        return {"a": tr("holds it back"), "b": tr("holds the baseline back")}.get(
+            self.holds_back, tr("not like for like")
+        )
 
 
 def differences(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -120,7 +124,7 @@ def differences(a: Conditions, b: Conditions) -> list[ConditionDifference]:
 def _of(
     key: str, what: str, a: str, b: str, grade: FairnessGrade, words: str, holds_back: str = BOTH
 ) -> list[ConditionDifference]:
-    return [ConditionDifference(key, what, a or "not noted", b or "not noted", grade, holds_back, words)]
+    return [ConditionDifference(key, tr(what), a or tr("not noted"), b or tr("not noted"), grade, holds_back, words)]
 
 
 def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -128,8 +132,8 @@ def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         return _claims(a, b)
     if a.power_w is None or b.power_w is None:
         if (a.power_w is None) != (b.power_w is None):
-            words = "Of one of them no watts were measured."
-            return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), FairnessGrade.NOTE, words)
+            words = tr("Of one of them no watts were measured.")
+            return _of("watts", tr("measured watts"), _w(a.power_w), _w(b.power_w), FairnessGrade.NOTE, words)
         return []
     ratio = a.power_w / b.power_w
     apart = max(ratio, 1 / ratio) - 1
@@ -144,8 +148,8 @@ def _watts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         else FairnessGrade.HARMLESS
     )
     more = "a" if less == "b" else "b"
-    words = f"{_name(a, b, more)} drew {100 * apart:.0f} % more watts."
-    return _of("watts", "measured watts", _w(a.power_w), _w(b.power_w), grade, words, less)
+    words = tr("{name} drew {apart:.0f} % more watts.", name=_name(a, b, more), apart=100 * apart)
+    return _of("watts", tr("measured watts"), _w(a.power_w), _w(b.power_w), grade, words, less)
 
 
 def _claims(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -155,17 +159,19 @@ def _claims(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     apart = max(a.claimed_w, b.claimed_w) / min(a.claimed_w, b.claimed_w) - 1
     more = "a" if a.claimed_w > b.claimed_w else "b"
     grade = FairnessGrade.HOLDS_BACK if apart > WATTS_BACK else FairnessGrade.NOTE
-    words = f"{_name(a, b, more)} was set to {100 * apart:.0f} % more watts; none were measured."
-    both = (f"{a.claimed_w:g} W", f"{b.claimed_w:g} W")
-    return _of("claimed-limit", "limit as set", *both, grade, words, "b" if more == "a" else "a")
+    words = tr(
+        "{name} was set to {apart:.0f} % more watts; none were measured.", name=_name(a, b, more), apart=100 * apart
+    )
+    both = (tr("{claimed_w:g} W", claimed_w=a.claimed_w), tr("{claimed_w:g} W", claimed_w=b.claimed_w))
+    return _of("claimed-limit", tr("limit as set"), *both, grade, words, "b" if more == "a" else "a")
 
 
 def _ambient(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.ambient_c is None or b.ambient_c is None:
         if a.ambient_c == b.ambient_c:
             return []
-        words = "The room was noted for one of them only."
-        return _of("ambient", "room", _c(a.ambient_c), _c(b.ambient_c), FairnessGrade.NOTE, words)
+        words = tr("The room was noted for one of them only.")
+        return _of("ambient", tr("room"), _c(a.ambient_c), _c(b.ambient_c), FairnessGrade.NOTE, words)
     apart = abs(a.ambient_c - b.ambient_c)
     if apart < 0.05:
         return []
@@ -174,7 +180,9 @@ def _ambient(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     grade = FairnessGrade.HARMLESS
     if apart > AMBIENT_NOTE_K:
         grade = FairnessGrade.HOLDS_BACK if heat or apart > AMBIENT_BACK_K else FairnessGrade.NOTE
-    words = f"The room of {_name(a, b, warm)} was {apart:.1f} K warmer" + (", and heat held it." if heat else ".")
+    words = tr("The room of {name} was {apart:.1f} K warmer", name=_name(a, b, warm), apart=apart) + (
+        tr(", and heat held it.") if heat else "."
+    )
     return _of(
         "ambient",
         "room",
@@ -190,21 +198,21 @@ def _supply(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.mains is None or b.mains is None or a.mains == b.mains:
         return []
     on_battery = "a" if b.mains else "b"
-    words = f"{_name(a, b, on_battery)} ran on battery, the other on mains."
-    both = ("mains" if a.mains else "battery", "mains" if b.mains else "battery")
-    return _of("supply", "supply", *both, FairnessGrade.HOLDS_BACK, words, on_battery)
+    words = tr("{name} ran on battery, the other on mains.", name=_name(a, b, on_battery))
+    both = (tr("mains") if a.mains else tr("battery"), tr("mains") if b.mains else tr("battery"))
+    return _of("supply", tr("supply"), *both, FairnessGrade.HOLDS_BACK, words, on_battery)
 
 
 def _texts(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     found: list[ConditionDifference] = []
     if a.graphics_path != b.graphics_path and a.graphical and b.graphical:
-        words = "The frames took different ways to the display."
+        words = tr("The frames took different ways to the display.")
         found += _of(
-            "graphics-path", "graphics path", a.graphics_path, b.graphics_path, FairnessGrade.HOLDS_BACK, words
+            "graphics-path", tr("graphics path"), a.graphics_path, b.graphics_path, FairnessGrade.HOLDS_BACK, words
         )
     if a.fan != b.fan:
-        words = "The fans followed different profiles: noise and heat are not alike."
-        found += _of("fan", "fan profile", a.fan, b.fan, FairnessGrade.NOTE, words)
+        words = tr("The fans followed different profiles: noise and heat are not alike.")
+        found += _of("fan", tr("fan profile"), a.fan, b.fan, FairnessGrade.NOTE, words)
     return found
 
 
@@ -221,10 +229,16 @@ def _builds(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         idle = driver and not a.graphical
         grade = FairnessGrade.HOLDS_BACK if old else FairnessGrade.HARMLESS if idle else FairnessGrade.NOTE
         older = ("a" if days is not None and days < 0 else "b") if old else BOTH
-        gap = f", {abs(days)} days apart" if days else ""
-        words = f"The {what} was not the same: {_build(one)} against {_build(other)}{gap}."
+        gap = tr(", {days} days apart", days=abs(days)) if days else ""
+        words = tr(
+            "The {what} was not the same: {build} against {build_2}{gap}.",
+            what=tr(what),
+            build=_build(one),
+            build_2=_build(other),
+            gap=gap,
+        )
         if ("", "") in (one, other):
-            words = f"The {what} was noted for one of them only."
+            words = tr("The {what} was noted for one of them only.", what=tr(what))
         found += _of(f"build {what}", what, _build(one), _build(other), grade, words, older)
     return found
 
@@ -240,13 +254,17 @@ def _pictures(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if pixels_a and pixels_b and pixels_a != pixels_b:
         more = "a" if pixels_a > pixels_b else "b"
         by = 100 * (max(pixels_a, pixels_b) / min(pixels_a, pixels_b) - 1)
-        words = f"{_name(a, b, more)} drew {by:.0f} % more pixels."
+        words = tr("{name} drew {by:.0f} % more pixels.", name=_name(a, b, more), by=by)
         grade = FairnessGrade.HOLDS_BACK if by > 2 else FairnessGrade.NOTE
-        found += _of("resolution", "resolution", a.resolution, b.resolution, grade, words, more)
+        found += _of("resolution", tr("resolution"), a.resolution, b.resolution, grade, words, more)
     shape_a, shape_b = _shape(a.resolution) or a.shape, _shape(b.resolution) or b.shape
     if shape_a and shape_b and shape_a != shape_b:
-        words = f"The pictures are not of one shape ({shape_a}, {shape_b}), so they do not show the same scene."
-        found += _of("shape", "shape", shape_a, shape_b, FairnessGrade.NOTE, words)
+        words = tr(
+            "The pictures are not of one shape ({shape_a}, {shape_b}), so they do not show the same scene.",
+            shape_a=shape_a,
+            shape_b=shape_b,
+        )
+        found += _of("shape", tr("shape"), shape_a, shape_b, FairnessGrade.NOTE, words)
     return found
 
 
@@ -256,8 +274,8 @@ def _work(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     for what in dict.fromkeys([*a.work, *b.work]):
         one, other = a.work.get(what, ""), b.work.get(what, "")
         if one != other:
-            words = f"The {what} is not the same, so this is not the same work."
-            found += _of(what, what, one or "none", other or "none", FairnessGrade.HOLDS_BACK, words)
+            words = tr("The {what} is not the same, so this is not the same work.", what=tr(what))
+            found += _of(what, what, one or tr("none"), other or tr("none"), FairnessGrade.HOLDS_BACK, words)
     return found
 
 
@@ -266,12 +284,16 @@ def _caps(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     capped = [side for side, c in (("a", a), ("b", b)) if c.frame_cap is not None or c.capped_share > SEEN_CAPPED]
     if len(capped) != 1 and a.frame_cap == b.frame_cap:
         return []
-    words, side = "The frame caps differ.", BOTH
+    words, side = tr("The frame caps differ."), BOTH
     if len(capped) == 1:
         side = capped[0]
         cap = (a if side == "a" else b).frame_cap
-        words = f"{_name(a, b, side)} was capped {f'at {cap:g} fps' if cap else 'by something that was not noted'}."
-    return _of("frame-cap", "frame cap", _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, words, side)
+        words = tr(
+            "{name} was capped {what}.",
+            name=_name(a, b, side),
+            what=tr("at {cap:g} fps", cap=cap) if cap else tr("by something that was not noted"),
+        )
+    return _of("frame-cap", tr("frame cap"), _cap(a), _cap(b), FairnessGrade.HOLDS_BACK, words, side)
 
 
 def _memory(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -281,20 +303,20 @@ def _memory(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         one, other = a.memory.get(what, ""), b.memory.get(what, "")
         if one and other and one != other:
             grade = FairnessGrade.NOTE if same_unit or a.graphical else FairnessGrade.HARMLESS
-            words = f"Their {what} differs" + ("." if same_unit else ", as they are sold.")
+            words = tr("Their {what} differs", what=tr(what)) + ("." if same_unit else tr(", as they are sold."))
             found += _of(what, what, one, other, grade, words)
     if a.channels and b.channels and a.channels != b.channels:
         single = "a" if a.channels == "single" else "b"
-        words = f"{_name(a, b, single)} has one memory channel only."
-        found += _of("channels", "memory channels", a.channels, b.channels, FairnessGrade.HOLDS_BACK, words, single)
+        words = tr("{name} has one memory channel only.", name=_name(a, b, single))
+        found += _of("channels", tr("memory channels"), a.channels, b.channels, FairnessGrade.HOLDS_BACK, words, single)
     if (
         a.graphics_memory_gb != b.graphics_memory_gb
         and a.graphical
         and None not in (a.graphics_memory_gb, b.graphics_memory_gb)
     ):
-        words = "Different shares of memory were set aside for graphics."
-        one, other = (f"{c.graphics_memory_gb:g} GB" for c in (a, b))
-        found += _of("graphics-memory", "graphics memory", one, other, FairnessGrade.NOTE, words)
+        words = tr("Different shares of memory were set aside for graphics.")
+        one, other = (tr("{graphics_memory_gb:g} GB", graphics_memory_gb=c.graphics_memory_gb) for c in (a, b))
+        found += _of("graphics-memory", tr("graphics memory"), one, other, FairnessGrade.NOTE, words)
     return found
 
 
@@ -304,8 +326,8 @@ def _graphics_chip(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         return []
     same_unit = a.device == b.device
     grade = FairnessGrade.NOTE if same_unit else FairnessGrade.HARMLESS
-    words = "Other graphics drew the frames" + ("." if same_unit else ", as they are sold.")
-    return _of("graphics-chip", "graphics chip", one, other, grade, words)
+    words = tr("Other graphics drew the frames") + ("." if same_unit else tr(", as they are sold."))
+    return _of("graphics-chip", tr("graphics chip"), one, other, grade, words)
 
 
 def _lock(a: Conditions, b: Conditions, of: str, mine: float | None, base: float | None) -> list[ConditionDifference]:
@@ -313,19 +335,26 @@ def _lock(a: Conditions, b: Conditions, of: str, mine: float | None, base: float
     if mine == base:
         return []
     locked = "a" if (mine or math.inf) < (base or math.inf) else "b"
-    what = "clock" if of == "clock" else "graphics clock"
-    words = f"The {what} of {_name(a, b, locked)} was held down by hand."
-    one, other = (f"{mhz:g} MHz" if mhz else "none" for mhz in (mine, base))
-    return _of(f"{of}-lock", f"{what} lock", one, other, FairnessGrade.HOLDS_BACK, words, locked)
+    what = tr("clock") if of == "clock" else tr("graphics clock")
+    words = tr("The {what} of {name} was held down by hand.", what=what, name=_name(a, b, locked))
+    one, other = (tr("{mhz:g} MHz", mhz=mhz) if mhz else tr("none") for mhz in (mine, base))
+    return _of(f"{of}-lock", tr("{what} lock", what=what), one, other, FairnessGrade.HOLDS_BACK, words, locked)
 
 
 def _tuning(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     found = _lock(a, b, "clock", a.clock_lock_mhz, b.clock_lock_mhz)
     found += _lock(a, b, "graphics", a.graphics_lock_mhz, b.graphics_lock_mhz)
     if a.undervolt_mv != b.undervolt_mv:
-        one, other = (f"{c.undervolt_mv:g} mV" if c.undervolt_mv else "none" for c in (a, b))
+        one, other = (
+            tr("{undervolt_mv:g} mV", undervolt_mv=c.undervolt_mv) if c.undervolt_mv else tr("none") for c in (a, b)
+        )
         found += _of(
-            "undervolt", "voltage offset", one, other, FairnessGrade.NOTE, "One runs at other than its own voltages."
+            "undervolt",
+            tr("voltage offset"),
+            one,
+            other,
+            FairnessGrade.NOTE,
+            tr("One runs at other than its own voltages."),
         )
     return found
 
@@ -334,9 +363,9 @@ def _origins(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.origin == b.origin:
         return []
     both = OWN not in (a.origin, b.origin)
-    whose = "Both figures are others', each" if both else "One figure is somebody else's,"
-    words = f"{whose} found in a way that nobody here saw."
-    return _of("origin", "whose figure", a.origin, b.origin, FairnessGrade.NOTE, words)
+    whose = tr("Both figures are others', each") if both else tr("One figure is somebody else's,")
+    words = tr("{whose} found in a way that nobody here saw.", whose=whose)
+    return _of("origin", tr("whose figure"), a.origin, b.origin, FairnessGrade.NOTE, words)
 
 
 def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -344,39 +373,50 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     if a.brightness_nits and b.brightness_nits:
         apart = max(a.brightness_nits, b.brightness_nits) / min(a.brightness_nits, b.brightness_nits) - 1
         if apart > BRIGHTNESS_SHARE:
-            one, other = (f"{c.brightness_nits:g} cd/m²" for c in (a, b))
+            one, other = (tr("{brightness_nits:g} cd/m²", brightness_nits=c.brightness_nits) for c in (a, b))
             found += _of(
-                "brightness", "brightness", one, other, FairnessGrade.NOTE, "The displays were not equally bright."
+                "brightness",
+                tr("brightness"),
+                one,
+                other,
+                FairnessGrade.NOTE,
+                tr("The displays were not equally bright."),
             )
     if a.day and b.day and abs((a.day - b.day).days) > APART_DAYS:
         apart_days = abs((a.day - b.day).days)
-        words = f"They were tested {apart_days} days apart: drivers, firmware and the room move on."
-        found += _of("days", "days apart", f"{a.day}", f"{b.day}", FairnessGrade.NOTE, words)
+        words = tr(
+            "They were tested {apart_days} days apart: drivers, firmware and the room move on.", apart_days=apart_days
+        )
+        found += _of("days", tr("days apart"), f"{a.day}", f"{b.day}", FairnessGrade.NOTE, words)
     if a.status != b.status:
-        words = "One of them is not what is sold: it may change before it is."
-        found += _of("status", "unit", a.status, b.status, FairnessGrade.NOTE, words)
+        words = tr("One of them is not what is sold: it may change before it is.")
+        found += _of("status", tr("unit"), a.status, b.status, FairnessGrade.NOTE, words)
     if a.repeatable != b.repeatable:
-        words = "Their passes are not equally alike."
-        found += _of("repeatable", "how repeatable", a.repeatable, b.repeatable, FairnessGrade.NOTE, words)
+        words = tr("Their passes are not equally alike.")
+        found += _of("repeatable", tr("how repeatable"), a.repeatable, b.repeatable, FairnessGrade.NOTE, words)
     found += _origins(a, b)
     if a.runs != b.runs:
         single = 1 in (a.runs, b.runs)
-        words = "One rests on a single run." if single else "They rest on different numbers of runs."
+        words = tr("One rests on a single run.") if single else tr("They rest on different numbers of runs.")
         found += _of(
             "runs", "runs", f"{a.runs}", f"{b.runs}", FairnessGrade.NOTE if single else FairnessGrade.HARMLESS, words
         )
     if a.extent and b.extent and a.extent != b.extent:
-        words = "Of one all of a scene counts, of the other what was held."
-        found += _of("extent", "what counts", a.extent, b.extent, FairnessGrade.NOTE, words)
+        words = tr("Of one all of a scene counts, of the other what was held.")
+        found += _of("extent", tr("what counts"), a.extent, b.extent, FairnessGrade.NOTE, words)
     found += _faults(a, b)
     for side, c in (("a", a), ("b", b)):
         if c.unsettled:
-            words = f"{c.name} had not settled ({c.unsettled}): a longer run may give less."
+            words = tr(
+                "{name} had not settled ({unsettled}): a longer run may give less.",
+                name=c.name,
+                unsettled=tr(c.unsettled),
+            )
             found += _of(
                 f"unsettled {side}",
                 "settled",
-                a.unsettled or "settled",
-                b.unsettled or "settled",
+                tr(a.unsettled or "settled"),
+                tr(b.unsettled or "settled"),
                 FairnessGrade.NOTE,
                 words,
             )
@@ -388,13 +428,16 @@ def _faults(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     found: list[ConditionDifference] = []
     for side, c in (("a", a), ("b", b)):
         if c.off:
-            below = "below" if c.off < 0 else "above"
-            words = (
-                f"{c.name} did not hold: over all of its load it is {100 * abs(c.off):.0f} % {below} its settled part,"
+            below = tr("below") if c.off < 0 else tr("above")
+            words = tr(
+                "{name} did not hold: over all of its load it is {off:.0f} % {below} its settled part,",
+                name=c.name,
+                off=100 * abs(c.off),
+                below=below,
             )
-            one, other = (f"{100 * x.off:+.0f} %".replace("-", "−") if x.off else "held" for x in (a, b))
-            words += " so all of it is compared."
-            found += _of(f"fault {side}", "what was held", one, other, FairnessGrade.NOTE, words)
+            one, other = (f"{100 * x.off:+.0f} %".replace("-", "−") if x.off else tr("held") for x in (a, b))
+            words += tr(" so all of it is compared.")
+            found += _of(f"fault {side}", tr("what was held"), one, other, FairnessGrade.NOTE, words)
     return found
 
 
@@ -403,20 +446,26 @@ def _name(a: Conditions, b: Conditions, side: str) -> str:
 
 
 def _w(value: float | None) -> str:
-    return "" if value is None else f"{value:.1f} W"
+    return "" if value is None else tr("{value:.1f} W", value=value)
 
 
 def _c(value: float | None) -> str:
-    return "" if value is None else f"{value:g} °C"
+    return "" if value is None else tr("{value:g} °C", value=value)
 
 
 def _cap(c: Conditions) -> str:
-    return f"{c.frame_cap:g} fps" if c.frame_cap is not None else "found by itself" if c.capped_share > 0.2 else "none"
+    return (
+        tr("{frame_cap:g} fps", frame_cap=c.frame_cap)
+        if c.frame_cap is not None
+        else tr("found by itself")
+        if c.capped_share > 0.2
+        else tr("none")
+    )
 
 
 def _build(build: tuple[str, str]) -> str:
     version, day = build
-    return f"{version} ({day})" if version and day else version or day or "not noted"
+    return f"{version} ({day})" if version and day else version or day or tr("not noted")
 
 
 def _same_build(one: tuple[str, str], other: tuple[str, str]) -> bool:

@@ -5,6 +5,8 @@ import re
 import traceback
 from dataclasses import dataclass
 
+from pinch.language import tr
+
 _QUOTED = re.compile(r"'[^']*'|\"[^\"]*\"|“[^”]*”")
 _PATH = re.compile(r"(?<![\w.])(?:[A-Za-z]:)?(?:/[^\s:,;'\"()]+)+")
 PACKAGE = "pinch"
@@ -23,18 +25,27 @@ class Fault:
     @property
     def sentence(self) -> str:
         """For the person at the screen."""
-        return f"{self.doing} went wrong by a mistake in Pinch itself ({self.kind}). You can go on."
+        return tr(
+            "{doing} went wrong by a mistake in Pinch itself ({kind}). You can go on.", doing=self.doing, kind=self.kind
+        )
 
     def details(self, version: str) -> str:
         """For whoever mends it."""
-        lines = [f"Pinch {version}", f"while: {self.doing}", f"{self.kind}: {self.message}".rstrip(": "), *self.trace]
+        lines = [
+            tr("Pinch {version}", version=version),
+            tr("while: {doing}", doing=self.doing),
+            f"{self.kind}: {self.message}".rstrip(": "),
+            *self.trace,
+        ]
         return "\n".join(lines)
 
 
 def fault_of(error: BaseException, doing: str) -> Fault:
     """The fault of an unexpected exception."""
     frames = traceback.extract_tb(error.__traceback__)
-    trace = tuple(f"{_module(f.filename)}:{f.lineno} in {f.name}" for f in frames)
+    trace = tuple(
+        tr("{module}:{lineno} in {name}", module=_module(f.filename), lineno=f.lineno, name=f.name) for f in frames
+    )
     return Fault(doing, type(error).__name__, _without_data(str(error)), trace)
 
 

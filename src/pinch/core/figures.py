@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from pinch.core.causes import Cause
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,7 @@ class SettledState(StrEnum):
     def __new__(cls, value: str, phrase: str, ending: str) -> "SettledState":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.phrase, member.ending = phrase, ending
+        member.phrase, member.ending = tr(phrase), tr(ending)
         return member
 
 
@@ -99,7 +100,7 @@ UNSETTLED = (SettledState.DRIFTING, SettledState.TOO_SHORT)
 """States of which a longer run may give less."""
 WHOLE_OFF = 0.02
 """A figure over all of the load stands beside the settled one where it differs by that. Common practice, no source."""
-ALL_OF_IT = "all of it"
+ALL_OF_IT = tr("all of it")
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from pinch.core import robust
 from pinch.core.figures import Note
 from pinch.core.frames import FRAME_TIME, GENERATED, drawn_frames, flags_at
 from pinch.core.runlog import BoolArray, FloatArray, RunLog
+from pinch.language import tr
 
 DROPPED = "frame.dropped"
 
@@ -53,9 +54,12 @@ class FrameKinds:
         if self.generated is None or not self.generated.count:
             return ()
         if not self.is_mixed:
-            return (Note("generated-frames", "The log calls every frame generated; all of them are counted."),)
+            return (Note("generated-frames", tr("The log calls every frame generated; all of them are counted.")),)
         share = 100.0 * self.generated.value
-        words = f"{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones."
+        words = tr(
+            "{share:.0f} % of the frames shown were generated, not drawn; all figures are of the drawn ones.",
+            share=share,
+        )
         return (Note("generated-frames", words),)
 
 

@@ -23,6 +23,7 @@ from pinch.core.robust import t_factor, t_over_normal
 from pinch.core.runlog import BoolArray, FloatArray, check_span
 from pinch.core.selecting import median_of, upper_tail
 from pinch.core.stutters import count_stutters
+from pinch.language import tr
 
 BEYOND_MS = (16.7, 33.3, 50.0)
 TAIL = 0.05
@@ -100,9 +101,9 @@ def frame_figures(frame_ms: FloatArray, how_sure: bool = True) -> FrameFigures:
     """
     n = len(frame_ms)
     if n == 0:
-        raise DataError("frames", "there are none")
+        raise DataError("frames", tr("there are none"))
     if not frame_ms.min() > 0.0 or not math.isfinite(total := float(frame_ms.sum())):
-        raise DataError("frames", "a frame took no time, or no finite time")
+        raise DataError("frames", tr("a frame took no time, or no finite time"))
     check_span(0.0, float(frame_ms.sum()) / 1000.0)
     with ThreadPoolExecutor(1) as beside:  # NumPy leaves the lock alone: half of the work runs on another core
         added = beside.submit(np.cumsum, frame_ms)
@@ -171,7 +172,11 @@ def _notes(n: int, total: float, stretches: Mapping[str, float]) -> list[Note]:
     found = []
     for share, name in ((0.01, "1 %"), (0.001, "0.1 %")):
         if share * n < LEAST_TAIL_FRAMES:
-            words = f"The {name} low stands on {math.ceil(share * n)} frames; run longer to tell it from chance."
+            words = tr(
+                "The {name} low stands on {ceil} frames; run longer to tell it from chance.",
+                name=name,
+                ceil=math.ceil(share * n),
+            )
             found.append(Note(f"few-frames-{share:g}", words))
     few = {
         name: own
@@ -180,10 +185,17 @@ def _notes(n: int, total: float, stretches: Mapping[str, float]) -> list[Note]:
     }
     if few:
         told = ", ".join(f"{STRETCH_NAMES[name]} {own:.0f}" for name, own in few.items())
-        words = f"This record cannot tell how sure these are, it has too few independent stretches: {told} of 20."
+        words = tr(
+            "This record cannot tell how sure these are, it has too few independent stretches: {told} of 20.", told=told
+        )
         found.append(Note("few-stretches", words))
     if total < 1000.0 * SHORTEST_S:
-        found.append(Note("short-frames", f"Frames of {total / 1000.0:.1f} s: no interval can be told; run longer."))
+        found.append(
+            Note(
+                "short-frames",
+                tr("Frames of {total:.1f} s: no interval can be told; run longer.", total=total / 1000.0),
+            )
+        )
     return found
 
 

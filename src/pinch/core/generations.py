@@ -7,6 +7,7 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.ladder import Ladder
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -40,10 +41,13 @@ def split_uplift(new: Ladder, new_w: float, old: Ladder, old_w: float) -> Uplift
     DataError : a power is outside its own curve, or neither is measured on both.
     """
     if not (new.covers(new_w) and old.covers(old_w)):
-        raise DataError("uplift", "a setting lies outside the measured range of its device")
+        raise DataError("uplift", tr("a setting lies outside the measured range of its device"))
     shared = tuple(w for w in dict.fromkeys((old_w, new_w)) if new.covers(w) and old.covers(w))
     if not shared:
-        raise DataError("uplift", f"neither {old_w:.1f} W nor {new_w:.1f} W is measured on both devices")
+        raise DataError(
+            "uplift",
+            tr("neither {old_w:.1f} W nor {new_w:.1f} W is measured on both devices", old_w=old_w, new_w=new_w),
+        )
     whole = math.log(new.at(new_w) / old.at(old_w))
     design = float(np.mean([math.log(new.at(w) / old.at(w)) for w in shared]))
     low, high = math.nan, math.nan

@@ -17,6 +17,7 @@ from pinch.core.figures import Contribution, Estimate, Note, unknown
 from pinch.core.robust import RECTANGLE, step_of
 from pinch.core.runlog import EvenLog, FloatArray
 from pinch.core.sensor_classes import SensorClasses
+from pinch.language import tr
 
 NORMAL_C = 25.0
 MOST_BINS = 4000
@@ -114,13 +115,20 @@ def find_heat(
     idle_w = float(np.nanpercentile(watts, 2))
     known_room = fit.base_c if room is None else room
     if r_th.u > VAGUE * fit.r_th:
-        notes.append(Note("heat-vague", f"The resistance is known to ± {100 * r_th.u / fit.r_th:.0f} % only."))
+        notes.append(Note("heat-vague", tr("The resistance is known to ± {u:.0f} % only.", u=100 * r_th.u / fit.r_th)))
     if abs(fit.offset_k) > max(OFFSET_SEEN * offset_u, OFFSET_K):
-        words = f"At rest the temperature is {fit.offset_k:+.1f} K off what the room of {room:.1f} °C makes of it"
+        words = tr(
+            "At rest the temperature is {offset_k:+.1f} K off what the room of {room:.1f} °C makes of it",
+            offset_k=fit.offset_k,
+            room=room,
+        )
         words = f"{words}: the sensor, the room as noted, or power that was not logged.".replace("-", "−")
         notes.append(Note("temp-offset", words))
     if room is None:
-        words = f"Nobody noted the room: a base of {fit.base_c:.1f} °C is fitted, and nothing is said of other rooms."
+        words = tr(
+            "Nobody noted the room: a base of {base_c:.1f} °C is fitted, and nothing is said of other rooms.",
+            base_c=fit.base_c,
+        )
         notes.append(Note("no-ambient", words))
     return Heat(
         fit,
@@ -193,7 +201,12 @@ def _one_fan(even: EvenLog) -> tuple[int, int, list[Note]]:
         after - before
     ):
         return *whole, []
-    words = f"The fan went from {before:.0f} to {after:.0f} rpm at {even.starts[at]:.0f} s; the longer part is fitted."
+    words = tr(
+        "The fan went from {before:.0f} to {after:.0f} rpm at {starts:.0f} s; the longer part is fitted.",
+        before=before,
+        after=after,
+        starts=even.starts[at],
+    )
     part = (at, len(speed)) if len(speed) - at >= at else (0, at)
     return *part, [Note("fan-changed", words)]
 

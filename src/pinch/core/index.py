@@ -21,6 +21,7 @@ from pinch.core.printing import counted
 from pinch.core.robust import Z975, t_factor
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import Verdict
+from pinch.language import tr
 
 FAR = 3.5
 """Modified z-score (Iglewicz and Hoaglin, How to Detect and Handle Outliers, 1993)."""
@@ -49,7 +50,7 @@ class Index:
         n = len(self.workloads)
         if self.families == n:
             return counted(n, "workload")
-        return f"{n} variants of {counted(self.families, 'workload')}"
+        return tr("{n} variants of {families}", n=n, families=counted(self.families, "workload"))
 
 
 def index_of(
@@ -63,10 +64,10 @@ def index_of(
     DataError : there are none, or of one no ratio can be made.
     """
     if not verdicts:
-        raise DataError("index", "there is no workload that both were tested with")
+        raise DataError("index", tr("there is no workload that both were tested with"))
     logs = np.log([v.ratio for v in verdicts.values()])
     if not np.isfinite(logs).all():
-        raise DataError("index", "of one workload no ratio can be made")
+        raise DataError("index", tr("of one workload no ratio can be made"))
     means, within = _by_family(logs, list(verdicts.values()), [(family_of or {}).get(name, name) for name in verdicts])
     middle, between = float(means.mean()), math.nan
     if len(logs) == 1:

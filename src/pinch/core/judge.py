@@ -44,6 +44,7 @@ from pinch.core.runlog import BoolArray, EvenLog, FloatArray, Gap, RunLog, gaps_
 from pinch.core.sawtooth import Sawtooth, find_sawtooth
 from pinch.core.sensor_classes import SensorClasses
 from pinch.core.signals import BUSY_LOAD, Signals
+from pinch.language import tr
 
 SHORTEST_PAUSE = 5
 """In bins: a shorter dip is no wait between passes."""
@@ -386,7 +387,7 @@ def _heat(
         pinned = last.count(Cause.HEAT) > 0.5 * len(last)
         heat = find_heat(even, power, temp, known.ambient_c, levels.limit_of(temp), *settled, pinned, known.sensors)
     except DataError as error:
-        return None, (Note("no-heat", f"Heat cannot be told: {error.reason}."),)
+        return None, (Note("no-heat", tr("Heat cannot be told: {reason}.", reason=error.reason)),)
     return heat, heat.notes
 
 
@@ -400,13 +401,18 @@ def _frames(
     if figures.duration_s < WHOLE_FRAMES * load_s:
         first, last = float(kinds.ends_s[0] - kinds.drawn_ms[0] / 1000.0), float(kinds.ends_s[-1])
         share = 100.0 * figures.duration_s / load_s
-        words = (
-            f"Frames were logged for {share:.0f} % of the load only, from {first:.0f} s to {last:.0f} s; all figures"
+        words = tr(
+            "Frames were logged for {share:.0f} % of the load only, from {first:.0f} s to {last:.0f} s; all figures",
+            share=share,
+            first=first,
+            last=last,
         )
-        notes.append(Note(PART_FRAMES, f"{words} of frames speak of that part."))
+        notes.append(Note(PART_FRAMES, tr("{words} of frames speak of that part.", words=words)))
     notes += kinds.notes
     if known.first_pass and figures.stutters:
-        words = "First run of this work here: stutters may be of shaders that are built once. Compare with a repeat."
+        words = tr(
+            "First run of this work here: stutters may be of shaders that are built once. Compare with a repeat."
+        )
         notes.append(Note("first-pass", words))
     return figures, (*figures.notes, *notes)
 

@@ -13,6 +13,7 @@ from pinch.core.heat import Heat
 from pinch.core.hotcore import HIDDEN_K, HotCore
 from pinch.core.printing import more_minutes, plain
 from pinch.core.runlog import EvenLog, Gap, RunLog, gaps_of
+from pinch.language import tr
 
 LIMIT = "limit"
 """Begins the last part of the name of a channel of a limit in force."""
@@ -33,11 +34,19 @@ def implausible(even: EvenLog, load: phases.Load, channels: tuple[str | None, ..
             continue
         low, high = float(np.nanmin(even.columns[name])), float(np.nanmax(even.columns[name]))
         if not is_plausible(name, low, high):
-            words = f"{name} shows {plain(low)} to {plain(high)} {unit_of(name)}"
-            found.append(Note("implausible", f"{words}: is it in another unit, or a broken sensor?"))
+            words = tr(
+                "{name} shows {low} to {high} {unit_of}",
+                name=name,
+                low=plain(low),
+                high=plain(high),
+                unit_of=unit_of(name),
+            )
+            found.append(Note("implausible", tr("{words}: is it in another unit, or a broken sensor?", words=words)))
     busy = even.columns.get("cpu.load")
     if not np.isfinite(load.idle) and busy is not None and float(np.nanmedian(busy)) < IDLE_LOAD:
-        found.append(Note("all-idle", "The processor had nothing to do in all of this log: there is no load to judge."))
+        found.append(
+            Note("all-idle", tr("The processor had nothing to do in all of this log: there is no load to judge."))
+        )
     return found
 
 
@@ -45,12 +54,17 @@ def unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCore
     """What this log cannot show, and a core that its mean hides."""
     found = []
     if clock is None:
-        found.append(Note("no-clock", "No clock was logged: a clock ceiling cannot be seen."))
+        found.append(Note("no-clock", tr("No clock was logged: a clock ceiling cannot be seen.")))
     if rate == FRAME_RATE and "gpu.load" not in even.columns:
-        words = "How busy graphics were was not logged: a graphics bound cannot be told from waiting."
+        words = tr("How busy graphics were was not logged: a graphics bound cannot be told from waiting.")
         found.append(Note("no-gpu-load", words))
     if hot_core is not None and hot_core.above_k >= HIDDEN_K:
-        words = f"Core {hot_core.number} is {hot_core.above_k:.0f} K above the mean of {hot_core.cores} cores."
+        words = tr(
+            "Core {number} is {above_k:.0f} K above the mean of {cores} cores.",
+            number=hot_core.number,
+            above_k=hot_core.above_k,
+            cores=hot_core.cores,
+        )
         found.append(Note("hot-core", words))
     return found
 
@@ -58,22 +72,30 @@ def unseen(even: EvenLog, clock: str | None, rate: str | None, hot_core: HotCore
 def scene_words(even: EvenLog, load: phases.Load, temp: str | None, burst_bins: int | None) -> list[Note]:
     """How long a scene was, how much of it was burst, and how warm it began."""
     seconds = float(load.active.sum()) * even.step_s
-    words = f"All {seconds:.0f} s of the scene count"
+    words = tr("All {seconds:.0f} s of the scene count", seconds=seconds)
     if burst_bins:
-        words += f", {100.0 * burst_bins * even.step_s / seconds:.0f} % of it burst"
+        words += tr(", {burst_bins:.0f} % of it burst", burst_bins=100.0 * burst_bins * even.step_s / seconds)
     values = even.columns[temp][load.active] if temp else np.empty(0)
     values = values[np.isfinite(values)]
     if len(values) >= 2 * SCENE_ENDS:
         early, late = float(values[:SCENE_ENDS].mean()), float(values[-SCENE_ENDS:].mean())
         if late - early > settle.DRIFT_K:
-            words += f"; it began at {early:.0f} °C and ended at {late:.0f} °C"
+            words += tr("; it began at {early:.0f} °C and ended at {late:.0f} °C", early=early, late=late)
     return [Note("scene", f"{words}. What is sustained it does not tell.")]
 
 
 def untrue(spikes: Mapping[str, int]) -> list[Note]:
     """Values of sensors that cannot be true."""
     return [
-        Note("spikes", f"{count} value{'s' if count > 1 else ''} of {name} cannot be true (zeros or spikes): not used.")
+        Note(
+            "spikes",
+            tr(
+                "{count} value{what} of {name} cannot be true (zeros or spikes): not used.",
+                count=count,
+                what=tr("s") if count > 1 else "",
+                name=name,
+            ),
+        )
         for name, count in spikes.items()
     ]
 
@@ -88,10 +110,22 @@ def moved_limits(log: RunLog) -> list[Note]:
         if not len(moves):
             continue
         unit = unit_of(series.channel)
-        steps = [f"{plain(values[at])} {unit} from {t[at]:.0f} s" for at in moves[:MOST_MOVES]]
-        more = f" and {len(moves) - MOST_MOVES} times more" if len(moves) > MOST_MOVES else ""
-        words = f"{series.channel} was {plain(values[0])} {unit} at first, {', '.join(steps)}{more}"
-        found.append(Note("limit-moved", f"A limit was moved during the run, as the machine tells it: {words}."))
+        steps = [
+            tr("{values} {unit} from {t:.0f} s", values=plain(values[at]), unit=unit, t=t[at])
+            for at in moves[:MOST_MOVES]
+        ]
+        more = tr(" and {moves} times more", moves=len(moves) - MOST_MOVES) if len(moves) > MOST_MOVES else ""
+        words = tr(
+            "{channel} was {values} {unit} at first, {steps}{more}",
+            channel=series.channel,
+            values=plain(values[0]),
+            unit=unit,
+            steps=", ".join(steps),
+            more=more,
+        )
+        found.append(
+            Note("limit-moved", tr("A limit was moved during the run, as the machine tells it: {words}.", words=words))
+        )
     return found
 
 
@@ -99,7 +133,15 @@ def silent_meters(log: RunLog) -> list[Note]:
     """Gaps of the meters beside the computer's own sensors."""
     meters = [s for name, s in log.series.items() if (c := component_of(name)) and c.is_meter and len(s.t)]
     return [
-        Note("meter-gap", f"{s.channel} was not told from {g.start_s:.0f} s to {g.end_s:.0f} s.")
+        Note(
+            "meter-gap",
+            tr(
+                "{channel} was not told from {start_s:.0f} s to {end_s:.0f} s.",
+                channel=s.channel,
+                start_s=g.start_s,
+                end_s=g.end_s,
+            ),
+        )
         for s in meters
         for g in gaps_of(s)
     ]
@@ -120,27 +162,51 @@ def warnings(
     """What limits a judgement: channels that are missing, gaps, faults, a window that is not settled."""
     result = []
     if power is None:
-        result.append(Note("no-power", "No package power was logged: limits by power cannot be seen."))
+        result.append(Note("no-power", tr("No package power was logged: limits by power cannot be seen.")))
     if temp is None:
-        result.append(Note("no-temp", "No temperature was logged: limits by heat cannot be seen."))
+        result.append(Note("no-temp", tr("No temperature was logged: limits by heat cannot be seen.")))
     if not np.isfinite(load.idle):
-        result.append(Note("no-idle", "The log begins under load: the burst window cannot be worked out."))
+        result.append(Note("no-idle", tr("The log begins under load: the burst window cannot be worked out.")))
     if not is_scene:
         result += _window_words(window, temp, heat)
     result += [
-        Note("gap", f"Nothing was logged from {g.start_s:.0f} s to {g.end_s:.0f} s; no mean spans it.") for g in gaps
+        Note(
+            "gap",
+            tr(
+                "Nothing was logged from {start_s:.0f} s to {end_s:.0f} s; no mean spans it.",
+                start_s=g.start_s,
+                end_s=g.end_s,
+            ),
+        )
+        for g in gaps
     ]
     if collapses:
         lost = sum(c.end_s - c.start_s for c in collapses)
-        times = "once" if len(collapses) == 1 else f"{len(collapses)} times"
-        where = f"Power collapsed {times}, first at {collapses[0].start_s:.0f} s, for {lost:.0f} s in all"
-        result.append(Note("collapse", f"{where}: a fault, {'in' if is_scene else 'left out of'} the figures."))
+        times = tr("once") if len(collapses) == 1 else tr("{collapses} times", collapses=len(collapses))
+        where = tr(
+            "Power collapsed {times}, first at {start_s:.0f} s, for {lost:.0f} s in all",
+            times=times,
+            start_s=collapses[0].start_s,
+            lost=lost,
+        )
+        result.append(
+            Note(
+                "collapse",
+                tr(
+                    "{where}: a fault, {what} the figures.",
+                    where=where,
+                    what=tr("in") if is_scene else tr("left out of"),
+                ),
+            )
+        )
     cost = even.columns.get("probe.load")
     if cost is not None and np.isfinite(cost).any() and (mean := float(np.nanmean(cost))) > MOST_OWN_COST:
-        words = f"Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it."
+        words = tr(
+            "Reading the sensors took {mean:.1f} % of a core: what is measured may be disturbed by it.", mean=mean
+        )
         result.append(Note("own-cost", words))
     if share.get(Cause.UNKNOWN, 0.0) > 0.5:
-        result.append(Note("unknown-limiter", "For most of the load nothing in the log explains the speed."))
+        result.append(Note("unknown-limiter", tr("For most of the load nothing in the log explains the speed.")))
     return result
 
 
@@ -148,15 +214,23 @@ def _window_words(window: Settled, temp: str | None, heat: Heat | None) -> list[
     """What is to be known of a settled window."""
     result = []
     if window.decided_by == settle.BY_HAND:
-        result.append(Note("window-by-hand", "The settled window was chosen by hand."))
+        result.append(Note("window-by-hand", tr("The settled window was chosen by hand.")))
     if window.state is SettledState.TOO_SHORT:
-        words = f"Only {window.length_s:.0f} s are left to settle in"
-        whole = "" if window.decided_by == settle.BY_HAND else ": the figures are of all of the load"
+        words = tr("Only {length_s:.0f} s are left to settle in", length_s=window.length_s)
+        whole = "" if window.decided_by == settle.BY_HAND else tr(": the figures are of all of the load")
         result.append(Note("too-short", f"{words}{whole}. Run longer for what is sustained."))
     if window.state is SettledState.DRIFTING:
         what = ", ".join(window.drifting)
         leads = ""
         if temp in window.drifting and heat is not None and heat.more_s > 0.0:
-            leads = f" It leads to {heat.end_c:.1f} °C; needs {more_minutes(heat.more_s)}."
-        result.append(Note("drifting", f"Not settled: {what} still drifts at the end of the run.{leads}"))
+            leads = tr(
+                " It leads to {end_c:.1f} °C; needs {more_minutes}.",
+                end_c=heat.end_c,
+                more_minutes=more_minutes(heat.more_s),
+            )
+        result.append(
+            Note(
+                "drifting", tr("Not settled: {what} still drifts at the end of the run.{leads}", what=what, leads=leads)
+            )
+        )
     return result

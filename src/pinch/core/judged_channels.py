@@ -24,6 +24,7 @@ from pinch.core.known import Known
 from pinch.core.phases import Load
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 from pinch.core.signals import BUSY_LOAD, Signals
+from pinch.language import tr
 
 FLAGGED = {
     "heat": Cause.HEAT,
@@ -99,7 +100,7 @@ def deciding_channel(even: EvenLog, power: str | None, clock: str | None, rate: 
     beside = next((name for name in BESIDE_POWER if name in even.columns), None)
     deciding = power or ("cpu.load" if "cpu.load" in even.columns else clock or rate or beside)
     if deciding is None:
-        raise DataError("log", "it has neither power, load, clock nor rate, so there is nothing to judge")
+        raise DataError("log", tr("it has neither power, load, clock nor rate, so there is nothing to judge"))
     return deciding
 
 

@@ -14,6 +14,7 @@ from pinch.core.curve_shape import LAW, Rungs, Scatter, choose_shape
 from pinch.core.errors import DataError
 from pinch.core.powerlaw import fit_power_laws
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 GRID = 101
 """Points of the curve over the measured range."""
@@ -98,13 +99,19 @@ def fit_ladder(points: Sequence[Point]) -> Ladder:
     """
     for p in points:
         if not (np.isfinite(p.power_w) and np.isfinite(p.score) and p.power_w > 0 and p.score > 0):
-            raise DataError("scaling points", f"{p.cell} has {p.power_w:g} W and score {p.score:g}")
+            raise DataError(
+                tr("scaling points"),
+                tr("{cell} has {power_w:g} W and score {score:g}", cell=p.cell, power_w=p.power_w, score=p.score),
+            )
     groups = _groups(points)
     rungs = tuple(sorted((_rung(g) for g in groups), key=lambda r: r.power_w))
     watts, log_score = np.array([r.power_w for r in rungs]), np.log([r.score for r in rungs])
     runs = np.array([float(r.runs) for r in rungs])
     if len(np.unique(watts)) < LEAST_SETTINGS:
-        raise DataError("scaling points", f"a curve needs three different powers, there are {len(np.unique(watts))}")
+        raise DataError(
+            tr("scaling points"),
+            tr("a curve needs three different powers, there are {unique}", unique=len(np.unique(watts))),
+        )
     law = fit_power_laws(watts, log_score[None, :], runs)
     steep = np.interp([p.power_w for p in points], watts, law.slope_of_log(watts))
     scatter, pool = _scatter(points, rungs, steep)
@@ -136,7 +143,7 @@ def cells_by_power(power: Sequence[float]) -> list[str]:
         if power[i] > SAME_WATTS * last:
             number += 1
         last = power[i]
-        names[i] = f"point {number}"
+        names[i] = tr("point {number}", number=number)
     return names
 
 

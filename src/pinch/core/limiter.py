@@ -22,6 +22,7 @@ from pinch.core.figures import ARGUABLE, Segment
 from pinch.core.regulated import Regulated, find_regulated
 from pinch.core.runlog import BoolArray, FloatArray
 from pinch.core.signals import Signals, filled, known
+from pinch.language import tr
 
 INSIDE = {"power": 0.006, "clock": 0.008, "rate": 0.02}
 """What work itself varies by inside a stretch, as a share."""
@@ -189,13 +190,13 @@ def _evidence_words(e: Explained, s: Signals, a: int, b: int) -> str:
     """What speaks for the cause of the bins from a to b."""
     r, cause = e.regulated, e.causes[a]
     if (flagged := s.flags.get(cause)) is not None and flagged[a:b].mean() > 0.5:
-        return "the machine said so"
+        return tr("the machine said so")
     mean = float(np.nanmean(s.power[a:b])) if np.isfinite(s.power[a:b]).any() else float("nan")
     level = min(r.levels, key=lambda lv: abs(lv.watts - mean), default=None)
     nan = float("nan")
 
     def source(given: bool) -> str:
-        return "given" if given else "read off this run"
+        return tr("given") if given else tr("read off this run")
 
     return cause.evidence.format(
         level_w=level.watts if level else mean,
@@ -243,7 +244,7 @@ def _means_words(s: Signals, a: int, b: int) -> str:
         part = known(values[a:b])
         if len(part):
             shown.append(form.format(float(part.mean())))
-    return f"; on average {', '.join(shown)}" if shown else ""
+    return tr("; on average {shown}", shown=", ".join(shown)) if shown else ""
 
 
 def with_lag(s: Signals, bins: int) -> Signals:

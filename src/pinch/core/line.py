@@ -8,6 +8,7 @@ from pinch.core.errors import DataError
 from pinch.core.figures import Estimate
 from pinch.core.robust import t_factor
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -49,12 +50,12 @@ def fit_line(x: FloatArray, y: FloatArray) -> StraightLine:
     """
     n = len(x)
     if n < 3:
-        raise DataError("line", f"it needs three points, there are {n}")
+        raise DataError("line", tr("it needs three points, there are {n}", n=n))
     middle = float(x.mean())
     off = x - middle
     spread = float(off @ off)
     if spread <= 1e-12 * max(1.0, float(x @ x)):
-        raise DataError("line", "all points lie at one place")
+        raise DataError("line", tr("all points lie at one place"))
     slope = float(off @ y) / spread
     level = float(y.mean())
     left = y - level - slope * off

@@ -5,26 +5,27 @@ from enum import StrEnum
 
 from pinch.core.channels import unit_of
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 AVERAGE, SCORE = "average", "score"
 MAIN = (AVERAGE, SCORE)
 """What a workload is about: the average of its logged rate, and its score as typed, told or printed by a command."""
 LOW_NAMES = {
-    "low_1.percentile": "1 % low, percentile",
-    "low_1.mean_of_worst": "1 % low, mean of worst",
-    "low_1.time_share": "1 % low, time share",
-    "low_0_1.percentile": "0.1 % low, percentile",
-    "low_0_1.mean_of_worst": "0.1 % low, mean of worst",
-    "low_0_1.time_share": "0.1 % low, time share",
+    "low_1.percentile": tr("1 % low, percentile"),
+    "low_1.mean_of_worst": tr("1 % low, mean of worst"),
+    "low_1.time_share": tr("1 % low, time share"),
+    "low_0_1.percentile": tr("0.1 % low, percentile"),
+    "low_0_1.mean_of_worst": tr("0.1 % low, mean of worst"),
+    "low_0_1.time_share": tr("0.1 % low, time share"),
 }
 STATISTICS = {
     "settled": "settled",
-    "idle_mean": "mean at rest",
-    "idle_min": "lowest at rest",
-    "idle_max": "highest at rest",
-    "load_mean": "mean under load",
-    "load_min": "lowest under load",
-    "load_max": "highest under load",
+    "idle_mean": tr("mean at rest"),
+    "idle_min": tr("lowest at rest"),
+    "idle_max": tr("highest at rest"),
+    "load_mean": tr("mean under load"),
+    "load_min": tr("lowest under load"),
+    "load_max": tr("highest under load"),
 }
 """What a channel comes to over a phase of a run, by the last part of a metric's key."""
 
@@ -48,16 +49,16 @@ class Metric:
 
 
 _NAMED = {
-    "lowest_1s": ("lowest second", "fps", Better.MORE),
-    "highest_1s": ("highest second", "fps", Better.MORE),
-    "shown_fps": ("shown with generated frames", "fps", Better.MORE),
-    "consistency": ("1 % low over average", "", Better.MORE),
+    "lowest_1s": (tr("lowest second"), "fps", Better.MORE),
+    "highest_1s": (tr("highest second"), "fps", Better.MORE),
+    "shown_fps": (tr("shown with generated frames"), "fps", Better.MORE),
+    "consistency": (tr("1 % low over average"), "", Better.MORE),
     "stutters": ("stutters", "", Better.LESS),
     "dropped": ("dropped", "%", Better.LESS),
-    "minutes": ("minutes on battery", "min", Better.MORE),
-    "minutes_wh": ("minutes for each Wh of the battery", "min", Better.MORE),
-    "energy_pass": ("energy of a pass, package", "Wh", Better.LESS),
-    "energy_pass_wall": ("energy of a pass, wall", "Wh", Better.LESS),
+    "minutes": (tr("minutes on battery"), "min", Better.MORE),
+    "minutes_wh": (tr("minutes for each Wh of the battery"), "min", Better.MORE),
+    "energy_pass": (tr("energy of a pass, package"), tr("Wh"), Better.LESS),
+    "energy_pass_wall": (tr("energy of a pass, wall"), tr("Wh"), Better.LESS),
 }
 _BETTER = {"power": Better.LESS, "temp": Better.LESS, "level": Better.LESS, "clock": Better.MORE, "rate": Better.MORE}
 
@@ -85,4 +86,4 @@ def built_in(key: str) -> Metric:
     if channel and statistic in STATISTICS and (unit := unit_of(channel)):
         better = _BETTER.get(channel.rpartition(".")[2], Better.NEITHER)
         return Metric(key, f"{channel}, {STATISTICS[statistic]}", unit, better)
-    raise DataError("metric", f"there is none of the name {key!r}")
+    raise DataError("metric", tr("there is none of the name {key!r}", key=key))

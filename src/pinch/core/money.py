@@ -4,6 +4,7 @@ given."""
 from dataclasses import dataclass
 
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -41,9 +42,16 @@ def money_pair(a: Deal, base: Deal) -> MoneyPair:
     DataError : the currencies differ, or a price is not above zero.
     """
     if a.currency != base.currency:
-        raise DataError("prices", f"one is in {a.currency or 'no currency'}, the other in {base.currency or 'none'}")
+        raise DataError(
+            "prices",
+            tr(
+                "one is in {currency}, the other in {currency_2}",
+                currency=a.currency or tr("no currency"),
+                currency_2=base.currency or tr("none"),
+            ),
+        )
     if a.equal_price <= 0 or base.equal_price <= 0:
-        raise DataError("prices", "a price is not above zero")
+        raise DataError("prices", tr("a price is not above zero"))
     score = a.ratio / base.ratio
     return MoneyPair(
         a.equal_price / base.equal_price - 1.0,

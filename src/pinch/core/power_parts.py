@@ -13,6 +13,7 @@ import numpy as np
 
 from pinch.core.figures import Note
 from pinch.core.runlog import FloatArray, RunLog, Series
+from pinch.language import tr
 
 SLOW = 10
 """Samples in a block: how far powers wander is told from means of so many."""
@@ -51,7 +52,9 @@ def with_parts(log: RunLog, shares: bool | None = None) -> Whole:
         if volts is not None and amperes is not None and f"{part}.power" not in series:
             name = f"{part}.power"
             series[name] = Series(name, amperes.t, amperes.values * np.interp(amperes.t, volts.t, volts.values))
-            notes.append(Note("volts-amperes", f"{name} is volts times amperes: no watts of it were logged."))
+            notes.append(
+                Note("volts-amperes", tr("{name} is volts times amperes: no watts of it were logged.", name=name))
+            )
     notes += _of_cores(series)
     notes += _package(series, shares)
     return Whole(RunLog(series, log.marks) if len(series) > len(log.series) else log, tuple(notes))
@@ -60,7 +63,7 @@ def with_parts(log: RunLog, shares: bool | None = None) -> Whole:
 def _of_cores(series: dict[str, Series]) -> list[Note]:
     """The processor's clock as the mean and its temperature as the hottest of its cores, where neither is logged."""
     notes = []
-    for quantity, combine, words in (("clock", np.mean, "the mean"), ("temp", np.max, "the hottest")):
+    for quantity, combine, words in (("clock", np.mean, tr("the mean")), ("temp", np.max, tr("the hottest"))):
         name = f"cpu.{quantity}"
         cores = [s for n, s in series.items() if (m := _CORE.fullmatch(n)) and m.group(2) == quantity]
         if name in series or not cores:
@@ -68,7 +71,14 @@ def _of_cores(series: dict[str, Series]) -> list[Note]:
         t = cores[0].t
         values = np.asarray(combine(np.stack([np.interp(t, s.t, s.values) for s in cores]), axis=0))
         series[name] = Series(name, t, values)
-        notes.append(Note("of-cores", f"{name} is {words} of {len(cores)} cores: no other was logged."))
+        notes.append(
+            Note(
+                "of-cores",
+                tr(
+                    "{name} is {words} of {cores} cores: no other was logged.", name=name, words=words, cores=len(cores)
+                ),
+            )
+        )
     return notes
 
 
@@ -83,14 +93,14 @@ def _package(series: dict[str, Series], shares: bool | None) -> list[Note]:
     if shares is None:
         shares = True if is_shared(cpu.values, beside) else None
     if shares is False:
-        return [Note(SEPARATE, "Graphics have a budget of power of their own, and are judged by it.")]
+        return [Note(SEPARATE, tr("Graphics have a budget of power of their own, and are judged by it."))]
     if shares is None:
-        words = (
+        words = tr(
             "Processor and graphics were logged, and no package: whether they share one budget is not known. Note it"
         )
-        return [Note(UNCLEAR, f"{words} at the device; each is judged alone until then.")]
+        return [Note(UNCLEAR, tr("{words} at the device; each is judged alone until then.", words=words))]
     series["soc.power"] = Series("soc.power", cpu.t, total)
-    return [Note("summed", "The package's power is the sum of processor and graphics: no other was logged.")]
+    return [Note("summed", tr("The package's power is the sum of processor and graphics: no other was logged."))]
 
 
 def contains(power: FloatArray, part: FloatArray) -> bool:

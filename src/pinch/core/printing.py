@@ -4,6 +4,8 @@ exponent, and numbers that stand beside each other have the same decimals."""
 import math
 from collections.abc import Sequence
 
+from pinch.language import numeral, spoken, tr, trn
+
 LEAST_DIGITS = 4
 MOST_DECIMALS, TICK_DIGITS = 12, 6
 UNKNOWN = "–"
@@ -14,8 +16,8 @@ def plain(value: float, digits: int = LEAST_DIGITS) -> str:
     out. One that is not finite is a dash."""
     if not math.isfinite(value):
         return UNKNOWN
-    text = with_decimals(value, decimals_of(value, digits))
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    figures = _figures(value, decimals_of(value, digits))
+    return spoken().signs(figures.rstrip("0").rstrip(".") if "." in figures else figures)
 
 
 def signed(value: float, digits: int = LEAST_DIGITS) -> str:
@@ -25,10 +27,14 @@ def signed(value: float, digits: int = LEAST_DIGITS) -> str:
 
 def with_decimals(value: float, decimals: int) -> str:
     """A number with so many decimals, grouped, with a true minus sign; never minus zero."""
-    text = f"{value:,.{decimals}f}"
-    if text.startswith("-"):
-        text = text[1:] if not text.strip("-0.,") else "−" + text[1:]
-    return text
+    return spoken().signs(_figures(value, decimals))
+
+
+def _figures(value: float, decimals: int) -> str:
+    figures = f"{value:,.{decimals}f}"
+    if figures.startswith("-"):
+        figures = figures[1:] if not figures.strip("-0.,") else "−" + figures[1:]
+    return figures
 
 
 def alike(values: Sequence[float], digits: int = LEAST_DIGITS) -> list[str]:
@@ -38,7 +44,7 @@ def alike(values: Sequence[float], digits: int = LEAST_DIGITS) -> list[str]:
     decimals = 0
     if any(v != round(v) for v in known):
         decimals = decimals_of(max(known, key=abs), digits)
-    while decimals and all(with_decimals(v, decimals).endswith("0") for v in known):
+    while decimals and all(_figures(v, decimals).endswith("0") for v in known):
         decimals -= 1  # the source had no more
     return [with_decimals(v, decimals) if math.isfinite(v) else UNKNOWN for v in values]
 
@@ -49,7 +55,7 @@ def in_column(values: Sequence[float | None], form: str) -> list[str]:
     if form.startswith(".") and form.endswith("g"):
         texts = alike([math.nan if v is None else v for v in values], int(form[1:-1]))
         return ["" if v is None else text for v, text in zip(values, texts, strict=True)]
-    return ["" if v is None else format(v, form) for v in values]
+    return ["" if v is None else numeral(v, form) for v in values]
 
 
 def ticks(values: Sequence[float]) -> list[str]:
@@ -71,31 +77,43 @@ def in_percent(share: float, digits: int = 2) -> str:
     return f"{plain(100.0 * share, digits)} %"
 
 
-_NUMBERS = ("none", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve")
-_ORDINALS = ("", "first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
+_NUMBERS = (
+    *(tr("none"), tr("one"), tr("two"), tr("three"), tr("four"), tr("five"), tr("six"), tr("seven"), tr("eight")),
+    *(tr("nine"), tr("ten"), tr("eleven"), tr("twelve")),
+)
+_ORDINALS = (
+    *("", tr("first"), tr("second"), tr("third"), tr("fourth"), tr("fifth"), tr("sixth"), tr("seventh")),
+    *(tr("eighth"), tr("ninth"), tr("tenth")),
+)
 
 
 def number_word(count: int) -> str:
     """A count as it stands in a sentence."""
-    return _NUMBERS[count] if count < len(_NUMBERS) else f"{count:,}"
+    return _NUMBERS[count] if count < len(_NUMBERS) else numeral(count, ",")
 
 
 def ordinal(place: int) -> str:
     """A place as it stands in a sentence."""
     if place < len(_ORDINALS):
         return _ORDINALS[place]
-    ending = "th" if place % 100 in (11, 12, 13) else {1: "st", 2: "nd", 3: "rd"}.get(place % 10, "th")
-    return f"{place:,}{ending}"
+    ending = 0 if place % 100 in (11, 12, 13) else place % 10
+    if ending == 1:
+        return tr("{place:,}st", place=place)
+    if ending == 2:
+        return tr("{place:,}nd", place=place)
+    return tr("{place:,}rd", place=place) if ending == 3 else tr("{place:,}th", place=place)
 
 
 def counted(count: int, noun: str, many: str = "") -> str:
     """A count with its noun: 1 run, 2 runs; `many` where the plural is not an s."""
-    return f"{count:,} {noun if count == 1 else many or noun + 's'}"
+    return trn(f"{{n:,}} {noun}", f"{{n:,}} {many or noun + 's'}", count)
 
 
 def listed(parts: Sequence[str]) -> str:
     """Parts as they stand in a sentence: `a, b and c`."""
-    return " and ".join(filter(None, (", ".join(parts[:-1]), *parts[-1:])))
+    if len(parts) < 2:
+        return "".join(parts)
+    return tr("{most} and {last}", most=", ".join(parts[:-1]), last=parts[-1])
 
 
 def more_minutes(seconds: float) -> str:
@@ -105,4 +123,4 @@ def more_minutes(seconds: float) -> str:
 
 def with_article(words: str) -> str:
     """A or an before what begins with a vowel, by its letter."""
-    return f"{'an' if words[:1].casefold() in 'aeiou' else 'a'} {words}"
+    return tr("an {words}", words=words) if words[:1].casefold() in "aeiou" else tr("a {words}", words=words)

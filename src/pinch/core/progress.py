@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 Progress = Callable[[float], bool]
 """Hears the share of some work that is done, and answers whether to go on."""
@@ -25,7 +26,7 @@ def tell(progress: Progress, share: float) -> None:
     CancelledError : nobody wants the rest.
     """
     if not progress(share):
-        raise CancelledError("It was ended before it was done.")
+        raise CancelledError(tr("It was ended before it was done."))
 
 
 def part_of(progress: Progress, start: float, end: float) -> Progress:

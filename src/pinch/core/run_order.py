@@ -18,6 +18,7 @@ import numpy as np
 
 from pinch.core.robust import block_means, kendall_variance, satterthwaite, t_over_normal
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 DRIFT_SD, DRIFT_DF = 0.008, 5.0
 """Standard deviation of a drift from run to run, ln score, before any is measured, and how many degrees of freedom that
@@ -56,7 +57,7 @@ class RunOrder(StrEnum):
     def __new__(cls, value: str, phrase: str) -> "RunOrder":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.phrase = phrase
+        member.phrase = tr(phrase)
         return member
 
 

@@ -12,6 +12,7 @@ from pinch.core.figures import Estimate, Note
 from pinch.core.line import fit_line
 from pinch.core.robust import step_of
 from pinch.core.runlog import FloatArray, Series, breaks_of
+from pinch.language import tr
 
 AGREE = 0.05
 CHARGING_W, RISE = -0.2, 0.5
@@ -80,24 +81,30 @@ def judge_rundown(
     DataError : there are fewer than two values, or the charge never falls.
     """
     if len(charge.t) < 2:
-        raise DataError("rundown", f"there are {len(charge.t)} values of the charge")
+        raise DataError("rundown", tr("there are {t} values of the charge", t=len(charge.t)))
     notes: list[Note] = []
     stretches = _stretches(charge, power, notes, by_hand)
     hours = sum(charge.t[s.end] - charge.t[s.start] for s in stretches) / 3600.0
     fallen = sum(charge.values[s.start] - charge.values[s.end] for s in stretches)
     if not stretches or fallen <= 0 or hours <= 0:
-        raise DataError("rundown", "the charge does not fall")
+        raise DataError("rundown", tr("the charge does not fall"))
     if fallen < LEAST_DROP:
-        notes.append(Note("short-rundown", f"Only {fallen:.1f} % of the charge was used: run longer."))
+        notes.append(
+            Note("short-rundown", tr("Only {fallen:.1f} % of the charge was used: run longer.", fallen=fallen))
+        )
     capacity = full_wh or design_wh
     drop = _drop_wh(charge, energy, stretches, fallen, capacity)
     if not math.isfinite(drop.value):
-        notes.append(Note("no-capacity", "Neither the energy left nor the capacity is known, so there are no watts."))
+        notes.append(
+            Note("no-capacity", tr("Neither the energy left nor the capacity is known, so there are no watts."))
+        )
     draw = Estimate(drop.value / hours, drop.u / hours, "W")
     by_power = _by_power(power, charge, stretches)
     if by_power.known and draw.known and abs(by_power.value / draw.value - 1.0) > AGREE:
-        both = f"The energy fell by {draw.value:.1f} W, the power says {by_power.value:.1f} W"
-        notes.append(Note("disagree", f"{both}: they differ by more than 5 %."))
+        both = tr(
+            "The energy fell by {draw:.1f} W, the power says {by_power:.1f} W", draw=draw.value, by_power=by_power.value
+        )
+        notes.append(Note("disagree", tr("{both}: they differ by more than 5 %.", both=both)))
     runtime, factor = _runtime(charge, stretches)
     return Rundown(
         float(charge.values[stretches[0].start]),
@@ -126,10 +133,13 @@ def _stretches(charge: Series, power: Series | None, notes: list[Note], by_hand:
     if gap.any():
         slept = float(np.diff(t)[gap].sum())
         notes.append(
-            Note("suspended", f"{slept / 60:.0f} min are missing: it slept or the log broke; they are left out.")
+            Note(
+                "suspended",
+                tr("{slept:.0f} min are missing: it slept or the log broke; they are left out.", slept=slept / 60),
+            )
         )
     if rise.any() or inward.any():
-        notes.append(Note("charging", "The battery was charged meanwhile; that time is left out."))
+        notes.append(Note("charging", tr("The battery was charged meanwhile; that time is left out.")))
     broken = np.flatnonzero(gap | rise | inward)
     edges = np.concatenate([[-1], broken, [len(t) - 1]])
     return [_Stretch(int(a) + 1, int(b)) for a, b in pairwise(edges) if b > a + 1]
@@ -156,11 +166,13 @@ def _drop_wh(
             float(np.interp(a, energy.t, energy.values) - np.interp(b, energy.t, energy.values)) for a, b in edges
         )
         step = step_of(energy.values) or 0.0
-        return Estimate(drop, step * math.sqrt(2.0 * len(stretches) / 12.0), "Wh")
+        return Estimate(drop, step * math.sqrt(2.0 * len(stretches) / 12.0), tr("Wh"))
     if capacity is None:
-        return Estimate(math.nan, math.nan, "Wh")
+        return Estimate(math.nan, math.nan, tr("Wh"))
     step = step_of(charge.values)
-    return Estimate(fallen * capacity / 100.0, step * math.sqrt(2.0 * len(stretches) / 12.0) * capacity / 100.0, "Wh")
+    return Estimate(
+        fallen * capacity / 100.0, step * math.sqrt(2.0 * len(stretches) / 12.0) * capacity / 100.0, tr("Wh")
+    )
 
 
 def _by_power(power: Series | None, charge: Series, stretches: list[_Stretch]) -> Estimate:

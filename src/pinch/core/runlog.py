@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -103,7 +104,7 @@ class RunLog:
         """
         filled = {name: s for name, s in self.series.items() if len(s.t)}
         if not filled:
-            raise DataError("log", "it holds no samples")
+            raise DataError("log", tr("it holds no samples"))
         first = min(s.t[0] - period_of(s.t) for s in filled.values())
         last = max(s.t[-1] for s in filled.values())
         start = np.floor(first / step_s + 1e-6) * step_s
@@ -152,9 +153,15 @@ def _too_long(series: Iterable[Series], first: float, last: float) -> str:
     days = (last - first) / 86_400.0
     jump_s, after_s = max(gaps, default=(0.0, 0.0))
     if jump_s > 0.5 * (last - first):
-        return f"its time jumps by {jump_s / 86_400.0:,.0f} days after {after_s:g} s: a clock was set; cut it there"
-    most = f"{MOST_BINS / 86_400.0:.0f} days"
-    return f"its time goes on for {days:,.0f} days, and runs of up to {most} can be worked with"
+        return tr(
+            "its time jumps by {jump_s:,.0f} days after {after_s:g} s: a clock was set; cut it there",
+            jump_s=jump_s / 86400.0,
+            after_s=after_s,
+        )
+    most = tr("{most_bins:.0f} days", most_bins=MOST_BINS / 86400.0)
+    return tr(
+        "its time goes on for {days:,.0f} days, and runs of up to {most} can be worked with", days=days, most=most
+    )
 
 
 def period_of(t: FloatArray) -> float:

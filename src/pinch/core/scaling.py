@@ -10,6 +10,7 @@ from pinch.core.figures import Note
 from pinch.core.ladder import Ladder, Point, Rung, fit_ladder
 from pinch.core.sweetspots import NEARLY_ALL, WORTH, SweetSpot, sweet_spots
 from pinch.core.targets import Target, next_point, reach_target
+from pinch.language import tr
 
 FALLS_BY = 1.645
 """Standard errors (one-sided 95 %) by which a setting with more watts is slower before it is said."""
@@ -75,10 +76,10 @@ def joules_per(ladder: Ladder) -> np.ndarray:
 def _warnings(ladder: Ladder) -> list[Note]:
     found = []
     if not ladder.scatter.known:
-        found.append(Note("single-runs", "No setting was repeated, so no interval can be claimed."))
+        found.append(Note("single-runs", tr("No setting was repeated, so no interval can be claimed.")))
     flat = ladder.score[0] >= 0.95 * ladder.score.max()
     if flat:
-        found.append(Note("flat", "The lowest power measured already gives 95 % of the best score."))
+        found.append(Note("flat", tr("The lowest power measured already gives 95 % of the best score.")))
     return found + _falling(ladder)
 
 
@@ -88,11 +89,21 @@ def _falling(ladder: Ladder) -> list[Note]:
     best: Rung | None = None
     for rung in ladder.rungs:
         if best is not None and np.log(best.score / rung.score) > _chance(ladder, best, rung):
-            heat = f"heat held it for {100 * rung.heat_share:.0f} % of the load" if rung.heat_share > HEAT_SHARE else ""
-            why = heat or "often that is heat"
+            heat = (
+                tr("heat held it for {heat_share:.0f} % of the load", heat_share=100 * rung.heat_share)
+                if rung.heat_share > HEAT_SHARE
+                else ""
+            )
+            why = heat or tr("often that is heat")
             by = 100.0 * (1.0 - rung.score / best.score)
-            words = f"{rung.cell} draws more than {best.cell} ({rung.power_w:.1f} against {best.power_w:.1f} W) and is"
-            found.append(Note("falling", f"{words} {by:.1f} % slower: {why}."))
+            words = tr(
+                "{cell} draws more than {cell_2} ({power_w:.1f} against {power_w_2:.1f} W) and is",
+                cell=rung.cell,
+                cell_2=best.cell,
+                power_w=rung.power_w,
+                power_w_2=best.power_w,
+            )
+            found.append(Note("falling", tr("{words} {by:.1f} % slower: {why}.", words=words, by=by, why=why)))
         if best is None or rung.score > best.score:
             best = rung
     return found

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from pinch.core.accuracy import Accuracy
 from pinch.core.channels import component_of, quantity_of
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -43,4 +44,6 @@ class SensorClasses:
 
     def told_by(self, channel: str) -> str:
         """Whose error it is: of an instrument as it states it, else of a sensor as is usual."""
-        return next((f"{name}, as it states" for name, read, _ in self.meters if read == channel), "sensor")
+        return next(
+            (tr("{name}, as it states", name=name) for name, read, _ in self.meters if read == channel), "sensor"
+        )

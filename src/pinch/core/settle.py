@@ -17,8 +17,9 @@ from pinch.core.figures import Settled, SettledState
 from pinch.core.phases import Load
 from pinch.core.runlog import BoolArray, EvenLog, FloatArray
 from pinch.core.sawtooth import Sawtooth, over_periods
+from pinch.language import tr
 
-BY_HAND = "the operator"
+BY_HAND = tr("the operator")
 BATCH = 5
 LATEST_START = 2.0 / 3.0
 SHORTEST_S, SHORTEST_LOAD_S = 60.0, 120.0
@@ -86,7 +87,7 @@ def find_window(
         stop = int(np.clip(np.searchsorted(log.starts, chosen_s[1] - 1e-9), load.first + start + 1, load.last))
         decided_by = BY_HAND
     elif start > LATEST_START * length:
-        start, decided_by = int(LATEST_START * length), "two thirds of the load"
+        start, decided_by = int(LATEST_START * length), tr("two thirds of the load")
     stepped: tuple[str, ...] = ()
     for name in channels:
         step = last_step(log, slice(load.first + start, stop), usable, name, period)

@@ -14,6 +14,7 @@ import numpy as np
 from pinch.core.errors import DataError
 from pinch.core.line import StraightLine, fit_line
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 
 class Grade(StrEnum):
@@ -50,7 +51,7 @@ def level_mean(levels: Sequence[float] | FloatArray) -> float:
     DataError : there are none.
     """
     if len(levels) == 0:
-        raise DataError("levels", "there are none")
+        raise DataError("levels", tr("there are none"))
     return level_sum(levels) - 10.0 * math.log10(len(levels))
 
 
@@ -59,12 +60,27 @@ def without_room(level: float, room: float, grade: Grade = Grade.SURVEY) -> Corr
     none_above, bound_below, most = _RULES[grade]
     above = level - room
     if above > none_above:
-        return Corrected(level, 0.0, False, f"{above:.1f} dB above the room: nothing is taken off ({grade})")
+        return Corrected(
+            level,
+            0.0,
+            False,
+            tr("{above:.1f} dB above the room: nothing is taken off ({grade})", above=above, grade=grade),
+        )
     if above < bound_below:
-        words = f"only {above:.1f} dB above the room" if above > 0 else "not above the room"
-        return Corrected(level - most, most, True, f"{words}: at most this, at or near the room ({grade})")
+        words = tr("only {above:.1f} dB above the room", above=above) if above > 0 else tr("not above the room")
+        return Corrected(
+            level - most,
+            most,
+            True,
+            tr("{words}: at most this, at or near the room ({grade})", words=words, grade=grade),
+        )
     k = -10.0 * math.log10(1.0 - 10.0 ** (-above / 10.0))
-    return Corrected(level - k, k, False, f"{above:.1f} dB above the room: {k:.1f} dB taken off ({grade})")
+    return Corrected(
+        level - k,
+        k,
+        False,
+        tr("{above:.1f} dB above the room: {k:.1f} dB taken off ({grade})", above=above, k=k, grade=grade),
+    )
 
 
 def fan_line(speed: FloatArray, level: FloatArray) -> StraightLine:

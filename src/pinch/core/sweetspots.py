@@ -15,14 +15,15 @@ from pinch.core.curve_shape import FREE
 from pinch.core.ladder import Ladder
 from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 EFFICIENCY, KNEE, MARGINAL, NEARLY_ALL = "efficiency", "knee", "marginal", "95%"
 RULES = (EFFICIENCY, KNEE, MARGINAL, NEARLY_ALL)
 PROMISES = {
-    EFFICIENCY: "most per watt",
-    KNEE: "where it turns",
-    MARGINAL: "last watt worth it",
-    NEARLY_ALL: "nearly all of it",
+    EFFICIENCY: tr("most per watt"),
+    KNEE: tr("where it turns"),
+    MARGINAL: tr("last watt worth it"),
+    NEARLY_ALL: tr("nearly all of it"),
 }
 NEARLY_ALL_SHARE = 0.95
 WORTH = 0.01

@@ -8,6 +8,7 @@ from pinch.core.ladder import Ladder
 from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray
 from pinch.core.sweetspots import first_reach, spot_draws
+from pinch.language import tr
 
 NEAR_STEP = 0.5
 """A limit nearer to a tested one than this share of the usual step counts as tested."""
@@ -72,9 +73,13 @@ def next_point(ladder: Ladder) -> float:
 def _least(ladder: Ladder, wanted: float, what: str) -> tuple[float, str]:
     if wanted > ladder.score.max():
         best = ladder.score.max()
-        return float("nan"), f"Not within what was measured: the {what} reaches {plain(best)} at most."
+        return float("nan"), tr(
+            "Not within what was measured: the {what} reaches {best} at most.", what=what, best=plain(best)
+        )
     if wanted <= ladder.score[0]:
-        return float(ladder.power[0]), f"The least power measured already gives {what} {plain(ladder.score[0])}."
+        return float(ladder.power[0]), tr(
+            "The least power measured already gives {what} {score}.", what=what, score=plain(ladder.score[0])
+        )
     return float(first_reach(ladder.power, ladder.score[None, :], np.array([wanted]))[0]), ""
 
 

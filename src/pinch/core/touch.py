@@ -7,6 +7,8 @@ minute, ten minutes, eight hours), IEC 62368-1 table 38 (touched for up to ten s
 from dataclasses import dataclass
 from enum import StrEnum
 
+from pinch.language import tr
+
 NORMAL_C = 25.0
 COLDER_K, HARDLY_K, HOT_CHIP_C = 1.0, 2.0, 70.0
 MOST_C = 75.0
@@ -35,7 +37,7 @@ LIMITS_C: dict[Contact, dict[Material, float]] = {
     Contact.TEN_MINUTES: dict.fromkeys(Material, 48.0),
     Contact.HOURS: dict.fromkeys(Material, 43.0),
 }
-SOURCE = "ISO 13732-1:2006 and IEC 62368-1 table 38, from memory"
+SOURCE = tr("ISO 13732-1:2006 and IEC 62368-1 table 38, from memory")
 
 
 @dataclass(frozen=True)
@@ -67,9 +69,13 @@ def longest_contact(temp_c: float, material: Material) -> Contact | None:
 
 def _question(temp_c: float, rise: float | None, chip_c: float | None) -> str:
     if temp_c > MOST_C:
-        return f"{temp_c:.0f} °C is hotter than a case gets. Were these °F ({(temp_c - 32) / 1.8:.0f} °C)?"
+        return tr(
+            "{temp_c:.0f} °C is hotter than a case gets. Were these °F ({temp_c_2:.0f} °C)?",
+            temp_c=temp_c,
+            temp_c_2=(temp_c - 32) / 1.8,
+        )
     if rise is not None and rise < -COLDER_K:
-        return f"{-rise:.0f} K colder than the room. Is the unit right, or was the room entered wrongly?"
+        return tr("{rise:.0f} K colder than the room. Is the unit right, or was the room entered wrongly?", rise=-rise)
     if rise is not None and rise < HARDLY_K and chip_c is not None and chip_c > HOT_CHIP_C:
-        return f"Hardly warmer than the room while the chip was at {chip_c:.0f} °C. Was it °C?"
+        return tr("Hardly warmer than the room while the chip was at {chip_c:.0f} °C. Was it °C?", chip_c=chip_c)
     return ""

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from pinch.core.errors import DataError
 from pinch.core.verdict import Verdict
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,6 @@ def unit_yield(what: str, units: float, base_units: float, verdict: Verdict) -> 
     DataError : one of the counts is not above zero, or the verdict has no ratio.
     """
     if min(units, base_units) <= 0 or not math.isfinite(verdict.ratio):
-        raise DataError("units", "both devices need units of this kind, and results that make a ratio")
+        raise DataError("units", tr("both devices need units of this kind, and results that make a ratio"))
     low, high = (verdict.low, verdict.high) if verdict.has_interval else (math.nan, math.nan)
     return UnitYield(what, units, base_units, verdict.ratio, low, high)

@@ -16,6 +16,7 @@ from enum import StrEnum
 from pinch.core.cell_scores import SURE, CellScore, PooledScatter, with_scatter
 from pinch.core.robust import satterthwaite, t_factor
 from pinch.core.run_order import OrderedPair, RunOrder, RunPlace, Surroundings, expected_variance, ordered_pair
+from pinch.language import tr
 
 MEASURED = "measured"
 """How the words begin of what was measured, where something is taken out of a difference."""
@@ -35,7 +36,7 @@ class Answer(StrEnum):
     def __new__(cls, value: str, phrase: str, is_decided: bool) -> "Answer":
         member = str.__new__(cls, value)
         member._value_ = value
-        member.phrase, member.is_decided = phrase, is_decided
+        member.phrase, member.is_decided = tr(phrase), is_decided
         return member
 
 
@@ -194,7 +195,12 @@ def _answered(gain: _Gain, delta: float, left: int, together: int) -> Verdict:
     told = answer(gain.value, reach, t_factor(TWO_ONE_SIDED, gain.df) * gain.u, delta)
     words = _order_words(gain, told.answer)
     if told.answer is Answer.TIE and not told.low <= 1.0 <= told.high:
-        words.append(f"a difference of {100 * abs(told.ratio - 1):.1f} % can be measured, but is below what matters")
+        words.append(
+            tr(
+                "a difference of {ratio:.1f} % can be measured, but is below what matters",
+                ratio=100 * abs(told.ratio - 1),
+            )
+        )
     return replace(told, words="; ".join(words), u=gain.u, together=together, ordered=gain.ordered)
 
 
@@ -208,7 +214,7 @@ def _unanswered(gain: _Gain, delta: float) -> Verdict:
         return Verdict(ratio, math.nan, math.nan, Answer.CANNOT_TELL, None, words, step=step)
     reach, more = t_factor(SURE, gain.df) * gain.u, _more_of_each(gain, delta)
     low, high = math.exp(gain.value - reach), math.exp(gain.value + reach)
-    words = "scatter borrowed from repeated cells: it decides nothing"
+    words = tr("scatter borrowed from repeated cells: it decides nothing")
     step = NextStep(StepKind.MORE, more)
     return Verdict(ratio, low, high, Answer.CANNOT_TELL, more, words, gain.u, step=step, borrowed=True)
 
@@ -221,12 +227,19 @@ def _order_words(gain: _Gain, found: Answer) -> list[str]:
     words = []
     measured = math.expm1(gain.measured)
     if round(100 * measured, 1) != round(100 * math.expm1(gain.value), 1):
-        drift = f"a drift of {100 * ordered.drift.per_run:+.1f} % a run is"
-        what = drift if ordered.drift.is_evident else "other days are"
+        drift = tr("a drift of {per_run:+.1f} % a run is", per_run=100 * ordered.drift.per_run)
+        what = drift if ordered.drift.is_evident else tr("other days are")
         words.append(f"{MEASURED} {100 * measured:+.1f} %, of which {what} taken out".replace("-", "−"))
     if found is Answer.CANNOT_TELL and ordered.order_share > ORDER_COUNTS:
-        what = "another day" if ordered.order is RunOrder.DAYS else "a drift"
-        words.append(f"they were run {ordered.order.phrase}: {what} may make up {100 * ordered.order_u:.1f} %")
+        what = tr("another day") if ordered.order is RunOrder.DAYS else tr("a drift")
+        words.append(
+            tr(
+                "they were run {phrase}: {what} may make up {order_u:.1f} %",
+                phrase=ordered.order.phrase,
+                what=what,
+                order_u=100 * ordered.order_u,
+            )
+        )
     return words
 
 
@@ -284,10 +297,10 @@ def _common_sd(gain: _Gain) -> float:
 
 def _why_no_interval(a: CellScore, b: CellScore) -> str:
     if not (math.isfinite(a.log_mean) and math.isfinite(b.log_mean)):
-        return "no ratio can be made of a score that is not above zero"
+        return tr("no ratio can be made of a score that is not above zero")
     if any(c.told and not c.df for c in (a, b)):
-        return "how repeatable it is nobody said"
-    return "single runs: no interval can be claimed"
+        return tr("how repeatable it is nobody said")
+    return tr("single runs: no interval can be claimed")
 
 
 def answer(gain: float, reach95: float, reach90: float, delta: float) -> Verdict:

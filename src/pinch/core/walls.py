@@ -10,6 +10,7 @@ import numpy as np
 
 from pinch.core.figures import Estimate, Note
 from pinch.core.line import StraightLine, fit_line
+from pinch.language import tr
 
 LIKELY = (0.6, 1.0)
 """Efficiencies beyond these are questioned: common practice, no source."""
@@ -45,14 +46,17 @@ def wall_line(points: Sequence[WallPoint]) -> WallLine:
     efficiency = Estimate(1.0 / line.slope, line.u_slope / line.slope**2, "")
     notes = []
     if not LIKELY[0] <= efficiency.value <= LIKELY[1]:
-        words = (
-            f"{100 * efficiency.value:.0f} % of a watt at the wall would arrive: the battery was charging, or the meter"
+        words = tr(
+            "{efficiency:.0f} % of a watt at the wall would arrive: the battery was charging, or the meter",
+            efficiency=100 * efficiency.value,
         )
-        notes.append(Note("efficiency", f"{words} and the package do not speak of the same machine."))
+        notes.append(Note("efficiency", tr("{words} and the package do not speak of the same machine.", words=words)))
     if line.intercept < 0:
-        notes.append(Note("floor", "The floor is below zero: the wall was not read while the package was at rest."))
+        notes.append(Note("floor", tr("The floor is below zero: the wall was not read while the package was at rest.")))
     below = [p.name for p in points if p.wall_w < p.package_w]
     if below:
-        words = f"{', '.join(below[:3])}: less at the wall than in the package, so the battery gave the rest."
+        words = tr(
+            "{below}: less at the wall than in the package, so the battery gave the rest.", below=", ".join(below[:3])
+        )
         notes.append(Note("below-package", words))
     return WallLine(efficiency, Estimate(line.intercept, line.u_intercept, "W"), line, tuple(notes))

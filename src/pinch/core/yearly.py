@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 THOUSAND_HOURS = 8.76
-MODES = ("off", "sleep", "long idle", "short idle")
+MODES = (tr("off"), tr("sleep"), tr("long idle"), tr("short idle"))
 
 
 @dataclass(frozen=True)
@@ -18,8 +19,12 @@ class YearProfile:
 
 
 PROFILES = (
-    YearProfile("notebook", (0.25, 0.35, 0.10, 0.30), "ENERGY STAR Computers v6 to v8, conventional (from memory)"),
-    YearProfile("desktop", (0.45, 0.05, 0.15, 0.35), "ENERGY STAR Computers v6 to v8, conventional (from memory)"),
+    YearProfile(
+        tr("notebook"), (0.25, 0.35, 0.10, 0.30), tr("ENERGY STAR Computers v6 to v8, conventional (from memory)")
+    ),
+    YearProfile(
+        tr("desktop"), (0.45, 0.05, 0.15, 0.35), tr("ENERGY STAR Computers v6 to v8, conventional (from memory)")
+    ),
 )
 
 
@@ -40,8 +45,8 @@ def typical_year(watts: tuple[float, ...], weights: tuple[float, ...], tariff: f
     DataError : the weights do not add up to 1, or there are not as many as watts.
     """
     if len(watts) != len(weights):
-        raise DataError("year", "every mode has a power and a weight")
+        raise DataError("year", tr("every mode has a power and a weight"))
     if abs(sum(weights) - 1.0) > 1e-6:
-        raise DataError("year", f"the weights add up to {sum(weights):g}, not to 1")
+        raise DataError("year", tr("the weights add up to {weights:g}, not to 1", weights=sum(weights)))
     parts = tuple(THOUSAND_HOURS * w * share for w, share in zip(watts, weights, strict=True))
     return Year(parts, sum(parts), tariff * sum(parts))

@@ -23,6 +23,7 @@ from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
 from pinch.intake.shelf import Shelf
+from pinch.language import tr
 from pinch.sources.logs.mapping import ColumnMapping
 from pinch.sources.logs.read import ReadLog, read_log_file
 
@@ -76,7 +77,7 @@ class Arrival:
         """What is still to be answered."""
         missing = [name for name in ("device", "setting", "workload") if not getattr(self.filed, name)]
         asked = [*self.read.questions, *(self.beside.questions if self.beside else ())]
-        return (*([f"Which {', '.join(missing)}?"] if missing else []), *asked)
+        return (*([tr("Which {missing}?", missing=", ".join(missing))] if missing else []), *asked)
 
     def moved(self, offset_s: float) -> "Arrival":
         """With its frames elsewhere on the time of its sensors."""
@@ -97,9 +98,15 @@ class Added:
         """What went where."""
         filed, files = self.arrival.filed, " with ".join(p.name for p in self.arrival.files)
         pair = self.arrival.pair
-        shift = f" (shifted by {plain(pair.offset_s, 6)} s, {pair.how})" if pair else ""
-        planned = f", done in the plan {self.plan.name}" if self.plan else ""
-        where = f"{filed.device}, {filed.setting}, {filed.workload}, run {self.run.repeat}"
+        shift = tr(" (shifted by {offset_s} s, {how})", offset_s=plain(pair.offset_s, 6), how=pair.how) if pair else ""
+        planned = tr(", done in the plan {plan}", plan=self.plan.name) if self.plan else ""
+        where = tr(
+            "{device}, {setting}, {workload}, run {repeat}",
+            device=filed.device,
+            setting=filed.setting,
+            workload=filed.workload,
+            repeat=self.run.repeat,
+        )
         return f"{files}{shift} → {where}{planned}"
 
 
@@ -124,7 +131,7 @@ def files_in(paths: Sequence[Path]) -> list[Path]:
         inside = [p for p in sorted(path.rglob("*")) if p.suffix.casefold() in ENDINGS] if path.is_dir() else [path]
         found += [p for p in inside if p not in found]
     if not found:
-        raise DataError(str(paths[0]), f"there are no logs in it ({', '.join(ENDINGS)})")
+        raise DataError(str(paths[0]), tr("there are no logs in it ({endings})", endings=", ".join(ENDINGS)))
     return found
 
 
@@ -197,7 +204,7 @@ def put_together(sensors: Arrival, frames: Arrival) -> Arrival:
     PinchError : one of them is a pair already.
     """
     if sensors.pair or frames.pair:
-        raise PinchError("One of the two is a pair already.")
+        raise PinchError(tr("One of the two is a pair already."))
     pair = pair_of(sensors.path, sensors.read, frames.path, frames.read)
     return replace(sensors, filed=sensors.filed.over(frames.filed), pair=pair, beside=frames.read)
 
@@ -223,7 +230,9 @@ def add_arrivals(
     """
     for arrival in arrivals:
         if not arrival.filed.whole:
-            raise PinchError(f"{arrival.path.name}: say the device, the setting and the workload it belongs to.")
+            raise PinchError(
+                tr("{path}: say the device, the setting and the workload it belongs to.", path=arrival.path.name)
+            )
     known, shelf, added, skipped, nothing = KnownLogs(book), Shelf(book), list[Added](), list[str](), list[str]()
     for number, arrival in enumerate(sorted(arrivals, key=_order)):
         tell(progress, number / len(arrivals))
@@ -231,11 +240,13 @@ def add_arrivals(
         content = content_of(log)
         same = known.run_of(log, content)
         if same is not None:
-            skipped.append(f"{arrival.path.name} is run {same.id} of this book already.")
+            skipped.append(tr("{path} is run {same} of this book already.", path=arrival.path.name, same=same.id))
             continue
         found = _add(book, shelf, arrival, log)
         if not _can_be_judged(log):
-            nothing.append(f"{arrival.path.name}: nothing in it can be judged: no power, rate, clock or load.")
+            nothing.append(
+                tr("{path}: nothing in it can be judged: no power, rate, clock or load.", path=arrival.path.name)
+            )
         known.add(found.run, content)
         added.append(found)
     problems: tuple[str, ...] = ()
@@ -274,10 +285,21 @@ def _add(book: Book, shelf: Shelf, arrival: Arrival, log: RunLog) -> Added:
     notes = [*read.notes, *(arrival.beside.notes if arrival.beside else ())]
     if arrival.pair is not None:
         notes.append(
-            f"{arrival.pair.frames.name} is shifted by {plain(arrival.pair.offset_s, 6)} s, {arrival.pair.how}."
+            tr(
+                "{frames} is shifted by {offset_s} s, {how}.",
+                frames=arrival.pair.frames.name,
+                offset_s=plain(arrival.pair.offset_s, 6),
+                how=arrival.pair.how,
+            )
         )
     if spent >= ON_BATTERY and records[1].mains:
-        notes.append(f"It took {spent:.0f} % of the charge, but {records[1].name} is said to be on mains.")
+        notes.append(
+            tr(
+                "It took {spent:.0f} % of the charge, but {records} is said to be on mains.",
+                spent=spent,
+                records=records[1].name,
+            )
+        )
     run = import_log(book, log, *records, source, read.started, notes)
     room = room_told(book, run, log)
     if room is not None:

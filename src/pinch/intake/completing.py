@@ -22,6 +22,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
 from pinch.intake.shelf import Shelf
+from pinch.language import tr
 from pinch.sources.profiles import accuracy_of, read_with
 
 ROOM_CHANNEL = "ambient.temp"
@@ -76,7 +77,9 @@ def read_completion(said: dict[str, str]) -> Completion:
     """
     unknown = next((key for key in said if key not in KEYS), None)
     if unknown is not None:
-        raise PinchError(f"{unknown!r} cannot be said of a run; there are {', '.join(KEYS)}.")
+        raise PinchError(
+            tr("{unknown!r} cannot be said of a run; there are {keys}.", unknown=unknown, keys=", ".join(KEYS))
+        )
     fields: dict[str, object] = {
         key: text.strip()
         for key, text in said.items()
@@ -109,8 +112,8 @@ def read_builds(text: str) -> tuple[Build, ...]:
     for part in filter(None, (p.strip() for p in text.split(";"))):
         match = re.fullmatch(r"(.+?)\s+(\S*\d\S*)(?:\s+\((\d{4}-\d{2}-\d{2})\))?", part)
         if match is None:
-            raise PinchError(f"{part!r} is not what was built and its version, such as OS 6.12.")
-        found.append(checked(Build, "The build", what=match[1], version=match[2], date=match[3] or ""))
+            raise PinchError(tr("{part!r} is not what was built and its version, such as OS 6.12.", part=part))
+        found.append(checked(Build, tr("The build"), what=match[1], version=match[2], date=match[3] or ""))
     return tuple(found)
 
 
@@ -128,7 +131,7 @@ def complete_runs(book: Book, runs: Sequence[Run], said: Completion) -> Complete
         try:
             done.append(_complete(book, shelf, run, said, protocol, meters))
         except PinchError as error:
-            problems.append(f"Run {run.id}: {str(error).rstrip('.')}.")
+            problems.append(tr("Run {run}: {what}.", run=run.id, what=str(error).rstrip(".")))
     return Completed(tuple(done), tuple(problems))
 
 
@@ -149,12 +152,12 @@ def void_in_plans(book: Book, run: Run) -> None:
     for plan in book.plans():
         for number, entry in enumerate(plan.entries):
             if entry.run_id == run.id and entry.outcome is Outcome.DONE:
-                book.save(plan.with_void(number, run.void or "the run was removed"))
+                book.save(plan.with_void(number, run.void or tr("the run was removed")))
 
 
 def completed_words(done: Completed) -> str:
     """What became of it, in a sentence."""
-    return f"{counted(len(done.runs), 'run is', 'runs are')} completed."
+    return tr("{runs} completed.", runs=counted(len(done.runs), "run is", "runs are"))
 
 
 def _complete(
@@ -169,7 +172,7 @@ def _complete(
     if said.room_measured:
         room = room_told(book, run)
         if room is None:
-            raise PinchError("neither a reading nor a channel tells its room")
+            raise PinchError(tr("neither a reading nor a channel tells its room"))
         fields["ambient_c"] = room
     elif said.ambient_c is not None:
         fields["ambient_c"] = said.ambient_c
@@ -192,7 +195,7 @@ def _complete(
     if said.score is not None:
         fields["passes"] = (_whole_pass(book, run, said.score),)
     fields |= _moved(book, shelf, run, said)
-    changed: Run = book.save(checked(Run, "The run", **{**run.model_dump(by_alias=False), **fields}))
+    changed: Run = book.save(checked(Run, tr("The run"), **{**run.model_dump(by_alias=False), **fields}))
     if changed.void and not run.void:
         void_in_plans(book, changed)
     return changed
@@ -221,7 +224,7 @@ def _moved(book: Book, shelf: Shelf, run: Run, said: Completion) -> dict[str, ob
 def _whole_pass(book: Book, run: Run, score: float) -> Pass:
     """One pass over all of the load, with a score that was read elsewhere."""
     if run.summary is not None:
-        raise PinchError("it has no log; its score is what was told")
+        raise PinchError(tr("it has no log; its score is what was told"))
     log = runlogs.read_log(book, run.id)
     start = load_start_s(log)
     return Pass(start_s=start if math.isfinite(start) else log.span_s[0], end_s=log.span_s[1], score=score)
@@ -231,16 +234,18 @@ def _meters(book: Book, names: Sequence[str]) -> tuple[ReadWith, ...]:
     known = {i.name.casefold(): i for i in live(book.instruments())}
     for name in names:
         if name.casefold() not in known:
-            told = ", ".join(i.name for i in known.values()) or "none yet"
-            raise PinchError(f"There is no instrument called {name!r} on the bench; there are: {told}.")
+            told = ", ".join(i.name for i in known.values()) or tr("none yet")
+            raise PinchError(
+                tr("There is no instrument called {name!r} on the bench; there are: {told}.", name=name, told=told)
+            )
         if not accuracy_of(known[name.casefold()]).stated:
-            raise PinchError(f"{name} states no accuracy; enter it on the Bench page.")
+            raise PinchError(tr("{name} states no accuracy; enter it on the Bench page.", name=name))
     return read_with(known[name.casefold()] for name in names)
 
 
 def _protocol(book: Book, name: str) -> Protocol:
     found = next((p for p in live(book.protocols()) if p.name.casefold() == name.casefold()), None)
     if found is None:
-        known = ", ".join(p.name for p in live(book.protocols())) or "none yet"
-        raise PinchError(f"There is no protocol called {name!r}; there are: {known}.")
+        known = ", ".join(p.name for p in live(book.protocols())) or tr("none yet")
+        raise PinchError(tr("There is no protocol called {name!r}; there are: {known}.", name=name, known=known))
     return found

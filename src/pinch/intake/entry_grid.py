@@ -16,6 +16,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted
 from pinch.intake.shelf import Shelf
 from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
+from pinch.language import tr
 
 DIGITS = 12
 
@@ -52,7 +53,7 @@ class EntryGrid:
         found = {**self.held, self.rows: self.row_names[row], self.columns: self.column_names[column]}
         missing = next((s for s in Side if s is not Side.VARIANT and not found.get(s, "").strip()), None)
         if missing is not None:
-            raise PinchError(f"Which {missing} is it? Choose one on the left.")
+            raise PinchError(tr("Which {missing} is it? Choose one on the left.", missing=missing))
         return {side: found.get(side, "").strip() for side in Side}
 
 
@@ -89,17 +90,17 @@ class GridWork:
     def words(self) -> str:
         """What keeping it comes to, in a sentence."""
         if not self.size:
-            return "Nothing is typed yet."
+            return tr("Nothing is typed yet.")
         parts = [
             f"{count} {what}"
             for count, what in (
                 (len(self.new), "new"),
                 (len(self.changed), "changed"),
-                (len(self.removed), "taken away"),
+                (len(self.removed), tr("taken away")),
             )
             if count
         ]
-        makes = f" The book gets {_listed(self.makes)}." if self.makes else ""
+        makes = tr(" The book gets {makes}.", makes=_listed(self.makes)) if self.makes else ""
         return f"{counted(self.size, 'result')}: {', '.join(parts)}.{makes}"
 
 
@@ -212,13 +213,19 @@ class _Known:
         """The records that would have to be made for a field."""
         made = []
         if of[Side.DEVICE] not in self.devices:
-            made.append(f"the device {of[Side.DEVICE]}")
+            made.append(tr("the device {of}", of=of[Side.DEVICE]))
         if self.setting(of) is None:
-            made.append(f"the setting {of[Side.SETTING]} of {of[Side.DEVICE]}")
+            made.append(tr("the setting {of} of {of_2}", of=of[Side.SETTING], of_2=of[Side.DEVICE]))
         if of[Side.WORKLOAD] not in self.roots:
-            made.append(f"the workload {of[Side.WORKLOAD]}, in {'fps' if of[Side.METRIC] in LOW_NAMES else 'points'}")
+            made.append(
+                tr(
+                    "the workload {of}, in {what}",
+                    of=of[Side.WORKLOAD],
+                    what=tr("fps") if of[Side.METRIC] in LOW_NAMES else tr("points"),
+                )
+            )
         if of[Side.VARIANT] and self.workload(of) is None:
-            made.append(f"the variant {of[Side.VARIANT]} of {of[Side.WORKLOAD]}")
+            made.append(tr("the variant {of} of {of_2}", of=of[Side.VARIANT], of_2=of[Side.WORKLOAD]))
         return made
 
 
@@ -230,19 +237,19 @@ def _result(metric: str, value: Mapping[str, float | None], said: Provenance) ->
     """A result whose place in the book is still open (0)."""
     ids = {"device_id": 0, "setting_id": 0, "workload_id": 0}
     told = {name: getattr(said, name) for name in ("origin", "told_by", "day", "n", "units", "note")}
-    made: Result = checked(Result, "The result", metric=metric, **ids, **told, **value)
+    made: Result = checked(Result, tr("The result"), metric=metric, **ids, **told, **value)
     return made
 
 
 def _otherwise(result: Result, value: Mapping[str, float | None]) -> Result:
     """A result with another value; what else is noted of it stays."""
     fields = {**result.model_dump(by_alias=False), **value}
-    made: Result = checked(Result, "The result", **fields)
+    made: Result = checked(Result, tr("The result"), **fields)
     return made
 
 
 def _listed(things: tuple[str, ...], most: int = 4) -> str:
     shown = list(things[:most])
     if len(things) > most:
-        shown.append(f"{len(things) - most} more")
-    return shown[0] if len(shown) == 1 else f"{', '.join(shown[:-1])} and {shown[-1]}"
+        shown.append(tr("{things} more", things=len(things) - most))
+    return shown[0] if len(shown) == 1 else tr("{shown} and {shown_2}", shown=", ".join(shown[:-1]), shown_2=shown[-1])

@@ -13,6 +13,7 @@ from typing import TypeVar
 from pinch.bench.book import Book
 from pinch.bench.records import Listed, live
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 L = TypeVar("L", bound=Listed)
 FIELDS = ("device", "setting", "workload", "repeat")
@@ -68,11 +69,19 @@ class NamePattern:
         for match in _TOKEN.finditer(self.text):
             token, field = match.group(0), match.group(1)
             if token == "{" or (field is not None and field not in FIELDS):
-                raise PinchError(f"{token} in the pattern is none of {', '.join(f'{{{name}}}' for name in FIELDS)}.")
+                raise PinchError(
+                    tr(
+                        "{token} in the pattern is none of {words}.",
+                        token=token,
+                        words=", ".join(f"{{{name}}}" for name in FIELDS),
+                    )
+                )
             if field in seen:
-                raise PinchError(f"{token} stands twice in the pattern.")
+                raise PinchError(tr("{token} stands twice in the pattern.", token=token))
             if field is not None and before == "field":
-                raise PinchError(f"Before {token} in the pattern there must be a sign that ends the field before it.")
+                raise PinchError(
+                    tr("Before {token} in the pattern there must be a sign that ends the field before it.", token=token)
+                )
             seen |= {field} if field else set()
             found.append(_expression(token, field))
             before = "field" if field else "text"

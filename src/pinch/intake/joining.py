@@ -16,6 +16,7 @@ from pinch.core.progress import Progress, tell, unheard
 from pinch.intake.again import KnownLogs, content_of
 from pinch.intake.filing import like
 from pinch.intake.told_results import ThereAlready
+from pinch.language import tr
 
 L = TypeVar("L", bound=Listed)
 OF_ITS_OWN = {"kept_id", "rig", "local", "reach", "shown", "device_id", "variant_of", "archived", "untold"}
@@ -36,8 +37,14 @@ class JoinedBook:
     @property
     def words(self) -> str:
         """What became of it, in a sentence."""
-        there = f"; {self.skipped} were there already" if self.skipped else ""
-        return f"{counted(len(self.runs), 'run')} and {counted(self.results, 'result')} of {self.name}{there}."
+        there = tr("; {skipped} were there already", skipped=self.skipped) if self.skipped else ""
+        return tr(
+            "{runs} and {results} of {name}{there}.",
+            runs=counted(len(self.runs), "run"),
+            results=counted(self.results, "result"),
+            name=self.name,
+            there=there,
+        )
 
 
 def join_book(book: Book, other: Book, progress: Progress = unheard) -> JoinedBook:
@@ -109,7 +116,14 @@ class _Joining:
             ]
             if apart:
                 differ = ", ".join(apart[:4]) + (" …" if len(apart) > 4 else "")
-                self.found.notes.append(f"The {what} {same.name} stays as it is here; there it differs in {differ}.")
+                self.found.notes.append(
+                    tr(
+                        "The {what} {same} stays as it is here; there it differs in {differ}.",
+                        what=what,
+                        same=same.name,
+                        differ=differ,
+                    )
+                )
         return numbers
 
     def _take_photos(self) -> None:
@@ -170,7 +184,7 @@ class _Joining:
         names = {plan.name for plan in self.book.plans()}
         for plan in self.other.plans():
             if plan.name in names:
-                self.found.notes.append(f"The plan {plan.name} stays as it is here.")
+                self.found.notes.append(tr("The plan {plan} stays as it is here.", plan=plan.name))
                 continue
             cells = [
                 cell.model_copy(
@@ -201,6 +215,8 @@ class _Joining:
         cards = self.other.count_cards()
         if cards:
             words = counted(cards, "card")
-            self.found.notes.append(f"Its deck of {words} and its report stay there: they speak of that book.")
+            self.found.notes.append(
+                tr("Its deck of {words} and its report stay there: they speak of that book.", words=words)
+            )
         if self.other.acceptances():
-            self.found.notes.append("What was accepted there as harmless is open here.")
+            self.found.notes.append(tr("What was accepted there as harmless is open here."))

@@ -18,6 +18,7 @@ from pinch.bench.readings import Reading
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now, problem_of
 from pinch.core.errors import DataError, PinchError
 from pinch.core.runlog import Mark, RunLog
+from pinch.language import tr
 from pinch.sources.runlog_csv import read_run_log
 
 DESCRIPTOR, OWN = "datapackage.json", "pinch"
@@ -60,9 +61,9 @@ def _own_of(folder: Path) -> tuple[str, Mapping[str, Any]]:
             document = json.loads(file.read(MOST_BYTES))
         name, own = document["name"], document[OWN]
     except (ValueError, KeyError, TypeError, OSError) as error:
-        raise DataError(str(path), f"it is no data package of Pinch ({type(error).__name__})") from None
+        raise DataError(str(path), tr("it is no data package of Pinch ({name})", name=type(error).__name__)) from None
     if not isinstance(own, Mapping) or not isinstance(name, str) or name != Path(name).name:
-        raise DataError(str(path), "it is no data package of Pinch")
+        raise DataError(str(path), tr("it is no data package of Pinch"))
     return name, own
 
 
@@ -79,7 +80,7 @@ def _fill(book: Book, folder: Path, name: str, own: Mapping[str, Any]) -> None:
     except ValidationError as error:
         raise DataError(str(folder / DESCRIPTOR), ": ".join(problem_of(error))) from None
     except (TypeError, KeyError, ValueError, AttributeError) as error:
-        raise DataError(str(folder / DESCRIPTOR), f"it says what makes no sense ({error})") from None
+        raise DataError(str(folder / DESCRIPTOR), tr("it says what makes no sense ({error})", error=error)) from None
     log = read_run_log(folder / f"{name}.csv")
     frames = folder / f"{name}{FRAMES}.csv"
     if frames.is_file():
@@ -95,7 +96,7 @@ def _fill(book: Book, folder: Path, name: str, own: Mapping[str, Any]) -> None:
 
 def _void_of(said: object) -> str:
     """Why a run does not count; a package that keeps the reason to itself says only that it does not."""
-    return said if isinstance(said, str) else "it did not count where it came from" if said else ""
+    return said if isinstance(said, str) else tr("it did not count where it came from") if said else ""
 
 
 def _readings(path: Path, run: Run) -> list[Reading]:
@@ -110,5 +111,5 @@ def _readings(path: Path, run: Run) -> list[Reading]:
             why = ": ".join(problem_of(error)) if isinstance(error, ValidationError) else str(error)
             raise DataError(str(path), why, line) from None
         if len(found) > MOST_READINGS:
-            raise DataError(str(path), f"it has more than {MOST_READINGS} readings")
+            raise DataError(str(path), tr("it has more than {most_readings} readings", most_readings=MOST_READINGS))
     return found

@@ -11,11 +11,12 @@ import numpy as np
 from pinch.core.alignment import first_frame_s, load_start_s
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import RunLog
+from pinch.language import tr
 from pinch.sources.logs.read import ReadLog
 from pinch.sources.logs.times import DAY_S
 from pinch.sources.runlog_csv import TIME as OWN_TIME
 
-BY_CLOCK, BY_LOAD, BY_HAND = "by their clocks", "by the start of load", "by hand"
+BY_CLOCK, BY_LOAD, BY_HAND = tr("by their clocks"), tr("by the start of load"), tr("by hand")
 LEAST_SHARED = 0.5
 """Logs belong together where they share this much of the shorter one's time."""
 _ROLE_WORDS = frozenset(

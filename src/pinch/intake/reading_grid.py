@@ -10,6 +10,7 @@ from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt
 from pinch.bench.records import Run, checked, now
 from pinch.core.printing import counted
 from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
+from pinch.language import tr
 
 WITH_PLACE = (Quantity.SURFACE, Quantity.NOISE)
 
@@ -54,9 +55,9 @@ class ReadingWork:
     def words(self) -> str:
         """What keeping it comes to."""
         if not self.size:
-            return "Nothing is typed yet."
-        away = f", {len(self.removed)} taken away" if self.removed else ""
-        return f"{counted(len(self.kept), 'reading')} to keep{away}."
+            return tr("Nothing is typed yet.")
+        away = tr(", {removed} taken away", removed=len(self.removed)) if self.removed else ""
+        return tr("{kept} to keep{away}.", kept=counted(len(self.kept), "reading"), away=away)
 
 
 def readings_there(book: Book, runs: Sequence[Run], columns: Sequence[ReadingColumn]) -> dict[Field, list[Reading]]:
@@ -101,7 +102,7 @@ def readings_work(
         if own is None:
             return _reading(runs[at[0]], columns[at[1]], ends, _middle(low, high), instruments, distance_mm)
         seen = {"value": _middle(low, high), "low": ends[0], "high": ends[1]}
-        changed: Reading = checked(Reading, "The reading", **{**own.model_dump(by_alias=False), **seen})
+        changed: Reading = checked(Reading, tr("The reading"), **{**own.model_dump(by_alias=False), **seen})
         return changed
 
     of = FieldsOf("reading", readings_there(book, runs, columns), reading_text, read, make)
@@ -153,7 +154,7 @@ def _reading(
     stated = instrument is not None and instrument.accuracy.stated
     made: Reading = checked(
         Reading,
-        "The reading",
+        tr("The reading"),
         run_id=run.id,
         taken=now(),
         t_s=0.0,

@@ -13,6 +13,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME
 from pinch.core.runlog import RunLog, Series
 from pinch.intake.completing import void_in_plans
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -50,18 +51,25 @@ def rework_channels(book: Book, run: Run, meant: Mapping[str, ChannelMeant]) -> 
     log, series = runlogs.read_log(book, run.id), dict[str, Series]()
     lacking = next((name for name in meant if name not in log.series), None)
     if lacking is not None:
-        raise PinchError(f"Run {run.id} has no channel {lacking}; it has {', '.join(log.series) or 'none'}.")
+        raise PinchError(
+            tr(
+                "Run {run} has no channel {lacking}; it has {series}.",
+                run=run.id,
+                lacking=lacking,
+                series=", ".join(log.series) or tr("none"),
+            )
+        )
     for old, own in log.series.items():
         to = meant.get(old, ChannelMeant(old))
         if not to.name:
             continue
         if not is_channel_name(to.name):
-            raise PinchError(f"{old}: {to.name!r} is not a channel such as cpu.temp.")
+            raise PinchError(tr("{old}: {to!r} is not a channel such as cpu.temp.", old=old, to=to.name))
         if to.name in series:
-            raise PinchError(f"Two channels cannot both be {to.name}.")
+            raise PinchError(tr("Two channels cannot both be {to}.", to=to.name))
         series[to.name] = Series(to.name, own.t, own.values * to.factor)
     if not series:
-        raise PinchError("A log without a channel tells nothing.")
+        raise PinchError(tr("A log without a channel tells nothing."))
     return runlogs.replace_log(book, run, RunLog(series, log.marks))
 
 
@@ -76,10 +84,10 @@ def join_runs(book: Book, first: Run, second: Run) -> Run:
     a, b = (runlogs.read_log(book, run.id) for run in (first, second))
     shared = sorted(set(a.series) & set(b.series))
     if shared:
-        raise PinchError(f"Both runs have {shared[0]}; two logs of the same channel are two runs.")
+        raise PinchError(tr("Both runs have {shared}; two logs of the same channel are two runs.", shared=shared[0]))
     begins = [first_frame_s(log) if FRAME_TIME in log.series else load_start_s(log) for log in (a, b)]
     if any(begin != begin for begin in begins):
-        raise PinchError("Where the load begins cannot be told in both, so they cannot be aligned.")
+        raise PinchError(tr("Where the load begins cannot be told in both, so they cannot be aligned."))
     whole = joined(a, b, begins[0] - begins[1])
     remove_runs(book, [second])
     return runlogs.replace_log(book, first, whole)

@@ -12,9 +12,10 @@ from pinch.core.frames import FRAME_RATE
 from pinch.core.metrics import MAIN, Better, built_in
 from pinch.intake.filing import like
 from pinch.intake.table_roles import KnownNames, Role
+from pinch.language import tr
 
 TIMES = ("s", "ms", "min", "h")
-LESS_IS_BETTER = (*TIMES, "W", "Wh", "°C", "dB(A)", "dB", "rpm")
+LESS_IS_BETTER = (*TIMES, "W", tr("Wh"), "°C", "dB(A)", "dB", "rpm")
 """Units of which less is better, where nobody said otherwise."""
 
 Place = tuple[Device, Setting, Workload]
@@ -89,9 +90,9 @@ class Shelf:
         device, setting, work, variant = names
         frames = rate == FRAME_RATE
         units = {"score_unit": "fps" if frames else unit or "points", "higher_is_better": unit not in TIMES}
-        new_device: Device = checked(Device, "The device", name=device)
-        new_work: Workload = checked(Workload, "The workload", name=work, rate_channel=rate, kind=kind, **units)
-        checked(Setting, "The setting", device_id=0, name=setting, sustained_w=claimed_w)
+        new_device: Device = checked(Device, tr("The device"), name=device)
+        new_work: Workload = checked(Workload, tr("The workload"), name=work, rate_channel=rate, kind=kind, **units)
+        checked(Setting, tr("The setting"), device_id=0, name=setting, sustained_w=claimed_w)
         its_device = like(device, self._devices)
         if its_device is None:
             its_device = self._book.save(new_device)
@@ -101,7 +102,7 @@ class Shelf:
         if its_setting is None:
             claimed_w = claimed_w or _watts_named(setting)
             fields = {"device_id": its_device.id, "name": setting, "sustained_w": claimed_w, "mains": mains}
-            its_setting = self._book.save(checked(Setting, "The setting", **fields))
+            its_setting = self._book.save(checked(Setting, tr("The setting"), **fields))
             of_device.append(its_setting)
         its_work = like(work, self._roots.values()) or like(work, self._variants())
         if its_work is None:

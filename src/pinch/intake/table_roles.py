@@ -17,6 +17,7 @@ from pinch.bench.fields import Part
 from pinch.bench.files import read_model
 from pinch.core.errors import DataError
 from pinch.intake.table_headers import LOW_01, LOW_1, HeaderWords, read_header
+from pinch.language import tr
 from pinch.sources.logs.mapping import SURE, fingerprint
 from pinch.sources.sheets import Sheet
 from pinch.sources.table_cells import DecimalMark, is_missing, is_number
@@ -66,13 +67,15 @@ BY_NAME = {
 LOWS = {Role.LOW_1: LOW_1, Role.LOW_01: LOW_01}
 RESULTS = frozenset((Role.SCORE, *BY_NAME, *LOWS))
 """Columns that hold results."""
-BUILDS = {Role.DRIVER: "graphics driver", Role.SYSTEM: "OS", Role.FIRMWARE: "firmware"}
+BUILDS = {Role.DRIVER: tr("graphics driver"), Role.SYSTEM: "OS", Role.FIRMWARE: "firmware"}
 ONCE = frozenset(Role) - RESULTS - {Role.NOTE, Role.NOTHING, Role.UNKNOWN, Role.SPREAD, Role.REPEATS, Role.UNITS}
 """Roles that one column has at most."""
 _WORDS = {
     Role.DEVICE: "device machine laptop model gerät geräte notebook appareil machine equipo system dispositivo toestel",
     Role.SETTING: "setting settings mode profile modus profil einstellung réglage ajuste perfil",
-    Role.WORKLOAD: "workload test tests task scene game games benchmark last szene spiel spiele prueba juego tâche jeu",
+    Role.WORKLOAD: tr(
+        "workload test tests task scene game games benchmark last szene spiel spiele prueba juego tâche jeu"
+    ),
     Role.VARIANT: "variant preset quality resolution voreinstellung qualität qualité préréglage calidad auflösung",
     Role.METRIC: "metric measure quantity kennzahl messgröße subscore part mesure medida",
     Role.UNIT: "unit einheit unité unidad unità",
@@ -81,15 +84,15 @@ _WORDS = {
     Role.SPREAD: "deviation sd stdev stddev std spread streuung σ ± écart desviación standardabweichung",
     Role.REPEATS: "repeats runs passes n count durchläufe wiederholungen répétitions läufe anzahl",
     Role.UNITS: "units samples machines einheiten exemplare geräteanzahl unités unidades",
-    Role.POWER: "power watts package leistung puissance potencia measured",
+    Role.POWER: tr("power watts package leistung puissance potencia measured"),
     Role.LIMIT: "limit tdp claimed grenze cap límite limite",
-    Role.ORIGIN: "origin source whose quelle fuente herkunft",
-    Role.BY: "by author publisher von link url reference autor auteur",
+    Role.ORIGIN: tr("origin source whose quelle fuente herkunft"),
+    Role.BY: tr("by author publisher von link url reference autor auteur"),
     Role.DATED: "date datum fecha published when day tag jour día",
-    Role.DRIVER: "driver treiber pilote controlador",
-    Role.SYSTEM: "os betriebssystem",
-    Role.FIRMWARE: "firmware bios uefi",
-    Role.NOTE: "note notes remark remarks bemerkung bemerkungen comment comments kommentar commentaire nota",
+    Role.DRIVER: tr("driver treiber pilote controlador"),
+    Role.SYSTEM: tr("os betriebssystem"),
+    Role.FIRMWARE: tr("firmware bios uefi"),
+    Role.NOTE: tr("note notes remark remarks bemerkung bemerkungen comment comments kommentar commentaire nota"),
 }
 _LISTS = {role: frozenset(words.split()) for role, words in _WORDS.items()}
 _UNIT_WORDS = frozenset(_WORDS[Role.UNIT].split())
@@ -173,7 +176,7 @@ def read_roles(path: Path, sheet: Sheet) -> RoleMapping:
     named = {use.column: use for use in said.columns}
     missing = [name for name in named if name not in sheet.names]
     if missing:
-        raise DataError(str(path), f"it speaks of a column {missing[0]!r} that is not there")
+        raise DataError(str(path), tr("it speaks of a column {missing!r} that is not there", missing=missing[0]))
     columns = (named.get(name, RoleUse(column=name, role=Role.UNKNOWN, score=0.0)) for name in sheet.names)
     return said.model_copy(update={"columns": tuple(columns)})
 
@@ -188,11 +191,11 @@ def open_questions(sheet: Sheet, roles: RoleMapping) -> list[str]:
     asked = []
     for use in roles.columns:
         if use.role is Role.UNKNOWN:
-            asked.append(f"What is the column {use.column!r}?")
+            asked.append(tr("What is the column {column!r}?", column=use.column))
         elif use.doubtful:
-            asked.append(f"Is the column {use.column!r} the {use.role}?")
+            asked.append(tr("Is the column {column!r} the {role}?", column=use.column, role=use.role))
     if not roles.of_sheet(sheet).mark.sure:
-        asked.append("Which is the decimal mark of its numbers, a dot or a comma?")
+        asked.append(tr("Which is the decimal mark of its numbers, a dot or a comma?"))
     return asked
 
 

@@ -15,6 +15,7 @@ from pinch.core.printing import counted
 from pinch.core.progress import Progress, tell, unheard
 from pinch.intake.shelf import Place, Shelf
 from pinch.intake.told_rows import Told, ToldValue, is_of_frames
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -31,11 +32,17 @@ class Taken:
     @property
     def words(self) -> str:
         """What became of the table, in a sentence."""
-        parts = [f"{counted(len(self.added), 'result')} added"]
+        parts = [tr("{added} added", added=counted(len(self.added), "result"))]
         if self.replaced:
-            parts.append(f"{len(self.replaced)} replaced")
+            parts.append(tr("{replaced} replaced", replaced=len(self.replaced)))
         if self.skipped:
-            parts.append(f"{self.skipped} skipped, as the book has {'it' if self.skipped == 1 else 'them'} already")
+            parts.append(
+                tr(
+                    "{skipped} skipped, as the book has {what} already",
+                    skipped=self.skipped,
+                    what=tr("it") if self.skipped == 1 else tr("them"),
+                )
+            )
         return f"{', '.join(parts)}."
 
 
@@ -59,7 +66,9 @@ def add_told(book: Book, rows: Sequence[Told], source: str, progress: Progress =
         try:
             made = _results(shelf, told, source)
         except PinchError as error:
-            problems.append(f"{source}, line {told.line}: {str(error).rstrip('.')}.")
+            problems.append(
+                tr("{source}, line {line}: {what}.", source=source, line=told.line, what=str(error).rstrip("."))
+            )
             continue
         for result, words in made:
             if there.has(result):
@@ -149,7 +158,7 @@ def _result(shelf: Shelf, place: Place, told: Told, value: ToldValue, source: st
 
     result: Result = checked(
         Result,
-        "The result",
+        tr("The result"),
         device_id=device.id,
         setting_id=setting.id,
         workload_id=workload.id,
@@ -165,11 +174,17 @@ def _result(shelf: Shelf, place: Place, told: Told, value: ToldValue, source: st
         day=told.day,
         power_w=told.power_w,
         builds=told.builds,
-        source=f"{source}, line {told.line}",
+        source=tr("{source}, line {line}", source=source, line=told.line),
         note=". ".join(filter(None, (told.note, value.note))),
     )
     where = ", ".join((device.name, setting.name, workload.name))
-    return result, f"line {told.line} → {where}: {value.words} ({result_words(result)})"
+    return result, tr(
+        "line {line} → {where}: {value} ({result_words})",
+        line=told.line,
+        where=where,
+        value=value.words,
+        result_words=result_words(result),
+    )
 
 
 def _factor(value: ToldValue, workload: Workload, metric: str, own_unit: str | None) -> float:
@@ -182,6 +197,6 @@ def _factor(value: ToldValue, workload: Workload, metric: str, own_unit: str | N
     unit = own_unit if own_unit is not None else workload.score_unit if metric in MAIN else built_in(metric).unit
     factor = factor_between(value.unit, unit) if value.unit and unit else 1.0
     if factor is None:
-        what = workload.name if metric in MAIN else f"{metric} of {workload.name}"
-        raise PinchError(f"its unit is {value.unit}, that of {what} is {unit}")
+        what = workload.name if metric in MAIN else tr("{metric} of {workload}", metric=metric, workload=workload.name)
+        raise PinchError(tr("its unit is {unit}, that of {what} is {unit_2}", unit=value.unit, what=what, unit_2=unit))
     return factor

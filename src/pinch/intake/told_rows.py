@@ -15,12 +15,13 @@ from pinch.core.metrics import AVERAGE
 from pinch.core.printing import plain
 from pinch.intake.table_headers import HeaderWords, metric_named, read_header
 from pinch.intake.table_roles import BUILDS, BY_NAME, LOWS, ONCE, RESULTS, Role, RoleMapping
+from pinch.language import tr
 from pinch.sources.sheets import Sheet
 from pinch.sources.table_cells import CellNumber, is_missing, read_cell
 
 _ORIGINS = {
     Origin.MAKER: ("maker", "manufacturer", "vendor", "hersteller", "press", "claimed"),
-    Origin.THIRD: ("third", "other", "somebody", "press review", "published"),
+    Origin.THIRD: ("third", "other", "somebody", tr("press review"), "published"),
     Origin.ARCHIVE: ("archive", "archiv"),
     Origin.OWN: ("own", "self", "here", "mine", "eigen"),
 }
@@ -96,10 +97,10 @@ def told_rows(sheet: Sheet, mapping: RoleMapping, common: Mapping[Role, str]) ->
     sheet = mapping.of_sheet(sheet)
     roles = [use.role for use in mapping.columns]
     if not RESULTS & set(roles):
-        raise DataError(sheet.place, "no column is said to hold a result")
+        raise DataError(sheet.place, tr("no column is said to hold a result"))
     doubled = next((r for r in roles if r in ONCE and roles.count(r) > 1), None)
     if doubled is not None:
-        raise DataError(sheet.place, f"two columns are said to be the {doubled}")
+        raise DataError(sheet.place, tr("two columns are said to be the {doubled}", doubled=doubled))
     columns = _columns(sheet.names, roles)
     rows: list[Told] = []
     problems: list[DataError] = []
@@ -108,7 +109,7 @@ def told_rows(sheet: Sheet, mapping: RoleMapping, common: Mapping[Role, str]) ->
         rows += found
         problems += wrong
     if not rows:
-        raise problems[0] if problems else DataError(sheet.place, "no row has a result")
+        raise problems[0] if problems else DataError(sheet.place, tr("no row has a result"))
     return ToldTable(tuple(rows), tuple(dict.fromkeys(map(str, problems))))
 
 
@@ -242,7 +243,7 @@ class _Row:
         names = [said.get(role, "").strip() for role in NAMES]
         missing = next((role for role, name in zip(NAMES[:3], names, strict=False) if not name), None)
         if missing is not None:
-            raise PinchError(f"the {missing} is missing")
+            raise PinchError(tr("the {missing} is missing", missing=missing))
         day = said.get(Role.DATED, "")
         builds = tuple(Build(what=what, version=said[role]) for role, what in BUILDS.items() if said.get(role))
         device, setting, workload, variant = names
@@ -288,8 +289,8 @@ class _Row:
 
     def _behind(self, group: _Group, many: int) -> tuple[int, int]:
         """How many runs and machines stand behind a result of so many cells."""
-        n = self._count(group.n, "number of runs") or (1 if group.machines else many)
-        return n, self._count(group.units, "number of units") or (many if group.machines else 1)
+        n = self._count(group.n, tr("number of runs")) or (1 if group.machines else many)
+        return n, self._count(group.units, tr("number of units")) or (many if group.machines else 1)
 
     def _metric(self, group: _Group) -> str:
         said = self.said.get(Role.METRIC, "")
@@ -302,7 +303,7 @@ class _Row:
         try:
             return read_cell(text, self.sheet.mark.mark, unit)
         except PinchError as error:
-            raise PinchError(f"column {self.sheet.names[place]!r}: {error}") from None
+            raise PinchError(tr("column {names!r}: {error}", names=self.sheet.names[place], error=error)) from None
 
     def _plain(self, place: int | None, unit: str) -> float | None:
         number = self._number(place, unit) if place is not None else None
@@ -311,7 +312,7 @@ class _Row:
     def _count(self, place: int | None, what: str) -> int | None:
         value = self._plain(place, "")
         if value is not None and (value != int(value) or value < 1):
-            raise PinchError(f"the {what} is a whole number, not {value:g}")
+            raise PinchError(tr("the {what} is a whole number, not {value:g}", what=what, value=value))
         return int(value) if value is not None else None
 
     def _watts(self, said: Mapping[Role, str], role: Role) -> float | None:
@@ -320,7 +321,9 @@ class _Row:
             return None
         number = read_cell(text, self.sheet.mark.mark, "W")
         if not 0 <= number.middle <= 2000:
-            raise PinchError(f"the {role} are between 0 and 2000, not {plain(number.middle, 6)}")
+            raise PinchError(
+                tr("the {role} are between 0 and 2000, not {middle}", role=role, middle=plain(number.middle, 6))
+            )
         return number.middle
 
 
@@ -335,9 +338,9 @@ def _mean(numbers: Sequence[CellNumber], spread: float | None) -> tuple[CellNumb
 
 def _refuse_nonsense(number: CellNumber, spread: float | None, unit: str) -> None:
     if spread is not None and spread < 0:
-        raise PinchError(f"the standard deviation {plain(spread, 6)} is below 0")
+        raise PinchError(tr("the standard deviation {spread} is below 0", spread=plain(spread, 6)))
     if unit in TIME_UNITS and number.low < 0:
-        raise PinchError(f"a time of {plain(number.low, 6)} {unit} makes no sense")
+        raise PinchError(tr("a time of {low} {unit} makes no sense", low=plain(number.low, 6), unit=unit))
 
 
 def _origin(text: str) -> Origin:
@@ -347,7 +350,9 @@ def _origin(text: str) -> Origin:
     for origin, known in _ORIGINS.items():
         if words == origin or any(word in words for word in known):
             return origin
-    raise PinchError(f"whose figure it is must be one of {', '.join(Origin)}, not {text!r}")
+    raise PinchError(
+        tr("whose figure it is must be one of {origin}, not {text!r}", origin=", ".join(Origin), text=text)
+    )
 
 
 def is_of_frames(told: Told) -> bool:

@@ -7,6 +7,7 @@ from typing import Generic, TypeVar
 from pinch.bench.entry import ValueEntry
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 
 T = TypeVar("T")
 Field = tuple[int, int]
@@ -47,7 +48,7 @@ def typed_fields(texts: Mapping[Field, str], of: FieldsOf[T]) -> TypedFields[T]:
             continue
         try:
             if len(own) > 1:
-                raise PinchError(f"Several {of.what}s stand here; change them one by one.")
+                raise PinchError(tr("Several {what}s stand here; change them one by one.", what=of.what))
             if not text.strip():
                 removed += own
                 continue

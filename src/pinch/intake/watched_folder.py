@@ -5,6 +5,7 @@ from pathlib import Path
 
 from pinch.core.errors import DataError
 from pinch.intake.arrivals import ENDINGS
+from pinch.language import tr
 
 AT_REST_S = 10.0
 """A log that has not changed for so long is finished; loggers write every few seconds (common practice, no source)."""
@@ -43,7 +44,7 @@ class WatchedFolder:
 
 def _states(folder: Path) -> dict[Path, State]:
     if not folder.is_dir():
-        raise DataError(str(folder), "there is no such folder any more")
+        raise DataError(str(folder), tr("there is no such folder any more"))
     return dict(_files(folder))
 
 

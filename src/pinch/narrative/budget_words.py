@@ -2,6 +2,7 @@
 
 from pinch.core.budget import Budget
 from pinch.core.printing import plain
+from pinch.language import tr
 
 
 def budget_words(budget: Budget | None) -> str:
@@ -9,7 +10,6 @@ def budget_words(budget: Budget | None) -> str:
     if budget is None or not budget.parts:
         return ""
     parts = "; ".join(f"{p.name} {100 * p.share:.0f} %" for p in budget.parts)
-    return (
-        f"± {plain(budget.result.u, 2)} {budget.result.unit}".rstrip()
-        + f" (standard), of which {parts} of the variance."
+    return f"± {plain(budget.result.u, 2)} {budget.result.unit}".rstrip() + tr(
+        " (standard), of which {parts} of the variance.", parts=parts
     )

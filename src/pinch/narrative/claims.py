@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from pinch.analysis.points import RunPoint
+from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -28,5 +29,5 @@ def of_runs(code: str, words: str, true_of: Iterable[RunPoint], looked_at: Itera
 def share_words(n: int, of: int) -> str:
     """So many of how many, in front of what they are: `all 12`, `3 of the 12`, `none of the 12`."""
     if n == of:
-        return f"all {of}" if of > 1 else "the one"
-    return f"{n or 'none'} of the {of}" if of > 1 else "not the one"
+        return tr("all {of}", of=of) if of > 1 else tr("the one")
+    return tr("{n} of the {of}", n=n or tr("none"), of=of) if of > 1 else tr("not the one")

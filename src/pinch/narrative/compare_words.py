@@ -17,6 +17,7 @@ from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
+from pinch.language import tr
 from pinch.narrative.verdict_words import in_brackets, percent, taken_out, verdict_words, why_no_interval, would_tell
 
 MOST_NOTES, MOST_ALONE = 8, 6
@@ -45,32 +46,44 @@ def headline(shown: ShownComparison, of: BenchCell | None = None) -> str:
     """The finding in one sentence: the first cell after the baseline, or another; never more than the verdicts say."""
     result = shown.result
     if not result.choice.cells:
-        return "Tick cells in the list; the first one ticked is the baseline."
+        return tr("Tick cells in the list; the first one ticked is the baseline.")
     if len(result.choice.cells) == 1:
         return alone_words(result)
     if not any(c.verdict for row in result.rows for c in row.cells):
-        return "The baseline and the others share no workload that both have runs of."
+        return tr("The baseline and the others share no workload that both have runs of.")
     cell = of or result.choice.cells[1]
     own = [(name, c.verdict) for name, row in named_rows(result) for c in row.cells if c.cell == cell and c.verdict]
     if not own:
-        return f"{cell.name} and {result.baseline.name} share no workload."
+        return tr("{cell} and {baseline} share no workload.", cell=cell.name, baseline=result.baseline.name)
     own.sort(key=lambda pair: not pair[1].answer.is_decided)
     shown_first = 3
     index = result.indexes.get(cell.name)
     lead = ""
     if index is not None and len(index.workloads) > 1:
-        of_what = "" if result.rows[0].metric.key in MAIN else f" by {result.rows[0].metric.name}"
+        of_what = "" if result.rows[0].metric.key in MAIN else tr(" by {metric}", metric=result.rows[0].metric.name)
         lead, shown_first = f"{_index_words(index)}{of_what}; ", 2
     words = lead + "; ".join(f"{name}: {_said(v)}" for name, v in own[:shown_first])
-    more = f"; and {len(own) - shown_first} more" if len(own) > shown_first else ""
+    more = tr("; and {own} more", own=len(own) - shown_first) if len(own) > shown_first else ""
     still_open = [u for u in result.unfair if u.is_open and u.cell == cell]
     unfair = f" {_open_words(still_open)}" if still_open else ""
-    return f"{cell.name} against {result.baseline.name}: {words}{more}.{unfair}"
+    return tr(
+        "{cell} against {baseline}: {words}{more}.{unfair}",
+        cell=cell.name,
+        baseline=result.baseline.name,
+        words=words,
+        more=more,
+        unfair=unfair,
+    )
 
 
 def _index_words(index: Index) -> str:
     """An index in a sentence, with its interval."""
-    return f"{percent(index.ratio)} over {index.extent}{in_brackets(index)}"
+    return tr(
+        "{percent} over {extent}{in_brackets}",
+        percent=percent(index.ratio),
+        extent=index.extent,
+        in_brackets=in_brackets(index),
+    )
 
 
 def named_rows(result: CompareResult) -> list[tuple[str, WorkRow]]:
@@ -93,8 +106,8 @@ def alone_words(result: CompareResult) -> str:
     told = [
         f"{row.workload.name} {row.printed[row.cells[0].cell.name]} {row.metric.unit}".rstrip() for row in result.rows
     ]
-    more = f"; and {len(told) - MOST_ALONE} more" if len(told) > MOST_ALONE else ""
-    return f"{result.baseline.name}: {'; '.join(told[:MOST_ALONE]) or 'no result of these workloads'}{more}."
+    more = tr("; and {told} more", told=len(told) - MOST_ALONE) if len(told) > MOST_ALONE else ""
+    return f"{result.baseline.name}: {'; '.join(told[:MOST_ALONE]) or tr('no result of these workloads')}{more}."
 
 
 def against_words(shown: ShownComparison) -> str:
@@ -107,12 +120,12 @@ def against_words(shown: ShownComparison) -> str:
     for name, row in named[:MOST_WORKLOADS]:
         words = _answers([(c, c.verdict) for c in row.cells if c.verdict is not None])
         if words:
-            against = "" if told else f", against {result.baseline.name}"
+            against = "" if told else tr(", against {baseline}", baseline=result.baseline.name)
             told.append(f"{name}{against}: {'; '.join(words)}.")
     if not told:
         return headline(shown)
     left = len(named) - MOST_WORKLOADS
-    rest = f" And {left} more {'row' if left == 1 else 'rows'}." if left > 0 else ""
+    rest = tr(" And {left} more {what}.", left=left, what=tr("row") if left == 1 else tr("rows")) if left > 0 else ""
     still_open = [u for u in result.unfair if u.is_open]
     unfair = (
         f" {_open_words(still_open)}" if any(u.difference.grade is FairnessGrade.HOLDS_BACK for u in still_open) else ""
@@ -125,11 +138,15 @@ def _answers(own: Sequence[tuple[Compared, Verdict]]) -> list[str]:
     is not decided hides no answer."""
     own = sorted(own, key=lambda pair: -pair[1].ratio)
     decided = [(c, v) for c, v in own if v.answer.is_decided]
-    told = [f"{c.cell.name} is {_said(v)}" for c, v in decided[:MOST_CELLS]]
+    told = [tr("{cell} is {said}", cell=c.cell.name, said=_said(v)) for c, v in decided[:MOST_CELLS]]
     for answer in (Answer.FASTER, Answer.SLOWER):
         more = sum(v.answer is answer for _, v in decided[MOST_CELLS:])
-        told += [f"{more} more {'is' if more == 1 else 'are'} {answer}"] if more else []
-    for answer, many in ((Answer.TIE, "{} are ties"), (Answer.CANNOT_TELL, "of {} it cannot be told yet")):
+        told += (
+            [tr("{more} more {what} {answer}", more=more, what=tr("is") if more == 1 else tr("are"), answer=answer)]
+            if more
+            else []
+        )
+    for answer, many in ((Answer.TIE, tr("{} are ties")), (Answer.CANNOT_TELL, tr("of {} it cannot be told yet"))):
         open_ones = [(c, v) for c, v in own if v.answer is answer and v.has_interval]
         named = open_ones if len(open_ones) <= max(1, MOST_CELLS - len(told)) else []
         told += [f"{c.cell.name} {_is(v)}" for c, v in named]
@@ -142,13 +159,13 @@ def _without_interval(own: Sequence[tuple[Compared, Verdict]]) -> list[str]:
     told = []
     for why in dict.fromkeys(why_no_interval(v) for _, v in own):
         alike = [f"{c.cell.name} {percent(v.ratio)}" for c, v in own if why_no_interval(v) == why]
-        beyond = f" and {len(alike) - MOST_CELLS} more" if len(alike) > MOST_CELLS else ""
+        beyond = tr(" and {alike} more", alike=len(alike) - MOST_CELLS) if len(alike) > MOST_CELLS else ""
         told.append(f"{', '.join(alike[:MOST_CELLS])}{beyond} ({why})")
     return told
 
 
 def _is(v: Verdict) -> str:
-    return _said(v) if v.answer is Answer.CANNOT_TELL else f"is {_said(v)}"
+    return _said(v) if v.answer is Answer.CANNOT_TELL else tr("is {said}", said=_said(v))
 
 
 def bars(shown: ShownComparison) -> BarChart:
@@ -164,7 +181,7 @@ def bars(shown: ShownComparison) -> BarChart:
     result = shown.result
     unfair = unfair_notes(result)
     if len(unfair) > MOST_NOTES:
-        unfair = [*unfair[:MOST_NOTES], f"and {len(unfair) - MOST_NOTES} more differences"]
+        unfair = [*unfair[:MOST_NOTES], tr("and {unfair} more differences", unfair=len(unfair) - MOST_NOTES)]
     foot = (*unfair, about_words(result))
     return BarChart(headline(shown), tuple(groups), foot, in_words(groups))
 
@@ -177,16 +194,18 @@ def unfair_notes(result: CompareResult) -> list[str]:
 def about_words(result: CompareResult) -> str:
     """What a difference has to be, and which units were tested."""
     units = [f"{d.name}: {standing(d)}" for d in dict.fromkeys(c.device for c in result.choice.cells) if standing(d)]
-    delta = f"Differences below {100 * result.choice.delta:g} % do not matter; intervals are of 95 %."
+    delta = tr("Differences below {delta:g} % do not matter; intervals are of 95 %.", delta=100 * result.choice.delta)
     together = max((c.verdict.together for row in result.rows for c in row.cells if c.verdict), default=1)
     if together > 1:
-        delta = f"{delta[:-1]} for the {together} comparisons of a workload together (Holm)."
+        delta = tr(
+            "{delta} for the {together} comparisons of a workload together (Holm).", delta=delta[:-1], together=together
+        )
     return " · ".join([delta, *units])
 
 
 def row_title(row: WorkRow) -> str:
     """What stands above the results of a row: the workload, the metric and what of a run it is of, unit, direction."""
-    less = "less is better" if row.less_is_better else ""
+    less = tr("less is better") if row.less_is_better else ""
     return f"{workload_words(row.workload)}: {', '.join(filter(None, (metric_words(row), row.metric.unit, less)))}"
 
 
@@ -194,15 +213,19 @@ def metric_words(row: WorkRow) -> str:
     """A metric; of an average what of a run it is of."""
     if row.metric.key != AVERAGE:
         return row.metric.name
-    return "average over the scene" if row.workload.extent is Extent.SCENE else "average once settled"
+    return tr("average over the scene") if row.workload.extent is Extent.SCENE else tr("average once settled")
 
 
 def capacity_words(group: CapacityGroup) -> str:
     """The name of a group of batteries."""
     if group.least_wh is None or group.most_wh is None:
-        return "batteries of which it is not noted what they hold"
+        return tr("batteries of which it is not noted what they hold")
     low, high = f"{group.least_wh:.0f}", f"{group.most_wh:.0f}"
-    return f"batteries of {low} Wh" if low == high else f"batteries of {low} to {high} Wh"
+    return (
+        tr("batteries of {low} Wh", low=low)
+        if low == high
+        else tr("batteries of {low} to {high} Wh", low=low, high=high)
+    )
 
 
 def rank_words(of: Compared, row: WorkRow) -> str:
@@ -210,8 +233,8 @@ def rank_words(of: Compared, row: WorkRow) -> str:
     ranked = list(row.ranked)
     place = ranked.index(of)
     if len(ranked) == 1:
-        return "the only one"
-    words = [f"{ordinal(row.rank(of))} of {number_word(len(ranked))}"]
+        return tr("the only one")
+    words = [tr("{ordinal} of {number_word}", ordinal=ordinal(row.rank(of)), number_word=number_word(len(ranked)))]
     for other in (ranked[place + 1 : place + 2], ranked[place - 1 : place] if place else []):
         for x in other:
             if x.score.mean > 0 and of.score.mean > 0:
@@ -232,7 +255,7 @@ def index_bars(shown: ShownComparison) -> list[BarGroup]:
         ends, look = (100.0 * index.low, 100.0 * index.high), _look(cells[name], shown)
         bars.append(Bar(names[cells[name].key], 100.0 * index.ratio, *ends, *look, percent(index.ratio)))
     extent = next(iter(indexes.values())).extent
-    return [BarGroup(f"Index over {extent}, {names[base.key]} = 100", tuple(bars))]
+    return [BarGroup(tr("Index over {extent}, {names} = 100", extent=extent, names=names[base.key]), tuple(bars))]
 
 
 def _look(cell: BenchCell, shown: ShownComparison) -> tuple[int, bool]:
@@ -242,25 +265,31 @@ def _look(cell: BenchCell, shown: ShownComparison) -> tuple[int, bool]:
 
 def _said(v: Verdict) -> str:
     if v.answer is Answer.TIE:
-        return f"a tie ({percent(v.ratio)})"
+        return tr("a tie ({percent})", percent=percent(v.ratio))
     if not v.has_interval:
         return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
-        return f"can't tell yet{would_tell(v)}"
+        return tr("can't tell yet{would_tell}", would_tell=would_tell(v))
     return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}{taken_out(v)}"
 
 
 def _open_words(still_open: Sequence[Unfair]) -> str:
     worst = dict.fromkeys(u.difference.what for u in still_open if u.difference.grade is FairnessGrade.HOLDS_BACK)
     if worst:
-        return f"Not like for like: {', '.join(worst)}."
+        return tr("Not like for like: {worst}.", worst=", ".join(worst))
     count = len(still_open)
-    return "One difference is worth a note." if count == 1 else f"{count} differences are worth a note."
+    return (
+        tr("One difference is worth a note.")
+        if count == 1
+        else tr("{count} differences are worth a note.", count=count)
+    )
 
 
 def _note(u: Unfair) -> str:
     """A difference as it stands below a chart."""
-    return f"{mark_of(u)} {named_difference(u)}" + (f" Accepted: {u.accepted}" if u.accepted else "")
+    return f"{mark_of(u)} {named_difference(u)}" + (
+        tr(" Accepted: {accepted}", accepted=u.accepted) if u.accepted else ""
+    )
 
 
 def mark_of(u: Unfair) -> str:
@@ -293,9 +322,13 @@ def difference(c: Compared, row: WorkRow, shown: ShownComparison) -> str:
     of_low, frames = row.metric.key in LOW_NAMES, row.metric.unit == "fps"
     if frames and is_tiny_base(base, c.score.mean, of_low):
         ms = f"{signed(1000 / c.score.mean - 1000 / base, 2)}".replace("-", "−")
-        return f"{plain} fps ({ms} ms), {percent(c.verdict.ratio)}"
+        return tr("{plain} fps ({ms} ms), {percent}", plain=plain, ms=ms, percent=percent(c.verdict.ratio))
     if shown.absolute:
         return f"{plain} {row.metric.unit}".rstrip()
     if less and row.metric.key in MAIN and row.metric.unit in TIMES:
-        return f"takes {abs(100 * (c.score.mean / base - 1)):.1f} % {'less' if c.score.mean < base else 'more'} time"
+        return tr(
+            "takes {mean:.1f} % {what} time",
+            mean=abs(100 * (c.score.mean / base - 1)),
+            what=tr("less") if c.score.mean < base else tr("more"),
+        )
     return percent(c.verdict.ratio)

@@ -12,14 +12,15 @@ from pinch.core.crossing import CANNOT, NEITHER, Pairing
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.printing import counted, listed
 from pinch.core.sweetspots import PROMISES
+from pinch.language import tr
 
 MOST_PAIRS = 2
 
 AXIS_TITLES = {
-    Axis.PACKAGE: "Measured settled power, package",
-    Axis.WALL: "Measured settled power, wall",
-    Axis.NOISE: "Level, the room taken off where it is known",
-    Axis.SURFACE: "Hottest surface that was read",
+    Axis.PACKAGE: tr("Measured settled power, package"),
+    Axis.WALL: tr("Measured settled power, wall"),
+    Axis.NOISE: tr("Level, the room taken off where it is known"),
+    Axis.SURFACE: tr("Hottest surface that was read"),
 }
 
 
@@ -28,34 +29,49 @@ def rate_words(result: ScaleResult) -> tuple[str, str]:
     series, measure = result.series, result.choice.measure
     workload = series[0].workload
     if len({s.workload.score_unit for s in series}) > 1:
-        return "Score, share of its own best", "%"
-    unit = workload.score_unit if workload.higher_is_better else "times an hour"
+        return tr("Score, share of its own best"), "%"
+    unit = workload.score_unit if workload.higher_is_better else tr("times an hour")
     if measure != AVERAGE:
         return LOW_NAMES[measure][0].upper() + LOW_NAMES[measure][1:], "fps"
-    return ("Average frame rate" if workload.rate_channel == "frame.rate" else "Score"), unit
+    return (tr("Average frame rate") if workload.rate_channel == "frame.rate" else tr("Score")), unit
 
 
 def headline(result: ScaleResult, subject: int | None) -> str:
     """The finding of the page in one sentence: of the strip's device, and where it trades places."""
     chosen = _subject(result, subject)
     if chosen is None:
-        return "No run of this is there yet. Record some on the Run page."
+        return tr("No run of this is there yet. Record some on the Run page.")
     name, work = chosen.device.name, chosen.workload.name
     if not result.choice.axis.of_watts:
-        return f"{work} over {result.choice.axis}: what each setting gives for what it costs."
+        return tr("{work} over {axis}: what each setting gives for what it costs.", work=work, axis=result.choice.axis)
     if not chosen.points:
         return (
-            f"{name}, {work}: only scores that are told, none was measured here{_claims(result, chosen)}."
+            tr(
+                "{name}, {work}: only scores that are told, none was measured here{claims}.",
+                name=name,
+                work=work,
+                claims=_claims(result, chosen),
+            )
             if chosen.told
-            else f"{name} has no run of {work} that counts yet. Record some on the Run page."
+            else tr("{name} has no run of {work} that counts yet. Record some on the Run page.", name=name, work=work)
         )
     if chosen.scaling is None:
-        return f"{name}, {work}: no curve yet, {chosen.reason}."
+        return tr("{name}, {work}: no curve yet, {reason}.", name=name, work=work, reason=chosen.reason)
     spot = chosen.scaling.nearly_all
     if spot.edge == "lowest":
-        words = f"{name} already gives 95 % of its best {work} at {spot.power_w:.1f} W, the least that was measured"
+        words = tr(
+            "{name} already gives 95 % of its best {work} at {power_w:.1f} W, the least that was measured",
+            name=name,
+            work=work,
+            power_w=spot.power_w,
+        )
     else:
-        words = f"{name} reaches 95 % of its best {work} at {_watts(spot.power_w, spot.low_w, spot.high_w)}"
+        words = tr(
+            "{name} reaches 95 % of its best {work} at {watts}",
+            name=name,
+            work=work,
+            watts=_watts(spot.power_w, spot.low_w, spot.high_w),
+        )
     return f"{words}{_beside(result, chosen.name)}"
 
 
@@ -65,13 +81,19 @@ def _beside(result: ScaleResult, name: str) -> str:
     own = [c for p in pairings for c in p.crossings]
     sure = [c for c in own if not np.isnan(c.sure)]
     leads = [
-        f"{c.below} above {c.power_w:.1f} W" if c.above == name else f"{c.above} below {c.power_w:.1f} W"
+        tr("{below} above {power_w:.1f} W", below=c.below, power_w=c.power_w)
+        if c.above == name
+        else tr("{above} below {power_w:.1f} W", above=c.above, power_w=c.power_w)
         for c in sure[:MOST_PAIRS]
     ]
-    words = f"; it leads {listed(leads)}" if leads else ""
+    words = tr("; it leads {leads}", leads=listed(leads)) if leads else ""
     beside = [p for p in pairings if p.stretches and not p.crossings]
     told = [_beside_words(p, name) for p in beside[:MOST_PAIRS]]
-    told += [f"{counted(len(beside) - MOST_PAIRS, 'more pair')} not told here"] if len(beside) > MOST_PAIRS else []
+    told += (
+        [tr("{beside} not told here", beside=counted(len(beside) - MOST_PAIRS, "more pair"))]
+        if len(beside) > MOST_PAIRS
+        else []
+    )
     return f"{words}. At equal watts {'; '.join(told)}." if told else f"{words}."
 
 
@@ -80,14 +102,16 @@ def _beside_words(pairing: Pairing, name: str) -> str:
     other = pairing.b if pairing.a == name else pairing.a
     leads = {s.ahead for s in pairing.stretches}
     known = {
-        name: f"it is ahead of {other}",
-        other: f"{other} is ahead of it",
-        NEITHER: f"no difference to {other} matters",
-        CANNOT: f"whether it or {other} is ahead cannot be told",
+        name: tr("it is ahead of {other}", other=other),
+        other: tr("{other} is ahead of it", other=other),
+        NEITHER: tr("no difference to {other} matters", other=other),
+        CANNOT: tr("whether it or {other} is ahead cannot be told", other=other),
     }
     if len(leads) > 1:
-        return f"against {other}: {pairing.words.rstrip('.')}"
-    return f"{known[leads.pop()]} ({pairing.low_w:.1f} to {pairing.high_w:.1f} W)"
+        return tr("against {other}: {what}", other=other, what=pairing.words.rstrip("."))
+    return tr(
+        "{known} ({low_w:.1f} to {high_w:.1f} W)", known=known[leads.pop()], low_w=pairing.low_w, high_w=pairing.high_w
+    )
 
 
 def _claims(result: ScaleResult, chosen: CurveSeries) -> str:
@@ -96,10 +120,16 @@ def _claims(result: ScaleResult, chosen: CurveSeries) -> str:
     if not own or own[0].scaling is None:
         return ""
     spot = own[0].scaling.nearly_all
-    words = f"; as claimed it reaches 95 % of its best at {spot.power_w:.1f} W"
+    words = tr("; as claimed it reaches 95 % of its best at {power_w:.1f} W", power_w=spot.power_w)
     crossed = [c for p in result.pairings if own[0].name in (p.a, p.b) for c in p.crossings]
     return (
-        f"{words}, and {crossed[0].above} leads {crossed[0].below} above {crossed[0].power_w:.1f} W"
+        tr(
+            "{words}, and {above} leads {below} above {power_w:.1f} W",
+            words=words,
+            above=crossed[0].above,
+            below=crossed[0].below,
+            power_w=crossed[0].power_w,
+        )
         if crossed
         else words
     )
@@ -116,17 +146,21 @@ def chart(
     """The chart of the page."""
     title, unit = rate_words(result)
     drawn = [_drawn(s, slots, result, rule) for s in result.series]
-    room = "any room" if result.choice.room_c is None else f"room {result.choice.room_c:g} °C"
+    room = tr("any room") if result.choice.room_c is None else tr("room {room_c:g} °C", room_c=result.choice.room_c)
     devices = dict.fromkeys(s.device for s in result.series)
     words = [
         *dict.fromkeys(workload_words(s.workload) for s in result.series),
-        f"{sum(len(s.points) for s in result.series)} runs",
+        tr("{points} runs", points=sum(len(s.points) for s in result.series)),
         room,
         axis_words(result.choice.axis, rule),
         *(f"{d.name}: {standing(d)}" for d in devices if standing(d)),
-        *([f"dashed: {LOW_NAMES[result.choice.low]}"] if any(d.lows for d in drawn) else []),
-        *(["×: told, not measured"] if any(s.told for s in result.series) else []),
-        *(["dashed, “claimed”: by told scores over claimed watts"] if any(s.claimed for s in result.series) else []),
+        *([tr("dashed: {low_names}", low_names=LOW_NAMES[result.choice.low])] if any(d.lows for d in drawn) else []),
+        *([tr("×: told, not measured")] if any(s.told for s in result.series) else []),
+        *(
+            [tr("dashed, “claimed”: by told scores over claimed watts")]
+            if any(s.claimed for s in result.series)
+            else []
+        ),
         *(w.text for s in result.series if s.scaling for w in s.scaling.warnings if w.code == "falling"),
     ]
     return scaling_chart(
@@ -134,7 +168,7 @@ def chart(
         drawn,
         title,
         unit,
-        AXIS_TITLES[result.choice.axis] if any(s.points for s in result.series) else "Power as claimed",
+        AXIS_TITLES[result.choice.axis] if any(s.points for s in result.series) else tr("Power as claimed"),
         second,
         " · ".join(words),
         reader_w if result.choice.axis.of_watts else None,
@@ -145,8 +179,8 @@ def chart(
 def axis_words(axis: Axis, rule: str) -> str:
     """What the marks of the chart are."""
     if not axis.of_watts:
-        return f"score over {axis}; the mean of each setting is joined"
-    return f"settled {axis} power; upright ticks: claimed; ring: {PROMISES[rule]}"
+        return tr("score over {axis}; the mean of each setting is joined", axis=axis)
+    return tr("settled {axis} power; upright ticks: claimed; ring: {promises}", axis=axis, promises=PROMISES[rule])
 
 
 def _subject(result: ScaleResult, subject: int | None) -> CurveSeries | None:
@@ -181,5 +215,5 @@ def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: 
 
 
 def _watts(power_w: float, low_w: float, high_w: float) -> str:
-    interval = f" ({low_w:.1f} to {high_w:.1f})" if np.isfinite(low_w) else ""
-    return f"{power_w:.1f} W{interval}"
+    interval = tr(" ({low_w:.1f} to {high_w:.1f})", low_w=low_w, high_w=high_w) if np.isfinite(low_w) else ""
+    return tr("{power_w:.1f} W{interval}", power_w=power_w, interval=interval)

@@ -15,6 +15,7 @@ from pinch.core.sweetspots import (
     SweetSpot,
 )
 from pinch.core.verdict import Verdict
+from pinch.language import tr
 from pinch.narrative.curve_words import rate_words
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.verdict_words import percent
@@ -26,28 +27,40 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
     ladder, unit = s.scaling.ladder, rate_words(result)[1]
     best = float(ladder.score.max())
     formula = {
-        NEARLY_ALL: (f"0.95 × {plain(best)} = {plain(0.95 * best)} {unit}", f"curve(P) = {plain(0.95 * best)}"),
+        NEARLY_ALL: (
+            f"0.95 × {plain(best)} = {plain(0.95 * best)} {unit}",
+            tr("curve(P) = {best}", best=plain(0.95 * best)),
+        ),
         EFFICIENCY: (
-            f"y / P = {plain(spot.score)} / {plain(spot.power_w)}",
-            f"= {plain(spot.score / spot.power_w)} {unit}/W",
+            tr("y / P = {score} / {power_w}", score=plain(spot.score), power_w=plain(spot.power_w)),
+            tr("= {score} {unit}/W", score=plain(spot.score / spot.power_w), unit=unit),
         ),
         KNEE: (
-            f"from {ladder.power[0]:.1f} W, {plain(ladder.score[0])}",
-            f"to {ladder.power[-1]:.1f} W, {plain(best)}",
+            tr("from {power:.1f} W, {score}", power=ladder.power[0], score=plain(ladder.score[0])),
+            tr("to {power:.1f} W, {best}", power=ladder.power[-1], best=plain(best)),
         ),
-        MARGINAL: (f"d ln y / dP ≥ {100 * result.choice.worth:g} % a W", f"y = {plain(spot.score)} {unit}"),
+        MARGINAL: (
+            tr("d ln y / dP ≥ {worth:g} % a W", worth=100 * result.choice.worth),
+            tr("y = {score} {unit}", score=plain(spot.score), unit=unit),
+        ),
     }[spot.rule]
     cautions = [w.text for w in s.scaling.warnings]
     if spot.edge:
-        cautions.insert(0, f"It lies at the {spot.edge} power that was measured; the true one may be beyond it.")
+        cautions.insert(
+            0, tr("It lies at the {edge} power that was measured; the true one may be beyond it.", edge=spot.edge)
+        )
     if spot.rule == KNEE:
-        cautions.append("Where a curve turns depends on the range that was measured.")
+        cautions.append(tr("Where a curve turns depends on the range that was measured."))
     return Explanation(
         f"{PROMISES[spot.rule].capitalize()}, {s.name}",
         _MEANINGS[spot.rule],
-        (*formula, f"P = {spot.power_w:.1f} W"),
-        f"Measured range {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W of the {result.choice.axis}; "
-        "nothing is said outside it.",
+        (*formula, tr("P = {power_w:.1f} W", power_w=spot.power_w)),
+        tr(
+            "Measured range {power:.1f} to {power_2:.1f} W of the {axis}; nothing is said outside it.",
+            power=ladder.power[0],
+            power_2=ladder.power[-1],
+            axis=result.choice.axis,
+        ),
         _interval_words(spot.low_w, spot.high_w),
         "sweet-spots",
         (*cautions, *(n.text for n in s.left_out)),
@@ -59,27 +72,48 @@ def explain_curve(result: ScaleResult, s: CurveSeries) -> Explanation:
     assert s.scaling is not None
     ladder = s.scaling.ladder
     if ladder.shape == LAW:
-        formula: tuple[str, ...] = ("y = c · (P − P₀)^b", f"b = {ladder.exponent:.3f}, P₀ = {ladder.offset_w:.2f} W")
+        formula: tuple[str, ...] = (
+            "y = c · (P − P₀)^b",
+            tr("b = {exponent:.3f}, P₀ = {offset_w:.2f} W", exponent=ladder.exponent, offset_w=ladder.offset_w),
+        )
     elif ladder.shape == RISE:
-        formula = ("y = a − d · g(P)", f"ceiling not reached; {plain(ladder.score.max())} at the most watts")
+        formula = (
+            "y = a − d · g(P)",
+            tr("ceiling not reached; {max} at the most watts", max=plain(ladder.score.max())),
+        )
     elif ladder.shape == CORNER:
-        formula = ("y = c · (P − P₀)^b up to a corner, c′ · P^b′ above it", "something else holds it from there on")
+        formula = (
+            tr("y = c · (P − P₀)^b up to a corner, c′ · P^b′ above it"),
+            tr("something else holds it from there on"),
+        )
     else:
-        formula = ("never falls, never bends up", "a smooth bend beside the law that fits best")
+        formula = (tr("never falls, never bends up"), tr("a smooth bend beside the law that fits best"))
     scatter = ladder.scatter
     known = ""
     if scatter.known:
-        known = f"Run-to-run scatter {in_percent(scatter.sd)} from {scatter.df} degrees of freedom."
+        known = tr("Run-to-run scatter {sd} from {df} degrees of freedom.", sd=in_percent(scatter.sd), df=scatter.df)
     if np.isfinite(ladder.rung_sd):
-        known += f" A setting is off the curve by {in_percent(ladder.rung_sd)} more, which all of its runs share."
+        known += tr(
+            " A setting is off the curve by {rung_sd} more, which all of its runs share.",
+            rung_sd=in_percent(ladder.rung_sd),
+        )
     return Explanation(
-        f"Curve of {s.name}",
-        "Each point stands at the power that was measured, not at its label. The power law is used while no smooth "
-        "bend beside it is likelier than none; else the likeliest of a rise to a ceiling, two laws that meet at a "
-        "corner, and a smooth bend. The band is of all of them, each as far as it is likely.",
+        tr("Curve of {name}", name=s.name),
+        tr(
+            "Each point stands at the power that was measured, not at its label. The power law is "
+            "used while no smooth bend beside it is likelier than none; else the likeliest of a "
+            "rise to a ceiling, two laws that meet at a corner, and a smooth bend. The band is of "
+            "all of them, each as far as it is likely."
+        ),
         (*formula, ladder.why),
-        f"{len(ladder.rungs)} settings, {len(s.points)} runs, {ladder.power[0]:.1f} to {ladder.power[-1]:.1f} W.",
-        known or "No setting was repeated, so no interval can be claimed.",
+        tr(
+            "{rungs} settings, {points} runs, {power:.1f} to {power_2:.1f} W.",
+            rungs=len(ladder.rungs),
+            points=len(s.points),
+            power=ladder.power[0],
+            power_2=ladder.power[-1],
+        ),
+        known or tr("No setting was repeated, so no interval can be claimed."),
         "curves-over-watts",
         tuple(w.text for w in s.scaling.warnings),
     )
@@ -89,10 +123,12 @@ def explain_next(s: CurveSeries) -> Explanation:
     """The next limit to measure."""
     assert s.scaling is not None
     return Explanation(
-        f"Next to measure, {s.name}",
-        "The untested limit that would narrow the interval of “nearly all of it” most. Ctrl+Shift+P sends it to the "
-        "plan.",
-        (f"{s.scaling.next_w:.1f} W",),
+        tr("Next to measure, {name}", name=s.name),
+        tr(
+            "The untested limit that would narrow the interval of “nearly all of it” most. "
+            "Ctrl+Shift+P sends it to the plan."
+        ),
+        (tr("{next_w:.1f} W", next_w=s.scaling.next_w),),
         "",
         "",
         "next-point",
@@ -101,12 +137,16 @@ def explain_next(s: CurveSeries) -> Explanation:
 
 def explain_crossing(c: Crossover) -> Explanation:
     """Where two curves trade places."""
-    sure = "" if np.isnan(c.sure) else f"{100 * c.sure:.0f} % of the draws have this crossing."
+    sure = "" if np.isnan(c.sure) else tr("{sure:.0f} % of the draws have this crossing.", sure=100 * c.sure)
     return Explanation(
-        f"{c.below} and {c.above} trade places",
-        "The measured power at which both curves give the same score.",
-        (f"{c.below} leads below {c.power_w:.1f} W", f"{c.above} leads above", f"both give {plain(c.score)} there"),
-        "The range of watts that both were measured at.",
+        tr("{below} and {above} trade places", below=c.below, above=c.above),
+        tr("The measured power at which both curves give the same score."),
+        (
+            tr("{below} leads below {power_w:.1f} W", below=c.below, power_w=c.power_w),
+            tr("{above} leads above", above=c.above),
+            tr("both give {score} there", score=plain(c.score)),
+        ),
+        tr("The range of watts that both were measured at."),
         " ".join(filter(None, (_interval_words(c.low_w, c.high_w), sure))),
         "crossovers",
     )
@@ -116,12 +156,16 @@ def explain_target(result: ScaleResult, s: CurveSeries) -> Explanation:
     """The least watts for a wanted score."""
     assert s.scaling is not None and s.scaling.target is not None
     target, choice = s.scaling.target, result.choice
-    low = f", and a low of at least {100 * choice.low_share:.0f} % of it" if choice.low_share else ""
+    low = (
+        tr(", and a low of at least {low_share:.0f} % of it", low_share=100 * choice.low_share)
+        if choice.low_share
+        else ""
+    )
     return Explanation(
-        f"{target.wanted:g} on {s.name}",
-        f"The least measured power whose average reaches {target.wanted:g}{low}.",
-        (f"P = {target.power_w:.1f} W",) if np.isfinite(target.power_w) else (),
-        "Within what was measured; nothing is extrapolated.",
+        tr("{wanted:g} on {name}", wanted=target.wanted, name=s.name),
+        tr("The least measured power whose average reaches {wanted:g}{low}.", wanted=target.wanted, low=low),
+        (tr("P = {power_w:.1f} W", power_w=target.power_w),) if np.isfinite(target.power_w) else (),
+        tr("Within what was measured; nothing is extrapolated."),
         _interval_words(target.low_w, target.high_w),
         "target",
         tuple(filter(None, (target.words,))),
@@ -129,29 +173,35 @@ def explain_target(result: ScaleResult, s: CurveSeries) -> Explanation:
 
 
 _MEANINGS = {
-    EFFICIENCY: "The measured power at which the score per watt is largest.",
-    KNEE: "The power at which the curve is furthest above the straight line from its first to its last point.",
-    MARGINAL: "The last watt that still brings enough of the score, 1 % unless chosen.",
-    NEARLY_ALL: "The least measured power at which the fitted curve reaches 95 % of its best score.",
+    EFFICIENCY: tr("The measured power at which the score per watt is largest."),
+    KNEE: tr("The power at which the curve is furthest above the straight line from its first to its last point."),
+    MARGINAL: tr("The last watt that still brings enough of the score, 1 % unless chosen."),
+    NEARLY_ALL: tr("The least measured power at which the fitted curve reaches 95 % of its best score."),
 }
 
 
 def _interval_words(low_w: float, high_w: float) -> str:
     if not np.isfinite(low_w):
-        return "No interval can be claimed."
-    return f"95 % of 400 draws, of how runs scatter and settings are off the curve: {low_w:.1f} to {high_w:.1f} W."
+        return tr("No interval can be claimed.")
+    return tr(
+        "95 % of 400 draws, of how runs scatter and settings are off the curve: {low_w:.1f} to {high_w:.1f} W.",
+        low_w=low_w,
+        high_w=high_w,
+    )
 
 
 def explain_at_watts(found: AtWatts, v: Verdict, power_w: float, delta: float) -> Explanation:
     """A curve read at given watts, with its verdict against the best one there."""
-    own = f" ({percent(v.low)} to {percent(v.high)})" if v.has_interval else ""
+    own = tr(" ({percent} to {percent_2})", percent=percent(v.low), percent_2=percent(v.high)) if v.has_interval else ""
     return Explanation(
-        f"{found.name} at {power_w:.1f} W",
-        f"Read off its curve, and set against the best one there. Below {100 * delta:g} % a difference does not "
-        "matter.",
+        tr("{found} at {power_w:.1f} W", found=found.name, power_w=power_w),
+        tr(
+            "Read off its curve, and set against the best one there. Below {delta:g} % a difference does not matter.",
+            delta=100 * delta,
+        ),
         (f"{plain(found.score)}", f"{percent(v.ratio)}{own}"),
         "",
-        "From draws of both curves.",
+        tr("From draws of both curves."),
         "iso-power",
         tuple(filter(None, (v.words,))),
     )

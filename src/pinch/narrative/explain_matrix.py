@@ -8,6 +8,7 @@ from pinch.bench.records import workload_words
 from pinch.core.extent import Extent
 from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import in_percent, plain
+from pinch.language import tr
 from pinch.narrative.explanation import Explanation
 
 
@@ -18,21 +19,23 @@ def explain_field(grid: Grid, row: GridRow, column: int) -> Explanation | None:
         return None
     formula = []
     if field.main is not None:
-        formula.append(f"average {_value(field.main, row.unit)}")
+        formula.append(tr("average {value}", value=_value(field.main, row.unit)))
     if field.low_rate is not None:
         formula.append(f"{LOW_NAMES.get(grid.low, grid.low)} {_value(field.low_rate, row.unit)}")
     if field.main is not None and field.low_rate is not None and field.average > 0:
-        formula.append(f"low ÷ average: {in_percent(field.low / field.average)}")
-    over = "all of the scene" if field.workload.extent is Extent.SCENE else "the settled window"
+        formula.append(tr("low ÷ average: {low}", low=in_percent(field.low / field.average)))
+    over = tr("all of the scene") if field.workload.extent is Extent.SCENE else tr("the settled window")
     cautions = list(dict.fromkeys(v.told for v in (field.main, field.low_rate) if v is not None and v.told))
     if field.capped:
         cap = field.workload.frame_cap_fps or math.nan
-        cautions.append(f"Held by its cap of {cap:g} fps: from {in_percent(AT_CAP)} of it on.")
+        cautions.append(
+            tr("Held by its cap of {cap:g} fps: from {at_cap} of it on.", cap=cap, at_cap=in_percent(AT_CAP))
+        )
     return Explanation(
         f"{row.name}, {grid.columns[column]}",
-        f"{field.cell.name} under {workload_words(field.workload)}.",
+        tr("{cell} under {workload_words}.", cell=field.cell.name, workload_words=workload_words(field.workload)),
         tuple(formula),
-        f"Over {over}.",
+        tr("Over {over}.", over=over),
         _sure(field),
         "metrics",
         tuple(cautions),
@@ -41,16 +44,22 @@ def explain_field(grid: Grid, row: GridRow, column: int) -> Explanation | None:
 
 def explain_reach(grid: Grid, row: GridRow, share: float) -> Explanation:
     """Which columns reach each rate, by which rule; and lows above another average."""
-    of_low = f", and its low at least {in_percent(share)} of it" if share > 0 else ""
+    of_low = tr(", and its low at least {share} of it", share=in_percent(share)) if share > 0 else ""
     lines = (
-        [f"{r.target_fps:g} fps: {', '.join(r.columns) or 'nowhere'}" for r in reached(grid, row, share)]
+        [
+            tr("{target_fps:g} fps: {columns}", target_fps=r.target_fps, columns=", ".join(r.columns) or tr("nowhere"))
+            for r in reached(grid, row, share)
+        ]
         if row.unit == "fps"
         else []
     )
-    above = [f"the low of {a} lies above the average of {b}" for a, b in lows_above(grid, row)]
+    above = [tr("the low of {a} lies above the average of {b}", a=a, b=b) for a, b in lows_above(grid, row)]
     return Explanation(
         row.name,
-        f"A rate is reached where the average is at least that{of_low}. Means are compared, not their intervals.",
+        tr(
+            "A rate is reached where the average is at least that{of_low}. Means are compared, not their intervals.",
+            of_low=of_low,
+        ),
         (*lines, *above),
         ", ".join(grid.columns),
         "",
@@ -60,12 +69,14 @@ def explain_reach(grid: Grid, row: GridRow, share: float) -> Explanation:
 
 def _value(of: CellMetric, unit: str) -> str:
     low, high = of.score.interval()
-    between = f" (95 %: {plain(low, 4)} to {plain(high, 4)})" if math.isfinite(low) else ""
-    return f"{plain(of.score.mean, 4)} {unit}".rstrip() + f" of {of.score.behind}{between}"
+    between = tr(" (95 %: {low} to {high})", low=plain(low, 4), high=plain(high, 4)) if math.isfinite(low) else ""
+    return f"{plain(of.score.mean, 4)} {unit}".rstrip() + tr(
+        " of {behind}{between}", behind=of.score.behind, between=between
+    )
 
 
 def _sure(field: GridField) -> str:
     known = [v for v in (field.main, field.low_rate) if v is not None and math.isfinite(v.score.log_sd)]
     if not known:
-        return "Nothing was repeated: no interval can be claimed."
-    return f"Scatter of repeats {in_percent(known[0].score.log_sd)}."
+        return tr("Nothing was repeated: no interval can be claimed.")
+    return tr("Scatter of repeats {log_sd}.", log_sd=in_percent(known[0].score.log_sd))

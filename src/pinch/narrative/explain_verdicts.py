@@ -11,6 +11,7 @@ from pinch.core.money import MoneyPair
 from pinch.core.printing import in_percent, plain, signed
 from pinch.core.run_order import TREND_AT, OrderedPair, Trend
 from pinch.core.verdict import Answer, Verdict
+from pinch.language import numeral, tr
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.verdict_words import index_interval, percent, step_words
@@ -27,7 +28,12 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
     base = next(x for x in row.cells if x.cell == result.baseline)
     delta = 100 * result.choice.delta
     scatter = [
-        f"{x.cell.name}: scatter {in_percent(s.log_sd)}{' (borrowed)' if s.borrowed else ''}."
+        tr(
+            "{cell}: scatter {log_sd}{what}.",
+            cell=x.cell.name,
+            log_sd=in_percent(s.log_sd),
+            what=tr(" (borrowed)") if s.borrowed else "",
+        )
         for x in (c, base)
         if math.isfinite((s := with_scatter(x.score, row.pooled)).log_sd)
     ]
@@ -36,7 +42,7 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
         _meaning(v, delta),
         (*_verdict_lines(c, base, row), *(yield_words(y) for y in c.yields), rank_words(c, row)),
         row.workload.name,
-        " ".join(scatter) or "Single runs: no interval can be claimed.",
+        " ".join(scatter) or tr("Single runs: no interval can be claimed."),
         "verdicts",
         (*_doubts(c, base, row), *(u.difference.words for u in result.unfair if u.cell == c.cell and u.is_open)),
     )
@@ -45,12 +51,12 @@ def explain_verdict(c: Compared, row: WorkRow, shown: ShownComparison) -> Explan
 def _meaning(v: Verdict, delta: float) -> str:
     """Why an answer is what it is; `delta` in %."""
     if v.answer is Answer.TIE:
-        return f"The 90 % interval lies within ± {delta:g} %: a tie is a result."
+        return tr("The 90 % interval lies within ± {delta:g} %: a tie is a result.", delta=delta)
     if v.answer.is_decided:
-        return f"The 95 % interval excludes 0, and the difference is at least {delta:g} %."
+        return tr("The 95 % interval excludes 0, and the difference is at least {delta:g} %.", delta=delta)
     if not v.has_interval or v.borrowed:
-        return "Only what was repeated can be told apart."
-    return f"The interval neither excludes 0 nor lies within ± {delta:g} %."
+        return tr("Only what was repeated can be told apart.")
+    return tr("The interval neither excludes 0 nor lies within ± {delta:g} %.", delta=delta)
 
 
 def _verdict_lines(c: Compared, base: Compared, row: WorkRow) -> list[str]:
@@ -58,15 +64,27 @@ def _verdict_lines(c: Compared, base: Compared, row: WorkRow) -> list[str]:
     assert c.verdict is not None
     v, less = c.verdict, row.less_is_better
     lines = [
-        f"{plain(c.score.mean, 5)} of {c.score.behind}",
-        f"against {plain(base.score.mean, 5)} of {base.score.behind}",
-        f"{plain(v.ratio)} × as {'fast' if less else 'much'}: {percent(v.ratio)}",
+        tr("{mean} of {behind}", mean=plain(c.score.mean, 5), behind=c.score.behind),
+        tr("against {mean} of {behind}", mean=plain(base.score.mean, 5), behind=base.score.behind),
+        tr(
+            "{ratio} × as {what}: {percent}",
+            ratio=plain(v.ratio),
+            what=tr("fast") if less else tr("much"),
+            percent=percent(v.ratio),
+        ),
     ]
     if less:
         time = 100 * (1 - c.score.mean / base.score.mean)
-        lines.append(f"takes {abs(time):.1f} % {'less' if time >= 0 else 'more'} time")
+        lines.append(tr("takes {time:.1f} % {what} time", time=abs(time), what=tr("less") if time >= 0 else tr("more")))
     if v.has_interval:
-        lines.append(f"95 %: {percent(v.low)} to {percent(v.high)}{together_words(v)}")
+        lines.append(
+            tr(
+                "95 %: {percent} to {percent_2}{together_words}",
+                percent=percent(v.low),
+                percent_2=percent(v.high),
+                together_words=together_words(v),
+            )
+        )
     return lines + (order_lines(v.ordered) if v.ordered is not None else [])
 
 
@@ -78,20 +96,27 @@ def _doubts(c: Compared, base: Compared, row: WorkRow) -> list[str]:
     told += [CAUTION] if c.yields else []
     told += [f"{x.cell.name}: {_trend_words(t)}." for x in (c, base) if (t := x.score.trend) and t.chance <= TREND_AT]
     if v.ordered is None and v.answer.is_decided:
-        told.append("In which order the runs were made is not known: a drift or another day cannot be seen.")
+        told.append(tr("In which order the runs were made is not known: a drift or another day cannot be seen."))
     if v.step is not None:
-        told.append(f"What would tell: {step_words(v.step, c.cell, base.cell, row.workload.id)}.")
+        told.append(
+            tr("What would tell: {step_words}.", step_words=step_words(v.step, c.cell, base.cell, row.workload.id))
+        )
     return told
 
 
 def _trend_words(trend: Trend) -> str:
-    way = "rise" if trend.per_run > 0 else "fall"
-    return f"its runs {way} by {100 * abs(trend.per_run):.1f} % each (Mann–Kendall, p = {trend.chance:.2g})"
+    way = tr("rise") if trend.per_run > 0 else tr("fall")
+    return tr(
+        "its runs {way} by {per_run:.1f} % each (Mann–Kendall, p = {chance:.2g})",
+        way=way,
+        per_run=100 * abs(trend.per_run),
+        chance=trend.chance,
+    )
 
 
 def together_words(v: Verdict) -> str:
     """That an interval is for several comparisons as one; empty for a single one."""
-    return f", for {v.together} comparisons together" if v.together > 1 else ""
+    return tr(", for {together} comparisons together", together=v.together) if v.together > 1 else ""
 
 
 def order_lines(ordered: OrderedPair) -> list[str]:
@@ -102,19 +127,29 @@ def order_lines(ordered: OrderedPair) -> list[str]:
         ("days", ordered.day_variance),
     )
     shares = ", ".join(f"{name} {in_percent(math.sqrt(v))}" for name, v in parts if v > LEAST_SHOWN)
-    lines = [f"run {ordered.order.phrase}", f"standard uncertainty: {shares}"]
+    lines = [tr("run {phrase}", phrase=ordered.order.phrase), tr("standard uncertainty: {shares}", shares=shares)]
     if ordered.drift.is_evident:
-        lines.append(f"drift {signed(100 * ordered.drift.per_run, 2)} ± {100 * ordered.drift.u:.2g} % a run")
+        lines.append(
+            tr(
+                "drift {per_run} ± {u:.2g} % a run",
+                per_run=signed(100 * ordered.drift.per_run, 2),
+                u=100 * ordered.drift.u,
+            )
+        )
     return lines
 
 
 def explain_rank(c: Compared, row: WorkRow) -> Explanation:
     """Where a result stands among the others of its row."""
-    scatter = f"Scatter {in_percent(c.score.log_sd)}." if math.isfinite(c.score.log_sd) else "Nothing was repeated."
+    scatter = (
+        tr("Scatter {log_sd}.", log_sd=in_percent(c.score.log_sd))
+        if math.isfinite(c.score.log_sd)
+        else tr("Nothing was repeated.")
+    )
     return Explanation(
         c.cell.name,
         rank_words(c, row),
-        (f"{plain(c.score.mean, 5)} {row.metric.unit}".rstrip(), f"of {c.score.behind}"),
+        (f"{plain(c.score.mean, 5)} {row.metric.unit}".rstrip(), tr("of {behind}", behind=c.score.behind)),
         row_title(row),
         scatter,
         "verdicts",
@@ -125,14 +160,24 @@ def explain_uplift(name: str, base: str, split: UpliftSplit) -> Explanation:
     """How much of an uplift is the design's."""
     interval = design_interval(split)
     return Explanation(
-        f"{name} over {base}",
-        "Both curves are read at the same watts; what is left of the uplift there is the design's, the rest comes from "
-        "drawing more.",
-        (
-            f"{percent(1 + split.total)}, of which {points_words(split.design)} at equal watts",
-            f"{split.watts_ratio:.2f} × the watts bring {points_words(split.watts)}",
+        tr("{name} over {base}", name=name, base=base),
+        tr(
+            "Both curves are read at the same watts; what is left of the uplift there is the "
+            "design's, the rest comes from drawing more."
         ),
-        f"Read {read_at(split)}, where both devices were measured.",
+        (
+            tr(
+                "{percent}, of which {points_words} at equal watts",
+                percent=percent(1 + split.total),
+                points_words=points_words(split.design),
+            ),
+            tr(
+                "{watts_ratio:.2f} × the watts bring {points_words}",
+                watts_ratio=split.watts_ratio,
+                points_words=points_words(split.watts),
+            ),
+        ),
+        tr("Read {read_at}, where both devices were measured.", read_at=read_at(split)),
         f"95 %: {interval}" if interval else "",
         "generations",
     )
@@ -147,12 +192,16 @@ def design_interval(split: UpliftSplit) -> str:
     """The interval of the design's part; empty where there is none."""
     if not math.isfinite(split.design_low):
         return ""
-    return f"{points_words(split.design_low)} to {points_words(split.design_high)}"
+    return tr(
+        "{points_words} to {points_words_2}",
+        points_words=points_words(split.design_low),
+        points_words_2=points_words(split.design_high),
+    )
 
 
 def read_at(split: UpliftSplit) -> str:
     """The watts at which both curves were read."""
-    return f"at {' and '.join(f'{w:.1f}' for w in split.at_w)} W"
+    return tr("at {words} W", words=" and ".join(numeral(w, ".1f") for w in split.at_w))
 
 
 def explain_difference(u: Unfair, baseline: str) -> Explanation:
@@ -162,10 +211,10 @@ def explain_difference(u: Unfair, baseline: str) -> Explanation:
         f"{d.what.capitalize()}: {d.effect}",
         d.words,
         (f"{u.cell.name}: {d.a}", f"{baseline}: {d.b}"),
-        f"Of {', '.join(u.workloads)}.",
+        tr("Of {workloads}.", workloads=", ".join(u.workloads)),
         "",
         "fairness",
-        (f"Accepted: {u.accepted}",) if u.accepted else (),
+        (tr("Accepted: {accepted}", accepted=u.accepted),) if u.accepted else (),
     )
 
 
@@ -173,7 +222,7 @@ def explain_index(name: str, index: Index) -> Explanation:
     """The geometric mean of a cell over all workloads."""
     between, apart = index_interval(index), apart_words(index)
     return Explanation(
-        f"{name} over all workloads",
+        tr("{name} over all workloads", name=name),
         "The geometric mean of the ratios: it does not depend on what is the base. Every workload counts the same, "
         "however many variants of it there are.",
         (f"{plain(index.ratio)}", percent(index.ratio)),
@@ -186,21 +235,37 @@ def explain_index(name: str, index: Index) -> Explanation:
 
 def apart_words(index: Index) -> str:
     """The workloads that stand apart; empty where none do."""
-    return f"stands apart: {', '.join(index.outliers)}" if index.outliers else ""
+    return tr("stands apart: {outliers}", outliers=", ".join(index.outliers)) if index.outliers else ""
 
 
 def explain_price(name: str, base: str, offer: Offer, index: Index, pair: MoneyPair) -> Explanation:
     """Price and score of a cell against the baseline's."""
     return Explanation(
-        f"{name}: money",
-        "The price difference beside the score difference. Whether it is worth it is yours to say.",
+        tr("{name}: money", name=name),
+        tr("The price difference beside the score difference. Whether it is worth it is yours to say."),
         (
-            f"price {percent(1 + pair.price_difference)}, score {percent(1 + pair.score_difference)}",
-            f"score for money: {plain(pair.value_ratio, 3)} × that of {base}",
-            f"as much for money at {pair.break_even:.0f} {offer.currency}",
+            tr(
+                "price {percent}, score {percent_2}",
+                percent=percent(1 + pair.price_difference),
+                percent_2=percent(1 + pair.score_difference),
+            ),
+            tr("score for money: {value_ratio} × that of {base}", value_ratio=plain(pair.value_ratio, 3), base=base),
+            tr("as much for money at {break_even:.0f} {currency}", break_even=pair.break_even, currency=offer.currency),
         ),
         f"Score: geometric mean over {', '.join(index.workloads)}.",
-        f"Price of {offer.date or 'no noted date'}, {' '.join(filter(None, (offer.seller, offer.region)))}.",
+        tr(
+            "Price of {date}, {what}.",
+            date=offer.date or tr("no noted date"),
+            what=" ".join(filter(None, (offer.seller, offer.region))),
+        ),
         "money",
-        (f"Brought to an equal configuration by {offer.allowance:+g} {offer.currency}.",) if offer.allowance else (),
+        (
+            tr(
+                "Brought to an equal configuration by {allowance:+g} {currency}.",
+                allowance=offer.allowance,
+                currency=offer.currency,
+            ),
+        )
+        if offer.allowance
+        else (),
     )

@@ -10,6 +10,7 @@ from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import Deal, money_pair
+from pinch.language import tr
 from pinch.narrative.compare_words import ShownComparison, headline
 from pinch.narrative.verdict_words import in_brackets
 
@@ -31,17 +32,32 @@ def money_chart(shown: ShownComparison) -> Chart | None:
     far = max(price for _, price, _, _ in points)
     base = points[0]
     as_much = np.array([0.0, far * base[2] / base[1]])
-    line = Line(np.array([0.0, far]), as_much, dots[0].slot, "as much for money", True)
-    panel = Panel("Score, baseline = 100", "%", (line,), dots=tuple(dots), key="money")
-    words = "; ".join(f"{cell.name}: {score:.0f} % at {price:g} {currency}" for cell, price, score, currency in points)
-    return Chart(headline(shown), (panel,), "Price", points[0][3] or "price", footnote=_dates(shown), alternative=words)
+    line = Line(np.array([0.0, far]), as_much, dots[0].slot, tr("as much for money"), True)
+    panel = Panel(tr("Score, baseline = 100"), "%", (line,), dots=tuple(dots), key="money")
+    words = "; ".join(
+        tr("{cell}: {score:.0f} % at {price:g} {currency}", cell=cell.name, score=score, price=price, currency=currency)
+        for cell, price, score, currency in points
+    )
+    return Chart(
+        headline(shown), (panel,), tr("Price"), points[0][3] or tr("price"), footnote=_dates(shown), alternative=words
+    )
 
 
 def _dates(shown: ShownComparison) -> str:
     choice = shown.result.choice
     found = [(c.device.name, offer_of(c.device, choice.offers)) for c in choice.cells]
     return " · ".join(
-        dict.fromkeys(f"{name}: {o.price:g} {o.currency} on {o.date or 'no date'}" for name, o in found if o)
+        dict.fromkeys(
+            tr(
+                "{name}: {price:g} {currency} on {date}",
+                name=name,
+                price=o.price,
+                currency=o.currency,
+                date=o.date or tr("no date"),
+            )
+            for name, o in found
+            if o
+        )
     )
 
 
@@ -52,18 +68,25 @@ def deal_of(offer: Offer, ratio: float) -> Deal:
 
 def _of_offer(offer: Offer) -> str:
     """What was offered where and when, as far as it is noted."""
-    what = offer.configuration or ("as tested" if offer.tested else "configuration not noted")
+    what = offer.configuration or (tr("as tested") if offer.tested else tr("configuration not noted"))
     where = f", {offer.region}" if offer.region else ""
     tax = {True: ", tax in", False: ", without tax"}.get(offer.tax_in, "") if offer.tax_in is not None else ""
-    members = ", for members" if offer.members else ""
-    return f"{what}{where}{tax}{members}, price of {offer.date or 'no noted day'}"
+    members = tr(", for members") if offer.members else ""
+    return tr(
+        "{what}{where}{tax}{members}, price of {date}",
+        what=what,
+        where=where,
+        tax=tax,
+        members=members,
+        date=offer.date or tr("no noted day"),
+    )
 
 
 def _unlike(offer: Offer, base: Offer) -> str:
     """What makes two prices no like for like, as far as it is noted."""
     if None in (offer.tax_in, base.tax_in) or offer.tax_in == base.tax_in:
         return ""
-    return " One of the two prices has tax in it, the other has not."
+    return tr(" One of the two prices has tax in it, the other has not.")
 
 
 def money_words(shown: ShownComparison) -> list[str]:
@@ -78,11 +101,28 @@ def money_words(shown: ShownComparison) -> list[str]:
             pair = money_pair(deal_of(offer, index.ratio), deal_of(base, 1.0))
         except DataError:
             continue
-        more = f"{_more(pair.score_difference)}{in_brackets(index)} over {index.extent}{_some_of(index, result)}"
+        more = tr(
+            "{more}{in_brackets} over {extent}{some_of}",
+            more=_more(pair.score_difference),
+            in_brackets=in_brackets(index),
+            extent=index.extent,
+            some_of=_some_of(index, result),
+        )
         told.append(
-            f"{_which_price(result, cell)}{cell.name} costs {_more(pair.price_difference)} than {result.baseline.name} "
-            f"and gives {more}; as much for money at {pair.break_even:.0f} {offer.currency} "
-            f"({_of_offer(offer)}; {_of_offer(base)}).{_unlike(offer, base)}"
+            tr(
+                "{which_price}{cell} costs {more} than {baseline} and gives {more_2}; as much for money"
+                " at {break_even:.0f} {currency} ({of_offer}; {of_offer_2}).{unlike}",
+                which_price=_which_price(result, cell),
+                cell=cell.name,
+                more=_more(pair.price_difference),
+                baseline=result.baseline.name,
+                more_2=more,
+                break_even=pair.break_even,
+                currency=offer.currency,
+                of_offer=_of_offer(offer),
+                of_offer_2=_of_offer(base),
+                unlike=_unlike(offer, base),
+            )
         )
     return told
 
@@ -93,7 +133,11 @@ def _which_price(result: CompareResult, cell: BenchCell) -> str:
     if which is PriceOf.TESTED:
         return ""
     offers = (*cell.device.offers, *result.baseline.device.offers)
-    return f"By {which} of the prices{' for everybody' if any(o.members for o in offers) else ''} "
+    return tr(
+        "By {which} of the prices{what} ",
+        which=which,
+        what=tr(" for everybody") if any(o.members for o in offers) else "",
+    )
 
 
 def _more(share: float) -> str:
@@ -103,4 +147,8 @@ def _more(share: float) -> str:
 def _some_of(index: Index, result: CompareResult) -> str:
     """Out of how many, where the index is not over all."""
     there = len({row.workload.id for row in result.rows})
-    return f" ({len(index.workloads)} of {there} shared)" if len(index.workloads) < there else ""
+    return (
+        tr(" ({workloads} of {there} shared)", workloads=len(index.workloads), there=there)
+        if len(index.workloads) < there
+        else ""
+    )

@@ -4,6 +4,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from pinch.bench.cards import Quote, Report
+from pinch.language import tr
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.reporting import sections_of
 
@@ -20,7 +21,9 @@ class Outdated:
 
 def quotable(deck: Deck) -> dict[str, str]:
     """All sentences by what they are of: findings of cards, then what the sections of the report say."""
-    found = {f"card {c.card.id}": c.finding for c in deck.contents if c.card.in_report and c.found is not None}
+    found = {
+        tr("card {card}", card=c.card.id): c.finding for c in deck.contents if c.card.in_report and c.found is not None
+    }
     seen: Counter[str] = Counter()
     for section in sections_of(deck) if found else ():
         for claim in (*section.claims, *section.listed):

@@ -12,6 +12,7 @@ from pinch.core.causes import Cause
 from pinch.core.figures import SettledState
 from pinch.core.metrics import SCORE
 from pinch.core.printing import counted, listed, with_article
+from pinch.language import numeral, tr
 from pinch.narrative import cautions
 from pinch.narrative.claims import Claim, of_runs, share_words
 from pinch.narrative.methodology import methodology
@@ -35,7 +36,7 @@ def tested_claims(runs: Sequence[RunPoint], protocols: Sequence[Protocol]) -> li
     """Protocols as far as runs name them, and what was done and noted, whatever they ask for."""
     own = logged(runs)
     if not own:
-        return [Claim("no-log", "No run behind this report has a log of its own.", 0, len(runs))]
+        return [Claim("no-log", tr("No run behind this report has a log of its own."), 0, len(runs))]
     return [*_protocols(own, protocols), _rooms(own), _repeats(own), _watts(own)]
 
 
@@ -45,13 +46,19 @@ def _protocols(own: Sequence[RunPoint], protocols: Sequence[Protocol]) -> list[C
         runs = [p for p in own if p.run.protocol_id == protocol.id]
         if runs:
             under |= {p.run.id for p in runs}
-            words = f"{_runs(len(runs), len(own))} name “{protocol.name}” as their protocol."
+            words = tr(
+                "{runs} name “{protocol}” as their protocol.", runs=_runs(len(runs), len(own)), protocol=protocol.name
+            )
             if len(runs) == 1:
                 words = words.replace(" name ", " names ").replace(" their protocol", " its protocol")
             told.append(of_runs("protocol", f"{words} {methodology(protocol)}", runs, own))
     without = [p for p in own if p.run.id not in under]
     if without:
-        words = f"{_runs(len(without), len(own))} {'name' if len(without) > 1 else 'names'} no protocol."
+        words = tr(
+            "{runs} {what} no protocol.",
+            runs=_runs(len(without), len(own)),
+            what=tr("name") if len(without) > 1 else tr("names"),
+        )
         told.append(of_runs("no-protocol", words, without, own))
     return told
 
@@ -59,31 +66,37 @@ def _protocols(own: Sequence[RunPoint], protocols: Sequence[Protocol]) -> list[C
 def _runs(n: int, of: int) -> str:
     """So many of the runs, as the beginning of a sentence."""
     if n == of:
-        return "The run behind this report" if of == 1 else f"All {of} runs behind this report"
-    return f"{n} of the {of} runs behind this report"
+        return tr("The run behind this report") if of == 1 else tr("All {of} runs behind this report", of=of)
+    return tr("{n} of the {of} runs behind this report", n=n, of=of)
 
 
 def _rooms(own: Sequence[RunPoint]) -> Claim:
     noted = [p for p in own if p.run.ambient_c is not None]
     if not noted:
-        return of_runs("rooms", "The temperature of the room was not noted.", noted, own)
+        return of_runs("rooms", tr("The temperature of the room was not noted."), noted, own)
     span = _span([p.run.ambient_c or 0.0 for p in noted])
-    scope = "" if len(noted) == len(own) else f", noted of {share_words(len(noted), len(own))} runs"
-    return of_runs("rooms", f"The room was at {span}{scope}.", noted, own)
+    scope = (
+        ""
+        if len(noted) == len(own)
+        else tr(", noted of {share_words} runs", share_words=share_words(len(noted), len(own)))
+    )
+    return of_runs("rooms", tr("The room was at {span}{scope}.", span=span, scope=scope), noted, own)
 
 
 def _span(rooms: Sequence[float]) -> str:
     """Temperatures of rooms from the lowest to the highest."""
     low, high = f"{min(rooms):.1f}", f"{max(rooms):.1f}"
-    return f"{low} °C" if low == high else f"{low} to {high} °C"
+    return tr("{low} °C", low=low) if low == high else tr("{low} to {high} °C", low=low, high=high)
 
 
 def _repeats(own: Sequence[RunPoint]) -> Claim:
     """How often each setting ran each workload: counted, not as it was meant."""
     cells = Counter((p.run.setting_id, p.run.workload_id, p.room_c) for p in own)
     often = Counter(cells.values())
-    parts = [f"{n} {'cell has' if n == 1 else 'cells have'} {counted(k, 'run')}" for k, n in sorted(often.items())]
-    words = f"A cell is a setting under a workload in a room; {listed(parts)}."
+    parts = [
+        f"{n} {(tr('cell has') if n == 1 else tr('cells have'))} {counted(k, 'run')}" for k, n in sorted(often.items())
+    ]
+    words = tr("A cell is a setting under a workload in a room; {parts}.", parts=listed(parts))
     repeated = [p for p in own if cells[(p.run.setting_id, p.run.workload_id, p.room_c)] > 1]
     return of_runs("repeats", words, repeated, own)
 
@@ -91,9 +104,15 @@ def _repeats(own: Sequence[RunPoint]) -> Claim:
 def _watts(own: Sequence[RunPoint]) -> Claim:
     measured = [p for p in own if p.digest.power_w is not None]
     if not measured:
-        return of_runs("watts", "No watts were measured; the watts of a label are a name.", measured, own)
-    scope = f"in {share_words(len(measured), len(own))} {'run' if len(own) == 1 else 'runs'}"
-    return of_runs("watts", f"Watts were measured {scope}; the watts of a label are a name.", measured, own)
+        return of_runs("watts", tr("No watts were measured; the watts of a label are a name."), measured, own)
+    scope = tr(
+        "in {share_words} {what}",
+        share_words=share_words(len(measured), len(own)),
+        what=tr("run") if len(own) == 1 else tr("runs"),
+    )
+    return of_runs(
+        "watts", tr("Watts were measured {scope}; the watts of a label are a name.", scope=scope), measured, own
+    )
 
 
 # Heat
@@ -111,30 +130,52 @@ def _resistance(subject: Device, own: Sequence[RunPoint]) -> list[Claim]:
         return []
     found = sorted(p.digest.r_th or 0.0 for p in with_room)
     middle = found[len(found) // 2]
-    rooms = f"room {_span([p.run.ambient_c or 0.0 for p in with_room])}"
-    span = f"median of {counted(len(found), 'run')}, {found[0]:.2f} to {found[-1]:.2f} K/W, {rooms}"
-    span = f"one run, {rooms}" if len(found) == 1 else span
-    words = f"{subject.name}: each watt makes the chip {middle:.2f} K hotter than the room ({span})."
+    rooms = tr("room {span}", span=_span([p.run.ambient_c or 0.0 for p in with_room]))
+    span = tr(
+        "median of {found}, {found_2:.2f} to {found_3:.2f} K/W, {rooms}",
+        found=counted(len(found), "run"),
+        found_2=found[0],
+        found_3=found[-1],
+        rooms=rooms,
+    )
+    span = tr("one run, {rooms}", rooms=rooms) if len(found) == 1 else span
+    words = tr(
+        "{subject}: each watt makes the chip {middle:.2f} K hotter than the room ({span}).",
+        subject=subject.name,
+        middle=middle,
+        span=span,
+    )
     told = [of_runs("resistance", words, with_room, own)]
     if subject.temp_limit_c is None:
         return told
     most_w = (subject.temp_limit_c - ROOMS[0]) / found[0]
     beyond = [p for p in with_room if (p.digest.power_w or 0.0) > most_w and (p.digest.headroom_k or 0.0) > SPARE_K]
     if beyond:
-        words = (
-            f"What it carries at its limit of {subject.temp_limit_c:g} °C cannot be told from this: at "
-            f"{beyond[0].setting.name} it held {beyond[0].digest.power_w:.0f} W with "
-            f"{beyond[0].digest.headroom_k:.0f} K to spare."
+        words = tr(
+            "What it carries at its limit of {temp_limit_c:g} °C cannot be told from this: at "
+            "{setting} it held {power_w:.0f} W with {headroom_k:.0f} K to spare.",
+            temp_limit_c=subject.temp_limit_c,
+            setting=beyond[0].setting.name,
+            power_w=beyond[0].digest.power_w,
+            headroom_k=beyond[0].digest.headroom_k,
         )
         return [*told, of_runs("carries-not", words, beyond, with_room)]
     at = [_carried(subject.temp_limit_c - room, found, room) for room in ROOMS]
-    words = f"At its limit of {subject.temp_limit_c:g} °C that would carry {' and '.join(at)}."
+    words = tr(
+        "At its limit of {temp_limit_c:g} °C that would carry {at}.",
+        temp_limit_c=subject.temp_limit_c,
+        at=" and ".join(at),
+    )
     return [*told, of_runs("carries", words, with_room, own)]
 
 
 def _carried(rise_k: float, resistance: Sequence[float], room_c: float) -> str:
     low, high = f"{rise_k / resistance[-1]:.0f}", f"{rise_k / resistance[0]:.0f}"
-    return f"{low if low == high else f'{low} to {high}'} W in a room of {room_c:g} °C"
+    return tr(
+        "{what} W in a room of {room_c:g} °C",
+        what=low if low == high else tr("{low} to {high}", low=low, high=high),
+        room_c=room_c,
+    )
 
 
 def _held_by_heat(device: Device, own: Sequence[RunPoint]) -> list[Claim]:
@@ -143,17 +184,22 @@ def _held_by_heat(device: Device, own: Sequence[RunPoint]) -> list[Claim]:
         return []
     seen = [p for p in own if p.digest.temp_c is not None]
     if not seen:
-        words = "No temperature was logged, so whether heat held a run cannot be told."
+        words = tr("No temperature was logged, so whether heat held a run cannot be told.")
         return [of_runs("heat-unseen", words, own, own)]
     held = [p for p in seen if p.digest.shares.get(Cause.HEAT, 0.0) >= LEAST_HELD]
-    of = f"the {counted(len(seen), 'run')}" if len(seen) > 1 else "the one run"
-    of += f" of {device.name}" + (" with a temperature" if len(seen) < len(own) else "")
+    of = tr("the {seen}", seen=counted(len(seen), "run")) if len(seen) > 1 else tr("the one run")
+    of += tr(" of {device}", device=device.name) + (tr(" with a temperature") if len(seen) < len(own) else "")
     if len(seen) == 1:
-        words = f"Heat held {of} for a part of the load." if held else f"Heat did not hold {of}."
+        words = tr("Heat held {of} for a part of the load.", of=of) if held else tr("Heat did not hold {of}.", of=of)
     else:
-        words = f"Heat held {len(held) or 'none'} of {of}{' for a part of the load' if held else ''}."
+        words = tr(
+            "Heat held {held} of {of}{what}.",
+            held=len(held) or tr("none"),
+            of=of,
+            what=tr(" for a part of the load") if held else "",
+        )
     if len(seen) < len(own):
-        words += f" Of {len(own) - len(seen)} it cannot be told: no temperature was logged."
+        words += tr(" Of {own} it cannot be told: no temperature was logged.", own=len(own) - len(seen))
     return [of_runs("held-by-heat", words + _by_room(held, seen), held, seen)]
 
 
@@ -163,12 +209,21 @@ def _by_room(held: Sequence[RunPoint], seen: Sequence[RunPoint]) -> str:
     if not held or len(rooms) < 2:
         return ""
     of = {
-        f"a room of {room:.0f} °C": ([p for p in held if p.room_c == room], [p for p in seen if p.room_c == room])
+        tr("a room of {room:.0f} °C", room=room): (
+            [p for p in held if p.room_c == room],
+            [p for p in seen if p.room_c == room],
+        )
         for room in rooms
     }
-    told = [f"in {name} {len(own) or 'none'} of {len(there)}" for name, (own, there) in of.items()]
+    told = [
+        tr("in {name} {own} of {there}", name=name, own=len(own) or tr("none"), there=len(there))
+        for name, (own, there) in of.items()
+    ]
     unknown = sum(p.room_c is None for p in seen)
-    return f" By room: {listed([*told, *([f'{unknown} without a noted room'] if unknown else [])])}."
+    return tr(
+        " By room: {what}.",
+        what=listed([*told, *([tr("{unknown} without a noted room", unknown=unknown)] if unknown else [])]),
+    )
 
 
 def _surface(sheet: ModesSheet | None) -> list[Claim]:
@@ -178,13 +233,30 @@ def _surface(sheet: ModesSheet | None) -> list[Claim]:
         return []
     surface, row = max(read, key=lambda found: found[0].touch.temp_c)
     t = surface.touch
-    contact = f"within its limit when {t.longest}" if t.longest else "above the limit of even a short touch"
-    scope = "" if len(read) == len(sheet.rows) else f" ({share_words(len(read), len(sheet.rows))} settings were read)"
+    contact = (
+        tr("within its limit when {longest}", longest=t.longest)
+        if t.longest
+        else tr("above the limit of even a short touch")
+    )
+    scope = (
+        ""
+        if len(read) == len(sheet.rows)
+        else tr(" ({share_words} settings were read)", share_words=share_words(len(read), len(sheet.rows)))
+    )
     rooms = sorted({p.run.ambient_c for p in row.runs if p.run.ambient_c is not None})
-    room = f", room {' and '.join(f'{r:g}' for r in rooms)} °C" if rooms else ", room not noted"
-    words = (
-        f"The hottest surface that was read is the {surface.place.replace('_', ' ')} at {row.setting.name}: "
-        f"{t.temp_c:.1f} °C{room}, {contact}{scope}. {cautions.TOUCH_READ}"
+    room = (
+        tr(", room {words} °C", words=" and ".join(numeral(r, "g") for r in rooms)) if rooms else tr(", room not noted")
+    )
+    words = tr(
+        "The hottest surface that was read is the {replace} at {setting}: {temp_c:.1f} "
+        "°C{room}, {contact}{scope}. {touch_read}",
+        replace=surface.place.replace("_", " "),
+        setting=row.setting.name,
+        temp_c=t.temp_c,
+        room=room,
+        contact=contact,
+        scope=scope,
+        touch_read=cautions.TOUCH_READ,
     )
     return [Claim("surface", words, len(read), len(sheet.rows), tuple(p.run.id for p in row.runs))]
 
@@ -197,19 +269,28 @@ def sound_claim(sheet: ModesSheet) -> Claim | None:
     known = [r for r in sheet.rows if r.noise is not None]
     if not known:
         return None
-    levels = ", ".join(f"{r.setting.name} {r.noise.level:.1f} dB(A)" for r in known if r.noise)
+    levels = ", ".join(
+        tr("{setting} {level:.1f} dB(A)", setting=r.setting.name, level=r.noise.level) for r in known if r.noise
+    )
     distances = sorted({d for r in known if r.noise for d in r.noise.distances})
-    told = [f"{d / 10:g} cm" for d in distances]
-    where = f"at {listed(told)}" if told else "at a distance that is not noted"
+    told = [tr("{d:g} cm", d=d / 10) for d in distances]
+    where = tr("at {told}", told=listed(told)) if told else tr("at a distance that is not noted")
     without = [r for r in known if r.noise and r.noise.corrected is not None]
     room = (
-        "the room taken off"
+        tr("the room taken off")
         if len(without) == len(known)
-        else "with the room in it, whose own level is not known"
+        else tr("with the room in it, whose own level is not known")
         if not without
-        else f"the room taken off of {listed([r.setting.name for r in without])}, in the others still in it"
+        else tr(
+            "the room taken off of {setting}, in the others still in it",
+            setting=listed([r.setting.name for r in without]),
+        )
     )
-    scope = "" if len(known) == len(sheet.rows) else f" ({share_words(len(known), len(sheet.rows))} settings)"
+    scope = (
+        ""
+        if len(known) == len(sheet.rows)
+        else tr(" ({share_words} settings)", share_words=share_words(len(known), len(sheet.rows)))
+    )
     runs = tuple(p.run.id for r in known for p in r.runs)
     words = f"{sheet.device.name}, {where}, {room}: {levels}{scope}."
     return Claim("sound", words, len(known), len(sheet.rows), runs)
@@ -226,19 +307,19 @@ def limit_claims(
     told = [*_unsettled(own), *_single(own), *_gaps(own), *_by_hand(own), *_of_units(devices)]
     told += [*_told(runs, results), *_typed_once(runs, results), *_several_units(runs, results)]
     if left_out:
-        more = f"; and {len(left_out) - 6} more" if len(left_out) > 6 else ""
-        words = f"Left out: {'; '.join(_why(p) for p in left_out[:6])}{more}."
+        more = tr("; and {left_out} more", left_out=len(left_out) - 6) if len(left_out) > 6 else ""
+        words = tr("Left out: {why}{more}.", why="; ".join(_why(p) for p in left_out[:6]), more=more)
         told.append(of_runs("left-out", words, left_out, left_out))
     if own:
-        words = "What was measured here was measured on one unit of each device; units differ among themselves."
+        words = tr("What was measured here was measured on one unit of each device; units differ among themselves.")
         told.append(of_runs("one-unit", words, own, own))
     return told
 
 
 def _unsettled(own: Sequence[RunPoint]) -> list[Claim]:
     drifting = [p for p in own if p.digest.state == SettledState.DRIFTING]
-    figures = "its figures" if len(drifting) == 1 else "figures"
-    words = f"{_named(drifting)} had not settled: {figures} still moved."
+    figures = tr("its figures") if len(drifting) == 1 else tr("figures")
+    words = tr("{named} had not settled: {figures} still moved.", named=_named(drifting), figures=figures)
     return [of_runs("unsettled", words, drifting, own)] if drifting else []
 
 
@@ -249,21 +330,36 @@ def _single(own: Sequence[RunPoint]) -> list[Claim]:
     single = [runs[0] for runs in cells.values() if len(runs) == 1]
     if not single:
         return []
-    rest = "rests" if len(single) == 1 else "rest"
-    words = f"{len(single)} of {counted(len(cells), 'cell')} {rest} on a single run: {_named(single)}."
+    rest = tr("rests") if len(single) == 1 else tr("rest")
+    words = tr(
+        "{single} of {cells} {rest} on a single run: {named}.",
+        single=len(single),
+        cells=counted(len(cells), "cell"),
+        rest=rest,
+        named=_named(single),
+    )
     return [Claim("single-runs", words, len(single), len(cells), tuple(p.run.id for p in single))]
 
 
 def _gaps(own: Sequence[RunPoint]) -> list[Claim]:
     gaps = [p for p in own if "gap" in p.digest.flags]
-    words = f"There are gaps in the {'log' if len(gaps) == 1 else 'logs'} of {_named(gaps)}; nothing is filled in."
+    words = tr(
+        "There are gaps in the {what} of {named}; nothing is filled in.",
+        what=tr("log") if len(gaps) == 1 else tr("logs"),
+        named=_named(gaps),
+    )
     return [of_runs("gaps", words, gaps, own)] if gaps else []
 
 
 def _by_hand(own: Sequence[RunPoint]) -> list[Claim]:
     moved = [p for p in own if p.run.window is not None]
-    windows = "settled window" if len(moved) == 1 else "settled windows"
-    words = f"The {windows} of {_named(moved)} {'was' if len(moved) == 1 else 'were'} chosen by hand."
+    windows = tr("settled window") if len(moved) == 1 else tr("settled windows")
+    words = tr(
+        "The {windows} of {named} {what} chosen by hand.",
+        windows=windows,
+        named=_named(moved),
+        what=tr("was") if len(moved) == 1 else tr("were"),
+    )
     return [of_runs("window-by-hand", words, moved, own)] if moved else []
 
 
@@ -272,10 +368,14 @@ def _of_units(devices: Sequence[Device]) -> list[Claim]:
     told = []
     for d in devices:
         if d.status is not Status.RETAIL:
-            words = f"{d.name} is {with_article(str(d.status))} unit: one that is sold may do otherwise."
+            words = tr(
+                "{name} is {with_article} unit: one that is sold may do otherwise.",
+                name=d.name,
+                with_article=with_article(str(d.status)),
+            )
             told.append(Claim("not-retail", words, 1, len(devices)))
     told += [
-        Claim("came-unknown", f"How {d.name} came is not noted.", 1, len(devices))
+        Claim("came-unknown", tr("How {name} came is not noted.", name=d.name), 1, len(devices))
         for d in devices
         if d.came is Came.UNKNOWN
     ]
@@ -294,9 +394,13 @@ def _told(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Claim]:
             continue
         figures = f"{counted(n, 'figure')} {'is' if n == 1 else 'are'}"
         words = (
-            f"{figures} typed in as own tests; there is no log to check {'it' if n == 1 else 'them'} by."
+            tr(
+                "{figures} typed in as own tests; there is no log to check {what} by.",
+                figures=figures,
+                what=tr("it") if n == 1 else tr("them"),
+            )
             if is_own
-            else f"{figures} told by others, and not measured here."
+            else tr("{figures} told by others, and not measured here.", figures=figures)
         )
         found.append(Claim(code, words, n, len(runs) + len(results), of_run, typed))
     return found
@@ -316,7 +420,12 @@ def _typed_once(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Cla
     n = sum(behind == 1 for behind in repeats.values())
     if not n:
         return []
-    words = f"{n} of {counted(len(repeats), 'typed figure')} {'rests' if n == 1 else 'rest'} on a single run."
+    words = tr(
+        "{n} of {repeats} {what} on a single run.",
+        n=n,
+        repeats=counted(len(repeats), "typed figure"),
+        what=tr("rests") if n == 1 else tr("rest"),
+    )
     return [Claim("typed-once", words, n, len(repeats))]
 
 
@@ -326,7 +435,9 @@ def _several_units(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[
     n = len(of_run) + len(typed)
     if not n:
         return []
-    words = f"{counted(n, 'figure')} {'is a mean' if n == 1 else 'are means'} of several units."
+    words = tr(
+        "{n} {what} of several units.", n=counted(n, "figure"), what=tr("is a mean") if n == 1 else tr("are means")
+    )
     return [Claim("several-units", words, n, len(runs) + len(results), of_run, typed)]
 
 
@@ -336,7 +447,11 @@ def _why(p: RunPoint) -> str:
 
 def _named(runs: Sequence[RunPoint]) -> str:
     names = [f"{p.device.name}, {p.name}" for p in runs]
-    return "; ".join(names) if len(names) <= 4 else f"{'; '.join(names[:3])} and {len(names) - 3} more"
+    return (
+        "; ".join(names)
+        if len(names) <= 4
+        else tr("{names} and {names_2} more", names="; ".join(names[:3]), names_2=len(names) - 3)
+    )
 
 
 # Data
@@ -346,12 +461,25 @@ def _logs_claim(own: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Claim:
     """How many logs there are, and of which days."""
     dated = [p for p in own if p.run.day is not None]
     days = sorted({f"{p.run.day}" for p in dated})
-    span = ", whose day is not known"
+    span = tr(", whose day is not known")
     if days:
-        span = f", made on {days[0]}" if len(days) == 1 else f", made between {days[0]} and {days[-1]}"
-        span += f" ({len(dated)} of them; the day of the others is not known)" if len(dated) < len(own) else ""
-    with_logs = "1 run with a log of its own" if len(own) == 1 else f"{len(own)} runs with logs"
-    words = f"{with_logs}{span}, {'stands' if len(own) == 1 else 'stand'} behind this report."
+        span = (
+            tr(", made on {days}", days=days[0])
+            if len(days) == 1
+            else tr(", made between {days} and {days_2}", days=days[0], days_2=days[-1])
+        )
+        span += (
+            tr(" ({dated} of them; the day of the others is not known)", dated=len(dated))
+            if len(dated) < len(own)
+            else ""
+        )
+    with_logs = tr("1 run with a log of its own") if len(own) == 1 else tr("{own} runs with logs", own=len(own))
+    words = tr(
+        "{with_logs}{span}, {what} behind this report.",
+        with_logs=with_logs,
+        span=span,
+        what=tr("stands") if len(own) == 1 else tr("stand"),
+    )
     return of_runs("logs", words, own, runs)
 
 
@@ -360,13 +488,20 @@ def _score_claims(own: Sequence[RunPoint]) -> list[Claim]:
     scored = [p for p in own if any(one.score is not None and not one.of_rate for one in p.run.passes)]
     by_hand = [p for p in scored if p.workload.score_from is ScoreFrom.NONE]
     by_program = [p for p in scored if p not in by_hand]
-    ways = (("typed-score", by_hand, "typed in"), ("program-score", by_program, "told by the program of the workload"))
+    ways = (
+        ("typed-score", by_hand, tr("typed in")),
+        ("program-score", by_program, tr("told by the program of the workload")),
+    )
     return [of_runs(code, f"{_scores_of(runs)} {how}.", runs, own) for code, runs, how in ways if runs]
 
 
 def _scores_of(runs: Sequence[RunPoint]) -> str:
     """The beginning of a sentence on the scores of some runs."""
-    return "The score of 1 run with a log was" if len(runs) == 1 else f"The scores of {len(runs)} runs with logs were"
+    return (
+        tr("The score of 1 run with a log was")
+        if len(runs) == 1
+        else tr("The scores of {runs} runs with logs were", runs=len(runs))
+    )
 
 
 def data_claims(runs: Sequence[RunPoint], results: Sequence[Result], readings: int) -> list[Claim]:
@@ -376,13 +511,21 @@ def data_claims(runs: Sequence[RunPoint], results: Sequence[Result], readings: i
     told = [_logs_claim(own, runs), *scored] if own else []
     typed = len(results) + len(runs) - len(own)
     if typed:
-        words = f"{counted(typed, 'figure')} {'was' if typed == 1 else 'were'} typed in or told, without a log."
+        words = tr(
+            "{typed} {what} typed in or told, without a log.",
+            typed=counted(typed, "figure"),
+            what=tr("was") if typed == 1 else tr("were"),
+        )
         ids = tuple(p.run.id for p in runs if p.run.summary is not None)
         told.append(Claim("typed-in", words, typed, len(runs) + len(results), ids, tuple(r.id for r in results)))
     elif own and not scored:
-        words = "Every score is worked out from these logs; none is typed in."
+        words = tr("Every score is worked out from these logs; none is typed in.")
         told.append(of_runs("all-logged", words, own, runs))
     if readings:
-        words = f"{counted(readings, 'reading')} {'was' if readings == 1 else 'were'} taken by hand."
+        words = tr(
+            "{readings} {what} taken by hand.",
+            readings=counted(readings, "reading"),
+            what=tr("was") if readings == 1 else tr("were"),
+        )
         told.append(Claim("readings", words, readings, readings))
     return told

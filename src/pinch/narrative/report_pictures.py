@@ -6,6 +6,7 @@ from pinch.analysis.points import RunPoint
 from pinch.bench.book import Book
 from pinch.bench.photos import Photo
 from pinch.bench.records import Device
+from pinch.language import tr
 from pinch.narrative.story import StoryPhoto, StorySection
 
 BEFORE = "questions"
@@ -18,9 +19,15 @@ def pictures_section(book: Book, devices: Sequence[Device], runs: Sequence[RunPo
     for p in runs:
         photos = book.photos(p.device.id, p.run.id)
         read = {r.id: f": {r.quantity} {r.value_words}" for r in book.readings(p.run.id)} if photos else {}
-        of = f"{p.device.name}, {p.setting.name}, {p.workload.name}, run {p.run.repeat}"
+        of = tr(
+            "{device}, {setting}, {workload}, run {repeat}",
+            device=p.device.name,
+            setting=p.setting.name,
+            workload=p.workload.name,
+            repeat=p.run.repeat,
+        )
         found += [_told(photo, of + read.get(photo.reading_id or 0, "")) for photo in photos]
-    return StorySection("pictures", "Pictures", photos=tuple(photo for photo in found if photo is not None))
+    return StorySection("pictures", tr("Pictures"), photos=tuple(photo for photo in found if photo is not None))
 
 
 def with_pictures(sections: Sequence[StorySection], pictures: StorySection) -> list[StorySection]:

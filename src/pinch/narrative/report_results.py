@@ -15,6 +15,7 @@ from pinch.charts.table_chart import Heading, TableChart
 from pinch.core.metrics import AVERAGE, LOW_NAMES, SCORE, Metric
 from pinch.core.printing import counted, listed, number_word
 from pinch.core.verdict import Answer
+from pinch.language import tr
 from pinch.narrative.cards.mode_cards import workloads_of
 from pinch.narrative.claims import Claim
 from pinch.narrative.mode_words import hours_words
@@ -59,7 +60,7 @@ def _tables_of(result: CompareResult, variants: Sequence[Workload], name: str) -
         figures = (Heading("result", metric.unit), *low, Heading("runs"), Heading("measured", "W"))
         variant = (Heading("variant", words=True),) if several else ()
         headings = (Heading("Cell", words=True), *variant, *figures, Heading("place by the mean, in its room"))
-        unit = metric.unit + (", less is better" if less_is_better else "")
+        unit = metric.unit + (tr(", less is better") if less_is_better else "")
         title = name if several else ", ".join(filter(None, (name, set_words(variants[0]))))
         rows = [
             (cell, *((", ".join(filter(None, (w.variant, set_words(w)))),) if several else ()), *cells)
@@ -80,8 +81,8 @@ def _rows(row: WorkRow, low_of: Mapping[str, str] | None) -> Iterator[tuple[str,
 def set_words(w: Workload) -> str:
     """How a workload is set beside what its name says: resolution, preset, upscaling with what it is worked out at,
     made frames, cap."""
-    inner = f" from {w.inner_resolution}" if w.inner_resolution else ""
-    cap = f"cap {w.frame_cap_fps:g} fps" if w.frame_cap_fps else ""
+    inner = tr(" from {inner_resolution}", inner_resolution=w.inner_resolution) if w.inner_resolution else ""
+    cap = tr("cap {frame_cap_fps:g} fps", frame_cap_fps=w.frame_cap_fps) if w.frame_cap_fps else ""
     parts = (w.resolution, w.preset, f"{w.upscaling}{inner}" if w.upscaling else inner.strip(), w.frame_generation, cap)
     return ", ".join(part for part in parts if part and part not in w.name.split(", "))
 
@@ -95,7 +96,7 @@ def _place(of: Compared, row: WorkRow) -> str:
     if room is None and len(rooms) > 1:
         return ""
     means = [c.score.mean for c in beside]
-    return f"{means.index(of.score.mean) + 1} of {len(means)}" if len(means) > 1 else ""
+    return tr("{index} of {means}", index=means.index(of.score.mean) + 1, means=len(means)) if len(means) > 1 else ""
 
 
 def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) -> list[Claim]:
@@ -123,12 +124,23 @@ def rank_claims(points: BookPoints, subject: Device, devices: Sequence[Device]) 
 def _unjudged(results: Sequence[CompareResult], compared: int) -> Claim:
     """Under which workloads nothing tells who is ahead."""
     names = [r.rows[0].workload.name for r in results]
-    named = listed(names) if len(names) <= MOST_NAMED else f"{', '.join(names[:3])} and {len(names) - 3} more workloads"
-    why = "no difference can be judged without repeats, or a word on how far they scatter"
+    named = (
+        listed(names)
+        if len(names) <= MOST_NAMED
+        else tr("{names} and {names_2} more workloads", names=", ".join(names[:3]), names_2=len(names) - 3)
+    )
+    why = tr("no difference can be judged without repeats, or a word on how far they scatter")
     cells = [(c, r.rows[0].workload.id) for r in results for c in r.choice.cells]
     runs = tuple(p.run.id for c, w in cells for p in c.points.get(w, ()))
     typed = tuple(x.id for c, w in cells for x in c.results.get(w, ()))
-    return Claim("rank-unjudged", f"Who is ahead under {named} is not told: {why}.", len(names), compared, runs, typed)
+    return Claim(
+        "rank-unjudged",
+        tr("Who is ahead under {named} is not told: {why}.", named=named, why=why),
+        len(names),
+        compared,
+        runs,
+        typed,
+    )
 
 
 def _best(workload: Workload, cells: Sequence[BenchCell]) -> BenchCell | None:
@@ -162,9 +174,20 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
         if (c, v) not in known:
             told.setdefault(f"not judged ({why_no_interval(v)}) against", []).append(c.name)
     parts = [f"{words} {listed(names)}" for words, names in told.items() if names]
-    many = "the other device" if len(against) == 1 else f"{number_word(len(against))} other devices"
+    many = (
+        tr("the other device")
+        if len(against) == 1
+        else tr("{number_word} other devices", number_word=number_word(len(against)))
+    )
     printed = f"{row.printed[base.name]} {row.metric.unit}".rstrip()
-    words = f"{workload.name}, each at its best setting: {base.name} ({printed}) against {many}: {'; '.join(parts)}."
+    words = tr(
+        "{workload}, each at its best setting: {base} ({printed}) against {many}: {parts}.",
+        workload=workload.name,
+        base=base.name,
+        printed=printed,
+        many=many,
+        parts="; ".join(parts),
+    )
     runs = tuple(p.run.id for c in result.choice.cells for p in c.points.get(workload.id, ()))
     typed = tuple(r.id for c in result.choice.cells for r in c.results.get(workload.id, ()))
     return Claim("rank", words, len(told["ahead of"]), len(against), runs, typed)
@@ -184,15 +207,19 @@ def battery_table(points: BookPoints, subject: Device) -> TableChart | None:
         *(Heading("Setting", words=True), Heading("use", words=True), Heading("package", "W")),
         *(Heading("full battery lasts"), Heading("how it is known", words=True)),
     )
-    return TableChart(f"{subject.name} on its battery, by mode and use", headings, tuple(rows))
+    return TableChart(tr("{subject} on its battery, by mode and use", subject=subject.name), headings, tuple(rows))
 
 
 def _lasting(row: ModeRow) -> tuple[str, str, str]:
     assert row.battery_min is not None
     value, low, high = (hours_words(minutes / 60.0) for minutes in row.battery_min)
-    between = f" ({low} to {high})" if low != high else ""
+    between = tr(" ({low} to {high})", low=low, high=high) if low != high else ""
     on_battery = not row.setting.mains
-    known = "run on battery, draw by the line over watts" if on_battery else "run on mains, draw by the line over watts"
+    known = (
+        tr("run on battery, draw by the line over watts")
+        if on_battery
+        else tr("run on mains, draw by the line over watts")
+    )
     return f"{row.power_w:.1f}" if row.power_w is not None else "", f"{value}{between}", known
 
 
@@ -203,7 +230,7 @@ def untested_claims(points: BookPoints, devices: Sequence[Device]) -> list[Claim
     told = [*_never_run(settings, counting, points), *_pairs(settings, counting, devices)]
     on_battery = {p.run.device_id for p in counting if not p.setting.mains}
     mobile = [d for d in devices if d.battery.usable_wh]
-    told += _lacking("battery", "ran on battery", mobile, on_battery, "No device with a battery")
+    told += _lacking("battery", tr("ran on battery"), mobile, on_battery, tr("No device with a battery"))
     return told + _unmeasured(counting, points, devices)
 
 
@@ -219,23 +246,25 @@ def _unmeasured(counting: Sequence[RunPoint], points: BookPoints, devices: Seque
     surface |= {p.run.device_id for p in counting if p.digest.surfaces}
     noise |= {p.run.device_id for p in counting if "noise.level.load_mean" in p.read}
     for code, words, there in (
-        ("wall", "had its watts at the wall measured", wall),
-        ("noise", "had its noise measured", noise),
-        ("surface", "had a surface measured", surface),
+        ("wall", tr("had its watts at the wall measured"), wall),
+        ("noise", tr("had its noise measured"), noise),
+        ("surface", tr("had a surface measured"), surface),
     ):
         told += _lacking(code, words, devices, there)
     return told
 
 
-def _lacking(code: str, what: str, devices: Sequence[Device], there: set[int], none: str = "No device") -> list[Claim]:
+def _lacking(
+    code: str, what: str, devices: Sequence[Device], there: set[int], none: str = tr("No device")
+) -> list[Claim]:
     """Which devices have no such thing; nothing where all have it."""
     without = [d for d in devices if d.id not in there]
     if not without:
         return []
     if len(without) == len(devices):
-        who = none if len(devices) > 1 else f"{devices[0].name} never"
+        who = none if len(devices) > 1 else tr("{devices} never", devices=devices[0].name)
         return [Claim(f"no-{code}", f"{who} {what}.", len(without), len(devices))]
-    words = f"{listed([d.name for d in without])} never {what}."
+    words = tr("{name} never {what}.", name=listed([d.name for d in without]), what=what)
     return [Claim(f"no-{code}", words, len(without), len(devices))]
 
 
@@ -247,9 +276,14 @@ def _never_run(
     never = [f"{d.name}, {s.name}" for d, s in settings if s.id not in run]
     if not never:
         return []
-    more = f" and {len(never) - MOST_NAMED} more" if len(never) > MOST_NAMED else ""
-    have = "has" if len(never) == 1 else "have"
-    words = f"{len(never)} of {counted(len(settings), 'setting')} {have} no result: "
+    more = tr(" and {never} more", never=len(never) - MOST_NAMED) if len(never) > MOST_NAMED else ""
+    have = tr("has") if len(never) == 1 else tr("have")
+    words = tr(
+        "{never} of {settings} {have} no result: ",
+        never=len(never),
+        settings=counted(len(settings), "setting"),
+        have=have,
+    )
     named = "; ".join(never[:MOST_NAMED])
     return [Claim("never-run", f"{words}{named}{more}.", len(never), len(settings))]
 
@@ -265,10 +299,15 @@ def _pairs(
         run = {(p.run.setting_id, p.run.workload_id) for p in counting if p.device == d}
         of = len(own) * len(works)
         if 0 < len(run) < of:
-            words = (
-                f"{d.name}: {len(run)} of {of} pairs of its {counted(len(own), 'setting')} and the "
-                f"{counted(len(works), 'workload')} of this test {'was' if len(run) == 1 else 'were'} run; nothing is "
-                "said of the others."
+            words = tr(
+                "{name}: {run} of {of} pairs of its {own} and the {works} of this test {what} run; "
+                "nothing is said of the others.",
+                name=d.name,
+                run=len(run),
+                of=of,
+                own=counted(len(own), "setting"),
+                works=counted(len(works), "workload"),
+                what=tr("was") if len(run) == 1 else tr("were"),
             )
             told.append(Claim("pairs", words, len(run), of, tuple(p.run.id for p in counting if p.device == d)))
     return told

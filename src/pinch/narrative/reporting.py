@@ -18,6 +18,7 @@ from pinch.charts.table_chart import Heading, TableChart
 from pinch.core.errors import PinchError
 from pinch.core.fairness import FairnessGrade
 from pinch.core.printing import counted
+from pinch.language import numeral, tr
 from pinch.narrative import mode_words as modes_saying
 from pinch.narrative.cards.bench_cards import price_words, units_words
 from pinch.narrative.cards.content import CardContent
@@ -51,11 +52,11 @@ def story_of(book: Book, deck: Deck, day: str) -> Story:
     """
     shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
     if not shown:
-        raise PinchError("The deck has no card with something to show; send one from any page with Ctrl+K.")
+        raise PinchError(tr("The deck has no card with something to show; send one from any page with Ctrl+K."))
     report = deck.report
     left_out = tuple(f"{c.card.name}: {c.problem}" for c in deck.contents if c.card.in_report and c.found is None)
     return Story(
-        report.title or "A report without a title",
+        report.title or tr("A report without a title"),
         report.standfirst,
         report.publication,
         report.author,
@@ -81,16 +82,16 @@ def sections_of(deck: Deck) -> list[StorySection]:
     figures = _figures(shown, points)
     sheet = _sheet(points, subject)
     sections = [
-        StorySection("verdict", "Verdict", written=_lines(report.verdict)),
-        StorySection("for", "What speaks for it", items=_lines(report.speaks_for)),
-        StorySection("against", "What speaks against it", items=_lines(report.speaks_against)),
-        StorySection("glance", "At a glance", items=tuple(c.finding for c in shown)),
+        StorySection("verdict", tr("Verdict"), written=_lines(report.verdict)),
+        StorySection("for", tr("What speaks for it"), items=_lines(report.speaks_for)),
+        StorySection("against", tr("What speaks against it"), items=_lines(report.speaks_against)),
+        StorySection("glance", tr("At a glance"), items=tuple(c.finding for c in shown)),
         _devices(devices, here, report.disclosure),
         _method(points, runs),
-        StorySection("questions", "Questions and answers", figures=figures.get("questions", ())),
+        StorySection("questions", tr("Questions and answers"), figures=figures.get("questions", ())),
         StorySection(
             "results",
-            "All results",
+            tr("All results"),
             claims=tuple(rank_claims(points, subject, devices)) if subject is not None else (),
             tables=results_tables(points, devices),
         ),
@@ -100,7 +101,7 @@ def sections_of(deck: Deck) -> list[StorySection]:
         _power(subject, points, sheet, figures.get("power", ())),
         _fairness(shown),
         _prices(devices, shown),
-        StorySection("untested", "What was not tested", listed=tuple(untested_claims(points, here))),
+        StorySection("untested", tr("What was not tested"), listed=tuple(untested_claims(points, here))),
         _limits(shown, runs, typed, here, points),
         _data(points, runs, typed),
     ]
@@ -168,7 +169,7 @@ def _finding_claim(content: CardContent, points: BookPoints) -> Claim:
     cells = {(p.run.device_id, p.run.workload_id) for p in runs}
     beside = [p for p in points.points if (p.run.device_id, p.run.workload_id) in cells and is_own(p.run.id)]
     typed = _typed_of(content)
-    code = f"card: {content.card.kind}{', by hand' if content.edited else ''}"
+    code = tr("card: {kind}{what}", kind=content.card.kind, what=tr(", by hand") if content.edited else "")
     ids = tuple(dict.fromkeys(p.run.id for p in runs))
     results = tuple(r.id for r in typed)
     return Claim(code, content.finding, len(ids) + len(results), len(beside) + len(results), ids, results)
@@ -192,7 +193,7 @@ def _figures(shown: Sequence[CardContent], points: BookPoints) -> dict[str, tupl
 
 def _with_edit(c: CardContent) -> tuple[str, ...]:
     """The notes; a sentence that somebody wrote stands beside the composed one."""
-    return (*c.notes, f"the figures say: {c.composed}") if c.edited else c.notes
+    return (*c.notes, tr("the figures say: {composed}", composed=c.composed)) if c.edited else c.notes
 
 
 def _devices(devices: Sequence[Device], here: Sequence[Device], disclosure: str) -> StorySection:
@@ -201,9 +202,9 @@ def _devices(devices: Sequence[Device], here: Sequence[Device], disclosure: str)
         (
             d.name,
             d.chip,
-            " / ".join(f"{w:g}" for w in (d.claims.sustained_w, d.claims.burst_w) if w),
+            " / ".join(numeral(w, "g") for w in (d.claims.sustained_w, d.claims.burst_w) if w),
             _memory(d),
-            (standing(d) or "not noted") if d in here else "told by others",
+            (standing(d) or tr("not noted")) if d in here else tr("told by others"),
             ", ".join(f"{b.what} {b.version or b.date}" for b in d.builds),
         )
         for d in devices
@@ -213,26 +214,34 @@ def _devices(devices: Sequence[Device], here: Sequence[Device], disclosure: str)
         *(Heading("memory", words=True), Heading("unit", words=True), Heading("builds", words=True)),
     )
     told = len(devices) - len(here)
-    others = f"{counted(told, 'device')} {'is' if told == 1 else 'are'} known only by what others tell." if told else ""
+    others = (
+        tr(
+            "{told} {what} known only by what others tell.",
+            told=counted(told, "device"),
+            what=tr("is") if told == 1 else tr("are"),
+        )
+        if told
+        else ""
+    )
     words = (units_words(here) if here else "", others, disclosure)
     table = (TableChart("", headings, tuple(rows)),) if rows else ()
-    return StorySection("devices", "The devices and how they came", tuple(filter(None, words)), tables=table)
+    return StorySection("devices", tr("The devices and how they came"), tuple(filter(None, words)), tables=table)
 
 
 def _memory(d: Device) -> str:
     m = d.memory
-    speed = f"{m.speed_mts:g} MT/s" if m.speed_mts else ""
-    return " ".join(filter(None, (f"{m.size_gb:g} GB" if m.size_gb else "", m.kind, speed)))
+    speed = tr("{speed_mts:g} MT/s", speed_mts=m.speed_mts) if m.speed_mts else ""
+    return " ".join(filter(None, (tr("{size_gb:g} GB", size_gb=m.size_gb) if m.size_gb else "", m.kind, speed)))
 
 
 def _method(points: BookPoints, runs: Sequence[RunPoint]) -> StorySection:
     """What protocols ask for as far as runs name them, what was done, and how differences are called."""
     claims = tested_claims(runs, list(points.protocols.values()))
-    words = (
-        "A difference is called faster or slower only where the 95 % interval excludes none and it is as large as "
-        "matters; a tie is a result."
+    words = tr(
+        "A difference is called faster or slower only where the 95 % interval excludes none and"
+        " it is as large as matters; a tie is a result."
     )
-    return StorySection("method", "How it was tested", (words,), claims=tuple(claims))
+    return StorySection("method", tr("How it was tested"), (words,), claims=tuple(claims))
 
 
 def _sheet(points: BookPoints, subject: Device | None) -> ModesSheet | None:
@@ -251,11 +260,11 @@ def _sheet(points: BookPoints, subject: Device | None) -> ModesSheet | None:
 
 def _modes(subject: Device | None, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StorySection:
     if subject is None or sheet is None or figures:
-        return StorySection("modes", "The modes at a glance", figures=figures)
+        return StorySection("modes", tr("The modes at a glance"), figures=figures)
     table = sheet_chart(sheet)
     claim = _of_sheet("modes", modes_saying.headline(sheet, 0.9), sheet, sheet.rows)
     titled = TableChart(f"{sheet.device.name}, {sheet.workload.name}", table.headings, table.rows, table.strong)
-    return StorySection("modes", "The modes at a glance", claims=(claim,), tables=(titled,))
+    return StorySection("modes", tr("The modes at a glance"), claims=(claim,), tables=(titled,))
 
 
 def _of_sheet(code: str, words: str, sheet: ModesSheet, rows: Sequence[ModeRow]) -> Claim:
@@ -267,16 +276,16 @@ def _heat(
     subject: Device | None, points: BookPoints, sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]
 ) -> StorySection:
     claims = () if subject is None else tuple(heat_claims(subject, points.points, sheet))
-    return StorySection("heat", "Heat", claims=claims, figures=figures)
+    return StorySection("heat", tr("Heat"), claims=claims, figures=figures)
 
 
 def _sound(sheet: ModesSheet | None, figures: tuple[StoryFigure, ...]) -> StorySection:
     claim = None if sheet is None else sound_claim(sheet)
     if sheet is None or claim is None:
-        return StorySection("sound", "Sound", figures=figures)
+        return StorySection("sound", tr("Sound"), figures=figures)
     read = [r for r in sheet.rows if r.noise is not None]
     limit = _of_sheet("quiet", modes_saying.sound_words(sheet, QUIET_DB), sheet, read)
-    return StorySection("sound", "Sound", claims=(claim, limit), figures=figures)
+    return StorySection("sound", tr("Sound"), claims=(claim, limit), figures=figures)
 
 
 def _power(
@@ -296,7 +305,7 @@ def _power(
             told.append(Claim("not-on-battery", without, 1, 1))
     table = battery_table(points, subject) if subject is not None else None
     tables = (table,) if table is not None else ()
-    return StorySection("power", "Power and battery", claims=tuple(told), tables=tables, figures=figures)
+    return StorySection("power", tr("Power and battery"), claims=tuple(told), tables=tables, figures=figures)
 
 
 def _fairness(shown: Sequence[CardContent]) -> StorySection:
@@ -310,17 +319,18 @@ def _fairness(shown: Sequence[CardContent]) -> StorySection:
         if u.difference.grade is not FairnessGrade.HARMLESS
     )
     if not rows:
-        return StorySection("fairness", "What is not alike")
+        return StorySection("fairness", tr("What is not alike"))
     headings = tuple(
-        Heading(name, words=True) for name in ("Cell", "against", "what", "it has", "the other", "what that does")
+        Heading(name, words=True)
+        for name in (tr("Cell"), "against", "what", tr("it has"), tr("the other"), tr("what that does"))
     )
-    words = "What differed beside what was compared. An unfair pair is compared all the same, with this in view."
-    return StorySection("fairness", "What is not alike", (words,), tables=(TableChart("", headings, tuple(rows)),))
+    words = tr("What differed beside what was compared. An unfair pair is compared all the same, with this in view.")
+    return StorySection("fairness", tr("What is not alike"), (words,), tables=(TableChart("", headings, tuple(rows)),))
 
 
 def _verdict(unfair: Unfair) -> str:
     words = unfair.difference.effect.replace("the baseline", "the other")
-    return f"accepted: {unfair.accepted}" if unfair.accepted else words
+    return tr("accepted: {accepted}", accepted=unfair.accepted) if unfair.accepted else words
 
 
 def _prices(devices: Sequence[Device], shown: Sequence[CardContent]) -> StorySection:
@@ -339,7 +349,9 @@ def _prices(devices: Sequence[Device], shown: Sequence[CardContent]) -> StorySec
         for words in money_words(ShownComparison(result, True, False, None, {}))
         if (runs := [p for p in c.found.runs if is_own(p.run.id)]) or c.found.typed
     ]
-    return StorySection("prices", "Prices", listed=tuple({claim.words: claim for claim in (*told, *pairs)}.values()))
+    return StorySection(
+        "prices", tr("Prices"), listed=tuple({claim.words: claim for claim in (*told, *pairs)}.values())
+    )
 
 
 def _limits(
@@ -354,9 +366,9 @@ def _limits(
     claims = limit_claims(runs, typed, devices, left_out)
     unfair = [u for c in shown if c.found for r in c.found.compared for u in r.unfair]
     is_unlike = any(u.is_open and u.difference.grade is FairnessGrade.HOLDS_BACK for u in unfair)
-    words = "Some comparisons are not like for like; what differs stands under “What is not alike”."
+    words = tr("Some comparisons are not like for like; what differs stands under “What is not alike”.")
     return StorySection(
-        "limits", "What this test cannot say", items=(words,) if is_unlike else (), listed=tuple(claims)
+        "limits", tr("What this test cannot say"), items=(words,) if is_unlike else (), listed=tuple(claims)
     )
 
 
@@ -368,6 +380,10 @@ def _data(points: BookPoints, runs: Sequence[RunPoint], typed: Sequence[Result])
     )
     readings = sum(len(points.readings.get(p.run.id, ())) for p in runs)
     logs = "logs, " if any(p.run.summary is None for p in runs) else ""
-    where = f"The {logs}{'readings, ' if readings else ''}results and tables are in the data package beside the report."
+    where = tr(
+        "The {logs}{what}results and tables are in the data package beside the report.",
+        logs=logs,
+        what=tr("readings, ") if readings else "",
+    )
     claims = tuple(data_claims(runs, typed, readings))
-    return StorySection("data", "Data and versions", (where,), items=tuple(builds), claims=claims)
+    return StorySection("data", tr("Data and versions"), (where,), items=tuple(builds), claims=claims)

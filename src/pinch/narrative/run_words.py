@@ -19,6 +19,7 @@ from pinch.core.framekinds import Share
 from pinch.core.judge import PART_FRAMES, Judgement
 from pinch.core.printing import in_percent, more_minutes, number_word, plain
 from pinch.core.runlog import RunLog
+from pinch.language import tr
 from pinch.narrative.finding import finding
 
 
@@ -40,18 +41,26 @@ class RunStory:
     def headline(self) -> str:
         """The finding; a void run says so first."""
         words = finding(self.judged, self.setting.sustained_w)
-        return f"Void: {self.run.void.rstrip('.')}. {words}" if self.run.void else words
+        return tr("Void: {what}. {words}", what=self.run.void.rstrip("."), words=words) if self.run.void else words
 
     @property
     def conditions(self) -> str:
         """Room and supply."""
-        room = "room not noted" if self.run.ambient_c is None else f"room {self.run.ambient_c:g} °C"
+        room = (
+            tr("room not noted")
+            if self.run.ambient_c is None
+            else tr("room {ambient_c:g} °C", ambient_c=self.run.ambient_c)
+        )
         return f"{room} · {'mains' if self.setting.mains else 'battery'}"
 
     @property
     def footnote(self) -> str:
         """Conditions of the run, for charts that leave the bench."""
-        words = [workload_words(self.workload), f"run {self.run.repeat}", f"{self.run.day or 'day not noted'}"]
+        words = [
+            workload_words(self.workload),
+            tr("run {repeat}", repeat=self.run.repeat),
+            f"{self.run.day or tr('day not noted')}",
+        ]
         return " · ".join([*words, self.conditions, *filter(None, [standing(self.device)])])
 
     def chart(self, slot: int = 0) -> Chart:
@@ -66,7 +75,13 @@ def frame_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
     f, kinds = shown.judged.frames, shown.judged.kinds
     if f is None or kinds is None:
         return ()
-    title = f"{shown.device.name}, {shown.setting.name}: {f.average_fps:.1f} fps, 1 % low {f.low_1.percentile:.1f}"
+    title = tr(
+        "{device}, {setting}: {average_fps:.1f} fps, 1 % low {percentile:.1f}",
+        device=shown.device.name,
+        setting=shown.setting.name,
+        average_fps=f.average_fps,
+        percentile=f.low_1.percentile,
+    )
     return tuple(make(kinds, f, title, shown.footnote, slot) for make in (frame_strip, frame_curve, frame_spread))
 
 
@@ -75,7 +90,12 @@ def heat_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
     heat, power = shown.judged.heat, shown.judged.power
     if heat is None or power is None:
         return ()
-    title = f"{shown.device.name}, {shown.setting.name}: {heat.r_th.value:.2f} K/W"
+    title = tr(
+        "{device}, {setting}: {r_th:.2f} K/W",
+        device=shown.device.name,
+        setting=shown.setting.name,
+        r_th=heat.r_th.value,
+    )
     settled = shown.judged.figures[power].sustained.value
     settled = settled if math.isfinite(settled) else float(heat.power_w[-1])
     idle = shown.judged.limits.idle_w
@@ -87,7 +107,10 @@ def heat_charts(shown: RunStory, slot: int) -> tuple[Chart, ...]:
 
 def names_of(runs: Sequence[RunStory | RunPoint]) -> tuple[str, ...]:
     """Each run by what tells it from the others."""
-    parts = [(r.device.name, r.setting.name, r.workload.name, _room(r), f"run {r.run.repeat}") for r in runs]
+    parts = [
+        (r.device.name, r.setting.name, r.workload.name, _room(r), tr("run {repeat}", repeat=r.run.repeat))
+        for r in runs
+    ]
     telling = [place for place in range(5) if len({part[place] for part in parts}) > 1] or [1, 4]
     named = [", ".join(part[place] for place in telling if part[place]) for part in parts]
     if len(set(named)) < len(named):
@@ -96,7 +119,7 @@ def names_of(runs: Sequence[RunStory | RunPoint]) -> tuple[str, ...]:
 
 
 def _room(shown: RunStory | RunPoint) -> str:
-    return "" if shown.run.ambient_c is None else f"{shown.run.ambient_c:g} °C"
+    return "" if shown.run.ambient_c is None else tr("{ambient_c:g} °C", ambient_c=shown.run.ambient_c)
 
 
 def overlay_of(runs: Sequence[RunStory]) -> Chart:
@@ -105,13 +128,17 @@ def overlay_of(runs: Sequence[RunStory]) -> Chart:
     overlaid = [
         Overlaid(name, run.log, run.judged, slot) for slot, (name, run) in enumerate(zip(names, runs, strict=True))
     ]
-    title = f"{names[0]} beside {', '.join(names[1:])}"
+    title = tr("{names} beside {names_2}", names=names[0], names_2=", ".join(names[1:]))
     return overlay_chart(overlaid, title, " · ".join(dict.fromkeys(run.footnote for run in runs)))
 
 
 def first_minutes(early: EarlyLate) -> str:
     """How long the first part is that is told from the rest."""
-    return "First minute" if early.first_min == 1 else f"First {number_word(early.first_min)} minutes"
+    return (
+        tr("First minute")
+        if early.first_min == 1
+        else tr("First {number_word} minutes", number_word=number_word(early.first_min))
+    )
 
 
 def frames_words(shown: RunStory) -> str:
@@ -119,16 +146,36 @@ def frames_words(shown: RunStory) -> str:
     f, kinds = shown.judged.frames, shown.judged.kinds
     if f is None or kinds is None:
         if shown.judged.rate == "frame.rate":
-            return "Only rates of frames were logged: single long frames cannot be seen in them; there are no lows."
-        return "No single frames were logged here. Follow a frame log on the Run page, or add one with the log."
-    words = [f"{f.frames:,} frames in {minutes(f.duration_s)}: {f.average_fps:.1f} fps on average."]
+            return tr("Only rates of frames were logged: single long frames cannot be seen in them; there are no lows.")
+        return tr("No single frames were logged here. Follow a frame log on the Run page, or add one with the log.")
+    words = [
+        tr(
+            "{frames:,} frames in {duration_s}: {average_fps:.1f} fps on average.",
+            frames=f.frames,
+            duration_s=minutes(f.duration_s),
+            average_fps=f.average_fps,
+        )
+    ]
     early = shown.judged.early_late.get("frame.rate")
     if early is not None:
-        words.append(f"{first_minutes(early)} {early.early:.1f} fps, then {early.late:.1f}.")
+        words.append(
+            tr(
+                "{first_minutes} {early:.1f} fps, then {late:.1f}.",
+                first_minutes=first_minutes(early),
+                early=early.early,
+                late=early.late,
+            )
+        )
     if kinds.dropped is not None:
-        words.append(f"{_share_words(kinds.dropped)} dropped.")
+        words.append(tr("{share_words} dropped.", share_words=_share_words(kinds.dropped)))
     if kinds.generated is not None and kinds.generated.count:
-        words.append(f"{_share_words(kinds.generated)} generated; shown {kinds.shown_fps:.1f} fps, drawn as above.")
+        words.append(
+            tr(
+                "{share_words} generated; shown {shown_fps:.1f} fps, drawn as above.",
+                share_words=_share_words(kinds.generated),
+                shown_fps=kinds.shown_fps,
+            )
+        )
     words += [
         note.text for note in shown.judged.warnings if note.code in (PART_FRAMES, "first-pass", "few-frames-0.01")
     ]
@@ -140,19 +187,31 @@ def heat_words(shown: RunStory) -> str:
     j = shown.judged
     if j.heat is None:
         why = next((note.text for note in j.warnings if note.code in ("no-heat", "no-temp", "no-power")), "")
-        return why or "Heat cannot be told of this run."
+        return why or tr("Heat cannot be told of this run.")
     heat = j.heat
-    words = [f"{heat.r_th.value:.2f} K for each watt"]
+    words = [tr("{r_th:.2f} K for each watt", r_th=heat.r_th.value)]
     if math.isfinite(heat.coolable_w.value):
-        room = "this room, which nobody noted," if heat.offset_fitted else f"a room of {heat.room_c:.0f} °C"
+        room = (
+            tr("this room, which nobody noted,")
+            if heat.offset_fitted
+            else tr("a room of {room_c:.0f} °C", room_c=heat.room_c)
+        )
         words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in {room}".rstrip(","))
     lead = "; ".join(words) + "."
     if j.settled.state == SettledState.DRIFTING and heat.more_s > 0.0:
-        lead += f" It leads to {heat.end_c:.1f} °C and needs {more_minutes(heat.more_s)}."
+        lead += tr(
+            " It leads to {end_c:.1f} °C and needs {more_minutes}.",
+            end_c=heat.end_c,
+            more_minutes=more_minutes(heat.more_s),
+        )
     return " ".join([lead, *(note.text for note in heat.notes)])
 
 
 def _share_words(share: Share) -> str:
-    return (
-        f"{share.count} frames ({in_percent(share.value)}, {plain(100 * share.low, 2)} to {plain(100 * share.high, 2)})"
+    return tr(
+        "{count} frames ({share}, {low} to {high})",
+        count=share.count,
+        share=in_percent(share.value),
+        low=plain(100 * share.low, 2),
+        high=plain(100 * share.high, 2),
     )

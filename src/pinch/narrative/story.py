@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 from pinch.charts.face import Drawn
 from pinch.charts.table_chart import TableChart
+from pinch.language import tr
 from pinch.narrative.claims import Claim
 
 
@@ -47,7 +48,7 @@ class StoryPhoto:
     @property
     def alternative(self) -> str:
         """What it shows, for who cannot see it, as far as somebody said."""
-        return f"{self.caption or 'A picture without a caption'}, {self.of}"
+        return f"{self.caption or tr('A picture without a caption')}, {self.of}"
 
 
 @dataclass(frozen=True)

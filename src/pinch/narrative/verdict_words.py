@@ -7,18 +7,23 @@ from pinch.analysis.comparing import run_seconds, step_cells
 from pinch.core.index import Index
 from pinch.core.printing import counted
 from pinch.core.verdict import NextStep, StepKind, Verdict
+from pinch.language import tr
 
 
 def percent(ratio: float) -> str:
     """A ratio as a difference in %; of NaN there is none."""
     if math.isnan(ratio):
-        return "no ratio"
+        return tr("no ratio")
     return f"{100 * (ratio - 1):+.1f} %".replace("-", "−")
 
 
 def index_interval(index: Index) -> str:
     """The interval of an index as differences; empty where there is none."""
-    return f"{percent(index.low)} to {percent(index.high)}" if math.isfinite(index.low) else ""
+    return (
+        tr("{percent} to {percent_2}", percent=percent(index.low), percent_2=percent(index.high))
+        if math.isfinite(index.low)
+        else ""
+    )
 
 
 def in_brackets(index: Index) -> str:
@@ -48,8 +53,8 @@ def verdict_words(v: Verdict, difference: str = "") -> str:
 
 def _short(step: NextStep) -> str:
     if step.kind is StepKind.AGAIN:
-        return f"{step.runs} again"
-    return f"{step.runs} more{' in turns' if step.kind is StepKind.TURNS else ''}"
+        return tr("{runs} again", runs=step.runs)
+    return tr("{runs} more{what}", runs=step.runs, what=tr(" in turns") if step.kind is StepKind.TURNS else "")
 
 
 def would_tell(v: Verdict) -> str:
@@ -57,17 +62,27 @@ def would_tell(v: Verdict) -> str:
     if v.step is None:
         return ""
     if v.step.kind is StepKind.AGAIN:
-        return f", {counted(v.step.runs, 'run')} of the earlier one again would"
-    return f", {counted(v.step.runs, 'more run')} of each{' in turns' if v.step.kind is StepKind.TURNS else ''} would"
+        return tr(", {runs} of the earlier one again would", runs=counted(v.step.runs, "run"))
+    return tr(
+        ", {runs} of each{what} would",
+        runs=counted(v.step.runs, "more run"),
+        what=tr(" in turns") if v.step.kind is StepKind.TURNS else "",
+    )
 
 
 def step_words(step: NextStep, cell: BenchCell, base: BenchCell, workload_id: int) -> str:
     """What to do next, with how long its runs take."""
     cells = step_cells(step, cell, base)
     seconds = run_seconds(cells, workload_id)
-    time = f", {step.in_all * seconds / 60.0:.0f} min of load" if seconds else ""
+    time = tr(", {in_all:.0f} min of load", in_all=step.in_all * seconds / 60.0) if seconds else ""
     if step.kind is StepKind.AGAIN:
         other = base if step.of_first else cell
-        return f"{counted(step.runs, 'run')} of {cells[0].name} again, now, after {other.name}{time}"
-    turns = ", in turns on one day" if step.kind is StepKind.TURNS else ""
-    return f"{counted(step.runs, 'more run')} of each{turns}{time}"
+        return tr(
+            "{runs} of {cells} again, now, after {other}{time}",
+            runs=counted(step.runs, "run"),
+            cells=cells[0].name,
+            other=other.name,
+            time=time,
+        )
+    turns = tr(", in turns on one day") if step.kind is StepKind.TURNS else ""
+    return tr("{runs} of each{turns}{time}", runs=counted(step.runs, "more run"), turns=turns, time=time)

@@ -3,13 +3,15 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+from pinch.language import tr
+
 INSTALLED = Path("/usr/libexec/pinch-probe")
 """Where the package of a distribution puts the probe, with a rule of polkit of its own."""
 GROUP = "pinch"
 RULE = "/etc/tmpfiles.d/pinch.conf"
-LEAKS = (
-    "On a computer that others use too, such readings give away what their programs do: that is why the kernel keeps "
-    "them for root. Ask whoever looks after it first."
+LEAKS = tr(
+    "On a computer that others use too, such readings give away what their programs do: "
+    "that is why the kernel keeps them for root. Ask whoever looks after it first."
 )
 
 
@@ -26,39 +28,46 @@ class Way:
 def ways_to(place: str, refused: bool) -> tuple[Way, ...]:
     """The ways to what a file would tell. Pinch itself takes none of them."""
     beside = Way(
-        "Take it from beside",
+        tr("Take it from beside"),
         (
-            "a meter at the wall or at the battery (Bench, Instruments)",
-            "any program that prints it: a source of lines (Bench, the device, Sources of lines)",
+            tr("a meter at the wall or at the battery (Bench, Instruments)"),
+            tr("any program that prints it: a source of lines (Bench, the device, Sources of lines)"),
         ),
-        "Work at the mains only with a meter made for it, by its maker's instructions.",
-        ("archive the instrument, or clear the source",),
+        tr("Work at the mains only with a meter made for it, by its maker's instructions."),
+        (tr("archive the instrument, or clear the source"),),
     )
     if not refused:
         return (beside,)
     return (
         Way(
-            "Give rights to the probe alone, for each run",
+            tr("Give rights to the probe alone, for each run"),
             (
-                "enter one of these as the command that reaches Python (Bench, the device, Another computer):",
-                *([f"pkexec {INSTALLED}"] if INSTALLED.exists() else []),
-                "pkexec python3 -",
-                "sudo -n python3 -",
+                tr("enter one of these as the command that reaches Python (Bench, the device, Another computer):"),
+                *([tr("pkexec {installed}", installed=INSTALLED)] if INSTALLED.exists() else []),
+                tr("pkexec python3 -"),
+                tr("sudo -n python3 -"),
             ),
-            "Only the small probe runs with rights, never the window, and it gives up everything but reading before "
-            f"it begins. {LEAKS}",
-            ("clear the field",),
+            tr(
+                "Only the small probe runs with rights, never the window, and it gives up everything "
+                "but reading before it begins. {leaks}",
+                leaks=LEAKS,
+            ),
+            (tr("clear the field"),),
         ),
         Way(
-            "Open the file to a group, for good",
+            tr("Open the file to a group, for good"),
             (
-                f"groupadd --system {GROUP}; usermod --append --groups {GROUP} USER",
-                f"echo 'z {place} 0440 root {GROUP}' >> {RULE}",
-                f"systemd-tmpfiles --create {RULE}",
-                "then log in again",
+                tr("groupadd --system {group}; usermod --append --groups {group} USER", group=GROUP),
+                tr("echo 'z {place} 0440 root {group}' >> {rule}", place=place, group=GROUP, rule=RULE),
+                tr("systemd-tmpfiles --create {rule}", rule=RULE),
+                tr("then log in again"),
             ),
-            f"These are for root to type; Pinch never writes them. {LEAKS}",
-            (f"rm {RULE}", f"chmod 0400 {place}; chgrp root {place}", f"groupdel {GROUP}"),
+            tr("These are for root to type; Pinch never writes them. {leaks}", leaks=LEAKS),
+            (
+                tr("rm {rule}", rule=RULE),
+                tr("chmod 0400 {place}; chgrp root {place}", place=place),
+                tr("groupdel {group}", group=GROUP),
+            ),
         ),
         beside,
     )
@@ -69,6 +78,6 @@ def way_lines(way: Way) -> list[str]:
     return [
         f"{way.title}:",
         *(f"    {line}" for line in way.how),
-        f"  Mind: {way.caution}",
-        f"  Taken back by: {'; '.join(way.undo)}",
+        tr("  Mind: {caution}", caution=way.caution),
+        tr("  Taken back by: {undo}", undo="; ".join(way.undo)),
     ]

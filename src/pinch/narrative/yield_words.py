@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from pinch.analysis.comparing import CompareResult
 from pinch.core.printing import in_percent
 from pinch.core.unit_yield import UnitYield
+from pinch.language import tr
 
 MOST_NAMED = 3
-CAUTION = (
+CAUTION = tr(
     "Units of two designs need not be alike, and the watts they get count too: this describes, it does not explain."
 )
 
@@ -16,13 +17,19 @@ CAUTION = (
 def yield_words(y: UnitYield) -> str:
     """Units, work, and what of the promise is kept: 60 % more compute units, 35 % more work: 84 % of …"""
     units, work = _apart(y.units_ratio, "fewer"), _apart(y.ratio, "less")
-    return f"{units} {y.what}, {work} work: {share_words(y)} of what they promise"
+    return tr(
+        "{units} {what}, {work} work: {share_words} of what they promise",
+        units=units,
+        what=y.what,
+        work=work,
+        share_words=share_words(y),
+    )
 
 
 def share_words(y: UnitYield) -> str:
     """What of the promise is kept, with its interval where there is one."""
     low, high = y.interval
-    between = f" ({100 * low:.0f} to {100 * high:.0f} %)" if math.isfinite(low) else ""
+    between = tr(" ({low:.0f} to {high:.0f} %)", low=100 * low, high=100 * high) if math.isfinite(low) else ""
     return f"{100 * y.share:.0f} %{between}"
 
 
@@ -38,16 +45,26 @@ def yield_notes(result: CompareResult) -> list[str]:
 
 def _note(name: str, result: CompareResult, own: Sequence[tuple[str, UnitYield]]) -> str:
     first = own[0][1]
-    units = f"{first.units:g} against {first.base_units:g}"
-    head = f"{name} has {_apart(first.units_ratio, 'fewer')} {first.what} than {result.baseline.device.name} ({units})"
+    units = tr("{units:g} against {base_units:g}", units=first.units, base_units=first.base_units)
+    head = tr(
+        "{name} has {apart} {what} than {device} ({units})",
+        name=name,
+        apart=_apart(first.units_ratio, tr("fewer")),
+        what=first.what,
+        device=result.baseline.device.name,
+        units=units,
+    )
     (work, y), *others = own[:MOST_NAMED]
-    told = [f"{share_words(y)} of what they promise under {work}", *(f"{share_words(x)} under {w}" for w, x in others)]
-    more = [f"{len(own) - MOST_NAMED} more"] if len(own) > MOST_NAMED else []
-    return f"{head} and reaches {'; '.join([*told, *more])}."
+    told = [
+        tr("{share_words} of what they promise under {work}", share_words=share_words(y), work=work),
+        *(tr("{share_words} under {w}", share_words=share_words(x), w=w) for w, x in others),
+    ]
+    more = [tr("{own} more", own=len(own) - MOST_NAMED)] if len(own) > MOST_NAMED else []
+    return tr("{head} and reaches {what}.", head=head, what="; ".join([*told, *more]))
 
 
 def _apart(ratio: float, less: str) -> str:
     """A ratio as so many percent more, or less."""
     if abs(ratio - 1.0) < 0.0005:
-        return "just as many" if less == "fewer" else "just as much"
+        return tr("just as many") if less == "fewer" else tr("just as much")
     return f"{in_percent(abs(ratio - 1.0))} {'more' if ratio > 1 else less}"

@@ -14,6 +14,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import part_frames
 from pinch.core.runlog import RunLog
 from pinch.intake.book_folder import INDEX, LOGS, PHOTOS, BookIndex, FileMark, frames_name, photo_name, samples_name
+from pinch.language import tr
 from pinch.sources.runlog_csv import write_run_log
 
 
@@ -26,7 +27,7 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
     PinchError : the folder holds a book already, or cannot be written.
     """
     if (folder / INDEX).exists():
-        raise PinchError(f"{folder}: there is a book in this folder already; choose an empty one.")
+        raise PinchError(tr("{folder}: there is a book in this folder already; choose an empty one.", folder=folder))
     index, logs = index_of(book), folder / LOGS
     try:
         logs.mkdir(parents=True, exist_ok=True)
@@ -45,7 +46,13 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
         document = json.dumps(index.model_dump(mode="json"), indent=1, ensure_ascii=False)
         replace_file(folder / INDEX, (document + "\n").encode())
     except OSError as error:
-        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+        raise PinchError(
+            tr(
+                "{filename}: it cannot be written ({strerror}).",
+                filename=error.filename or folder,
+                strerror=error.strerror,
+            )
+        ) from None
     return len(index.runs)
 
 

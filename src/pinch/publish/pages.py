@@ -16,6 +16,7 @@ from pinch.bench.scratch import scratch_folder
 from pinch.charts.chart_files import face_letters, font_faces
 from pinch.charts.theme import FONTS
 from pinch.core.errors import DataError
+from pinch.language import tr
 from pinch.sources.contained import contained
 
 if TYPE_CHECKING:
@@ -52,7 +53,9 @@ def render(template: str, own: Path | None = None, **values: Any) -> str:
     if own is None:
         return str(_environment(None).get_template(template).render(**values))
     if own.suffix.lower() not in TEMPLATE_ENDINGS:  # a book from outside may name any file
-        raise DataError(str(own), f"a template ends with {' or '.join(TEMPLATE_ENDINGS)}")
+        raise DataError(
+            str(own), tr("a template ends with {template_endings}", template_endings=" or ".join(TEMPLATE_ENDINGS))
+        )
     with scratch_folder() as folder:
         told = folder / "values"
         told.write_bytes(pickle.dumps(values))
@@ -82,7 +85,7 @@ def write_own_page(folder: Path, own_words: str, values_words: str) -> None:
         raise DataError(_place(own, error.name), str(error.message).rstrip("."), error.lineno) from None
     except (TemplateError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError, OSError) as error:
         reason = str(error).rstrip(".") or type(error).__name__
-        raise DataError(str(own), f"the template fails: {reason}", _line_of(error, own)) from None
+        raise DataError(str(own), tr("the template fails: {reason}", reason=reason), _line_of(error, own)) from None
     (folder / _PAGE).write_text(with_what_is_beside(page, own.parent), encoding="utf-8")
 
 
@@ -112,7 +115,7 @@ def _beside(folder: Path, name: str, endings: Container[str]) -> Path:
     """The file of that name within a folder; no link and no dots lead out of it."""
     path = (folder / name).resolve()
     if not _is_within(path, folder) or path.suffix.lower() not in endings:
-        raise DataError(name, "only pictures and styles that stand beside the template can be part of its page")
+        raise DataError(name, tr("only pictures and styles that stand beside the template can be part of its page"))
     return path
 
 
@@ -168,7 +171,7 @@ def _environment(folder: Path | None) -> "Environment":
 def _own_template(folder: Path, name: str) -> tuple[str, str, None] | None:
     path = (folder / name).resolve()
     if not _is_within(path, folder) or path.suffix.lower() not in TEMPLATE_ENDINGS:
-        raise DataError(name, "a template reads only templates that stand beside it")
+        raise DataError(name, tr("a template reads only templates that stand beside it"))
     if not path.exists():
         return None
     return read_plain(path, MOST_BESIDE).decode("utf-8", "replace"), str(path), None

@@ -12,6 +12,7 @@ from pinch.charts.face import Face
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
+from pinch.language import tr
 from pinch.publish.plain_markdown import escaped
 
 CAPTIONS = "captions.md"
@@ -58,7 +59,13 @@ def write_pictures(
     """
     unknown = [kind for kind in choice.kinds if kind not in ENDINGS]
     if unknown or not choice.kinds:
-        raise PinchError(f"Pictures are written as {', '.join(ENDINGS)}, not as {', '.join(unknown) or 'nothing'}.")
+        raise PinchError(
+            tr(
+                "Pictures are written as {endings}, not as {unknown}.",
+                endings=", ".join(ENDINGS),
+                unknown=", ".join(unknown) or tr("nothing"),
+            )
+        )
     paths: list[Path] = []
     shown = [p for p in pictures if p.face is not None]
     try:
@@ -72,8 +79,19 @@ def write_pictures(
                 paths.append(path)
         replace_file(folder / CAPTIONS, captions(pictures).encode())
     except OSError as error:
-        there = f"{len(paths)} of {len(shown) * len(choice.kinds)} pictures are there, each of them whole"
-        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}); {there}.") from None
+        there = tr(
+            "{paths} of {shown} pictures are there, each of them whole",
+            paths=len(paths),
+            shown=len(shown) * len(choice.kinds),
+        )
+        raise PinchError(
+            tr(
+                "{filename}: it cannot be written ({strerror}); {there}.",
+                filename=error.filename or folder,
+                strerror=error.strerror,
+                there=there,
+            )
+        ) from None
     left_out = tuple(f"{p.title}: {p.problem}" for p in pictures if p.face is None)
     return Written((*paths, folder / CAPTIONS), left_out)
 
@@ -93,6 +111,10 @@ def captions(pictures: Sequence[Picture]) -> str:
             parts.append(f"## {p.number}. {escaped(p.title)}\n\nNot written: {escaped(p.problem)}")
         else:
             notes = "\n".join(f"- {escaped(note)}" for note in p.face.notes)
-            words = escaped(p.face.finding), notes, f"Alternative text: {escaped(p.face.alternative)}"
+            words = (
+                escaped(p.face.finding),
+                notes,
+                tr("Alternative text: {escaped}", escaped=escaped(p.face.alternative)),
+            )
             parts.append("\n\n".join((f"## {p.number}. {escaped(p.title)}", *words)))
     return "\n\n".join(parts) + "\n"

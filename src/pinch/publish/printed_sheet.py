@@ -14,6 +14,7 @@ from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.publish.harmless import harmless
@@ -38,7 +39,14 @@ def write_sheet(planned: PlannedSheet, path: Path) -> None:
     writer = writers.get(path.suffix.lower())
     if writer is None:
         known = ", ".join(writers)
-        raise PinchError(f"{path}: a run sheet is written as {known}, not as {path.suffix or 'a file without ending'}.")
+        raise PinchError(
+            tr(
+                "{path}: a run sheet is written as {known}, not as {suffix}.",
+                path=path,
+                known=known,
+                suffix=path.suffix or tr("a file without ending"),
+            )
+        )
     write_whole(path, writer(planned))
 
 
@@ -66,7 +74,12 @@ def calendar_bytes(planned: PlannedSheet) -> bytes:
     for number, (start, end) in enumerate(planned.spans(), 1):
         inside = [r for r in runs if start - 1 <= r.start.timestamp() <= end]
         words = "\n".join(f"{r.start:%H:%M} {r.words}" for r in inside)
-        title = f"{planned.plan.name}: session {number}, {counted(len(inside), 'run', 'runs')}"
+        title = tr(
+            "{plan}: session {number}, {inside}",
+            plan=planned.plan.name,
+            number=number,
+            inside=counted(len(inside), "run", "runs"),
+        )
         calendar.add_component(
             _event(Event(), title, planned.when(start), planned.when(end), f"s{number}", planned, words)
         )
@@ -75,7 +88,7 @@ def calendar_bytes(planned: PlannedSheet) -> bytes:
 
 def page(planned: PlannedSheet) -> str:
     """The sheet as a page of HTML that stands alone: times, boxes for readings by hand, methodology."""
-    title = f"{planned.plan.name}: run sheet"
+    title = tr("{plan}: run sheet", plan=planned.plan.name)
     days: dict[str, list[Any]] = {}
     for line in planned.lines():
         days.setdefault(f"{line.start:%A %-d %B %Y}", []).append(line)

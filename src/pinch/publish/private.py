@@ -18,6 +18,7 @@ from pinch.charts.face import Drawn
 from pinch.charts.multiples_chart import GridChart
 from pinch.charts.spec import Chart
 from pinch.core.runlog import Mark
+from pinch.language import tr
 
 _FIELDS: Mapping[Private, frozenset[str]] = {
     Private.NOTES: frozenset({"notes", "note"}),
@@ -31,7 +32,7 @@ _FIELDS: Mapping[Private, frozenset[str]] = {
 _COLUMNS: Mapping[Private, tuple[str, ...]] = {
     Private.NOTES: ("notes", "note"),
     Private.MARKS: ("void",),
-    Private.CHECKS: ("started in spite of",),
+    Private.CHECKS: (tr("started in spite of"),),
 }
 """Columns of tables likewise."""
 RIG = "rig"

@@ -18,6 +18,7 @@ from pinch.bench.records import Device, Record, Result, Setting, Workload
 from pinch.bench.scratch import scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, part_of, unheard
+from pinch.language import tr
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.claims import Claim
@@ -38,8 +39,8 @@ LONGEST_SHEET = 31
 PICTURES, DATA = "deck", "data"
 TABLES = ("xlsx", "ods", "csv")
 CONTENTS = (
-    *(Column("number"), Column("title"), Column("drawn as"), Column("finding"), Column("as composed")),
-    *(Column("edited"), Column("in the report"), Column("notes")),
+    *(Column("number"), Column("title"), Column(tr("drawn as")), Column("finding"), Column(tr("as composed"))),
+    *(Column("edited"), Column(tr("in the report")), Column("notes")),
 )
 
 
@@ -108,12 +109,14 @@ def _open_deck(deck: Deck, allowed: Collection[Private]) -> Deck:
 def _table_path(folder: Path, kind: str) -> Path:
     """Where tables of a kind go: CSV is a file a table, and has a folder."""
     if kind not in TABLES:
-        raise PinchError(f"Tables are written as {', '.join(TABLES)}, not as {kind}.")
+        raise PinchError(tr("Tables are written as {tables}, not as {kind}.", tables=", ".join(TABLES), kind=kind))
     path = folder / "tables" / "card.csv" if kind == "csv" else folder / f"tables.{kind}"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise PinchError(f"{path.parent}: it cannot be made ({error.strerror}).") from None
+        raise PinchError(
+            tr("{parent}: it cannot be made ({strerror}).", parent=path.parent, strerror=error.strerror)
+        ) from None
     return path
 
 
@@ -185,7 +188,7 @@ def package_of(book: Book, deck: Deck, story: Story, judged: JudgedBeside) -> Pa
     """
     points, typed = runs_behind(deck), typed_behind(deck)
     if not points and not typed:
-        raise PinchError("No run and no result stands behind this deck, so there is no data to write.")
+        raise PinchError(tr("No run and no result stands behind this deck, so there is no data to write."))
     ids = {p.run.id for p in points}
     tabled = tabled_runs(book, judged, [p.run for p in points])
     cards = report_tables(deck)

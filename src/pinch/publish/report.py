@@ -17,6 +17,7 @@ from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
+from pinch.language import tr
 from pinch.narrative.story import Story, StoryPhoto
 from pinch.publish.pages import FONTS_HERE, TEMPLATES, contained_pdf, render, with_fonts
 from pinch.publish.plain_markdown import escaped
@@ -64,7 +65,13 @@ class BegunReport:
                 replace_file(path, content())
                 paths.append(path)
         except OSError as error:
-            raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+            raise PinchError(
+                tr(
+                    "{filename}: it cannot be written ({strerror}).",
+                    filename=error.filename or folder,
+                    strerror=error.strerror,
+                )
+            ) from None
         return paths
 
 
@@ -78,7 +85,7 @@ def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress:
     """
     for form in choice.forms:
         if form not in FORMS:
-            raise PinchError(f"A report is written as {', '.join(FORMS)}, not as {form}.")
+            raise PinchError(tr("A report is written as {forms}, not as {form}.", forms=", ".join(FORMS), form=form))
     page = html(story, choice.template, progress=progress) if {"html", "pdf"} & set(choice.forms) else ""
     made: list[tuple[str, Callable[[], bytes]]] = []
     if "html" in choice.forms:
@@ -129,7 +136,9 @@ def plain_html(story: Story) -> str:
 
 def markdown(story: Story) -> str:
     """The report as Markdown, with its charts as pictures beside it."""
-    by_line = " · ".join(filter(None, (story.publication, story.author, f"edition {story.edition}", story.day)))
+    by_line = " · ".join(
+        filter(None, (story.publication, story.author, tr("edition {edition}", edition=story.edition), story.day))
+    )
     parts = [
         f"# {escaped(story.title)}",
         escaped(by_line),
@@ -149,7 +158,15 @@ def markdown(story: Story) -> str:
         for photo in section.photos:
             caption = " · ".join(filter(None, (photo.caption, photo.of)))
             parts += [f"![{escaped(photo.alternative)}]({photo_path(photo)})", escaped(caption)]
-    parts.append(f"Made with Pinch {story.version}; data {story.fingerprint}. {story.licence[0]}: {story.licence[1]}")
+    parts.append(
+        tr(
+            "Made with Pinch {version}; data {fingerprint}. {licence}: {licence_2}",
+            version=story.version,
+            fingerprint=story.fingerprint,
+            licence=story.licence[0],
+            licence_2=story.licence[1],
+        )
+    )
     return "\n\n".join(filter(None, parts)) + "\n"
 
 

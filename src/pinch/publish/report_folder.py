@@ -15,6 +15,7 @@ from pinch.bench.files import read_model, write_model
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted, listed
+from pinch.language import tr
 
 LIST = "written.json"
 MOST_BYTES = 10_000_000
@@ -39,17 +40,25 @@ class InTheWay:
     def words(self) -> str:
         """A sentence of what is there; empty where nothing is in the way."""
         if self.others:
-            return f"It holds {counted(len(self.others), 'file')} that no report of Pinch wrote: {_few(self.others)}."
+            return tr(
+                "It holds {others} that no report of Pinch wrote: {few}.",
+                others=counted(len(self.others), "file"),
+                few=_few(self.others),
+            )
         if self.changed:
             one = len(self.changed) == 1
-            return f"{_few(self.changed)} {'was' if one else 'were'} changed since the report was written."
+            return tr(
+                "{few} {what} changed since the report was written.",
+                few=_few(self.changed),
+                what=tr("was") if one else tr("were"),
+            )
         return ""
 
 
 def _few(names: Collection[str]) -> str:
     shown = sorted(names)[:MOST_NAMED]
     more = len(names) - len(shown)
-    return listed([*shown, *([f"{more} more"] if more else [])])
+    return listed([*shown, *([tr("{more} more", more=more)] if more else [])])
 
 
 def in_the_way(folder: Path) -> InTheWay:
@@ -60,9 +69,15 @@ def in_the_way(folder: Path) -> InTheWay:
     PinchError : it is no place for a report, or its list cannot be read.
     """
     if folder.resolve() in (Path("/"), Path.home().resolve()):
-        raise PinchError(f"{folder}: a report has a folder of its own; name one, such as {folder / 'report'}.")
+        raise PinchError(
+            tr(
+                "{folder}: a report has a folder of its own; name one, such as {folder_2}.",
+                folder=folder,
+                folder_2=folder / tr("report"),
+            )
+        )
     if folder.exists() and not folder.is_dir():
-        raise PinchError(f"{folder}: it is a file, and a report needs a folder.")
+        raise PinchError(tr("{folder}: it is a file, and a report needs a folder.", folder=folder))
     known = _known(folder)
     if known:
         listed_ns = (folder / LIST).stat().st_ctime_ns  # it was written last
@@ -70,7 +85,9 @@ def in_the_way(folder: Path) -> InTheWay:
     try:
         there = sorted(p.name for p in folder.iterdir() if not p.name.startswith(".")) if folder.exists() else []
     except OSError as error:
-        raise PinchError(f"{folder}: it cannot be read ({error.strerror}).") from None
+        raise PinchError(
+            tr("{folder}: it cannot be read ({strerror}).", folder=folder, strerror=error.strerror)
+        ) from None
     return InTheWay(others=tuple(there))
 
 
@@ -86,9 +103,19 @@ def check_free(folder: Path, replaces: bool, names: Collection[str] = ()) -> Non
     known = _known(folder)
     strangers = [n for n in names if n not in known and (folder / n).exists()]
     if not words and strangers:
-        words = f"{_few(strangers)} {'is' if len(strangers) == 1 else 'are'} no file of a report."
+        words = tr(
+            "{few} {what} no file of a report.",
+            few=_few(strangers),
+            what=tr("is") if len(strangers) == 1 else tr("are"),
+        )
     if words and not replaces:
-        raise PinchError(f"{folder}: {words} Choose an empty folder, or say that they may be replaced.")
+        raise PinchError(
+            tr(
+                "{folder}: {words} Choose an empty folder, or say that they may be replaced.",
+                folder=folder,
+                words=words,
+            )
+        )
 
 
 def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
@@ -112,7 +139,13 @@ def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
         kept = {n: d for n, d in known.items() if (folder / n).exists()}
         write_model(WrittenFiles(files={**kept, **{n: _digest(folder / n) for n in names}}), folder / LIST)
     except OSError as error:
-        raise PinchError(f"{error.filename or folder}: it cannot be written ({error.strerror}).") from None
+        raise PinchError(
+            tr(
+                "{filename}: it cannot be written ({strerror}).",
+                filename=error.filename or folder,
+                strerror=error.strerror,
+            )
+        ) from None
     return [folder / name for name in names]
 
 

@@ -18,6 +18,7 @@ from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.core.progress import Progress, tell, unheard
 from pinch.core.runlog import RunLog
+from pinch.language import tr
 from pinch.publish.datapackage import DESCRIPTOR, PROFILE, frames_csv, log_csv, log_fields, resource
 from pinch.publish.private import Behind, open_part, open_table
 from pinch.publish.table_files import csv_text
@@ -60,7 +61,13 @@ def write_report_package(package: Package, folder: Path, choice: PackageChoice, 
     CancelledError : `progress` answered False.
     """
     if choice.licence not in LICENCES:
-        raise PinchError(f"There is no licence {choice.licence!r} here; choose {' or '.join(LICENCES)}.")
+        raise PinchError(
+            tr(
+                "There is no licence {licence!r} here; choose {licences}.",
+                licence=choice.licence,
+                licences=" or ".join(LICENCES),
+            )
+        )
     descriptor = folder / DESCRIPTOR
     resources: list[Mapping[str, object]] = []
     try:
@@ -81,7 +88,13 @@ def write_report_package(package: Package, folder: Path, choice: PackageChoice, 
         document = {**_described(package, choice), "resources": resources}
         replace_file(descriptor, (json.dumps(document, indent=1, ensure_ascii=False) + "\n").encode())
     except OSError as error:
-        raise PinchError(f"{error.filename or folder}: the package cannot be written ({error.strerror}).") from None
+        raise PinchError(
+            tr(
+                "{filename}: the package cannot be written ({strerror}).",
+                filename=error.filename or folder,
+                strerror=error.strerror,
+            )
+        ) from None
     return descriptor
 
 

@@ -19,6 +19,7 @@ from pinch.charts.spec import Chart
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -43,14 +44,18 @@ def write_reveal(
     CancelledError : `progress` answered False; what was written stays.
     """
     if not isinstance(face.chart, Chart):
-        raise PinchError("Only a timeline or a chart of curves can be revealed from left to right.")
+        raise PinchError(tr("Only a timeline or a chart of curves can be revealed from left to right."))
     if not 2 <= frames <= MOST_FRAMES:
-        raise PinchError(f"A sequence has 2 to {MOST_FRAMES} frames, not {frames}.")
+        raise PinchError(
+            tr("A sequence has 2 to {most_frames} frames, not {frames}.", most_frames=MOST_FRAMES, frames=frames)
+        )
     paths = []
     try:
         folder.mkdir(parents=True, exist_ok=True)
         if (folder / f"reveal-{frames + 1:04d}.png").exists():
-            raise PinchError(f"{folder}: there is a longer sequence in this folder; choose an empty one.")
+            raise PinchError(
+                tr("{folder}: there is a longer sequence in this folder; choose an empty one.", folder=folder)
+            )
         whole, empty = _pixels(face, size, theme), _pixels(_without_curves(face, face.chart), size, theme)
         left, right = plot_edges(face, theme, size)
         for number in range(1, frames + 1):
@@ -65,8 +70,13 @@ def write_reveal(
             paths.append(path)
     except OSError as error:
         raise PinchError(
-            f"{error.filename or folder}: it cannot be written ({error.strerror}); {len(paths)} of {frames} frames are "
-            "there."
+            tr(
+                "{filename}: it cannot be written ({strerror}); {paths} of {frames} frames are there.",
+                filename=error.filename or folder,
+                strerror=error.strerror,
+                paths=len(paths),
+                frames=frames,
+            )
         ) from None
     return paths
 

@@ -7,6 +7,7 @@ from urllib.request import url2pathname
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
 from pinch.charts.theme import FONTS
+from pinch.language import tr
 
 
 class ShippedFetcher(URLFetcher):  # type: ignore[misc]
@@ -14,7 +15,7 @@ class ShippedFetcher(URLFetcher):  # type: ignore[misc]
 
     def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
         if not url.startswith("data:") and not _is_font(url):
-            raise ValueError(f"{url} is not part of Pinch")
+            raise ValueError(tr("{url} is not part of Pinch", url=url))
         return super().fetch(url, headers)
 
 

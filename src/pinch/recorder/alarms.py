@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 ALARM_SAMPLES = 3
 """A bound must be passed by so many samples of a channel in a row: one odd reading ends nothing."""
@@ -33,7 +34,13 @@ class Alarm:
 
     def words(self, channel: str, value: float) -> str:
         """What it says when it rings."""
-        return f"alarm: {channel} is {value:.1f}, {'above' if self.above else 'below'} {self.limit:g}"
+        return tr(
+            "alarm: {channel} is {value:.1f}, {what} {limit:g}",
+            channel=channel,
+            value=value,
+            what=tr("above") if self.above else tr("below"),
+            limit=self.limit,
+        )
 
 
 class AlarmWatch:

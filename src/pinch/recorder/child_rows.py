@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.recorder.lines import LineProcess
 from pinch.sources.runlog_csv import TIME
 
@@ -59,7 +60,7 @@ class RowReader:
                 self.tell(read)
                 self._without_row += 1
         if self._without_row > MOST_IN_A_ROW:
-            raise PinchError(f"{self._who} says nothing any more that can be read as a row.")
+            raise PinchError(tr("{who} says nothing any more that can be read as a row.", who=self._who))
         return found
 
     def events(self) -> list[str]:
@@ -75,19 +76,25 @@ class RowReader:
     def tell(self, reason: str) -> None:
         """Tell of something that is no row; only the first time."""
         if not self.told:
-            self.told.append(f"{self._who} said something that is no row ({reason}); such lines are left out.")
+            self.told.append(
+                tr(
+                    "{who} said something that is no row ({reason}); such lines are left out.",
+                    who=self._who,
+                    reason=reason,
+                )
+            )
 
     def _read(self, line: str) -> Sample | str:
         """A row, or what is wrong with it."""
         cells = line.split(",")
         if len(cells) != self.width + 1:
-            return f"{len(cells)} cells instead of {self.width + 1}"
+            return tr("{cells} cells instead of {width}", cells=len(cells), width=self.width + 1)
         try:
             numbers = [float(cell) if cell else math.nan for cell in cells]
         except ValueError:
-            return "a cell is no number"
+            return tr("a cell is no number")
         if not math.isfinite(numbers[0]) or any(map(math.isinf, numbers)):
-            return "a time or a value is not finite"
+            return tr("a time or a value is not finite")
         return Sample(numbers[0], tuple(numbers[1:]))
 
 
@@ -114,7 +121,7 @@ def await_line(
     while time.monotonic() < deadline:
         if given_up():
             process.close()
-            raise GivenUpError(f"{who} was not waited for.")
+            raise GivenUpError(tr("{who} was not waited for.", who=who))
         lines = process.lines(0.1)
         for number, line in enumerate(lines):
             if wanted(line):
@@ -122,8 +129,8 @@ def await_line(
         if process.ended:
             break
     process.close()
-    reason = process.notes[-1] if process.notes else process.damage or "it did not answer"
-    raise PinchError(f"{who} could not be started: {reason.rstrip('.')}.")
+    reason = process.notes[-1] if process.notes else process.damage or tr("it did not answer")
+    raise PinchError(tr("{who} could not be started: {what}.", who=who, what=reason.rstrip(".")))
 
 
 def is_header(line: str) -> bool:

@@ -3,6 +3,8 @@
 import time
 from collections import deque
 
+from pinch.language import tr
+
 REMEMBERED = 60
 STEP_S = 1.0
 
@@ -42,9 +44,11 @@ class ClockWatch:
         slept, wall = self._offsets()
         words = []
         if slept - self._slept > STEP_S:
-            words.append(f"this computer slept for {slept - self._slept:.0f} s")
+            words.append(tr("this computer slept for {slept:.0f} s", slept=slept - self._slept))
         if abs(wall - self._set) > STEP_S:
-            words.append(f"the wall clock was set by {wall - self._set:+.1f} s; samples keep their own clock")
+            words.append(
+                tr("the wall clock was set by {wall:+.1f} s; samples keep their own clock", wall=wall - self._set)
+            )
         self._slept, self._set = slept, wall
         return words
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.recorder.clock import local_s
 from pinch.recorder.lines import LineProcess
 from pinch.recorder.side import SideSample, ThreadedSource
@@ -51,21 +52,28 @@ class LineSource(ThreadedSource):
             try:
                 process = LineProcess(self._command)
                 if begun_before:
-                    self._events.put(f"{self._name} is started again")
+                    self._events.put(tr("{name} is started again", name=self._name))
                 begun = time.monotonic()
                 self._follow(process)
                 wait_s = RETRY_S if time.monotonic() - begun > LONGEST_RETRY_S else min(LONGEST_RETRY_S, 2 * wait_s)
-                reason = process.notes[-1].rstrip(".") if process.notes else "it gave no reason"
+                reason = process.notes[-1].rstrip(".") if process.notes else tr("it gave no reason")
             except PinchError as error:
                 reason = str(error).rstrip(".")
             except Exception as error:
                 log.error(f"Reading {self._name}", exc_info=error)
-                reason = "by a mistake in Pinch"
+                reason = tr("by a mistake in Pinch")
             finally:
                 if process is not None:
                     process.close()
             if not self._stop.is_set():
-                self._events.put(f"{self._name} has ended: {reason}; it is started again in {wait_s:.0f} s")
+                self._events.put(
+                    tr(
+                        "{name} has ended: {reason}; it is started again in {wait_s:.0f} s",
+                        name=self._name,
+                        reason=reason,
+                        wait_s=wait_s,
+                    )
+                )
                 begun_before = True
                 self._stop.wait(wait_s)
 
@@ -77,11 +85,17 @@ class LineSource(ThreadedSource):
             lines = process.lines(0.2)
             now = time.monotonic()
             if process.damage:
-                self._say_once(f"{self._name}: {process.damage}; it is left out")
+                self._say_once(tr("{name}: {damage}; it is left out", name=self._name, damage=process.damage))
             for told in filter(None, map(self._read(values), lines)):
                 heard, kept, second = now, kept + 1 if int(now) == second else 1, int(now)
                 if kept > MOST_PER_S:
-                    self._say_once(f"{self._name} prints more than {MOST_PER_S} lines a second; others are left out")
+                    self._say_once(
+                        tr(
+                            "{name} prints more than {most_per_s} lines a second; others are left out",
+                            name=self._name,
+                            most_per_s=MOST_PER_S,
+                        )
+                    )
                 elif self._columns:
                     self._keep(local_s(), told)
                 else:
@@ -92,7 +106,7 @@ class LineSource(ThreadedSource):
                     self._keep(moment, told)
             if silent != (now - heard > SILENT_S):
                 silent = not silent
-                self._events.put(f"{self._name} {'says nothing more' if silent else 'speaks again'}")
+                self._events.put(f"{self._name} {(tr('says nothing more') if silent else tr('speaks again'))}")
             if process.ended:
                 return
 
@@ -100,7 +114,9 @@ class LineSource(ThreadedSource):
         def read(line: str) -> dict[str, float] | None:
             told = values.read(line)
             if told is None:
-                self._say_once(f"{self._name} printed lines that hold no numbers by name; they are left out")
+                self._say_once(
+                    tr("{name} printed lines that hold no numbers by name; they are left out", name=self._name)
+                )
             return told
 
         return read
@@ -116,12 +132,18 @@ class LineSource(ThreadedSource):
         for words in said:
             self._notes.put(f"{self._name}: {words}")
         if not columns:
-            self._say_once(f"{self._name} tells nothing that can be kept")
+            self._say_once(tr("{name} tells nothing that can be kept", name=self._name))
         self.channels = tuple(column.channel for column in self._columns.values())
 
     def _keep(self, moment: float, told: Mapping[str, float]) -> None:
         if unknown := told.keys() - self._known:
-            self._say_once(f"{self._name} told of {', '.join(sorted(unknown))} later only; that is left out")
+            self._say_once(
+                tr(
+                    "{name} told of {unknown} later only; that is left out",
+                    name=self._name,
+                    unknown=", ".join(sorted(unknown)),
+                )
+            )
         values = tuple(
             told[name] * column.factor + column.offset if name in told else math.nan
             for name, column in self._columns.items()

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from typing import IO
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 GRACE_S = 1.0
 LONGEST_LINE = 1_000_000
@@ -36,7 +37,7 @@ def command_words(command: str, whose: str) -> list[str]:
     try:
         return shlex.split(command)
     except ValueError as error:
-        raise PinchError(f"The command {whose} cannot be read: {error}.") from None
+        raise PinchError(tr("The command {whose} cannot be read: {error}.", whose=whose, error=error)) from None
 
 
 class LineProcess:
@@ -61,7 +62,9 @@ class LineProcess:
                 start_new_session=True,  # an interrupt at the terminal is for Pinch, which ends its children itself
             )
         except OSError as error:
-            raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None
+            raise PinchError(
+                tr("{command} cannot be started: {strerror}.", command=command[0], strerror=error.strerror)
+            ) from None
         self._lines: queue.SimpleQueue[str | None] = queue.SimpleQueue()
         self._waiting, self._counting = 0, threading.Lock()
         self.notes: list[str] = []
@@ -143,7 +146,7 @@ class LineProcess:
         except ValueError:  # closed under our hands: Pinch does not want to hear more
             pass
         except Exception as error:
-            self._damaged("it could not be read any more")
+            self._damaged(tr("it could not be read any more"))
             log.error("Reading the lines of a child", exc_info=error)
         finally:
             self._lines.put(None)
@@ -153,7 +156,11 @@ class LineProcess:
         while piece := stream.readline(LONGEST_LINE):
             if not piece.endswith(b"\n"):
                 whole = len(piece) < LONGEST_LINE  # then the child ended within it
-                self._damaged("its last line has no end" if whole else f"a line is longer than {LONGEST_LINE:,} bytes")
+                self._damaged(
+                    tr("its last line has no end")
+                    if whole
+                    else tr("a line is longer than {longest_line:,} bytes", longest_line=LONGEST_LINE)
+                )
                 too_long = True
             elif too_long:
                 too_long = False  # the rest of a line that was too long
@@ -164,11 +171,11 @@ class LineProcess:
         try:
             line = piece.decode("utf-8").rstrip("\r\n")
         except UnicodeDecodeError:
-            self._damaged("a line is not UTF-8 text")
+            self._damaged(tr("a line is not UTF-8 text"))
             return
         with self._counting:
             if self._waiting + len(line) > MOST_WAITING:
-                self._damaged("it says more than can be taken in")
+                self._damaged(tr("it says more than can be taken in"))
                 return
             self._waiting += len(line)
         self._lines.put(line)

@@ -6,6 +6,7 @@ from enum import StrEnum
 
 from pinch.bench.records import Protocol, Setting
 from pinch.core.printing import plain
+from pinch.language import tr
 
 SETTLED_LOAD = 5.0
 """Background load in % above which something else is at work. Common practice, no source."""
@@ -105,39 +106,57 @@ def _temperature(e: Evidence, within_k: float) -> Check | None:
     if e.temp_c is None:
         return None
     if e.rest_c is None:
-        return Check("Temperature", CheckVerdict.UNKNOWN, f"{e.temp_c:.1f} °C; no earlier rest to compare with.")
+        return Check(
+            tr("Temperature"),
+            CheckVerdict.UNKNOWN,
+            tr("{temp_c:.1f} °C; no earlier rest to compare with.", temp_c=e.temp_c),
+        )
     above = e.temp_c - e.rest_c
-    words = f"{e.temp_c:.1f} °C, {above:+.1f} K from where runs began ({e.rest_c:.1f} °C)"
+    words = tr(
+        "{temp_c:.1f} °C, {above:+.1f} K from where runs began ({rest_c:.1f} °C)",
+        temp_c=e.temp_c,
+        above=above,
+        rest_c=e.rest_c,
+    )
     if above <= within_k:
-        return Check("Temperature", CheckVerdict.GOOD, f"{words}.")
+        return Check(tr("Temperature"), CheckVerdict.GOOD, f"{words}.")
     wait = wait_s(e, within_k)
-    patience = "" if wait is None else f"; about {max(1.0, wait / 60.0):.0f} min to wait"
-    return Check("Temperature", CheckVerdict.WARNING, f"{words}{patience}.")
+    patience = "" if wait is None else tr("; about {what:.0f} min to wait", what=max(1.0, wait / 60.0))
+    return Check(tr("Temperature"), CheckVerdict.WARNING, f"{words}{patience}.")
 
 
 def _consent(e: Evidence) -> Check | None:
     if not e.unagreed:
         return None
-    words = "nobody has agreed here to what the book wants for it. Check again shows it and asks."
-    return Check("Consent", CheckVerdict.WARNING, f"{', '.join(e.unagreed)}: {words}")
+    words = tr("nobody has agreed here to what the book wants for it. Check again shows it and asks.")
+    return Check(tr("Consent"), CheckVerdict.WARNING, f"{', '.join(e.unagreed)}: {words}")
 
 
 def _room(e: Evidence, protocol: Protocol) -> Check:
     if e.room_c is None:
-        return Check("Room", CheckVerdict.UNKNOWN, "Not noted; without it heat cannot be compared.")
+        return Check(tr("Room"), CheckVerdict.UNKNOWN, tr("Not noted; without it heat cannot be compared."))
     if protocol.ambient_c is None:
-        return Check("Room", CheckVerdict.GOOD, f"{e.room_c:g} °C.")
+        return Check(tr("Room"), CheckVerdict.GOOD, tr("{room_c:g} °C.", room_c=e.room_c))
     within = protocol.ambient_within_k or 1.0
-    words = f"{e.room_c:g} °C, the protocol wants {protocol.ambient_c:g} ± {within:g}."
+    words = tr(
+        "{room_c:g} °C, the protocol wants {ambient_c:g} ± {within:g}.",
+        room_c=e.room_c,
+        ambient_c=protocol.ambient_c,
+        within=within,
+    )
     near = abs(e.room_c - protocol.ambient_c) <= within
-    return Check("Room", CheckVerdict.GOOD if near else CheckVerdict.WARNING, words)
+    return Check(tr("Room"), CheckVerdict.GOOD if near else CheckVerdict.WARNING, words)
 
 
 def _supply(e: Evidence, setting: Setting) -> Check | None:
     if e.on_mains is None:
         return None
-    words = f"On {'mains' if e.on_mains else 'battery'}, the setting says {'mains' if setting.mains else 'battery'}."
-    return Check("Supply", CheckVerdict.GOOD if e.on_mains == setting.mains else CheckVerdict.WARNING, words)
+    words = tr(
+        "On {what}, the setting says {what_2}.",
+        what=tr("mains") if e.on_mains else tr("battery"),
+        what_2=tr("mains") if setting.mains else tr("battery"),
+    )
+    return Check(tr("Supply"), CheckVerdict.GOOD if e.on_mains == setting.mains else CheckVerdict.WARNING, words)
 
 
 def _charge(e: Evidence, setting: Setting) -> Check | None:
@@ -145,9 +164,11 @@ def _charge(e: Evidence, setting: Setting) -> Check | None:
         return None
     wanted = CHARGED if setting.mains else FULL_CHARGE
     good = e.charge >= wanted
-    why = "it charges while the run goes on" if setting.mains else "a run on battery begins full"
+    why = tr("it charges while the run goes on") if setting.mains else tr("a run on battery begins full")
     return Check(
-        "Charge", CheckVerdict.GOOD if good else CheckVerdict.WARNING, f"{e.charge:.0f} %{'' if good else f'; {why}'}."
+        tr("Charge"),
+        CheckVerdict.GOOD if good else CheckVerdict.WARNING,
+        f"{e.charge:.0f} %{'' if good else f'; {why}'}.",
     )
 
 
@@ -155,8 +176,8 @@ def _load(e: Evidence) -> Check | None:
     if e.load is None:
         return None
     busy = e.load > SETTLED_LOAD
-    words = f"{e.load:.1f} % of all cores{'; something else is at work' if busy else ''}."
-    return Check("Background", CheckVerdict.WARNING if busy else CheckVerdict.GOOD, words)
+    words = tr("{load:.1f} % of all cores{what}.", load=e.load, what=tr("; something else is at work") if busy else "")
+    return Check(tr("Background"), CheckVerdict.WARNING if busy else CheckVerdict.GOOD, words)
 
 
 def _profile(e: Evidence, setting: Setting) -> Check | None:
@@ -164,33 +185,46 @@ def _profile(e: Evidence, setting: Setting) -> Check | None:
         return None
     if not e.profile:
         return Check(
-            "Mode", CheckVerdict.UNKNOWN, f"{setting.platform_profile} is wanted; Linux does not tell which is on."
+            tr("Mode"),
+            CheckVerdict.UNKNOWN,
+            tr(
+                "{platform_profile} is wanted; Linux does not tell which is on.",
+                platform_profile=setting.platform_profile,
+            ),
         )
     same = e.profile.casefold() == setting.platform_profile.casefold()
-    words = f"{e.profile} is on, {setting.platform_profile} is wanted."
-    return Check("Mode", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
+    words = tr(
+        "{profile} is on, {platform_profile} is wanted.", profile=e.profile, platform_profile=setting.platform_profile
+    )
+    return Check(tr("Mode"), CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _governor(e: Evidence, setting: Setting) -> Check | None:
     if not setting.governor:
-        return Check("Governor", CheckVerdict.GOOD, f"{e.governor}.") if e.governor else None
+        return Check(tr("Governor"), CheckVerdict.GOOD, f"{e.governor}.") if e.governor else None
     if not e.governor:
         return Check(
-            "Governor", CheckVerdict.UNKNOWN, f"{setting.governor} is wanted; Linux does not tell which is on."
+            tr("Governor"),
+            CheckVerdict.UNKNOWN,
+            tr("{governor} is wanted; Linux does not tell which is on.", governor=setting.governor),
         )
     same = e.governor.casefold() == setting.governor.casefold()
-    words = f"{e.governor} is on, {setting.governor} is wanted."
-    return Check("Governor", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
+    words = tr("{governor} is on, {governor_2} is wanted.", governor=e.governor, governor_2=setting.governor)
+    return Check(tr("Governor"), CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _meter(look: MeterLook) -> Check:
     if look.value is None:
-        return Check(look.name, CheckVerdict.WARNING, f"{look.problem} Without it there is a gap until it answers.")
+        return Check(
+            look.name,
+            CheckVerdict.WARNING,
+            tr("{problem} Without it there is a gap until it answers.", problem=look.problem),
+        )
     if not math.isfinite(look.value):
         return Check(
-            look.name, CheckVerdict.WARNING, "It answers that it has no value: out of its range, or nothing on it."
+            look.name, CheckVerdict.WARNING, tr("It answers that it has no value: out of its range, or nothing on it.")
         )
-    accuracy = f", standard uncertainty {plain(look.u, 2)} {look.unit}" if look.u else ""
+    accuracy = tr(", standard uncertainty {u} {unit}", u=plain(look.u, 2), unit=look.unit) if look.u else ""
     return Check(look.name, CheckVerdict.GOOD, f"{plain(look.value)} {look.unit}{accuracy}.")
 
 
@@ -198,15 +232,22 @@ def _limit(e: Evidence, setting: Setting) -> Check | None:
     if setting.sustained_w is None or e.sustained_w is None:
         return None
     same = abs(e.sustained_w - setting.sustained_w) <= LIMIT_OFF * setting.sustained_w
-    words = f"{e.sustained_w:g} W is set, the setting says {setting.sustained_w:g} W."
-    return Check("Limit", CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
+    words = tr(
+        "{sustained_w:g} W is set, the setting says {sustained_w_2:g} W.",
+        sustained_w=e.sustained_w,
+        sustained_w_2=setting.sustained_w,
+    )
+    return Check(tr("Limit"), CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
 def _clock(e: Evidence) -> Check | None:
     if abs(e.clock_step_s) <= MOST_STEP_S:
         return None
-    words = f"It has jumped by {e.clock_step_s:+.1f} s since Pinch began; samples keep their own clock."
-    return Check("Wall clock", CheckVerdict.WARNING, words)
+    words = tr(
+        "It has jumped by {clock_step_s:+.1f} s since Pinch began; samples keep their own clock.",
+        clock_step_s=e.clock_step_s,
+    )
+    return Check(tr("Wall clock"), CheckVerdict.WARNING, words)
 
 
 def _channels(e: Evidence) -> Check | None:
@@ -214,16 +255,34 @@ def _channels(e: Evidence) -> Check | None:
         return None
     if e.odd:
         return Check(
-            "Sensors", CheckVerdict.WARNING, f"Values that cannot be: {', '.join(e.odd)}. They are kept as they are."
+            tr("Sensors"),
+            CheckVerdict.WARNING,
+            tr("Values that cannot be: {odd}. They are kept as they are.", odd=", ".join(e.odd)),
         )
     if e.missing:
-        return Check("Sensors", CheckVerdict.WARNING, f"Missing since the last run: {', '.join(e.missing)}.")
+        return Check(
+            tr("Sensors"),
+            CheckVerdict.WARNING,
+            tr("Missing since the last run: {missing}.", missing=", ".join(e.missing)),
+        )
     if e.missing is None:
-        return Check("Sensors", CheckVerdict.GOOD, f"{len(e.channels)} channels; no earlier run to compare with.")
-    return Check("Sensors", CheckVerdict.GOOD, f"{len(e.channels)} channels, all that the last run had.")
+        return Check(
+            tr("Sensors"),
+            CheckVerdict.GOOD,
+            tr("{channels} channels; no earlier run to compare with.", channels=len(e.channels)),
+        )
+    return Check(
+        tr("Sensors"),
+        CheckVerdict.GOOD,
+        tr("{channels} channels, all that the last run had.", channels=len(e.channels)),
+    )
 
 
 def _disk(e: Evidence) -> Check | None:
     if e.free_bytes >= LEAST_FREE:
         return None
-    return Check("Disk", CheckVerdict.WARNING, f"Only {e.free_bytes / 1e6:.0f} MB are free where the book is.")
+    return Check(
+        tr("Disk"),
+        CheckVerdict.WARNING,
+        tr("Only {free_bytes:.0f} MB are free where the book is.", free_bytes=e.free_bytes / 1e6),
+    )

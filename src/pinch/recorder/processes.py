@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Protocol
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
 from pinch.recorder.lines import LineProcess
 
@@ -91,11 +92,11 @@ class ProbeProcess:
         # Isolated and without site packages: the probe stays as small as it can be.
         self._command = [sys.executable, "-I", "-S", str(PROBE), *options]
         self._process: LineProcess | None = None
-        self._rows, self._waiting = RowReader("The probe"), list[str]()
+        self._rows, self._waiting = RowReader(tr("The probe")), list[str]()
 
     def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
         self._process = LineProcess(self._command)
-        header, self._waiting = await_line(self._process, "The probe", is_header, given_up)
+        header, self._waiting = await_line(self._process, tr("The probe"), is_header, given_up)
         channels = channels_of(header)
         self._rows.width = len(channels)
         return channels
@@ -107,7 +108,7 @@ class ProbeProcess:
         samples = self._rows.samples(lines)
         self._rows.heed(self._process)
         if self._process.ended and not samples:
-            raise PinchError("The probe has ended, so nothing more can be recorded.")
+            raise PinchError(tr("The probe has ended, so nothing more can be recorded."))
         return samples
 
     def notes(self) -> list[str]:
@@ -127,7 +128,7 @@ class WorkProcess:
     def __init__(self, command: Sequence[str], ready_line: bool = False) -> None:
         self._command, self._ready_line = command, ready_line
         self._process: LineProcess | None = None
-        self._rows = RowReader("What puts the device to work")
+        self._rows = RowReader(tr("What puts the device to work"))
         self._rows.width = 1
         self._told: list[str] = []
         self._failed, self._closed = "", False
@@ -135,7 +136,7 @@ class WorkProcess:
     def open(self, given_up: Callable[[], bool] = never) -> None:
         self._process = LineProcess(self._command)
         if self._ready_line:
-            await_line(self._process, "The simulated device", lambda line: line == READY, given_up)
+            await_line(self._process, tr("The simulated device"), lambda line: line == READY, given_up)
 
     def start(self) -> None:
         self.tell("start")
@@ -149,8 +150,8 @@ class WorkProcess:
         lines = self._process.lines()
         self._told += [line[1:].strip() for line in lines if line.startswith("#")]
         if self._process.ended and not self._closed:
-            note = self._process.notes[-1] if self._process.notes else "it gave no reason"
-            self._failed = f"The load has ended by itself: {note.rstrip('.')}."
+            note = self._process.notes[-1] if self._process.notes else tr("it gave no reason")
+            self._failed = tr("The load has ended by itself: {what}.", what=note.rstrip("."))
         self._rows.heed(self._process)
         return self._rows.samples([line for line in lines if not line.startswith("#")])
 
@@ -203,8 +204,8 @@ class CommandProcess:
                 except ValueError:
                     self._misunderstood(line)
             if self._process.ended and not self._over and not self._failed:
-                note = self._process.notes[-1] if self._process.notes else "it ended before its last pass"
-                self._failed = f"The command failed: {note.rstrip('.')}."
+                note = self._process.notes[-1] if self._process.notes else tr("it ended before its last pass")
+                self._failed = tr("The command failed: {what}.", what=note.rstrip("."))
         return []
 
     def progress(self) -> WorkProgress:
@@ -219,7 +220,9 @@ class CommandProcess:
 
     def _misunderstood(self, line: str) -> None:
         if not self._told:
-            self._told.append(f"What watches over the command said {line[:40]!r}, which means nothing; it is left out.")
+            self._told.append(
+                tr("What watches over the command said {line!r}, which means nothing; it is left out.", line=line[:40])
+            )
 
     def _take(self, cells: list[str]) -> None:
         """What the process that watches over the command said.
@@ -235,9 +238,9 @@ class CommandProcess:
                 value = float(wall) if self._time_is_score else float(score) if score else None
                 self._passes.append(WorkPass(value, int(status)))
                 if int(status) == TOO_LONG:
-                    self._failed = "The command took too long and was ended."
+                    self._failed = tr("The command took too long and was ended.")
                 elif int(status) != 0:
-                    self._failed = f"The command ended with exit status {status}."
+                    self._failed = tr("The command ended with exit status {status}.", status=status)
             case ["over"]:
                 self._over = not self._failed
             case _:

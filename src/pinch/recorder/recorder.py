@@ -20,6 +20,7 @@ from pinch.core.faults import fault_of
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.runlog import Mark
 from pinch.core.running import Running
+from pinch.language import tr
 from pinch.recorder.alarms import Alarm, AlarmError, AlarmWatch
 from pinch.recorder.child_rows import GivenUpError, Sample
 from pinch.recorder.clock import ClockWatch, SharedClock, local_s
@@ -162,7 +163,7 @@ class Recorder:
             status, reason = ExitStatus.FAILED, str(error)
             alarm = reason if isinstance(error, AlarmError) else ""
         except Exception as error:  # noqa: BLE001 - the edge of the thread: the stop is written, and says why
-            status, reason = ExitStatus.FAILED, _mistake(error, "Recording")
+            status, reason = ExitStatus.FAILED, _mistake(error, tr("Recording"))
         finally:
             self._go(Phase.CLOSING)
             self._let_go()
@@ -337,7 +338,7 @@ class Recorder:
         """End the load where a bound was passed; the run is kept, with a mark and the reason."""
         if words:
             self._keeper.mark(Mark(self._t, words))
-            raise AlarmError(f"The load was ended by an {words}.")
+            raise AlarmError(tr("The load was ended by an {words}.", words=words))
 
     def _follow_passes(self) -> None:
         """Note when passes begin and end; the last one ends the run."""
@@ -370,7 +371,7 @@ class Recorder:
         except PinchError as error:
             return ExitStatus.FAILED, reason or str(error)
         except Exception as error:  # noqa: BLE001 - listeners are told of the end in any case
-            return ExitStatus.FAILED, reason or _mistake(error, "Keeping the end of a run")
+            return ExitStatus.FAILED, reason or _mistake(error, tr("Keeping the end of a run"))
         return status, reason
 
     def _go(self, phase: Phase) -> None:
@@ -393,7 +394,7 @@ def _let_end(end: Callable[[], None]) -> None:
     try:
         end()
     except Exception as error:  # noqa: BLE001 - the others must end all the same
-        _mistake(error, "Ending a recording")
+        _mistake(error, tr("Ending a recording"))
 
 
 def _mistake(error: Exception, doing: str) -> str:

@@ -5,11 +5,12 @@ import time
 from collections.abc import Callable
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.recorder.child_rows import RowReader, Sample, await_line, channels_of, is_header, never
 from pinch.recorder.lines import LineProcess, command_words
 from pinch.sources.probe.bundle import program
 
-REACHES = "that reaches the device"
+REACHES = tr("that reaches the device")
 SILENT_S, RETRY_S, LONGEST_RETRY_S = 10.0, 1.0, 15.0
 
 
@@ -26,7 +27,7 @@ class RemoteProbe:
         self._process: LineProcess | None = None
         self._channels: tuple[str, ...] = ()
         self._places: list[int | None] | None = None
-        self._rows, self._waiting = RowReader("The probe on the device"), list[str]()
+        self._rows, self._waiting = RowReader(tr("The probe on the device")), list[str]()
         self._told: list[str] = []
         self._last_note = ""
         self._heard = self._due = time.monotonic()
@@ -35,7 +36,7 @@ class RemoteProbe:
 
     def open(self, given_up: Callable[[], bool] = never) -> tuple[str, ...]:
         self._process = LineProcess(self._words, self._program)
-        header, self._waiting = await_line(self._process, "The probe on the device", is_header, given_up)
+        header, self._waiting = await_line(self._process, tr("The probe on the device"), is_header, given_up)
         self._channels = channels_of(header)
         self._meet(self._channels)
         self._listen()
@@ -63,7 +64,7 @@ class RemoteProbe:
             line = lines.pop(0)
             if is_header(line):
                 self._meet(channels_of(line))
-                self._told.append("the link to the device is back")
+                self._told.append(tr("the link to the device is back"))
         return [self._sample(sample) for sample in self._rows.samples(lines)]
 
     def notes(self) -> list[str]:
@@ -88,7 +89,7 @@ class RemoteProbe:
         self._listen()
         if self._places is not None:
             why = f": {self._last_note}" if self._last_note else ""
-            self._told.append(f"the link to the device is lost{why}; it is set up again")
+            self._told.append(tr("the link to the device is lost{why}; it is set up again", why=why))
         self._process, self._places = None, None
         self._due = time.monotonic() + self._wait_s
         self._wait_s = min(LONGEST_RETRY_S, 2.0 * self._wait_s)
@@ -102,7 +103,7 @@ class RemoteProbe:
     def _sample(self, sample: Sample) -> Sample:
         """A row of the probe under the run's own channels."""
         if sample.clock_s < self._last_clock - 1.0:
-            raise PinchError("The device has been restarted, so the run ends here.")
+            raise PinchError(tr("The device has been restarted, so the run ends here."))
         self._last_clock = sample.clock_s
         values = (math.nan if at is None else sample.values[at] for at in self._places or ())
         return Sample(sample.clock_s, tuple(values))

@@ -9,6 +9,7 @@ from typing import Protocol, TypeVar
 
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME
+from pinch.language import tr
 from pinch.recorder.clock import local_s
 from pinch.sources.frame_log import FrameLog
 from pinch.sources.meter import Meter
@@ -101,20 +102,24 @@ class MeterSource(ThreadedSource):
                 identity = meter.open()
                 self._samples.put(self._one(meter))
                 if silent:
-                    self._events.put(f"{self._name} answers again")
+                    self._events.put(tr("{name} answers again", name=self._name))
                 else:
-                    self._notes.put(f"{self._name} answers{': ' + identity if identity else ''}")
+                    self._notes.put(
+                        tr("{name} answers{what}", name=self._name, what=": " + identity if identity else "")
+                    )
                 silent = False
                 self._go_on(meter)
             except PinchError as error:
                 if not silent and not self._stop.is_set():
-                    self._events.put(f"{self._name} is silent: {str(error).rstrip('.')}; it is asked again")
+                    self._events.put(
+                        tr("{name} is silent: {what}; it is asked again", name=self._name, what=str(error).rstrip("."))
+                    )
                 silent = True
                 self._stop.wait(RETRY_S)
             except Exception as error:
                 log.error(f"Reading {self._name}", exc_info=error)
                 if not silent:
-                    self._events.put(f"{self._name} is silent by a mistake in Pinch; it is asked again")
+                    self._events.put(tr("{name} is silent by a mistake in Pinch; it is asked again", name=self._name))
                 silent = True
                 self._stop.wait(RETRY_S)
             finally:
@@ -161,7 +166,7 @@ class FrameSource:
 
     def close(self) -> None:
         if self._log.left_out:
-            self._told.append(f"{self._log.left_out} rows of the frame log could not be read")
+            self._told.append(tr("{left_out} rows of the frame log could not be read", left_out=self._log.left_out))
             self._log.left_out = 0
         self._log.close()
 
@@ -171,11 +176,11 @@ class FrameSource:
             return work()
         except PinchError as error:
             self._failed = True
-            self._told.append(f"No frames: {error}")
+            self._told.append(tr("No frames: {error}", error=error))
         except Exception as error:
             self._failed = True
             log.error("Reading frames", exc_info=error)
-            self._told.append("No frames, by a mistake in Pinch; the rest of the run goes on")
+            self._told.append(tr("No frames, by a mistake in Pinch; the rest of the run goes on"))
         return None
 
 

@@ -17,6 +17,7 @@ from pinch.bench.files import write_whole
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Record, Runner, Workload
 from pinch.core.errors import PinchError, visible
+from pinch.language import tr
 from pinch.runs.sourcing import RIG_ADDRESS, RunRequest
 from pinch.sources.meter import is_simulated
 
@@ -35,7 +36,11 @@ class ConsentError(PinchError):
     def __init__(self, book: Path, wishes: tuple[Wish, ...]) -> None:
         self.book, self.wishes = book, wishes
         super().__init__(
-            f"{book.name} wants of this computer what was never agreed to here: {'; '.join(lines_of(wishes))}."
+            tr(
+                "{book} wants of this computer what was never agreed to here: {lines_of}.",
+                book=book.name,
+                lines_of="; ".join(lines_of(wishes)),
+            )
         )
 
 
@@ -48,25 +53,28 @@ def wishes_of(record: Record) -> tuple[Wish, ...]:
     """What a record wants of this computer."""
     match record:
         case Device(reach=reach, programs=programs, name=name):
-            reached = [Wish(f"reach {name} with the command", reach)] if reach else []
+            reached = [Wish(tr("reach {name} with the command", name=name), reach)] if reach else []
             commands = [program.command for program in programs if program.command]
-            return (*reached, *(Wish(f"read lines for {name} of the command", command) for command in commands))
+            return (
+                *reached,
+                *(Wish(tr("read lines for {name} of the command", name=name), command) for command in commands),
+            )
         case Workload(name=name):
             return _wishes_of_workload(name, record)
         case Instrument(address=address, name=name) if address and address != RIG_ADDRESS and not is_simulated(address):
-            return (Wish(f"read {name} at the address", address),)
+            return (Wish(tr("read {name} at the address", name=name), address),)
         case Report(template=template) if template:
-            return (Wish("write the report with the template", template),)
+            return (Wish(tr("write the report with the template"), template),)
     return ()
 
 
 def _wishes_of_workload(name: str, workload: Workload) -> tuple[Wish, ...]:
     wishes = []
     if workload.command and workload.runner is Runner.COMMAND:
-        where = f" (in {workload.folder})" if workload.folder else ""
-        wishes.append(Wish(f"run {name} with the command", f"{workload.command}{where}"))
+        where = tr(" (in {folder})", folder=workload.folder) if workload.folder else ""
+        wishes.append(Wish(tr("run {name} with the command", name=name), f"{workload.command}{where}"))
     if workload.frame_log:
-        wishes.append(Wish(f"follow the frames of {name} in", workload.frame_log))
+        wishes.append(Wish(tr("follow the frames of {name} in", name=name), workload.frame_log))
     return tuple(wishes)
 
 
@@ -105,7 +113,9 @@ def agree(book: Path, wishes: Iterable[Wish]) -> None:
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise PinchError(f"{place.parent}: it cannot be written ({error.strerror}).") from None
+            raise PinchError(
+                tr("{parent}: it cannot be written ({strerror}).", parent=place.parent, strerror=error.strerror)
+            ) from None
         write_whole(place, f"{book.resolve()}\n{wish.purpose}: {visible(wish.words)}\n".encode())
 
 

@@ -13,6 +13,7 @@ import platformdirs
 
 from pinch.bench.files import write_whole
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 SHIPPED = Path(__file__).resolve().parents[1] / "packaging"
 ID = "org.pinch.Pinch"
@@ -62,7 +63,9 @@ def install(share: Path, command: list[str]) -> list[Path]:
         try:
             file.path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise PinchError(f"{file.path.parent}: it cannot be made ({error.strerror}).") from None
+            raise PinchError(
+                tr("{parent}: it cannot be made ({strerror}).", parent=file.path.parent, strerror=error.strerror)
+            ) from None
         write_whole(file.path, file.text.encode())
         written.append(file.path)
     _tell_desktop(share)
@@ -81,7 +84,9 @@ def remove(share: Path) -> list[Path]:
         try:
             path.unlink()
         except OSError as error:
-            raise PinchError(f"{path}: it cannot be removed ({error.strerror}).") from None
+            raise PinchError(
+                tr("{path}: it cannot be removed ({strerror}).", path=path, strerror=error.strerror)
+            ) from None
     _tell_desktop(share)
     return there
 

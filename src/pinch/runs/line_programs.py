@@ -11,6 +11,7 @@ from pinch.core.channels import is_channel_name
 from pinch.core.errors import PinchError
 from pinch.intake.reworking import ChannelMeant, read_meant
 from pinch.intake.what_file import TIMES
+from pinch.language import tr
 from pinch.recorder.line_source import LineSource, NamedColumn, Naming
 from pinch.recorder.lines import command_words
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn, extra_channel, fingerprint, guess
@@ -24,9 +25,15 @@ def source_of(program: LineProgram) -> LineSource:
     ------
     PinchError : its command cannot be read or started, or what is said of its names cannot be understood.
     """
-    words = command_words(program.command, f"of {program.name}")
+    words = command_words(program.command, tr("of {program}", program=program.name))
     if not words or shutil.which(words[0]) is None:
-        raise PinchError(f"There is no command {words[0] if words else ''!r} on this computer, for {program.name}.")
+        raise PinchError(
+            tr(
+                "There is no command {what!r} on this computer, for {program}.",
+                what=words[0] if words else "",
+                program=program.name,
+            )
+        )
     return LineSource(program.name, words, naming_by(read_names(program.meant)))
 
 
@@ -41,10 +48,12 @@ def read_names(text: str) -> dict[str, ChannelMeant]:
     for part in filter(None, (p.strip() for p in re.split(r"[;\n]", text))):
         name, sign, channel = part.rpartition("=")
         if not sign:
-            raise PinchError(f"{part!r} does not say what a name is; write it as name = channel, such as t = gpu.temp.")
+            raise PinchError(
+                tr("{part!r} does not say what a name is; write it as name = channel, such as t = gpu.temp.", part=part)
+            )
         to = read_meant(channel)
         if to.name and not is_channel_name(to.name):
-            raise PinchError(f"{name.strip()}: {to.name!r} is not a channel such as gpu.temp.")
+            raise PinchError(tr("{strip}: {to!r} is not a channel such as gpu.temp.", strip=name.strip(), to=to.name))
         meant[name.strip()] = to
     return meant
 
@@ -62,7 +71,7 @@ def naming_by(meant: Mapping[str, ChannelMeant]) -> Naming:
         else:
             uses, said = _guessed(shown, meant)
         if meant:
-            said += [f"it tells nothing called {name}" for name in meant if name not in shown]
+            said += [tr("it tells nothing called {name}", name=name) for name in meant if name not in shown]
             remember(key, ColumnMapping(columns=tuple(uses)))
         return {u.column: NamedColumn(u.channel, u.factor, u.offset) for u in uses if u.channel}, said
 
@@ -80,15 +89,23 @@ def _guessed(
             uses.append(ColumnUse(column=use.column, channel=to.name, factor=to.factor))
         elif use.column.casefold().split(" [")[0] in TIMES or use.counts:
             uses.append(ColumnUse(column=use.column))
-            why = "what adds up is no power" if use.counts else "a line belongs to the moment at which it comes"
-            said.append(f"{use.column} is left out: {why}")
+            why = tr("what adds up is no power") if use.counts else tr("a line belongs to the moment at which it comes")
+            said.append(tr("{column} is left out: {why}", column=use.column, why=why))
         elif use in ColumnMapping(columns=(use,)).doubtful:
             own = extra_channel(use.column)
             uses.append(ColumnUse(column=use.column, channel=own))
-            said.append(f"{use.column} may be {use.channel} ({use.why}); it is kept as {own} until somebody says so")
+            said.append(
+                tr(
+                    "{column} may be {channel} ({why}); it is kept as {own} until somebody says so",
+                    column=use.column,
+                    channel=use.channel,
+                    why=use.why,
+                    own=own,
+                )
+            )
         else:
             uses.append(use.model_copy(update={"score": 1.0}))
     twice = {u.channel for u in uses if u.channel and [v.channel for v in uses].count(u.channel) > 1}
     if twice:
-        raise PinchError(f"two of its names cannot both be {', '.join(sorted(twice))}")
+        raise PinchError(tr("two of its names cannot both be {twice}", twice=", ".join(sorted(twice))))
     return uses, said

@@ -10,6 +10,7 @@ from typing import Any
 from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
 from pinch.core.printing import UNKNOWN, plain
+from pinch.language import tr
 from pinch.narrative.ways_to_sensors import way_lines, ways_to
 from pinch.recorder.lines import command_words
 from pinch.recorder.processes import PROBE
@@ -38,8 +39,8 @@ class ToldChannel:
     @property
     def place_words(self) -> str:
         """Where it is read."""
-        more = f" and {len(self.files) - 1} more" if len(self.files) > 1 else ""
-        return f"{self.files[0]}{more}" if self.files else "the probe itself"
+        more = tr(" and {files} more", files=len(self.files) - 1) if len(self.files) > 1 else ""
+        return f"{self.files[0]}{more}" if self.files else tr("the probe itself")
 
 
 @dataclass(frozen=True)
@@ -96,23 +97,31 @@ def read_sensors(root: Path | None = None, reach: str = "") -> MachineSensors:
     try:
         done = subprocess.run(command, input=given, capture_output=True, text=True, timeout=ANSWER_WITHIN_S)
     except OSError as error:
-        raise PinchError(f"{command[0]} cannot be started: {error.strerror}.") from None
+        raise PinchError(
+            tr("{command} cannot be started: {strerror}.", command=command[0], strerror=error.strerror)
+        ) from None
     except subprocess.TimeoutExpired:
-        raise PinchError(f"{command[0]} did not answer within {ANSWER_WITHIN_S:.0f} s.") from None
+        raise PinchError(
+            tr(
+                "{command} did not answer within {answer_within_s:.0f} s.",
+                command=command[0],
+                answer_within_s=ANSWER_WITHIN_S,
+            )
+        ) from None
     notes = [line.removeprefix("pinch probe: ") for line in done.stderr.splitlines()]
     line = next((line for line in done.stdout.splitlines() if line.startswith("{")), "")
     try:
         return _of_answer(json.loads(line), tuple(notes))
     except (ValueError, TypeError, KeyError):
-        reason = notes[-1].rstrip(".") if notes else "it gave no list"
-        raise PinchError(f"What this machine tells cannot be had: {reason}.") from None
+        reason = notes[-1].rstrip(".") if notes else tr("it gave no list")
+        raise PinchError(tr("What this machine tells cannot be had: {reason}.", reason=reason)) from None
 
 
 def lacking_lines(told: MachineSensors) -> list[str]:
     """What is lacking and why, and the ways to it, each told once, in lines of text."""
     lines, ways = list[str](), dict[str, list[str]]()
     for lack in told.lacking:
-        lines.append(f"No {lack.what}: {lack.place} {lack.why}.")
+        lines.append(tr("No {what}: {place} {why}.", what=lack.what, place=lack.place, why=lack.why))
         ways |= {way.title: way_lines(way) for way in ways_to(lack.place, lack.refused)}
     return [*lines, *(line for way in ways.values() for line in ["", *way])]
 

@@ -18,6 +18,7 @@ from pinch.bench.records import ExitStatus, Pass
 from pinch.bench.waiting import Begin, Ended, FreshSamples, Marked, Operation, RunWriter, WaitingFile
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray, Mark
+from pinch.language import tr
 
 log = logging.getLogger(__name__)
 LOCK_S = 0.3
@@ -76,13 +77,22 @@ class PatientKeeper:
         if self._book is not None:
             self._book.close()
         if self._ops:
-            raise BookError(self.path, f"the end of this run could not be written: it {self._fault}. {self._where}")
+            raise BookError(
+                self.path,
+                tr(
+                    "the end of this run could not be written: it {fault}. {where}",
+                    fault=self._fault,
+                    where=self._where,
+                ),
+            )
 
     @property
     def _where(self) -> str:
         if self._on_disk == len(self._ops):
-            return f"What is missing waits in {self._waiting.path} and is taken in when the book is opened again"
-        return "There was no room for it elsewhere either, so it is lost when Pinch ends"
+            return tr(
+                "What is missing waits in {path} and is taken in when the book is opened again", path=self._waiting.path
+            )
+        return tr("There was no room for it elsewhere either, so it is lost when Pinch ends")
 
     def _do(self, operation: Operation | FreshSamples) -> None:
         self._ops.append(operation)
@@ -119,7 +129,13 @@ class PatientKeeper:
         now = time.monotonic()
         if not self._fault:
             self._fault_since = now
-            self._notes.append(f"{self.path.name} cannot be written: it {reason}. Samples wait until it can.")
+            self._notes.append(
+                tr(
+                    "{path} cannot be written: it {reason}. Samples wait until it can.",
+                    path=self.path.name,
+                    reason=reason,
+                )
+            )
             log.warning("a book could not be written; samples wait")
         self._fault, self._again_at = reason, now + AGAIN_S
         self._put_by()
@@ -140,7 +156,9 @@ class PatientKeeper:
             return
         took = time.monotonic() - self._fault_since
         self._fault = ""
-        self._notes.append(f"{self.path.name} is written again after {took:.0f} s; nothing was lost.")
+        self._notes.append(
+            tr("{path} is written again after {took:.0f} s; nothing was lost.", path=self.path.name, took=took)
+        )
         self._waiting.remove()
         self._on_disk = 0
 
@@ -155,8 +173,12 @@ class PatientKeeper:
             return
         lost.close()
         self._notes.append(
-            f"{self.path.name} was deleted or replaced by another program while this run was recorded. The run goes on "
-            f"in {target.name} beside it, with all that the book held."
+            tr(
+                "{path} was deleted or replaced by another program while this run was recorded. The run"
+                " goes on in {target} beside it, with all that the book held.",
+                path=self.path.name,
+                target=target.name,
+            )
         )
         log.warning("a book was deleted or replaced; its recording goes on in another file")
         self.path, self._book = target, None

@@ -15,6 +15,7 @@ from pinch.bench.records import Device, ExitStatus, Pass, Run, Runner, Workload,
 from pinch.core.errors import DataError, PinchError
 from pinch.core.judge import judge
 from pinch.core.runlog import Mark
+from pinch.language import tr
 from pinch.recorder.alarms import Alarm
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import Listener, Recorder
@@ -119,9 +120,13 @@ def begin_recording(book: Book, request: RunRequest, listeners: Iterable[Listene
 def _new_run(book: Book, request: RunRequest, meters: Sequence[Instrument]) -> tuple[Run, float]:
     """A run that begins now, and where its time begins."""
     device = request.device
-    source = "rig" if device.rig else "another computer" if device.reach and not device.local else "this computer"
+    source = (
+        "rig" if device.rig else tr("another computer") if device.reach and not device.local else tr("this computer")
+    )
     of_kit = KIT[request.workload.load] if request.workload.runner is Runner.LOAD and not device.rig else None
-    kit = (Build(what=f"built-in load, {request.workload.load}", version=of_kit.version),) if of_kit else ()
+    kit = (
+        (Build(what=tr("built-in load, {load}", load=request.workload.load), version=of_kit.version),) if of_kit else ()
+    )
     run = new_run(
         *(book, device, request.setting, request.workload, source),
         *(request.ambient_c, request.notes, request.protocol_id, kit),
@@ -134,10 +139,10 @@ def _take_up(book: Book, run: Run) -> tuple[Run, float]:
     """A cut run and the time at which it goes on: what was cut becomes its first pass."""
     run = book.get(Run, run.id)
     if not run.cut_off or run.void:
-        raise PinchError("Only a run without a stop can be continued.")
+        raise PinchError(tr("Only a run without a stop can be continued."))
     log = runlogs.read_log(book, run.id)
     if not log.samples:
-        raise PinchError("Nothing of this run was kept, so there is nothing to continue; make it void.")
+        raise PinchError(tr("Nothing of this run was kept, so there is nothing to continue; make it void."))
     start, end = log.span_s
     with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
         start = max(start, judge(log).load_start_s)
@@ -173,20 +178,35 @@ def alarms_of(device: Device) -> list[Alarm]:
 
 def _check(request: RunRequest) -> None:
     if not 1 <= request.load_s <= 86400:
-        raise PinchError(f"The length of a run is between 1 s and 24 h, not {request.load_s:g} s.")
+        raise PinchError(tr("The length of a run is between 1 s and 24 h, not {load_s:g} s.", load_s=request.load_s))
     if not 0.1 <= request.interval_s <= 60:
-        raise PinchError(f"Samples are taken every 0.1 s to every minute, not every {request.interval_s:g} s.")
+        raise PinchError(
+            tr(
+                "Samples are taken every 0.1 s to every minute, not every {interval_s:g} s.",
+                interval_s=request.interval_s,
+            )
+        )
     if request.device.reach and not request.device.local and request.workload.runner is Runner.LOAD:
         raise PinchError(
-            "The built-in load runs on this computer only. On another one, start work by hand, or give a command that "
-            "reaches it."
+            tr(
+                "The built-in load runs on this computer only. On another one, start work by hand, or "
+                "give a command that reaches it."
+            )
         )
     if not 0 <= request.idle_s <= 3600:
-        raise PinchError(f"The idle time before the load is between 0 s and 1 h, not {request.idle_s:g} s.")
+        raise PinchError(
+            tr("The idle time before the load is between 0 s and 1 h, not {idle_s:g} s.", idle_s=request.idle_s)
+        )
     if not request.device.rig and request.time_scale != 1.0:
-        raise PinchError("Only a simulated device can run faster than time.")
+        raise PinchError(tr("Only a simulated device can run faster than time."))
     if not 0 < request.time_scale <= FASTEST:
-        raise PinchError(f"The rig runs up to {FASTEST:g} times as fast as time, not {request.time_scale:g}.")
+        raise PinchError(
+            tr(
+                "The rig runs up to {fastest:g} times as fast as time, not {time_scale:g}.",
+                fastest=FASTEST,
+                time_scale=request.time_scale,
+            )
+        )
     if request.device.rig is None and request.workload.runner is Runner.COMMAND:
         command_line(request.workload)
     if request.device.rig:

@@ -13,6 +13,7 @@ from pinch.bench.records import Device, LoadKind, Run, Runner, ScoreFrom, Settin
 from pinch.bench.scratch import make_scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
+from pinch.language import tr
 from pinch.recorder.lines import command_words
 from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, SampleSource, WorkProcess, WorkSource
 from pinch.recorder.remote import RemoteProbe
@@ -64,7 +65,9 @@ def meters_of(book: Book, device: Device) -> list[Instrument]:
     channels = [i.channel for i in found]
     for twice in (c for c in channels if channels.count(c) > 1):
         names = " and ".join(i.name for i in found if i.channel == twice)
-        raise PinchError(f"{names} both measure {twice}; archive one of them on the Bench page.")
+        raise PinchError(
+            tr("{names} both measure {twice}; archive one of them on the Bench page.", names=names, twice=twice)
+        )
     return found
 
 
@@ -110,7 +113,7 @@ def meter_at(instrument: Instrument) -> Meter:
     PinchError : its profile is not known, or it has no address.
     """
     if not instrument.address:
-        raise PinchError(f"{instrument.name} has no address yet; enter it on the Bench page.")
+        raise PinchError(tr("{instrument} has no address yet; enter it on the Bench page.", instrument=instrument.name))
     return Meter(profile(instrument.profile), instrument.address)
 
 
@@ -118,7 +121,7 @@ def _rig_meter(instrument: Instrument, folder: Path) -> Meter:
     try:
         port = (folder / serve.METER_PORT).read_text(encoding="ascii").strip()
     except OSError:
-        raise PinchError("the rig is not there") from None
+        raise PinchError(tr("the rig is not there")) from None
     return Meter(profile(instrument.profile), f"TCPIP::127.0.0.1::{port}::SOCKET")
 
 
@@ -156,15 +159,17 @@ def command_line(workload: Workload) -> list[str]:
     ------
     PinchError : the command is empty, cannot be split into words, or does not exist.
     """
-    words = command_words(workload.command, f"of {workload.name}")
+    words = command_words(workload.command, tr("of {workload}", workload=workload.name))
     folder = Path(workload.folder).expanduser() if workload.folder else None
     if not words:
-        raise PinchError(f"{workload.name} has no command yet; enter one on the Bench page.")
+        raise PinchError(tr("{workload} has no command yet; enter one on the Bench page.", workload=workload.name))
     if folder is not None and not folder.is_dir():
-        raise PinchError(f"The working folder of {workload.name} does not exist: {folder}.")
+        raise PinchError(
+            tr("The working folder of {workload} does not exist: {folder}.", workload=workload.name, folder=folder)
+        )
     here = (folder / words[0]).resolve() if folder is not None and "/" in words[0] else None
     if shutil.which(words[0]) is None and not (here is not None and here.is_file()):
-        raise PinchError(f"There is no command {words[0]!r} on this computer.")
+        raise PinchError(tr("There is no command {words!r} on this computer.", words=words[0]))
     options = ["--passes", str(workload.all_passes), "--pause", f"{workload.pause_s:g}"]
     options += ["--timeout", f"{workload.timeout_s:g}"] if workload.timeout_s else []
     options += ["--folder", str(folder)] if folder else []

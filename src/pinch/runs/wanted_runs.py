@@ -8,8 +8,9 @@ from pinch.bench.plans import MOST_REPEATS, OrderRule, Plan
 from pinch.bench.records import MOST_NAME, Device, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 
-NEW_PLAN, FIRST = "What is still to measure", 1
+NEW_PLAN, FIRST = tr("What is still to measure"), 1
 """Name of a plan that a finding makes, and the priority of what it asks for."""
 
 
@@ -18,7 +19,7 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
     where that is asked), else in a new one; returns what was done in a sentence."""
     devices = list(dict.fromkeys(setting.device_id for setting, _ in cells))
     if not all(map(is_own, devices)):
-        raise PinchError("One of the two belongs to a book laid beside this one; its runs are planned there.")
+        raise PinchError(tr("One of the two belongs to a book laid beside this one; its runs are planned there."))
     own = {device: {s.id for s in book.settings(device)} for device in devices}
     plans = [
         plan
@@ -34,9 +35,16 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
         cell = plan.cell(*ids)
         wanted = min(MOST_REPEATS, (cell.repeats if cell else 0) + more)
         plan = book.save(plan.with_cell(*ids, wanted, FIRST))
-    are = "is" if more == 1 and len(cells) == 1 else "are"
-    turns = ", in turns," if in_turns else ""
-    return f"{counted(more, 'more run')} of {_named(book, cells)}{turns} {are} in the plan {plan.name}."
+    are = tr("is") if more == 1 and len(cells) == 1 else tr("are")
+    turns = tr(", in turns,") if in_turns else ""
+    return tr(
+        "{more} of {named}{turns} {are} in the plan {plan}.",
+        more=counted(more, "more run"),
+        named=_named(book, cells),
+        turns=turns,
+        are=are,
+        plan=plan.name,
+    )
 
 
 def _named(book: Book, cells: Sequence[tuple[Setting, Workload]]) -> str:
@@ -44,5 +52,6 @@ def _named(book: Book, cells: Sequence[tuple[Setting, Workload]]) -> str:
     several = len({setting.device_id for setting, _ in cells}) > 1
     names = [f"{book.get(Device, setting.device_id).name}, " if several else "" for setting, _ in cells]
     return " and ".join(
-        f"{workload.name} at {name}{setting.name}" for name, (setting, workload) in zip(names, cells, strict=True)
+        tr("{workload} at {name}{setting}", workload=workload.name, name=name, setting=setting.name)
+        for name, (setting, workload) in zip(names, cells, strict=True)
     )

@@ -17,6 +17,7 @@ from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.core.method import METHOD
 from pinch.core.progress import Progress, part_of, tell, unheard
+from pinch.language import spoken, tr
 from pinch.narrative.cards.deck import Deck, make_cards
 from pinch.narrative.finding import finding, told_finding
 
@@ -127,7 +128,7 @@ def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
         return unjudged_digest(run, str(error))
     except Exception as error:
         log.error("Judging a run", exc_info=error)  # one run that cannot be judged keeps no other from it
-        return unjudged_digest(run, fault_of(error, f"Judging run {run.id}").sentence)
+        return unjudged_digest(run, fault_of(error, tr("Judging run {run}", run=run.id)).sentence)
     words = finding(judged, records.setting(run).sustained_w)
     return digest_of(run, samples, judged, records.device(run)).model_copy(update={"finding": words})
 
@@ -165,7 +166,8 @@ class _Records:
             run.summary,
             scores_of(run),
         )
-        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}".encode()).hexdigest()
+        language = "" if spoken().is_own else spoken().name  # what a judgement says in words is kept with it
+        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}{language}".encode()).hexdigest()
 
 
 def read_deck(path: Path, points: BookPoints | None = None, progress: Progress = unheard) -> Deck:

@@ -10,6 +10,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path, PurePosixPath
 
 from pinch.core.errors import DataError
+from pinch.language import tr
 from pinch.sources.contained import contained
 
 ENDING = ".zip"
@@ -51,28 +52,43 @@ def check_archive(path: Path) -> list[zipfile.ZipInfo]:
         with zipfile.ZipFile(path) as archive:
             members = [m for m in archive.infolist() if not m.filename or not m.is_dir()]
     except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError, LookupError, struct.error) as error:
-        raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
+        raise DataError(str(path), tr("it is no ZIP archive that can be read ({error})", error=error)) from None
     if len(members) > MOST_MEMBERS:
-        raise DataError(str(path), f"it holds {len(members)} files, more than {MOST_MEMBERS}")
+        raise DataError(
+            str(path),
+            tr("it holds {members} files, more than {most_members}", members=len(members), most_members=MOST_MEMBERS),
+        )
     for member in members:
         _check(path, member)
     if sum(m.file_size for m in members) > MOST_BYTES:
-        raise DataError(str(path), f"unpacked it is larger than {MOST_BYTES // 1_000_000_000} GB")
+        raise DataError(
+            str(path), tr("unpacked it is larger than {most_bytes} GB", most_bytes=MOST_BYTES // 1_000_000_000)
+        )
     return members
 
 
 def _check(path: Path, member: zipfile.ZipInfo) -> None:
     name = PurePosixPath(member.filename.replace("\\", "/"))
     if not name.parts:
-        raise DataError(str(path), "it has a member without a name")
+        raise DataError(str(path), tr("it has a member without a name"))
     if name.is_absolute() or ".." in name.parts or ":" in member.filename or "\0" in member.filename:
-        raise DataError(str(path), f"its member {member.filename!r} would leave the folder it is unpacked into")
+        raise DataError(
+            str(path),
+            tr("its member {filename!r} would leave the folder it is unpacked into", filename=member.filename),
+        )
     if stat.S_ISLNK(member.external_attr >> 16):
-        raise DataError(str(path), f"its member {member.filename!r} is a link")
+        raise DataError(str(path), tr("its member {filename!r} is a link", filename=member.filename))
     if member.flag_bits & 1:
-        raise DataError(str(path), f"its member {member.filename!r} is locked with a password")
+        raise DataError(str(path), tr("its member {filename!r} is locked with a password", filename=member.filename))
     if member.file_size > RATIO_FROM and member.file_size > MOST_RATIO * max(1, member.compress_size):
-        raise DataError(str(path), f"its member {member.filename!r} would grow to {member.file_size / 1e6:.0f} MB")
+        raise DataError(
+            str(path),
+            tr(
+                "its member {filename!r} would grow to {file_size:.0f} MB",
+                filename=member.filename,
+                file_size=member.file_size / 1e6,
+            ),
+        )
 
 
 def unpack(folder: Path, words: str) -> None:
@@ -94,7 +110,7 @@ def unpack(folder: Path, words: str) -> None:
                 with archive.open(member) as source, target.open("xb") as file:
                     shutil.copyfileobj(source, file)  # which gives no more than its header says
     except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
-        raise DataError(str(path), f"it is no ZIP archive that can be read ({error})") from None
+        raise DataError(str(path), tr("it is no ZIP archive that can be read ({error})", error=error)) from None
 
 
 def _folder_name(path: Path) -> str:

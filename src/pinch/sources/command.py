@@ -17,6 +17,8 @@ import sys
 import threading
 import time
 
+from pinch.language import tr
+
 LONGEST_LINE = 65536
 GRACE_S = 2.0
 _NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?")
@@ -113,7 +115,11 @@ def main(arguments: list[str] | None = None) -> int:
         try:
             wall, status, score = watched.run(args.words, args.folder, args.timeout, args.pattern)
         except OSError as error:
-            print(f"{args.words[0]} cannot be started: {error.strerror}", file=sys.stderr, flush=True)
+            print(
+                tr("{args} cannot be started: {strerror}", args=args.words[0], strerror=error.strerror),
+                file=sys.stderr,
+                flush=True,
+            )
             return 1
         print(f"ended,{number},{wall:.3f},{status},{score}", flush=True)
         if status != 0:

@@ -16,6 +16,7 @@ from pathlib import Path
 
 from pinch.bench.scratch import scratch_folder
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 MOST_MEMORY, MOST_FILE = 3_000_000_000, 2_000_000_000
 MOST_CPU_S, MOST_S = 120, 180
@@ -38,11 +39,14 @@ def contained(function: str, place: str, *words: str) -> Iterator[Path]:
                 command, stdin=subprocess.DEVNULL, capture_output=True, timeout=MOST_S, start_new_session=True
             )
         except subprocess.TimeoutExpired:
-            raise DataError(place, f"reading it takes longer than {MOST_S // 60} minutes") from None
+            raise DataError(place, tr("reading it takes longer than {most_s} minutes", most_s=MOST_S // 60)) from None
         if done.returncode == _REFUSED:
             raise _refusal(done.stdout, place)
         if done.returncode:
-            raise DataError(place, f"it cannot be read within {MOST_MEMORY // 1_000_000_000} GB of memory")
+            raise DataError(
+                place,
+                tr("it cannot be read within {most_memory} GB of memory", most_memory=MOST_MEMORY // 1_000_000_000),
+            )
         yield folder
 
 
@@ -51,7 +55,7 @@ def _refusal(told: bytes, place: str) -> DataError:
         said = json.loads(told.splitlines()[-1])
         return DataError(str(said["place"]), str(said["reason"]), said["line"])
     except (ValueError, LookupError, TypeError):
-        return DataError(place, "it cannot be read")
+        return DataError(place, tr("it cannot be read"))
 
 
 def main(words: list[str]) -> int:

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from pinch.core.channels import ChannelQuantity
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 FRAME_COLUMN, TIME_COLUMN = "frame_ms", "t_s"
 LONGEST_MS = 60_000.0
@@ -75,7 +76,7 @@ class FrameLog:
         """Begin at the end of what is there already."""
         path = self._newest()
         if path is None:
-            self.notes.append(f"{self._pattern} is not there yet; frames are read once it is.")
+            self.notes.append(tr("{pattern} is not there yet; frames are read once it is.", pattern=self._pattern))
         else:
             self._take_up(path, at_end=True)
 
@@ -112,7 +113,7 @@ class FrameLog:
         if self._fd is None or status.st_ino != self._inode:
             self._take_up(path, at_end=False)
         elif status.st_size < os.lseek(self._fd, 0, os.SEEK_CUR):
-            self.notes.append(f"{path} was begun anew.")
+            self.notes.append(tr("{path} was begun anew.", path=path))
             self._take_up(path, at_end=False)
 
     def _take_up(self, path: str, at_end: bool) -> None:
@@ -120,7 +121,7 @@ class FrameLog:
         try:
             self._fd = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
         except OSError as error:
-            self.notes.append(f"{path} cannot be read: {error.strerror}.")
+            self.notes.append(tr("{path} cannot be read: {strerror}.", path=path, strerror=error.strerror))
             return
         self._inode, self._tail, self._columns = os.fstat(self._fd).st_ino, b"", None
         if at_end and (header := os.pread(self._fd, 65536, 0).split(b"\n")[0]):
@@ -143,7 +144,11 @@ class FrameLog:
         *lines, self._tail = data.split(b"\n")
         if len(self._tail) > MOST_AT_ONCE:
             raise PinchError(
-                f"{self._pattern}: it has a row of more than {MOST_AT_ONCE >> 20} MB, so it is no frame log."
+                tr(
+                    "{pattern}: it has a row of more than {most_at_once} MB, so it is no frame log.",
+                    pattern=self._pattern,
+                    most_at_once=MOST_AT_ONCE >> 20,
+                )
             )
         rows = []
         for raw in lines:
@@ -160,10 +165,10 @@ class FrameLog:
         """Say once that frames are told apart where that is not followed."""
         if not self._has_kinds and _GENERATED.search(data):
             self._has_kinds = True
-            told = (
+            told = tr(
                 "says which frames were generated; while it is followed all count as drawn. Import the file for those"
             )
-            self.notes.append(f"{self._pattern} {told} that were drawn.")
+            self.notes.append(tr("{pattern} {told} that were drawn.", pattern=self._pattern, told=told))
 
     def _is_data(self, line: str) -> bool:
         """Whether a line is a row; a header tells which columns matter. A file without one has frame times only."""
@@ -178,7 +183,12 @@ class FrameLog:
             bare = _Columns(",", 0, None, 1)
             if self._column or bare.read(line) is None:
                 raise PinchError(
-                    f"{self._pattern}: its header has no column {wanted}; it has {', '.join(names)[:200]}."
+                    tr(
+                        "{pattern}: its header has no column {wanted}; it has {names}.",
+                        pattern=self._pattern,
+                        wanted=wanted,
+                        names=", ".join(names)[:200],
+                    )
                 )
             self._columns = bare
         return True

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from pinch.language import tr
+
 SIZE = 192
 MEMORY_BYTES = 32_000_000
 """Each of two arrays a worker copies between: beyond what caches hold."""
@@ -33,11 +35,11 @@ class KitPart:
 
 
 KIT = {
-    "cores": KitPart("1", "units/s", "products of 192×192 matrices of doubles on every core, without a pause"),
-    "memory": KitPart("1", "GB/s", "32 MB copied to and fro on every core; what is read and written counts"),
-    "light": KitPart("1", "units/s", "4 products of matrices every quarter of a second on one core, then rest", 1),
-    "scene": KitPart("1", "1/s", "a picture of 1920×1080 drawn by a fixed path of frames, as fast as it goes", 0),
-    "idle": KitPart("1", "units/s", "nothing at all", 0),
+    "cores": KitPart("1", "units/s", tr("products of 192×192 matrices of doubles on every core, without a pause")),
+    "memory": KitPart("1", "GB/s", tr("32 MB copied to and fro on every core; what is read and written counts")),
+    "light": KitPart("1", "units/s", tr("4 products of matrices every quarter of a second on one core, then rest"), 1),
+    "scene": KitPart("1", "1/s", tr("a picture of 1920×1080 drawn by a fixed path of frames, as fast as it goes"), 0),
+    "idle": KitPart("1", "units/s", tr("nothing at all"), 0),
 }
 
 

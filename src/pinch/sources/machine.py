@@ -7,20 +7,21 @@ from pathlib import Path
 
 from pinch.bench.parts import Battery, Build, Claims, Cooling, CoreKind, Cores, Display, Memory
 from pinch.bench.records import Device, Form
+from pinch.language import tr
 
 FORMS = {"8": Form.LAPTOP, "9": Form.LAPTOP, "10": Form.LAPTOP, "14": Form.LAPTOP, "31": Form.LAPTOP}
 FORMS |= {"32": Form.LAPTOP, "11": Form.HANDHELD, "35": Form.MINI_PC}
 """Chassis types of the SMBIOS specification, 7.4.1."""
 POWER_ZONE = "sys/class/powercap/intel-rapl:0"
 """Where the kernel shows the package's power limits."""
-NEVER_TOLD = ("adapter", "mass and size", "memory speed and timings", "price", "how it came")
+NEVER_TOLD = ("adapter", tr("mass and size"), tr("memory speed and timings"), "price", tr("how it came"))
 
 
 def read_machine(root: Path = Path("/")) -> Device:
     """The computer whose tree is at `root`; what is missing there stays empty and is named in `untold`."""
     dmi = root / "sys/class/dmi/id"
-    chip = _cpu_field(root, "model name") or _text(root / "proc/device-tree/model")
-    name = _text(dmi / "product_name") or "This computer"
+    chip = _cpu_field(root, tr("model name")) or _text(root / "proc/device-tree/model")
+    name = _text(dmi / "product_name") or tr("This computer")
     cores, battery, claims = _cores(root), _battery(root), _claims(root)
     limit, fans, display = _temp_limit(root), _fans(root), _display(root)
     untold = [
@@ -29,8 +30,8 @@ def read_machine(root: Path = Path("/")) -> Device:
             ("chip", chip),
             ("cores", cores),
             ("battery", battery.design_wh),
-            ("power limits", claims.sustained_w),
-            ("temperature limit", limit),
+            (tr("power limits"), claims.sustained_w),
+            (tr("temperature limit"), limit),
             ("fans", fans),
             ("display", display.pixels),
             ("firmware", _text(dmi / "bios_version")),

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.sources.profiles import Profile
 from pinch.sources.scpi import read_numbers, short
 
@@ -47,10 +48,18 @@ class Meter:
                 self._resource.write(command)
         except Exception as error:  # noqa: BLE001 - the bindings raise what their transports raise
             self.close()
-            raise PinchError(f"{self._address} does not answer: {_reason(error)}.") from None
+            raise PinchError(
+                tr("{address} does not answer: {reason}.", address=self._address, reason=_reason(error))
+            ) from None
         if self._profile.answers and self._profile.answers.casefold() not in name.casefold():
             self.close()
-            raise PinchError(f"{self._address} is another instrument than its profile says: {short(name)}.")
+            raise PinchError(
+                tr(
+                    "{address} is another instrument than its profile says: {short}.",
+                    address=self._address,
+                    short=short(name),
+                )
+            )
         return name
 
     def read(self) -> float:
@@ -58,12 +67,21 @@ class Meter:
         try:
             response = ",".join(str(self._resource.query(query)).strip() for query in self._profile.read)
         except Exception as error:  # noqa: BLE001 - as above
-            raise PinchError(f"{self._address} does not answer: {_reason(error)}.") from None
+            raise PinchError(
+                tr("{address} does not answer: {reason}.", address=self._address, reason=_reason(error))
+            ) from None
         numbers = read_numbers(response)
         if self._profile.product:
             return math.prod(numbers) * self._profile.factor
         if self._profile.take >= len(numbers):
-            raise PinchError(f"{self._address} answered {len(numbers)} numbers; number {self._profile.take} is wanted.")
+            raise PinchError(
+                tr(
+                    "{address} answered {numbers} numbers; number {take} is wanted.",
+                    address=self._address,
+                    numbers=len(numbers),
+                    take=self._profile.take,
+                )
+            )
         return numbers[self._profile.take] * self._profile.factor
 
     def close(self) -> None:

@@ -10,6 +10,7 @@ import numpy as np
 from pinch.core.channels import is_channel_name, unit_of
 from pinch.core.errors import DataError
 from pinch.core.runlog import RunLog, runlog_from_columns
+from pinch.language import tr
 from pinch.sources.contained import contained
 from pinch.sources.runlog_csv import TIME, check_time, rows_of
 
@@ -52,12 +53,14 @@ def read_parquet_log(path: Path) -> RunLog:
         columns = {name: np.load(folder / f"{n}.npy", allow_pickle=False) for n, name in enumerate(names)}
     t = columns.pop(TIME)
     if not np.isfinite(t).all():
-        raise DataError(place, f"row {int(np.flatnonzero(~np.isfinite(t))[0]) + 1} has no time")
+        raise DataError(
+            place, tr("row {flatnonzero} has no time", flatnonzero=int(np.flatnonzero(~np.isfinite(t))[0]) + 1)
+        )
     check_time(t, place)
     log = runlog_from_columns(t, columns)
     filled = {name: series for name, series in log.series.items() if len(series.t)}
     if not filled:
-        raise DataError(place, "it has rows but not one sample")
+        raise DataError(place, tr("it has rows but not one sample"))
     return RunLog(filled)
 
 
@@ -74,21 +77,25 @@ def write_columns(folder: Path, words: str) -> None:
     path, place = Path(words), words
     try:
         if not path.is_file():
-            raise DataError(place, "there is no such file" if not path.exists() else "it is not a plain file")
+            raise DataError(place, tr("there is no such file") if not path.exists() else tr("it is not a plain file"))
         if sum(_size_of(pq.ParquetFile(path), i) for i in range(pq.ParquetFile(path).num_row_groups)) > MOST_BYTES:
-            raise DataError(place, f"unpacked it is larger than {MOST_BYTES // 1_000_000_000} GB")
+            raise DataError(
+                place, tr("unpacked it is larger than {most_bytes} GB", most_bytes=MOST_BYTES // 1_000_000_000)
+            )
         table = pq.read_table(path)
     except (pa.ArrowException, OSError, ValueError) as error:
-        raise DataError(place, f"it is no Parquet file that can be read ({str(error).splitlines()[0]})") from None
+        raise DataError(
+            place, tr("it is no Parquet file that can be read ({splitlines})", splitlines=str(error).splitlines()[0])
+        ) from None
     if not table.num_columns or table.column_names[0] != TIME:
-        raise DataError(place, f"its first column is not {TIME!r}")
+        raise DataError(place, tr("its first column is not {time!r}", time=TIME))
     if not table.num_rows:
-        raise DataError(place, "it has columns but no samples")
+        raise DataError(place, tr("it has columns but no samples"))
     for n, name in enumerate(table.column_names):
         if name != TIME and not is_channel_name(name):
-            raise DataError(place, f"its column {name!r} is not a channel name such as cpu.power")
+            raise DataError(place, tr("its column {name!r} is not a channel name such as cpu.power", name=name))
         if name in table.column_names[:n] or not _is_number(table.column(name).type):
-            raise DataError(place, f"its column {name!r} stands there twice or holds no numbers")
+            raise DataError(place, tr("its column {name!r} stands there twice or holds no numbers", name=name))
         np.save(folder / f"{n}.npy", table.column(name).cast(pa.float64()).to_numpy())
     (folder / _NAMES).write_text(json.dumps(table.column_names), encoding="utf-8")
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from pinch.bench.files import read_plain
 from pinch.bench.photos import LONGEST_SIDE, MOST_BYTES
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from PIL.Image import Image as Picture
@@ -43,14 +44,16 @@ def read_photo(path: Path) -> ReadPhoto:
     try:
         with _whole_ones_only(), Image.open(io.BytesIO(read_plain(path, MOST_FILE)), formats=FORMATS) as found:
             if found.width * found.height > MOST_PIXELS:
-                raise DataError(str(path), f"it has more than {MOST_PIXELS // 1_000_000} million pixels")
+                raise DataError(
+                    str(path), tr("it has more than {most_pixels} million pixels", most_pixels=MOST_PIXELS // 1_000_000)
+                )
             found.draft("RGB", (2 * LONGEST_SIDE, 2 * LONGEST_SIDE))  # a JPEG is read at half of its size or less
             turned = ImageOps.exif_transpose(found)
             turned.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
             plain = _on_white(turned)
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
-        reason = "it is no JPEG, PNG or WebP picture" if isinstance(error, UnidentifiedImageError) else ""
-        raise DataError(str(path), reason or f"the picture cannot be read ({error})") from None
+        reason = tr("it is no JPEG, PNG or WebP picture") if isinstance(error, UnidentifiedImageError) else ""
+        raise DataError(str(path), reason or tr("the picture cannot be read ({error})", error=error)) from None
     for quality in QUALITIES:
         kept = io.BytesIO()
         plain.save(kept, "JPEG", quality=quality, optimize=True)

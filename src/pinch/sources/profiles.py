@@ -17,6 +17,7 @@ from pinch.bench.parts import ReadWith
 from pinch.bench.readings import Instrument
 from pinch.core.accuracy import Accuracy
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 MOST_BYTES = 100_000
 SHIPPED = Path(__file__).parent / "instruments"
@@ -86,7 +87,9 @@ def profile(key: str) -> Profile:
     """
     known = profiles()
     if key not in known:
-        raise PinchError(f"There is no instrument profile {key!r}; there are {', '.join(sorted(known))}.")
+        raise PinchError(
+            tr("There is no instrument profile {key!r}; there are {known}.", key=key, known=", ".join(sorted(known)))
+        )
     return known[key]
 
 

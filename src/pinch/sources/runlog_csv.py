@@ -11,6 +11,7 @@ from pinch.bench.files import read_plain
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray, RunLog, runlog_from_columns
+from pinch.language import tr
 
 TIME = "t_s"
 MOST_BYTES = 2_000_000_000
@@ -25,13 +26,13 @@ def read_text(path: Path) -> str:
     """
     data = read_plain(path, MOST_BYTES)
     if not data.strip():
-        raise DataError(str(path), "it is empty")
+        raise DataError(str(path), tr("it is empty"))
     if b"\0" in data:
-        raise DataError(str(path), "it is not text, so it is not a log", data[: data.index(b"\0")].count(b"\n") + 1)
+        raise DataError(str(path), tr("it is not text, so it is not a log"), data[: data.index(b"\0")].count(b"\n") + 1)
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise DataError(str(path), "it is not UTF-8 text", data[: error.start].count(b"\n") + 1) from None
+        raise DataError(str(path), tr("it is not UTF-8 text"), data[: error.start].count(b"\n") + 1) from None
 
 
 def read_run_log(path: Path) -> RunLog:
@@ -51,15 +52,15 @@ def read_run_log_text(text: str, place: str) -> RunLog:
         channels = _channels(next(rows, []), place)
         table = [_numbers(row, len(channels) + 1, place, rows.line_num) for row in rows if row]
     except csv.Error as error:
-        raise DataError(place, f"the table is broken ({error})", rows.line_num) from None
+        raise DataError(place, tr("the table is broken ({error})", error=error), rows.line_num) from None
     if not table:
-        raise DataError(place, "it has a header but no samples")
+        raise DataError(place, tr("it has a header but no samples"))
     values = np.array(table)
     check_time(values[:, 0], place)
     log = runlog_from_columns(values[:, 0], {name: values[:, i + 1] for i, name in enumerate(channels)})
     filled = {name: series for name, series in log.series.items() if len(series.t)}
     if not filled:
-        raise DataError(place, "it has rows but not one sample")
+        raise DataError(place, tr("it has rows but not one sample"))
     return RunLog(filled)
 
 
@@ -85,29 +86,33 @@ def rows_of(log: RunLog) -> tuple[FloatArray, dict[str, FloatArray]]:
 def _channels(header: list[str], place: str) -> list[str]:
     names = [name.strip() for name in header]
     if names[:1] != [TIME]:
-        raise DataError(place, f"the first column is {''.join(names[:1])!r}, a Pinch log begins with {TIME!r}", 1)
+        raise DataError(
+            place,
+            tr("the first column is {names!r}, a Pinch log begins with {time!r}", names="".join(names[:1]), time=TIME),
+            1,
+        )
     if len(names) < 2:
-        raise DataError(place, "it has a time column and nothing else", 1)
+        raise DataError(place, tr("it has a time column and nothing else"), 1)
     for name in names[1:]:
         if not is_channel_name(name):
-            raise DataError(place, f"{name!r} is not a channel name such as cpu.power", 1)
+            raise DataError(place, tr("{name!r} is not a channel name such as cpu.power", name=name), 1)
         if names.count(name) > 1:
-            raise DataError(place, f"the channel {name} stands there twice", 1)
+            raise DataError(place, tr("the channel {name} stands there twice", name=name), 1)
     return names[1:]
 
 
 def _numbers(row: list[str], width: int, place: str, line: int) -> list[float]:
     if len(row) != width:
-        raise DataError(place, f"the row has {len(row)} cells, the header {width}", line)
+        raise DataError(place, tr("the row has {row} cells, the header {width}", row=len(row), width=width), line)
     try:
         numbers = [float(cell) if cell.strip() else math.nan for cell in row]
     except ValueError:
         wrong = next(cell for cell in row if cell.strip() and not _is_number(cell))
-        raise DataError(place, f"{wrong!r} is not a number", line) from None
+        raise DataError(place, tr("{wrong!r} is not a number", wrong=wrong), line) from None
     if not math.isfinite(numbers[0]):
-        raise DataError(place, "the row has no time", line)
+        raise DataError(place, tr("the row has no time"), line)
     if any(math.isinf(x) for x in numbers):
-        raise DataError(place, "a value is infinite", line)
+        raise DataError(place, tr("a value is infinite"), line)
     return numbers
 
 
@@ -129,5 +134,5 @@ def check_time(t: FloatArray, place: str) -> None:
     backward = np.flatnonzero(np.diff(t) <= 0)
     if len(backward):
         i = int(backward[0])
-        how = "stands still" if t[i + 1] == t[i] else "goes back"
-        raise DataError(place, f"time {how}, from {t[i]:g} s to {t[i + 1]:g} s", i + 3)
+        how = tr("stands still") if t[i + 1] == t[i] else tr("goes back")
+        raise DataError(place, tr("time {how}, from {t:g} s to {t_2:g} s", how=how, t=t[i], t_2=t[i + 1]), i + 3)

@@ -8,6 +8,7 @@ import math
 import re
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 NOT_A_NUMBER, INFINITE = 9.91e37, 9.9e37
 _DECIMAL = re.compile(r"[+-]?([0-9]+\.?[0-9]*|\.[0-9]+)(\s*[eE]\s*[+-]?[0-9]+)?")
@@ -30,9 +31,11 @@ def _number(part: str, response: str) -> float:
         try:
             return float(int(part[2:], _BASES[part[1].upper()]))
         except (ValueError, OverflowError):
-            raise PinchError(f"The instrument answered {short(response)}, which is not a number.") from None
+            raise PinchError(
+                tr("The instrument answered {short}, which is not a number.", short=short(response))
+            ) from None
     if not _DECIMAL.fullmatch(part):
-        raise PinchError(f"The instrument answered {short(response)}, which is not a number.")
+        raise PinchError(tr("The instrument answered {short}, which is not a number.", short=short(response)))
     value = float(re.sub(r"\s", "", part))
     return math.nan if abs(value) >= INFINITE else value
 

@@ -18,6 +18,7 @@ from pathlib import Path
 
 from pinch.bench.files import open_plain
 from pinch.core.errors import DataError
+from pinch.language import tr
 from pinch.sources.archive import check_archive
 from pinch.sources.contained import contained
 from pinch.sources.logs.decode import read_text_of
@@ -78,7 +79,7 @@ def sheet_of_text(text: str, place: str) -> Sheet:
     try:
         rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
     except csv.Error as error:
-        raise DataError(place, f"the table is broken ({error})") from None
+        raise DataError(place, tr("the table is broken ({error})", error=error)) from None
     return table_of(place, rows, comma_parts=delimiter == ",")
 
 
@@ -112,14 +113,18 @@ def write_cells(folder: Path, words: str) -> None:
     path = Path(words)
     members = check_archive(path)
     if any("vbaproject" in m.filename.casefold() or m.filename.startswith("Basic/") for m in members):
-        raise DataError(str(path), "it holds macros; save it without them")
+        raise DataError(str(path), tr("it holds macros; save it without them"))
     if sum(m.file_size for m in members) > MOST_BYTES:
-        raise DataError(str(path), f"unpacked it is larger than {MOST_BYTES // 1_000_000} MB")
+        raise DataError(str(path), tr("unpacked it is larger than {most_bytes} MB", most_bytes=MOST_BYTES // 1_000_000))
     rows, (first, *others) = _first_sheet(path)
     texts = [cell for row in rows for cell in row if isinstance(cell, str)]
     comma = mark_of(texts, comma_parts=False).mark == ","
     cells = [[_text(cell, comma)[: MOST_CELL + 1] for cell in row] for row in rows]
-    notes = [f"Only its first sheet, {first!r}, is read; it has {len(others)} more."] if others else []
+    notes = (
+        [tr("Only its first sheet, {first!r}, is read; it has {others} more.", first=first, others=len(others))]
+        if others
+        else []
+    )
     notes += _oddities(path) if path.suffix.casefold() == ".xlsx" else []
     (folder / _CELLS).write_text(json.dumps({"rows": cells, "notes": notes}), encoding="utf-8")
 
@@ -132,12 +137,19 @@ def _first_sheet(path: Path) -> tuple[Sequence[Sequence[object]], list[str]]:
         book = python_calamine.CalamineWorkbook.from_path(str(path))
         sheet = book.get_sheet_by_index(0)
         if sheet.total_height > MOST_ROWS or sheet.total_width > MOST_COLUMNS:
-            raise DataError(str(path), f"its first sheet has {sheet.total_height} rows and {sheet.total_width} columns")
+            raise DataError(
+                str(path),
+                tr(
+                    "its first sheet has {total_height} rows and {total_width} columns",
+                    total_height=sheet.total_height,
+                    total_width=sheet.total_width,
+                ),
+            )
         return sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 1), book.sheet_names
     except (python_calamine.CalamineError, OSError, ValueError, IndexError) as error:
         if path.suffix.casefold() == ".ods" and (found := _indented_sheet(path)) is not None:
             return found
-        raise DataError(str(path), f"it is no spreadsheet that can be read ({error})") from None
+        raise DataError(str(path), tr("it is no spreadsheet that can be read ({error})", error=error)) from None
 
 
 def _indented_sheet(path: Path) -> tuple[Sequence[Sequence[object]], list[str]] | None:
@@ -166,14 +178,21 @@ def _oddities(path: Path) -> list[str]:
     empty = re.findall(
         r'<c\b[^>]*\br="([A-Z]+\d+)"[^>]*>\s*<f\b[^>]*?(?:/>|>[^<]*</f>)\s*(?:<v\s*/>|<v></v>)?\s*</c>', text
     )
-    notes = [f"Hidden rows are read too: {_few(hidden)}."] if hidden else []
+    notes = [tr("Hidden rows are read too: {few}.", few=_few(hidden))] if hidden else []
     if empty:
-        notes.append(f"Formulas without a value count as empty cells: {_few(empty)}. Save it in a spreadsheet program.")
+        notes.append(
+            tr(
+                "Formulas without a value count as empty cells: {few}. Save it in a spreadsheet program.",
+                few=_few(empty),
+            )
+        )
     return notes
 
 
 def _few(things: Sequence[str], most: int = 5) -> str:
-    return ", ".join(things[:most]) + (f" and {len(things) - most} more" if len(things) > most else "")
+    return ", ".join(things[:most]) + (
+        tr(" and {things} more", things=len(things) - most) if len(things) > most else ""
+    )
 
 
 def _text(cell: object, comma: bool) -> str:
@@ -197,17 +216,17 @@ def table_of(place: str, rows: Sequence[Sequence[str]], comma_parts: bool) -> Sh
     clean = _cleaned(place, rows)
     header = _header_of(clean)
     if header is None:
-        raise DataError(place, "there is no row with the names of columns in it")
+        raise DataError(place, tr("there is no row with the names of columns in it"))
     names, below = _names_of(clean, header)
     kept = [(n + 1, row) for n, row in enumerate(clean) if n >= below and any(row)]
     if not kept:
-        raise DataError(place, "it has a header but no rows")
+        raise DataError(place, tr("it has a header but no rows"))
     width = max(len(names), *(max((c for c, cell in enumerate(row) if cell), default=0) + 1 for _, row in kept))
     names = _told_apart([name or f"column {c + 1}" for c, name in enumerate([*names, *[""] * width][:width])])
     whole = [(line, tuple([*row, *[""] * width][:width])) for line, row in kept]
     mark = mark_of((cell for _, row in whole for cell in row), comma_parts)
     whole, notes = _without_totals(whole, mark.mark)
-    again = [f"Line {line} is the header once more." for line, row in whole if list(row) == names]
+    again = [tr("Line {line} is the header once more.", line=line) for line, row in whole if list(row) == names]
     whole = [(line, row) for line, row in whole if list(row) != names]
     lines, body = (line for line, _ in whole), (row for _, row in whole)
     return Sheet(place, tuple(names), tuple(body), tuple(lines), mark, (*notes, *again))
@@ -215,7 +234,14 @@ def table_of(place: str, rows: Sequence[Sequence[str]], comma_parts: bool) -> Sh
 
 def _cleaned(place: str, rows: Sequence[Sequence[str]]) -> list[list[str]]:
     if len(rows) > MOST_ROWS or max((len(row) for row in rows), default=0) > MOST_COLUMNS:
-        raise DataError(place, f"it has more than {MOST_ROWS} rows or {MOST_COLUMNS} columns")
+        raise DataError(
+            place,
+            tr(
+                "it has more than {most_rows} rows or {most_columns} columns",
+                most_rows=MOST_ROWS,
+                most_columns=MOST_COLUMNS,
+            ),
+        )
     return [[cell.strip()[:MOST_CELL] for cell in row] for row in rows]
 
 
@@ -346,7 +372,7 @@ def _without_totals(
         name = next((cell for cell in row if cell), "").strip(" :").casefold()
         kind = next((kind for kind, words in _TOTALS.items() if name in words), None)
         if kind is not None and len(kept) > 1 and _sums_up(row, [r for _, r in kept], kind, mark):
-            notes.append(f"Line {line} ({name}) sums up those above it and is left out.")
+            notes.append(tr("Line {line} ({name}) sums up those above it and is left out.", line=line, name=name))
         else:
             kept.append((line, row))
     return kept, notes

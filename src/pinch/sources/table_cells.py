@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 MISSING = frozenset(
     ("", "-", "–", "—", "--", "n/a", "na", "nan", "none", "null", "k. a.", "k.a.", "n. v.", "#n/a", "#nv", "?", ".")
@@ -85,7 +86,7 @@ def read_cell(text: str, mark: str, unit: str = "") -> CellNumber:
     """
     typed = text.strip()
     if _FORMULA_ERRORS.fullmatch(typed):
-        raise PinchError(f"{typed!r} is a formula without a value")
+        raise PinchError(tr("{typed!r} is a formula without a value", typed=typed))
     if (seconds := _seconds(typed)) is not None:
         in_unit = seconds / {"min": 60.0, "h": 3600.0, "ms": 1e-3}.get(unit, 1.0)
         return CellNumber(in_unit, in_unit, unit or "s")
@@ -93,13 +94,13 @@ def read_cell(text: str, mark: str, unit: str = "") -> CellNumber:
     if len(parts) == 2 and unit in ("", "%"):
         part, whole = (_one(p, mark, text) for p in parts)
         if whole[0] <= 0 or not 0 <= part[0] <= whole[0]:
-            raise PinchError(f"{text!r} is no share of a whole")
+            raise PinchError(tr("{text!r} is no share of a whole", text=text))
         share = 100.0 * part[0] / whole[0]
         return CellNumber(share, share, "%")
     ends = [_one(p, mark, text) for p in _BETWEEN.split(typed, maxsplit=1)]
     values, units = [value for value, _ in ends], [u for _, u in ends if u]
     if len(values) == 2 and values[1] < values[0]:
-        raise PinchError(f"{text!r} ends below where it begins")
+        raise PinchError(tr("{text!r} ends below where it begins", text=text))
     return CellNumber(values[0], values[-1], units[0] if units else "")
 
 
@@ -116,7 +117,7 @@ def _one(text: str, mark: str, whole: str) -> tuple[float, str]:
     """A number and the unit behind it."""
     found = _NUMBER.match(text.strip().removeprefix("~").removeprefix("≈").strip())
     if found is None:
-        raise PinchError(f"{whole!r} is no number")
+        raise PinchError(tr("{whole!r} is no number", whole=whole))
     told = _mark_by_itself(found.group(1))
     digits = re.sub(r"['’ \u00a0\u202f]", "", found.group(1)).replace("−", "-")
     decimal = told if told in (".", ",") else mark
@@ -124,12 +125,12 @@ def _one(text: str, mark: str, whole: str) -> tuple[float, str]:
     try:
         value = float(f"{digits}e{found.group(2)}" if found.group(2) else digits)
     except ValueError:
-        raise PinchError(f"{whole!r} is no number") from None
+        raise PinchError(tr("{whole!r} is no number", whole=whole)) from None
     if value in (float("inf"), float("-inf")):
-        raise PinchError(f"{whole!r} is no number")
+        raise PinchError(tr("{whole!r} is no number", whole=whole))
     rest = text.strip().removeprefix("~").removeprefix("≈").strip()[found.end() :].strip()
     if len(rest) > 12 or any(c.isdigit() for c in rest):
-        raise PinchError(f"{whole!r} is no number")
+        raise PinchError(tr("{whole!r} is no number", whole=whole))
     return value, rest.strip("()[] ")
 
 

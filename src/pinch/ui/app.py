@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from pinch.bench.opening import create_book, open_book
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.runs.demo_book import demo_copy
 from pinch.ui import look
 from pinch.ui.boundary import catch_everything
@@ -59,7 +60,7 @@ def run_app(book: Path | None, demo: bool = False) -> int:
 def _need_display() -> None:
     """Say in one sentence what Qt would only abort with."""
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        raise PinchError("There is no display to show the window on; the other commands work without one.")
+        raise PinchError(tr("There is no display to show the window on; the other commands work without one."))
 
 
 def _own_book(preferences: Preferences) -> Path:

@@ -9,10 +9,11 @@ from types import TracebackType
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.core.faults import Fault, fault_of
+from pinch.language import tr
 from pinch.runs.log_file import LOGGER
 
 log = logging.getLogger(__name__)
-SLOT, THREAD = "What was asked for", "Work in the background"
+SLOT, THREAD = tr("What was asked for"), tr("Work in the background")
 """What is said where nobody knows more."""
 
 

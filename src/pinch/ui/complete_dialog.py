@@ -10,22 +10,23 @@ from pinch.bench.variants import own_name
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.intake.completing import FROM_DATA, Completion, read_completion
+from pinch.language import numeral, tr
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.shell.words import label
 
 CAPTIONS = {
     "ambient": "Room, °C",
-    "day": "Day",
-    "score": "Score",
-    "protocol": "Protocol",
-    "builds": "Builds",
-    "meters": "Read with",
-    "device": "Device",
-    "setting": "Setting",
-    "workload": "Workload",
-    "variant": "Variant",
-    "note": "Add to the notes",
-    "void": "Does not count, because",
+    "day": tr("Day"),
+    "score": tr("Score"),
+    "protocol": tr("Protocol"),
+    "builds": tr("Builds"),
+    "meters": tr("Read with"),
+    "device": tr("Device"),
+    "setting": tr("Setting"),
+    "workload": tr("Workload"),
+    "variant": tr("Variant"),
+    "note": tr("Add to the notes"),
+    "void": tr("Does not count, because"),
 }
 OF_NEW = ("ambient", "day", "protocol", "builds", "meters", "variant", "note")
 """What can be said of logs on their way in beside where they belong."""
@@ -35,16 +36,16 @@ class CompleteDialog(FormDialog):
     """What stays empty is left as it is. `said` is what was typed; `runs` empty: it is of logs on their way in."""
 
     def __init__(self, book: Book, runs: Sequence[Run], parent: QWidget | None) -> None:
-        title = f"Complete {counted(len(runs), 'run')}" if runs else "Said of all of these logs"
+        title = tr("Complete {runs}", runs=counted(len(runs), "run")) if runs else tr("Said of all of these logs")
         super().__init__(title, parent)
         self.setMinimumWidth(520)
         self._book, self._runs = book, runs
         self.fields: dict[str, QLineEdit | QComboBox] = {}
-        self.measured = QCheckBox("as a reading or a channel of each run tells it")
-        self.counts = QCheckBox("They count again")
+        self.measured = QCheckBox(tr("as a reading or a channel of each run tells it"))
+        self.counts = QCheckBox(tr("They count again"))
         self.said = Completion()
         if runs:
-            self.form.addRow(label("What stays empty is left as it is.", "quiet"))
+            self.form.addRow(label(tr("What stays empty is left as it is."), "quiet"))
         for key in CAPTIONS if runs else OF_NEW:
             widget = self._field(key)
             self.fields[key] = widget
@@ -63,7 +64,7 @@ class CompleteDialog(FormDialog):
             typed["void"] = ""
         self.said = read_completion(typed)
         if self.said.is_empty and self._runs:
-            raise PinchError("Nothing was typed.")
+            raise PinchError(tr("Nothing was typed."))
 
     def _field(self, key: str) -> QLineEdit | QComboBox:
         offered = self._offered(key)
@@ -108,9 +109,9 @@ class CompleteDialog(FormDialog):
         for run in self._runs:
             work = book.get(Workload, run.workload_id)
             yield {
-                "ambient": "" if run.ambient_c is None else f"{run.ambient_c:g} °C",
+                "ambient": "" if run.ambient_c is None else tr("{ambient_c:g} °C", ambient_c=run.ambient_c),
                 "day": f"{run.day or ''}",
-                "score": ", ".join(f"{p.score:g}" for p in run.passes if p.score is not None),
+                "score": ", ".join(numeral(p.score, "g") for p in run.passes if p.score is not None),
                 "protocol": protocols.get(run.protocol_id or 0, ""),
                 "builds": "; ".join(f"{b.what} {b.version}" for b in run.builds),
                 "meters": "; ".join(m.name for m in run.meters),
@@ -124,17 +125,17 @@ class CompleteDialog(FormDialog):
 
 
 _HINTS = {
-    "ambient": "such as 22",
-    "day": "such as 2026-09-14",
-    "builds": "graphics driver 31.4; OS 6.12",
+    "ambient": tr("such as 22"),
+    "day": tr("such as 2026-09-14"),
+    "builds": tr("graphics driver 31.4; OS 6.12"),
 }
 
 
 def _one_of(present: Iterable[str]) -> str:
     values = list(dict.fromkeys(present))
     if len(values) == 1:
-        return f"now {values[0]}" if values[0] else "not noted"
-    return f"{len(values)} different ones"
+        return tr("now {values}", values=values[0]) if values[0] else tr("not noted")
+    return tr("{values} different ones", values=len(values))
 
 
 def _text(widget: QLineEdit | QComboBox) -> str:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.runs.demo_book import demo_as_made, make_demo, ready_demo
 from pinch.ui.background import Job
 
@@ -16,12 +17,12 @@ def demo_book(parent: QWidget | None = None) -> Path | None:
     if copy is not None:
         return copy
     path = demo_as_made()
-    bar = QProgressDialog("Making the demo book …", "Cancel", 0, 100, parent)
-    bar.setWindowTitle("Pinch")
+    bar = QProgressDialog(tr("Making the demo book …"), tr("Cancel"), 0, 100, parent)
+    bar.setWindowTitle(tr("Pinch"))
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
     bar.setMinimumDuration(0)
     bar.setMinimumWidth(340)
-    job = Job("Making the demo book", lambda progress: make_demo(path, progress))
+    job = Job(tr("Making the demo book"), lambda progress: make_demo(path, progress))
     failures: list[str] = []
     job.progressed.connect(lambda share: bar.setValue(round(100 * share)))
     job.finished.connect(bar.accept)

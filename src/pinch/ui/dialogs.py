@@ -23,11 +23,12 @@ from pinch.bench.entry import read_quantity
 from pinch.bench.limit_ladder import rungs, typed_rungs
 from pinch.bench.records import Device
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.runs.consent import ConsentError, Wish, agree, lines_of, refused
 from pinch.ui.shell.words import label
 
-VOID_WORDS = ("Make this run void", "Why does it not count?")
+VOID_WORDS = (tr("Make this run void"), tr("Why does it not count?"))
 
 
 def ask_text(parent: QWidget, title: str, words: str, text: str = "") -> str | None:
@@ -85,22 +86,24 @@ class ConsentDialog(QDialog):
 
     def __init__(self, wanted: ConsentError, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("May this book do that?")
+        self.setWindowTitle(tr("May this book do that?"))
         self.setMinimumWidth(560)
         self.text = QPlainTextEdit("\n\n".join(lines_of(wanted.wishes)))
         self.text.setReadOnly(True)
-        self.text.setAccessibleName("What the book wants")
+        self.text.setAccessibleName(tr("What the book wants"))
         kinds = QDialogButtonBox.StandardButton
         buttons = QDialogButtonBox(kinds.Cancel)
-        agreed = buttons.addButton("Agree", QDialogButtonBox.ButtonRole.AcceptRole)
+        agreed = buttons.addButton(tr("Agree"), QDialogButtonBox.ButtonRole.AcceptRole)
         assert agreed is not None
         agreed.setAutoDefault(False)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
-        words = (
-            f"{wanted.book.name} asks for what nobody has agreed to on this computer. It is done with your rights. "
-            "Agree only where you know who made the book and what this does; where the words change, it is asked again."
+        words = tr(
+            "{book} asks for what nobody has agreed to on this computer. It is done with your "
+            "rights. Agree only where you know who made the book and what this does; where the "
+            "words change, it is asked again.",
+            book=wanted.book.name,
         )
         column.addWidget(label(words, wrap=True))
         column.addWidget(self.text)
@@ -145,22 +148,25 @@ class LadderDialog(FormDialog):
     """Limits in even steps; shows what they come to on the device."""
 
     def __init__(self, device: Device, parent: QWidget | None = None) -> None:
-        super().__init__(f"Ladder of limits for {device.name}", parent, cautions.RAISED_LIMITS)
+        super().__init__(tr("Ladder of limits for {device}", device=device.name), parent, cautions.RAISED_LIMITS)
         self._allowed = device.claims
         low, high = device.claims.lowest_w, device.claims.highest_w
-        self.low, self.high = QLineEdit(f"{low:g} W" if low else ""), QLineEdit(f"{high:g} W" if high else "")
+        self.low, self.high = (
+            QLineEdit(tr("{low:g} W", low=low) if low else ""),
+            QLineEdit(tr("{high:g} W", high=high) if high else ""),
+        )
         self.count, self.steps, self.listed = QLineEdit("7"), QComboBox(), QLineEdit()
-        self.listed.setPlaceholderText("or these: 18/33/60")
-        self.steps.addItem("each by the same factor", True)
-        self.steps.addItem("each by the same watts", False)
+        self.listed.setPlaceholderText(tr("or these: 18/33/60"))
+        self.steps.addItem(tr("each by the same factor"), True)
+        self.steps.addItem(tr("each by the same watts"), False)
         self.preview = label("", wrap=True)
         for caption, widget in (
-            ("From", self.low),
-            ("To", self.high),
-            ("Rungs", self.count),
-            ("Steps", self.steps),
-            ("Free rungs", self.listed),
-            ("Comes to", self.preview),
+            (tr("From"), self.low),
+            (tr("To"), self.high),
+            (tr("Rungs"), self.count),
+            (tr("Steps"), self.steps),
+            (tr("Free rungs"), self.listed),
+            (tr("Comes to"), self.preview),
         ):
             self.form.addRow(caption, widget)
         for edit in (self.low, self.high, self.count, self.listed):
@@ -187,6 +193,6 @@ class LadderDialog(FormDialog):
 
     def _show(self) -> None:
         try:
-            self.preview.setText(", ".join(f"{w:g} W" for w in self.limits()))
+            self.preview.setText(", ".join(tr("{w:g} W", w=w) for w in self.limits()))
         except PinchError as error:
             self.preview.setText(str(error))

@@ -11,12 +11,13 @@ from PyQt6.QtWidgets import QMessageBox, QTableView, QWidget
 
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.file_dialogs import save_name
 from pinch.ui.row_table import RowTable
 from pinch.ui.table_columns import heading_of
 
 _NUMBER = re.compile(r"-?(0|[1-9]\d*)(\.\d+)?")
-ENDINGS = "Tables (*.csv *.xlsx *.ods)"
+ENDINGS = tr("Tables (*.csv *.xlsx *.ods)")
 
 
 def dress_table(table: QTableView) -> None:
@@ -25,9 +26,9 @@ def dress_table(table: QTableView) -> None:
     if table.actions():
         return
     table.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-    _offer(table, "Copy", lambda: copy(table, chosen_rows(table)), "Ctrl+C")
-    _offer(table, "Copy the whole table", lambda: copy(table, range(rows_of(table))))
-    _offer(table, "Write the table …", lambda: _write(table))
+    _offer(table, tr("Copy"), lambda: copy(table, chosen_rows(table)), "Ctrl+C")
+    _offer(table, tr("Copy the whole table"), lambda: copy(table, range(rows_of(table))))
+    _offer(table, tr("Write the table …"), lambda: _write(table))
     if isinstance(table, RowTable):
         table.addAction(table.columns_shown.action)
 
@@ -110,13 +111,13 @@ def _cell(text: str) -> Cell:
 
 def _write(table: QTableView) -> None:
     window: QWidget = table.window() or table
-    path = save_name(window, "Write the table", "table.csv", ENDINGS)
+    path = save_name(window, tr("Write the table"), "table.csv", ENDINGS)
     if not path:
         return
     try:
         write_shown(table, path)
     except PinchError as error:
-        QMessageBox.warning(window, "Write the table", str(error))
+        QMessageBox.warning(window, tr("Write the table"), str(error))
 
 
 def write_shown(table: QTableView, path: Path) -> None:

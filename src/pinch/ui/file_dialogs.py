@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from pinch.language import tr
 from pinch.ui.dialogs import agrees
 from pinch.ui.preferences import Key
 from pinch.ui.remembering import preferences_of
@@ -47,7 +48,9 @@ def save_name(parent: QWidget, title: str, name: str, kinds: str) -> Path | None
         if reason:
             QMessageBox.warning(parent, title, reason)
         elif (
-            offered == Path(chosen) or not offered.exists() or agrees(parent, title, f"{offered} is there: replace it?")
+            offered == Path(chosen)
+            or not offered.exists()
+            or agrees(parent, title, tr("{offered} is there: replace it?", offered=offered))
         ):
             _keep_folder(parent, WRITTEN, offered.parent)
             return offered
@@ -64,11 +67,11 @@ def with_ending(path: Path, kind: str) -> Path:
 def why_not_written(path: Path) -> str:
     """Why no file can be written there; empty where one can."""
     if path.is_dir():
-        return f"{path} is a folder."
+        return tr("{path} is a folder.", path=path)
     if not path.parent.is_dir():
-        return f"There is no folder {path.parent}."
+        return tr("There is no folder {parent}.", parent=path.parent)
     there = path if path.exists() else path.parent
-    return "" if os.access(there, os.W_OK) else f"Nothing may be written to {there}."
+    return "" if os.access(there, os.W_OK) else tr("Nothing may be written to {there}.", there=there)
 
 
 def _read_from(parent: QWidget, path: Path) -> Path:

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from pinch.bench.records import Device, Workload, live
+from pinch.language import tr
 from pinch.ui.page_protocol import CardTarget, PlanTarget, RecordsTarget, RunTarget, Shell
 from pinch.ui.shell.context_strip import run_words
 from pinch.ui.shell.finder import Findable
@@ -33,16 +34,18 @@ def findables(shell: Shell) -> Iterator[Findable]:
         shell.go_to(RunTarget(run_id))
 
     for d in live(devices.values()):
-        yield Findable(d.name, "device", partial(device, d.id))
+        yield Findable(d.name, tr("device"), partial(device, d.id))
     for w in live(workloads.values()):
-        yield Findable(w.name, "workload", partial(workload, w.id))
+        yield Findable(w.name, tr("workload"), partial(workload, w.id))
     for p in live(book.plans()):
-        yield Findable(p.name, "plan", partial(plan, p.id))
+        yield Findable(p.name, tr("plan"), partial(plan, p.id))
     for card in book.cards():
-        yield Findable(card.name, "card", partial(shell.go_to, CardTarget(card.id)))
+        yield Findable(card.name, tr("card"), partial(shell.go_to, CardTarget(card.id)))
     settings = {s.id: s.name for d in devices for s in book.settings(d)}
     for r in reversed(book.runs()):
         names = devices[r.device_id].name, workloads[r.workload_id].name
         yield Findable(
-            f"{names[0]}, {names[1]}, {run_words(r, settings.get(r.setting_id, ''))}", f"run {r.id}", partial(run, r.id)
+            f"{names[0]}, {names[1]}, {run_words(r, settings.get(r.setting_id, ''))}",
+            tr("run {number}", number=r.id),
+            partial(run, r.id),
         )

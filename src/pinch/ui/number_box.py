@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QToolTip
 
 from pinch.bench.entry import read_quantity
 from pinch.core.errors import PinchError
+from pinch.language import tr
 
 
 class NumberBox(QDoubleSpinBox):
@@ -80,5 +81,10 @@ class NumberBox(QDoubleSpinBox):
         except PinchError as error:
             return str(error)
         if not self.minimum() <= entry.value <= self.maximum():
-            return f"{typed} is not between {self.minimum():g} and {self.maximum():g}."
+            return tr(
+                "{typed} is not between {minimum:g} and {maximum:g}.",
+                typed=typed,
+                minimum=self.minimum(),
+                maximum=self.maximum(),
+            )
         return entry.question

@@ -18,6 +18,7 @@ from pinch.bench.cards import CardKind, Query
 from pinch.bench.records import Listed, Run
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.changes import Changes
 from pinch.ui.menus import MenuEntry
 from pinch.ui.plan.control import PlanControl
@@ -220,7 +221,7 @@ class Page(WindowPart, ABC, Generic[V]):
         ------
         PinchError : it shows nothing that can be a card.
         """
-        raise PinchError(f"There is nothing on the {self.name} page to send to the deck.")
+        raise PinchError(tr("There is nothing on the {name} page to send to the deck.", name=self.name))
 
     def finding(self) -> str:
         """Its finding in a sentence."""

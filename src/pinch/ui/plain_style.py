@@ -5,6 +5,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPalette
 from PyQt6.QtWidgets import QApplication, QLabel, QMessageBox, QProxyStyle, QTableView, QWidget
 
+from pinch.language import tr
 from pinch.ui.every_table import dress_table
 
 
@@ -12,7 +13,7 @@ class PlainStyle(QProxyStyle):
     """Shows the text of every label, tool tip and question as it is; only a label that asks for rich text has it."""
 
     def __init__(self) -> None:
-        super().__init__("Fusion")
+        super().__init__(tr("Fusion"))
 
     def polish(self, thing: QWidget | QPalette | QApplication | None) -> QPalette | None:  # type: ignore[override]
         if isinstance(thing, QLabel | QMessageBox) and thing.textFormat() == Qt.TextFormat.AutoText:

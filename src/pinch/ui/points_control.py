@@ -6,6 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.analysis.points import BookPoints
+from pinch.language import tr
 from pinch.runs.whole_book import read_points
 from pinch.ui.background import Job
 from pinch.ui.session import Session
@@ -44,7 +45,7 @@ class PointsControl(QObject):
             def work(progress: Callable[[float], bool]) -> BookPoints:
                 return read_points(path, progress)
 
-            self._job = Job("Judging all runs", work, self)
+            self._job = Job(tr("Judging all runs"), work, self)
             self._job.progressed.connect(self.progressed)
             self._job.finished.connect(self._finished)
             self._job.failed.connect(self._failed)

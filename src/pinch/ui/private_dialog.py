@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
 from pinch.bench.cards import Private
+from pinch.language import tr
 from pinch.publish.private import PrivateCount
 from pinch.ui.shell.words import label
 
@@ -26,11 +27,11 @@ class PrivateDialog(QDialog):
         self.setWindowTitle(title)
         self.setMinimumWidth(480)
         column = QVBoxLayout(self)
-        column.addWidget(label("What is private is left out unless you tick it.", wrap=True))
+        column.addWidget(label(tr("What is private is left out unless you tick it."), wrap=True))
         self.boxes = {count.what: QCheckBox(f"{count.what} ({count.count})") for count in found}
         for count in found:
             column.addWidget(self.boxes[count.what])
-            column.addWidget(label(f"For example: {count.example}", "quiet", wrap=True))
+            column.addWidget(label(tr("For example: {example}", example=count.example), "quiet", wrap=True))
         kinds = QDialogButtonBox.StandardButton
         buttons = QDialogButtonBox(kinds.Save | kinds.Cancel)
         buttons.accepted.connect(self.accept)

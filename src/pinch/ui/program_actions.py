@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 
+from pinch.language import tr
 from pinch.runs.log_file import log_path
 from pinch.ui.findables import findables
 from pinch.ui.menus import MenuEntry, MenuName, in_order
@@ -21,16 +22,16 @@ class ProgramActions(WindowPart):
 
     def menu(self) -> Sequence[MenuEntry]:
         return (
-            MenuEntry(MenuName.BOOK, 205, "Settings …", self.set_up, "Ctrl+,"),
-            MenuEntry(MenuName.EDIT, 115, "Find anything …", self.find_anything, "Ctrl+J"),
-            MenuEntry(MenuName.HELP, 10, "Keyboard", self.show_keys, "Shift+F1"),
-            MenuEntry(MenuName.HELP, 110, "Show the log", self.show_log),
-            MenuEntry(MenuName.HELP, 120, "About Pinch", self.show_about),
+            MenuEntry(MenuName.BOOK, 205, tr("Settings …"), self.set_up, "Ctrl+,"),
+            MenuEntry(MenuName.EDIT, 115, tr("Find anything …"), self.find_anything, "Ctrl+J"),
+            MenuEntry(MenuName.HELP, 10, tr("Keyboard"), self.show_keys, "Shift+F1"),
+            MenuEntry(MenuName.HELP, 110, tr("Show the log"), self.show_log),
+            MenuEntry(MenuName.HELP, 120, tr("About Pinch"), self.show_about),
         )
 
     def find_anything(self) -> None:
         """Go to a record, a run, a card or a command by its name."""
-        commands = (Findable(entry.words, "command", entry.call) for entry in self._shell.entries)
+        commands = (Findable(entry.words, tr("command"), entry.call) for entry in self._shell.entries)
         choose([*findables(self._shell), *commands], self._shell.dialog_parent, self._shell.safely)
 
     def set_up(self) -> None:
@@ -45,8 +46,8 @@ class ProgramActions(WindowPart):
     def show_log(self) -> None:
         """What the program noted of itself."""
         path = log_path()
-        text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else "Nothing was noted yet."
-        words = f"{path}, the newest at the end."
+        text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else tr("Nothing was noted yet.")
+        words = tr("{path}, the newest at the end.", path=path)
         TextDialog("Log of Pinch", words, text, self._shell.dialog_parent, at_end=True).open()
 
     def show_about(self) -> None:

@@ -11,6 +11,7 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.bench.undo import UndoStack, UndoStep
 from pinch.bench.waiting import take_in_waiting
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.runs.recording import Recording
 
 
@@ -195,7 +196,9 @@ class Session:
 
     def _refuse_meanwhile(self) -> None:
         if self.under_way:
-            raise PinchError(f"The book is still being changed: {self.under_way}. Wait, or end it.")
+            raise PinchError(
+                tr("The book is still being changed: {under_way}. Wait, or end it.", under_way=self.under_way)
+            )
 
     def _moved(self, label: str | None) -> str | None:
         if label is not None:
@@ -212,7 +215,7 @@ class Session:
     def _switch(self, book: Book) -> None:
         if self.recording_now:
             book.close()
-            raise PinchError("A run is being recorded; stop it before opening another book.")
+            raise PinchError(tr("A run is being recorded; stop it before opening another book."))
         if self.under_way:
             book.close()
             self._refuse_meanwhile()

@@ -2,14 +2,15 @@
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui.preferences import LAST_BOOK, NOTIFY, SIZE, SIZES, THEME, Key, Preferences, ThemeChoice
 from pinch.ui.shell.words import label
 
-THEMES = {ThemeChoice.DESKTOP: "as the desktop", ThemeChoice.LIGHT: "light", ThemeChoice.DARK: "dark"}
-SIZE_WORDS = {SIZE.usual: "as the desktop"}
+THEMES = {ThemeChoice.DESKTOP: tr("as the desktop"), ThemeChoice.LIGHT: tr("light"), ThemeChoice.DARK: tr("dark")}
+SIZE_WORDS = {SIZE.usual: tr("as the desktop")}
 SWITCHES = (
-    (NOTIFY, "say on the desktop when a run settles or ends and the window is not in front"),
-    (LAST_BOOK, "open the book that was open last"),
+    (NOTIFY, tr("say on the desktop when a run settles or ends and the window is not in front")),
+    (LAST_BOOK, tr("open the book that was open last")),
 )
 
 
@@ -18,23 +19,23 @@ class SettingsDialog(QDialog):
 
     def __init__(self, preferences: Preferences, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Settings")
+        self.setWindowTitle(tr("Settings"))
         self.setMinimumWidth(460)
         self._preferences = preferences
         self.theme = QComboBox()
-        self.theme.setAccessibleName("Light or dark")
+        self.theme.setAccessibleName(tr("Light or dark"))
         for choice, words in THEMES.items():
             self.theme.addItem(words, choice)
         self.theme.setCurrentIndex(self.theme.findData(preferences.theme))
         self.scale = QComboBox()
-        self.scale.setAccessibleName("Size of letters and all else")
+        self.scale.setAccessibleName(tr("Size of letters and all else"))
         for percent in SIZES:
             self.scale.addItem(SIZE_WORDS.get(percent, f"{percent} %"), percent)
         self.scale.setCurrentIndex(self.scale.findData(preferences.size))
         self.switches: dict[Key, QCheckBox] = {}
         form = QFormLayout()
-        form.addRow("Light or dark", self.theme)
-        form.addRow("Size, from the next start on", self.scale)
+        form.addRow(tr("Light or dark"), self.theme)
+        form.addRow(tr("Size, from the next start on"), self.scale)
         for key, words in SWITCHES:
             self.switches[key] = QCheckBox(words)
             self.switches[key].setChecked(preferences.says_yes(key))
@@ -44,7 +45,7 @@ class SettingsDialog(QDialog):
         buttons.rejected.connect(self.reject)
         whole = QVBoxLayout(self)
         whole.addLayout(form)
-        whole.addWidget(label("Nothing here changes a figure.", "quiet"))
+        whole.addWidget(label(tr("Nothing here changes a figure."), "quiet"))
         whole.addWidget(buttons)
 
     def accept(self) -> None:

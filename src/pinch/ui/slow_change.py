@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject
 from pinch.bench.apart import MadeApart, change_apart
 from pinch.bench.book import Book
 from pinch.core.progress import CancelledError, Progress
+from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.page_protocol import Shell
 
@@ -53,7 +54,9 @@ class SlowChange(QObject):
 
         self.job = Job(doing, apart, self)
         self.job.progressed.connect(
-            lambda share: self._shell.notices.done(f"{doing}, {100 * share:.0f} %. Close this to end it.")
+            lambda share: self._shell.notices.done(
+                tr("{doing}, {share:.0f} %. Close this to end it.", doing=doing, share=100 * share)
+            )
         )
         self.job.finished.connect(lambda made: self._shell.safely(lambda: self._done(made, then)))
         self.job.failed.connect(self._failed)

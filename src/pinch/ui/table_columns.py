@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, Qt
 from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtWidgets import QMenu, QTableView, QTableWidget
 
+from pinch.language import tr
 from pinch.ui.preferences import Key
 from pinch.ui.remembering import preferences_of
 
@@ -26,9 +27,9 @@ class TableColumns(QObject):
         self._left_out: set[str] = set()
         self._widths: dict[str, int] = {}
         self._is_read = False
-        self.menu = QMenu("Columns", table)
+        self.menu = QMenu(tr("Columns"), table)
         self.menu.aboutToShow.connect(self._fill)
-        self.action = QAction("Columns", table)
+        self.action = QAction(tr("Columns"), table)
         self.action.setMenu(self.menu)
         header = table.horizontalHeader()
         assert header is not None
@@ -71,7 +72,7 @@ class TableColumns(QObject):
             shown.setChecked(not self.is_left_out(column))
             shown.toggled.connect(lambda on, c=column: self.leave_out(c, not on))
         self.menu.addSeparator()
-        self.menu.addAction("As usual", self.as_usual)
+        self.menu.addAction(tr("As usual"), self.as_usual)
 
     def _resized(self, column: int, before: int, now: int) -> None:
         """A width that somebody drags is meant; others are worked out."""

@@ -16,6 +16,7 @@ from pinch.bench.records import Device
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.faults import Fault
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.boundary import SLOT, FaultWatch
 from pinch.ui.changes import Changes
@@ -142,21 +143,23 @@ class MainWindow(QMainWindow):
     def _menu(self) -> Iterator[MenuEntry]:
         """The entries of the window itself."""
         book, edit, go = MenuName.BOOK, MenuName.EDIT, MenuName.GO
-        yield MenuEntry(book, 110, "Write the chart …", self._write_chart, "Ctrl+E")
-        yield MenuEntry(book, 210, "Light or dark", self.switch_theme, "Ctrl+D")
-        yield MenuEntry(book, 220, "Close", self.close, "Ctrl+Q")
-        yield MenuEntry(edit, 10, "Undo", self.undo, "Ctrl+Z")
-        yield MenuEntry(edit, 20, "Redo", self.redo, "Ctrl+Shift+Z")
-        yield MenuEntry(edit, 110, "Search this page", self.search, "Ctrl+F")
-        yield MenuEntry(edit, 120, "Copy the finding", self.copy_finding, "Ctrl+Shift+C")
+        yield MenuEntry(book, 110, tr("Write the chart …"), self._write_chart, "Ctrl+E")
+        yield MenuEntry(book, 210, tr("Light or dark"), self.switch_theme, "Ctrl+D")
+        yield MenuEntry(book, 220, tr("Close"), self.close, "Ctrl+Q")
+        yield MenuEntry(edit, 10, tr("Undo"), self.undo, "Ctrl+Z")
+        yield MenuEntry(edit, 20, tr("Redo"), self.redo, "Ctrl+Shift+Z")
+        yield MenuEntry(edit, 110, tr("Search this page"), self.search, "Ctrl+F")
+        yield MenuEntry(edit, 120, tr("Copy the finding"), self.copy_finding, "Ctrl+Shift+C")
         for number, page in enumerate(self.pages, 1):
-            yield MenuEntry(go, number, f"{page.name} page", partial(self.show_page, page), f"Alt+{number}")
-        yield MenuEntry(go, 210, "Next tab", lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
-        yield MenuEntry(go, 220, "Previous tab", lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
-        yield MenuEntry(go, 291, "Methods", self.show_methods, "F1")
-        yield MenuEntry(go, 292, "Fit the chart", self.fit, "Ctrl+0")
-        yield MenuEntry(go, 293, "Quick sums", self.quick_sums, "F8")
-        yield MenuEntry(go, 294, "Fold the margin", self.fold_margin, "F9")
+            yield MenuEntry(
+                go, number, tr("{page} page", page=page.name), partial(self.show_page, page), f"Alt+{number}"
+            )
+        yield MenuEntry(go, 210, tr("Next tab"), lambda: self.shown_page.turn_tab(1), "Ctrl+PgDown")
+        yield MenuEntry(go, 220, tr("Previous tab"), lambda: self.shown_page.turn_tab(-1), "Ctrl+PgUp")
+        yield MenuEntry(go, 291, tr("Methods"), self.show_methods, "F1")
+        yield MenuEntry(go, 292, tr("Fit the chart"), self.fit, "Ctrl+0")
+        yield MenuEntry(go, 293, tr("Quick sums"), self.quick_sums, "F8")
+        yield MenuEntry(go, 294, tr("Fold the margin"), self.fold_margin, "F9")
 
     def _all(self) -> list[WindowPart]:
         return [*self.pages, *self.parts]
@@ -216,7 +219,7 @@ class MainWindow(QMainWindow):
     def tell_away(self, words: str) -> None:
         """Something that an operator who looks elsewhere waits for."""
         if self.preferences.says_yes(NOTIFY):
-            notify(self, "Pinch", words)
+            notify(self, tr("Pinch"), words)
 
     def quiet(self) -> None:
         """End work in the background: nothing disturbs what is measured."""
@@ -256,7 +259,7 @@ class MainWindow(QMainWindow):
         self.points.forget()
         for part in self._all():
             part.forget()
-        self.setWindowTitle(f"{self.session.book.path.name} — Pinch")
+        self.setWindowTitle(tr("{path} — Pinch", path=self.session.book.path.name))
         self.footer.show_book(self.session.book.path.name, self.session.book.read_only)
         self._gone_told = False
         self.preferences.opened(self.session.book.path)
@@ -265,8 +268,12 @@ class MainWindow(QMainWindow):
         cut = self.session.book.cut_runs()
         if cut and not self.session.recording_now:
             self.notices.error(
-                f"Run {cut[-1].id} has no stop: its recorder was cut off, or is still at work elsewhere. What came is "
-                "kept; the Run page offers to keep it as it is, to make it void, or to continue it."
+                tr(
+                    "Run {cut} has no stop: its recorder was cut off, or is still at work elsewhere. What "
+                    "came is kept; the Run page offers to keep it as it is, to make it void, or to continue"
+                    " it.",
+                    cut=cut[-1].id,
+                )
             )
 
     def _look_for_book(self) -> None:
@@ -277,8 +284,12 @@ class MainWindow(QMainWindow):
         self._gone_told = True
         self.footer.show_gone(book.path.name)
         self.notices.error(
-            f"{book.path.name} was deleted or replaced by another program since it was opened. Nothing more can be "
-            "kept in it. Save a copy keeps all that is open here; Open book opens what stands there now."
+            tr(
+                "{path} was deleted or replaced by another program since it was opened. Nothing more "
+                "can be kept in it. Save a copy keeps all that is open here; Open book opens what "
+                "stands there now.",
+                path=book.path.name,
+            )
         )
 
     def _records_changed(self) -> None:
@@ -296,7 +307,7 @@ class MainWindow(QMainWindow):
 
     def _name_undo(self) -> None:
         stack = self.session.undo_stack
-        for word, step in (("Undo", stack.next_undo), ("Redo", stack.next_redo)):
+        for word, step in ((tr("Undo"), stack.next_undo), (tr("Redo"), stack.next_redo)):
             self._actions[word].setEnabled(step is not None)
             self._actions[word].setText(f"{word}: {step.label} ({step.effect})" if step else word)
 
@@ -315,7 +326,7 @@ class MainWindow(QMainWindow):
 
     def show_details(self, fault: Fault) -> None:
         """What a mistake of the program was, to be passed on."""
-        words = (
+        words = tr(
             "Nothing of your records, files or runs is in this text. It stands in the log as well (Help, Show the log)."
         )
         TextDialog("Details", words, fault.details(__version__), self).open()
@@ -329,13 +340,13 @@ class MainWindow(QMainWindow):
         """Take the last change back."""
         label = self.session.undo()
         if label:
-            self.notices.done(f"Undone: {label}.")
+            self.notices.done(tr("Undone: {label}.", label=label))
 
     def redo(self) -> None:
         """Do it again."""
         label = self.session.redo()
         if label:
-            self.notices.done(f"Done again: {label}.")
+            self.notices.done(tr("Done again: {label}.", label=label))
 
     def chart_shown(self) -> Drawn:
         """The chart of the present page.
@@ -346,14 +357,14 @@ class MainWindow(QMainWindow):
         """
         chart = self.shown_page.chart()
         if chart is None:
-            raise PinchError("There is no chart on this page to write.")
+            raise PinchError(tr("There is no chart on this page to write."))
         return chart
 
     def _write_chart(self) -> None:
         if self.shown_page.write_chart():
             return
         chart = self.chart_shown()
-        path = save_name(self, "Write the chart", "chart.png", "Pictures (*.png *.svg *.pdf)")
+        path = save_name(self, tr("Write the chart"), "chart.png", tr("Pictures (*.png *.svg *.pdf)"))
         if path:
             self.writing.chart(chart, path)
 
@@ -362,7 +373,7 @@ class MainWindow(QMainWindow):
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.shown_page.finding())
-            self.notices.done("The finding is on the clipboard.")
+            self.notices.done(tr("The finding is on the clipboard."))
 
     def fit(self) -> None:
         """Show all of the chart."""

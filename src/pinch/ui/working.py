@@ -5,13 +5,14 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from pinch.language import tr
 from pinch.ui.background import Job
 
 
 class Working(QObject):
     """`progressed` gives the share done, `finished` what came out, `failed` a sentence."""
 
-    doing = "Working it out"
+    doing = tr("Working it out")
     """What it does, where that goes wrong."""
     progressed = pyqtSignal(float)
     finished = pyqtSignal(object)

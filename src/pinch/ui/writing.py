@@ -13,6 +13,7 @@ from pinch.charts.chart_files import write_chart, write_face
 from pinch.charts.face import Drawn, Face
 from pinch.charts.theme import Theme
 from pinch.intake.book_folder import read_book_folder
+from pinch.language import tr
 from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import all_tabled
 from pinch.publish.datapackage import about_run, write_parquet, write_run_package
@@ -108,11 +109,11 @@ class Writing(QObject):
         self._begin(write, self._written)
 
     def _begin(self, work: Callable[[Callable[[float], bool]], Path], then: Callable[[Path], None]) -> None:
-        self.job = Job("Writing", work, self)
-        self.job.progressed.connect(lambda share: self._notices.done(f"Writing, {100 * share:.0f} % …"))
+        self.job = Job(tr("Writing"), work, self)
+        self.job.progressed.connect(lambda share: self._notices.done(tr("Writing, {share:.0f} % …", share=100 * share)))
         self.job.finished.connect(then)
         self.job.failed.connect(self._notices.error)
         self.job.start()
 
     def _written(self, path: Path) -> None:
-        self._notices.done(f"{path} is written.")
+        self._notices.done(tr("{path} is written.", path=path))

@@ -9,6 +9,7 @@ from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.draw.spoken import speak
 from pinch.charts.theme import FIGURE_FACE, LIGHT_FILL, Theme
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -23,7 +24,11 @@ def draw_bars(chart: BarChart, figure: "Figure", area: Area, theme: Theme) -> No
         return
     lost = chart.groups[most_groups(area.height) :]
     if lost:
-        more = f"{len(lost)} more groups, {sum(len(g.bars) for g in lost)} bars, are not drawn, but in the table file"
+        more = tr(
+            "{lost} more groups, {bars} bars, are not drawn, but in the table file",
+            lost=len(lost),
+            bars=sum(len(g.bars) for g in lost),
+        )
         bottom = (area.left, area.top + area.height - LEAST_ROW / 2)
         write_words(figure, more, bottom, NOTE, theme.quiet)
         chart, area = replace(chart, groups=chart.groups[: -len(lost)]), area.inside(bottom=LEAST_ROW)

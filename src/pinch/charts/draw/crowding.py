@@ -17,6 +17,7 @@ from pinch.charts.share_chart import ShareChart
 from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.spec import Chart
 from pinch.charts.table_chart import TableChart
+from pinch.language import tr
 
 LEAST_CELL = 190.0 * 120.0
 """A small chart needs so many px² to be read: common practice, no source."""
@@ -57,7 +58,7 @@ def _slopes(chart: SlopeChart, area: Area) -> Crowding:
 
 
 def _cells(chart: GridChart, area: Area) -> Crowding:
-    return Crowding("small charts", len(chart.cells), int(area.width * area.height / LEAST_CELL))
+    return Crowding(tr("small charts"), len(chart.cells), int(area.width * area.height / LEAST_CELL))
 
 
 def _lines(chart: Chart, area: Area) -> Crowding:

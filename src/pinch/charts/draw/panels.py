@@ -12,6 +12,7 @@ from pinch.charts.draw.spoken import belongs, speak
 from pinch.charts.spec import Chart, Dots, Line, Panel, clock_step, minutes, point_words
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -33,7 +34,7 @@ def draw_panels(chart: Chart, figure: "Figure", area: Area, theme: Theme, named:
     inner = area.inside(left=LEFT, right=right, bottom=BELOW)
     top = inner.top
     if chart.strip:
-        write_words(figure, "What held it", (inner.left, top + 9), LABEL, theme.ink, bold=True)
+        write_words(figure, tr("What held it"), (inner.left, top + 9), LABEL, theme.ink, bold=True)
         draw_causes(
             figure, tuple(dict.fromkeys(s.cause for s in chart.strip)), inner.left + inner.width, top + 9, theme
         )

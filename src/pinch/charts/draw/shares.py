@@ -9,6 +9,7 @@ from pinch.charts.draw.rows import rows_in
 from pinch.charts.draw.spoken import speak
 from pinch.charts.share_chart import ShareChart
 from pinch.charts.theme import Theme
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -34,7 +35,9 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
                 number, 100 * share, left=100 * start, height=0.62, facecolor=fill, edgecolor=line,
                 hatch=cause.hatch, linewidth=0.0,
             )  # fmt: skip
-            said = f"{r.label}: {cause.label}, {100 * share:.0f} % of the load"
+            said = tr(
+                "{label}: {label_2}, {share:.0f} % of the load", label=r.label, label_2=cause.label, share=100 * share
+            )
             speak(axis, 100 * (start + share / 2), number, said, 0)
             if share >= LEAST_NAMED:
                 box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}
@@ -48,7 +51,7 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
     axis.set_yticks([])
     axis.set_xlim(0, 100)
     axis.set_ylim(len(chart.rows) - 0.5, -0.5)
-    axis.set_xlabel("Share of the load, %", color=theme.ink, fontsize=LABEL)
+    axis.set_xlabel(tr("Share of the load, %"), color=theme.ink, fontsize=LABEL)
 
 
 def shares_height(chart: ShareChart) -> float:

@@ -7,6 +7,7 @@ from pinch.charts.draw.area import Area, write_words
 from pinch.charts.draw.lettering import DPI, LABEL, NOTE, line_height, shortened, width, wrapped
 from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import Theme
+from pinch.language import tr
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -38,11 +39,11 @@ def draw_table(chart: TableChart, figure: "Figure", area: Area, theme: Theme) ->
         _hairline(figure, area, area.top + HEAD + row * r, theme.ink if r == 0 else theme.hairline)
     lacks = []
     if shown < len(chart.rows):
-        lacks.append(f"{len(chart.rows) - shown} more rows")
+        lacks.append(tr("{rows} more rows", rows=len(chart.rows) - shown))
     if len(columns) < len(chart.headings):
         lacks.append(f"{', '.join(h.name for h in chart.headings[len(columns) :])}")
     if lacks:
-        words = f"Not drawn for want of room, but in the table file: {'; '.join(lacks)}."
+        words = tr("Not drawn for want of room, but in the table file: {lacks}.", lacks="; ".join(lacks))
         write_words(figure, words, (area.left, area.top + HEAD + row * shown + 14), NOTE, theme.quiet)
 
 

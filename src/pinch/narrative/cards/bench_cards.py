@@ -14,12 +14,19 @@ from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.metrics import MAIN
 from pinch.core.printing import counted, with_article
+from pinch.language import numeral, tr
 from pinch.narrative.cards.content import Found
 
 UNIT_COLUMNS = (
-    *(Column("device"), Column("form"), Column("chip"), Column("claimed sustained", "W"), Column("claimed burst", "W")),
-    *(Column("mass", "kg"), Column("battery", "Wh"), Column("status"), Column("how it came"), Column("price")),
-    *(Column("currency"), Column("price of"), Column("region"), Column("tax in"), Column("configuration")),
+    *(
+        Column("device"),
+        Column("form"),
+        Column("chip"),
+        Column(tr("claimed sustained"), "W"),
+        Column(tr("claimed burst"), "W"),
+    ),
+    *(Column("mass", "kg"), Column("battery", tr("Wh")), Column("status"), Column(tr("how it came")), Column("price")),
+    *(Column("currency"), Column(tr("price of")), Column("region"), Column(tr("tax in")), Column("configuration")),
 )
 
 
@@ -34,7 +41,7 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
     wanted = query.device_ids or tuple(used)
     devices = [d for d in book.devices if d.id in wanted]
     if not devices:
-        raise PinchError("None of its devices is in the book any more.")
+        raise PinchError(tr("None of its devices is in the book any more."))
     headings = (
         *(Heading("Device", words=True), Heading("form", words=True), Heading("chip", words=True)),
         *(Heading("claimed limits", "W"), Heading("mass", "kg"), Heading("battery", "Wh")),
@@ -49,17 +56,26 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
 def units_words(devices: Sequence[Device]) -> str:
     """How the units came, and which are not those that are sold."""
     came = Counter(d.came for d in devices)
-    words = {Came.BOUGHT: "bought", Came.LENT: "lent", Came.GIVEN: "given by makers", Came.PAID: "reviewed for pay"}
+    words = {
+        Came.BOUGHT: "bought",
+        Came.LENT: "lent",
+        Came.GIVEN: tr("given by makers"),
+        Came.PAID: tr("reviewed for pay"),
+    }
     told = [f"{came[c]} {'was' if came[c] == 1 else 'were'} {word}" for c, word in words.items() if came[c]]
     unknown = came[Came.UNKNOWN]
-    told += [f"how {_which(unknown, len(devices))} came is not noted"] if unknown else []
-    early = [f"{d.name} is {with_article(str(d.status))} unit" for d in devices if d.status is not Status.RETAIL]
-    count = "One unit" if len(devices) == 1 else f"{len(devices)} units"
+    told += [tr("how {which} came is not noted", which=_which(unknown, len(devices)))] if unknown else []
+    early = [
+        tr("{name} is {with_article} unit", name=d.name, with_article=with_article(str(d.status)))
+        for d in devices
+        if d.status is not Status.RETAIL
+    ]
+    count = tr("One unit") if len(devices) == 1 else tr("{devices} units", devices=len(devices))
     return f"{count}: {', '.join([*told, *early])}."
 
 
 def _which(some: int, of: int) -> str:
-    return "it" if of == 1 else "they" if some == of else "one" if some == 1 else str(some)
+    return tr("it") if of == 1 else tr("they") if some == of else tr("one") if some == 1 else numeral(some, ",")
 
 
 def price_words(offer: Offer | None) -> str:
@@ -67,16 +83,16 @@ def price_words(offer: Offer | None) -> str:
     if offer is None or offer.price is None:
         return ""
     tax = {True: "tax in", False: "without tax"}.get(offer.tax_in) if offer.tax_in is not None else ""
-    members = "for members" if offer.members else ""
-    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or "no date", offer.region, tax, members)
+    members = tr("for members") if offer.members else ""
+    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or tr("no date"), offer.region, tax, members)
     return ", ".join(filter(None, parts))
 
 
 def _unit_row(d: Device) -> tuple[str, ...]:
-    claimed = " / ".join(f"{w:g}" for w in (d.claims.sustained_w, d.claims.burst_w) if w)
-    mass = f"{d.mass_kg:g}" if d.mass_kg else ""
-    holds = f"{d.battery.usable_wh:g}" if d.battery.usable_wh else ""
-    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or "not noted", price_words(offer_of(d))
+    claimed = " / ".join(numeral(w, "g") for w in (d.claims.sustained_w, d.claims.burst_w) if w)
+    mass = numeral(d.mass_kg, "g") if d.mass_kg else ""
+    holds = numeral(d.battery.usable_wh, "g") if d.battery.usable_wh else ""
+    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or tr("not noted"), price_words(offer_of(d))
 
 
 def _unit_cells(d: Device, offer: Offer | None) -> tuple[Cell, ...]:
@@ -100,7 +116,7 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     points = [p for p in book.points if not query.device_ids or p.run.device_id in query.device_ids]
     typed = _own_results(query, book)
     if not points and not typed:
-        raise PinchError("There is no run and no result of one's own in the book yet.")
+        raise PinchError(tr("There is no run and no result of one's own in the book yet."))
     used = {p.run.workload_id for p in points} | {r.workload_id for r in typed}
     works = [w for w in book.workloads if w.id in used]
     cells = _tested_cells(points, typed, book)
@@ -111,7 +127,7 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
     columns = (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works))
     left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]
-    method = [f"not counted: {'; '.join(left_out[:4])}"] if left_out else []
+    method = [tr("not counted: {left_out}", left_out="; ".join(left_out[:4]))] if left_out else []
     words = _tested_words(points, typed, works)
     return Found(words, chart, Table("runs", columns, tuple(numbers)), points, method, typed=typed)
 
@@ -144,15 +160,21 @@ def _tested_cells(
 def _tested_words(runs: Sequence[RunPoint], typed: Sequence[Result], works: Sequence[Workload]) -> str:
     valid = [p for p in runs if not p.why_not]
     if not valid and not typed:
-        return f"None of {len(runs)} runs counts." if len(runs) > 1 else "There is one run, and it does not count."
+        return (
+            tr("None of {runs} runs counts.", runs=len(runs))
+            if len(runs) > 1
+            else tr("There is one run, and it does not count.")
+        )
     cells = {(p.run.setting_id, p.run.workload_id) for p in valid} | {(r.setting_id, r.workload_id) for r in typed}
     devices = {p.run.device_id for p in valid} | {r.device_id for r in typed}
     by_hand = sum(r.n for r in typed)
     lost = len(runs) - len(valid)
-    left = f" {lost} more {'does' if lost == 1 else 'do'} not count." if lost else ""
+    left = tr(" {lost} more {what} not count.", lost=lost, what=tr("does") if lost == 1 else tr("do")) if lost else ""
     parts = (
         counted(len(valid) + by_hand, "run"), counted(len(works), "workload"), counted(len(cells), "cell"),
         counted(len(devices), "device"),
     )  # fmt: skip
-    typed_words = f" Of {by_hand} the results are typed." if valid else " All results are typed."
+    typed_words = (
+        tr(" Of {by_hand} the results are typed.", by_hand=by_hand) if valid else tr(" All results are typed.")
+    )
     return "{} of {} in {} of {}.".format(*parts) + (typed_words if by_hand else "") + left

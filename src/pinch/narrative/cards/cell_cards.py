@@ -24,6 +24,7 @@ from pinch.core.figures import finite
 from pinch.core.metrics import LOW_NAMES, MAIN
 from pinch.core.printing import plain
 from pinch.core.verdict import Verdict
+from pinch.language import tr
 from pinch.narrative import compare_words as saying
 from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
@@ -37,10 +38,10 @@ COLUMNS = (
     *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),
     *(Column("runs"), Column("measured", "W"), Column("against"), Column("answer"), Column("difference", "%")),
     *(
-        Column("difference 95 % from", "%"),
-        Column("difference 95 % to", "%"),
-        Column("whose figure"),
-        Column("of its units", "%"),
+        Column(tr("difference 95 % from"), "%"),
+        Column(tr("difference 95 % to"), "%"),
+        Column(tr("whose figure")),
+        Column(tr("of its units"), "%"),
     ),
 )
 MOST_ORDERED = 3
@@ -56,7 +57,7 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     """
     cells = chosen_cells(query, cells_of(book, any(c.variant_id is not None for c in query.cells)))
     if not is_known(query.measure, book.workloads):
-        raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
+        raise PinchError(tr("The card asks for {measure!r}, which this Pinch does not know.", measure=query.measure))
     if query.grid:
         return grid_cards.make(book, cells[0], query.grid, query.measure, query.low_share)
     offers = OfferChoice(query.price, query.rates)
@@ -66,7 +67,7 @@ def make(query: CellsQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     unequal = UnequalPairs(book)
     result = with_worth(unequal, result)
     if not result.rows:
-        raise PinchError("None of its cells has a run of its workloads that counts.")
+        raise PinchError(tr("None of its cells has a run of its workloads that counts."))
     shown = ShownComparison(result, query.by_score, query.absolute, query.subject, slots)
     runs = [p for c in cells for w in query.workload_ids for p in c.points.get(w, ())]
     typed = [r for c in cells for w in query.workload_ids for r in c.results.get(w, ())]
@@ -91,7 +92,7 @@ def chosen_cells(query: CellsQuery, cells: Sequence[BenchCell]) -> list[BenchCel
     """
     found = [c for wanted in query.cells if (c := _like(wanted, cells)) is not None]
     if not found:
-        raise PinchError("None of its cells is in the book any more.")
+        raise PinchError(tr("None of its cells is in the book any more."))
     return list(dict.fromkeys(found))
 
 
@@ -140,7 +141,7 @@ def _drawn(kind: CardKind, shown: ShownComparison) -> tuple[str, Drawn]:
     if kind is CardKind.MONEY:
         money = money_chart(shown)
         if money is None:
-            raise PinchError("It needs two devices with prices in one currency; note them on the Bench page.")
+            raise PinchError(tr("It needs two devices with prices in one currency; note them on the Bench page."))
         return " ".join(money_words(shown)) or money.title, money
     if kind is CardKind.TABLE:
         return saying.against_words(shown), verdict_table(shown)
@@ -159,12 +160,12 @@ def _shares_of(result: CompareResult) -> list[tuple[str, Sequence[RunPoint]]]:
 
 def _method(query: CellsQuery, kind: CardKind) -> list[str]:
     if kind is CardKind.SHARES:
-        return ["numbers: % of the load"]
-    words = [f"differences below {100 * query.delta:g} % do not matter"]
+        return [tr("numbers: % of the load")]
+    words = [tr("differences below {delta:g} % do not matter", delta=100 * query.delta)]
     if kind in (CardKind.BARS, CardKind.DUMBBELL):
-        words.append("strokes: 95 % intervals")
+        words.append(tr("strokes: 95 % intervals"))
     lows = [LOW_NAMES[key].split(", ")[1] for key in keys_of(query.measure) if key in LOW_NAMES]
-    words += [f"lows by the school “{school}”" for school in dict.fromkeys(lows)]
+    words += [tr("lows by the school “{school}”", school=school) for school in dict.fromkeys(lows)]
     return words
 
 
@@ -176,7 +177,7 @@ def _order_notes(result: CompareResult) -> list[str]:
         for c in row.cells
         if c.verdict is not None and taken_out(c.verdict)
     ]
-    more = [f"and {len(found) - MOST_ORDERED} more differences by the order of the runs"]
+    more = [tr("and {found} more differences by the order of the runs", found=len(found) - MOST_ORDERED)]
     return [*found[:MOST_ORDERED], *(more if len(found) > MOST_ORDERED else [])]
 
 
@@ -199,7 +200,7 @@ def _pairs(
     """Each pair compared by itself, all on one axis."""
     pairs = pairs_of(shown.result.choice.cells)
     if not pairs:
-        raise PinchError("A pair needs two cells.")
+        raise PinchError(tr("A pair needs two cells."))
     results = [
         with_worth(unequal, compare_book(book, CompareChoice(pair, query.workload_ids, query.measure, query.delta)))
         for pair in pairs
@@ -211,7 +212,7 @@ def _pairs(
         if (ends := _ends(row, pair)) is not None
     ]
     if not found:
-        raise PinchError("The cells of its pairs share no workload.")
+        raise PinchError(tr("The cells of its pairs share no workload."))
     works = {row.workload.id for _, row, _, _ in found}
     one_unit = len(works) == 1
     rows = []
@@ -231,7 +232,7 @@ def _pairs(
     names = _end_names(pairs)
     what = _measured_name(found[0][1])
     x_title = f"{found[0][1].workload.name}{f', {what}' if what else ''}" if one_unit else ""
-    x_title = x_title or f"{what or 'Score'}, {names[0]} = 100"
+    x_title = x_title or f"{what or tr('Score')}, {names[0]} = 100"
     unit = _unit(found[0][1]) if one_unit else "%"
     words = _pairs_words(found, names, len(pairs) > 1, not one_unit)
     chart = DumbbellChart(words, names, x_title, unit, tuple(rows), alternative=pairs_in_words(rows, names))
@@ -267,7 +268,7 @@ def _end_names(pairs: Sequence[tuple[BenchCell, BenchCell]]) -> tuple[str, str]:
         return SUPPLIES
     if len(pairs) == 1:
         return pairs[0][0].name, pairs[0][1].name
-    return pairs[0][0].name, "the other"
+    return pairs[0][0].name, tr("the other")
 
 
 def _ball(c: Compared, by: float) -> Ball:
@@ -291,15 +292,27 @@ def _pairs_words(
             which = which.removeprefix(f"{pair[1].device.name}, ")
         told.append(f"{which}: {_kept(b.verdict)}")
     what = _measured_name(found[0][1])
-    many_keep = f"{len(devices)} devices on battery keep of their {what or 'score'} on mains"
-    one_keeps = f"{found[0][0][1].device.name} on battery keeps of its {what or 'score'} on mains"
+    many_keep = tr(
+        "{devices} devices on battery keep of their {what} on mains", devices=len(devices), what=what or tr("score")
+    )
+    one_keeps = tr(
+        "{device} on battery keeps of its {what} on mains", device=found[0][0][1].device.name, what=what or tr("score")
+    )
     lead = one_keeps if len(devices) == 1 else many_keep
     lead = lead if names == SUPPLIES else ""
-    more = f"; and {len(found) - 3} more" if len(found) > 3 else ""
+    more = tr("; and {found} more", found=len(found) - 3) if len(found) > 3 else ""
     if lead:
         return f"{lead}: {'; '.join(told)}{more}."
-    by = f" by {what}" if what else ""
-    return f"{names[1][0].upper()}{names[1][1:]} against {names[0]}{by}: {'; '.join(told)}{more}."
+    by = tr(" by {what}", what=what) if what else ""
+    return tr(
+        "{upper}{names} against {names_2}{by}: {told}{more}.",
+        upper=names[1][0].upper(),
+        names=names[1][1:],
+        names_2=names[0],
+        by=by,
+        told="; ".join(told),
+        more=more,
+    )
 
 
 def _kept(v: Verdict) -> str:
@@ -309,7 +322,7 @@ def _kept(v: Verdict) -> str:
 
 
 def _unit(row: WorkRow) -> str:
-    return row.metric.unit + (", less is better" if row.less_is_better else "")
+    return row.metric.unit + (tr(", less is better") if row.less_is_better else "")
 
 
 def slope_chart(shown: ShownComparison) -> SlopeChart:
@@ -332,7 +345,7 @@ def slope_chart(shown: ShownComparison) -> SlopeChart:
             lines.append(SlopeLine(row.workload.name, tuple(values), words, sure))
     words = saying.headline(shown, result.choice.cells[-1])
     what = _measured_name(result.rows[0]) if result.rows else ""
-    y_title = f"{what or 'Score'}, {columns[0]} = 100 %"
+    y_title = f"{what or tr('Score')}, {columns[0]} = 100 %"
     slot = shown.slots.get(result.choice.cells[-1].device.id, 0)
     return SlopeChart(words, columns, tuple(lines), y_title, slot, alternative=slopes_in_words(columns, lines))
 
@@ -357,7 +370,7 @@ def verdict_table(shown: ShownComparison) -> TableChart:
     for name, row in saying.named_rows(shown.result):
         for c in row.cells:
             watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
-            base = "baseline" if len(row.cells) > 1 else ""
+            base = tr("baseline") if len(row.cells) > 1 else ""
             answer = verdict_words(c.verdict) if c.verdict else base
             if c.cell.device.id == shown.subject:
                 strong.add(len(rows))
@@ -366,7 +379,7 @@ def verdict_table(shown: ShownComparison) -> TableChart:
             rows.append((*head, answer, saying.difference(c, row, shown)))
     for name, index in shown.result.indexes.items():
         if len(index.workloads) > 1:
-            works, told = f"Index over {index.extent}", (index_interval(index), percent(index.ratio))
+            works, told = tr("Index over {extent}", extent=index.extent), (index_interval(index), percent(index.ratio))
             rows.append((works, name, plain(100.0 * index.ratio), "%", "", "", *told))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
@@ -380,7 +393,7 @@ def table_of(shown: ShownComparison) -> Table:
             low, high = c.score.interval()
             v = c.verdict
             ratios = (None, None, None) if v is None else tuple(_percent(x) for x in (v.ratio, v.low, v.high))
-            against = (shown.result.baseline.name, verdict_words(v)) if v else ("", "baseline")
+            against = (shown.result.baseline.name, verdict_words(v)) if v else ("", tr("baseline"))
             runs = None if c.score.of_units else c.score.runs
             score = (c.score.mean, unit, finite(low), finite(high), runs, c.beside.power_w)
             units = 100.0 * c.yields[0].share if c.yields else None
@@ -391,7 +404,7 @@ def table_of(shown: ShownComparison) -> Table:
             continue
         ends = (finite(100.0 * index.low), finite(100.0 * index.high))
         ratios = (_percent(index.ratio), _percent(index.low), _percent(index.high))
-        of = f"index over {index.extent}"
+        of = tr("index over {extent}", extent=index.extent)
         rows.append((of, name, 100.0 * index.ratio, "%", *ends, None, None, base, "index", *ratios, "", None))
     return Table("cells", COLUMNS, tuple(rows))
 

@@ -26,6 +26,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, listed, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
+from pinch.language import tr
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.splitting import can_split
@@ -37,7 +38,17 @@ WIN_WORDS = (
     *("outperforms", "outpaces", "superior", "slower", "worse", "loses", "lose", "trails", "behind", "crushes"),
 )
 MOST_NAMED, MOST_UNFAIR = 3, 3
-TIE_WORDS = ("tie", "same", "equal", "level", "can't tell", "cannot tell", "no difference", "alike", "within")
+TIE_WORDS = (
+    "tie",
+    "same",
+    "equal",
+    "level",
+    "can't tell",
+    "cannot tell",
+    "no difference",
+    "alike",
+    "within",
+)
 
 
 class Weight(IntEnum):
@@ -85,7 +96,7 @@ def concerns(deck: Deck) -> list[Concern]:
 
 def _of_card(content: CardContent) -> Iterator[Concern]:
     if content.found is None:
-        yield _card(content, "empty", Weight.STOP, f"shows nothing: {content.problem}")
+        yield _card(content, "empty", Weight.STOP, tr("shows nothing: {problem}", problem=content.problem))
         return
     for rule in _CARD_RULES:
         yield from rule(content)
@@ -98,7 +109,9 @@ def _twice(deck: Deck) -> Iterator[Concern]:
         if content.card.in_report and content.found is not None:
             before = first.setdefault((content.card.kind, content.found.chart.alternative), content.card)
             if before.id != content.card.id:
-                yield _card(content, "twice", Weight.LOOK, f"shows once more what “{before.name}” shows.")
+                yield _card(
+                    content, "twice", Weight.LOOK, tr("shows once more what “{before}” shows.", before=before.name)
+                )
 
 
 def _card(content: CardContent, code: str, weight: Weight, words: str) -> Concern:
@@ -137,13 +150,13 @@ def _evidence(result: CompareResult, cells: Iterable[BenchCell]) -> tuple[list[R
 def method_words(card: Card) -> str:
     """What the methods do otherwise than when a card was agreed to; empty where nothing."""
     told = changes_since(card.seen_method)
-    return f" Since then {'; '.join(told)}." if told else ""
+    return tr(" Since then {told}.", told="; ".join(told)) if told else ""
 
 
 def _moved(content: CardContent) -> Iterator[Concern]:
     if content.moved:
         was = f"{content.card.seen}{method_words(content.card)}"
-        words = f"has another finding than when it was agreed to. It was: {was}"
+        words = tr("has another finding than when it was agreed to. It was: {was}", was=was)
         yield _card(content, "changed", Weight.STOP, words)
 
 
@@ -153,10 +166,20 @@ def _edited(content: CardContent) -> Iterator[Concern]:
         return
     strange = strange_numbers(content.finding, content.composed)
     if strange:
-        what = "numbers" if len(strange) > 1 else "a number"
-        yield _card(content, "edited", Weight.STOP, f"says {what} that its figures do not: {', '.join(strange)}.")
+        what = tr("numbers") if len(strange) > 1 else tr("a number")
+        yield _card(
+            content,
+            "edited",
+            Weight.STOP,
+            tr("says {what} that its figures do not: {strange}.", what=what, strange=", ".join(strange)),
+        )
     else:
-        yield _card(content, "edited", Weight.LOOK, f"has a sentence by hand. The figures say: {content.composed}")
+        yield _card(
+            content,
+            "edited",
+            Weight.LOOK,
+            tr("has a sentence by hand. The figures say: {composed}", composed=content.composed),
+        )
     yield from _ties_as_wins(content, content.finding)
 
 
@@ -179,8 +202,14 @@ def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
         assert v is not None
         alone = len(result.choice.cells) == 2
         if alone or compared.cell.device.name.casefold() in text or compared.cell.setting.name.casefold() in text:
-            what = "a tie" if v.answer is Answer.TIE else "not to be told yet"
-            words = f"says “{wins[0]}”, but {compared.cell.name} against {result.baseline.name} is {what}."
+            what = tr("a tie") if v.answer is Answer.TIE else tr("not to be told yet")
+            words = tr(
+                "says “{wins}”, but {cell} against {baseline} is {what}.",
+                wins=wins[0],
+                cell=compared.cell.name,
+                baseline=result.baseline.name,
+                what=what,
+            )
             share = (len(undecided), len(pairs))
             yield _part(content, "tie-as-win", Weight.STOP, words, share, *_evidence(result, [compared.cell]))
             return
@@ -191,7 +220,12 @@ def _lone_curves(content: CardContent) -> Iterator[Concern]:
     series = content.found.scaled.series if content.found and content.found.scaled else ()
     lone = [s for s in series if s.scaling and any(w.code == "single-runs" for w in s.scaling.warnings)]
     if lone:
-        words = f"has curves of single runs ({len(lone)} of {len(series)}): {', '.join(s.name for s in lone)}."
+        words = tr(
+            "has curves of single runs ({lone} of {series}): {name}.",
+            lone=len(lone),
+            series=len(series),
+            name=", ".join(s.name for s in lone),
+        )
         runs = [p.of for s in lone for p in s.points]
         yield _part(content, "single-run", Weight.LOOK, words, (len(lone), len(series)), runs)
 
@@ -204,31 +238,42 @@ def _unfair(content: CardContent) -> Iterator[Concern]:
         share = (len(cells), len(result.choice.cells) - 1)
         if len(found) <= MOST_UNFAIR:
             for u in found:
-                words = f"sets {u.cell.name} against {result.baseline.name}: {u.difference.words}"
+                words = tr(
+                    "sets {cell} against {baseline}: {difference}",
+                    cell=u.cell.name,
+                    baseline=result.baseline.name,
+                    difference=u.difference.words,
+                )
                 yield _part(content, "unfair", Weight.STOP, words, share, *_evidence(result, [u.cell]))
             continue
         pairs = Counter(u.difference.what for u in found)
-        told = listed([f"{what} with {n}" for what, n in pairs.most_common()])
-        which = "is" if len(cells) == 1 else "are"
-        out_of = f" of {share[1]}" if len(cells) < share[1] else ""
-        words = f"sets {counted(len(cells), 'cell')}{out_of} against {result.baseline.name} that {which} not like it"
+        told = listed([tr("{what} with {n}", what=what, n=n) for what, n in pairs.most_common()])
+        which = tr("is") if len(cells) == 1 else tr("are")
+        out_of = tr(" of {share}", share=share[1]) if len(cells) < share[1] else ""
+        words = tr(
+            "sets {cells}{out_of} against {baseline} that {which} not like it",
+            cells=counted(len(cells), "cell"),
+            out_of=out_of,
+            baseline=result.baseline.name,
+            which=which,
+        )
         yield _part(content, "unfair", Weight.STOP, f"{words}: {told}.", share, *_evidence(result, cells.values()))
 
 
 def _drifting(content: CardContent) -> Iterator[Concern]:
     own = [p for p in content.found.runs if p.digest.state in UNSETTLED] if content.found else []
-    yield from _of_runs(content, own, "drifting", "had not settled")
+    yield from _of_runs(content, own, "drifting", tr("had not settled"))
 
 
 def _void(content: CardContent) -> Iterator[Concern]:
     own = [p for p in content.found.runs if p.run.void] if content.found else []
-    for concern in _of_runs(content, own, "void-run", "is void" if len(own) == 1 else "are void"):
+    for concern in _of_runs(content, own, "void-run", tr("is void") if len(own) == 1 else tr("are void")):
         yield replace(concern, weight=Weight.STOP)
 
 
 def _by_hand(content: CardContent) -> Iterator[Concern]:
     own = [p for p in content.found.runs if p.run.window is not None] if content.found else []
-    yield from _of_runs(content, own, "window-by-hand", "had the settled window chosen by hand")
+    yield from _of_runs(content, own, "window-by-hand", tr("had the settled window chosen by hand"))
 
 
 def _of_runs(content: CardContent, own: Sequence[RunPoint], code: str, words: str) -> Iterator[Concern]:
@@ -236,9 +281,18 @@ def _of_runs(content: CardContent, own: Sequence[RunPoint], code: str, words: st
     if own and content.found:
         looked_at = {p.run.id for p in content.found.runs}
         named = "; ".join(f"{p.device.name}, {p.name}" for p in own[:MOST_NAMED])
-        more = f" and {len(own) - MOST_NAMED} more" if len(own) > MOST_NAMED else ""
-        which = f", of which {len(own)} {words}: {named}{more}" if len(looked_at) > 1 else f" that {words}: {named}"
-        said = f"“{content.card.name}” rests on {counted(len(looked_at), 'run')}{which}."
+        more = tr(" and {own} more", own=len(own) - MOST_NAMED) if len(own) > MOST_NAMED else ""
+        which = (
+            tr(", of which {own} {words}: {named}{more}", own=len(own), words=words, named=named, more=more)
+            if len(looked_at) > 1
+            else tr(" that {words}: {named}", words=words, named=named)
+        )
+        said = tr(
+            "“{card}” rests on {looked_at}{which}.",
+            card=content.card.name,
+            looked_at=counted(len(looked_at), "run"),
+            which=which,
+        )
         claim = Claim(code, said, len(own), len(looked_at), _own_ids(p.run.id for p in own))
         yield Concern(claim, Weight.LOOK, ConcernPlace(content.card.id, own[0].run.id))
 
@@ -255,8 +309,8 @@ def _tiny_base(content: CardContent) -> Iterator[Concern]:
             continue
         apart = abs(compared.score.mean - base.score.mean)
         if is_tiny_base(base.score.mean, compared.score.mean, row.metric.key in LOW_NAMES):
-            words = f"gives a percentage of {plain(base.score.mean, 3)} fps"
-            apart_words = f"{compared.cell.name} is {plain(apart, 2)} fps apart."
+            words = tr("gives a percentage of {mean} fps", mean=plain(base.score.mean, 3))
+            apart_words = tr("{cell} is {apart} fps apart.", cell=compared.cell.name, apart=plain(apart, 2))
             evidence = _evidence(result, [compared.cell])
             yield _part(content, "tiny-base", Weight.LOOK, f"{words}: {apart_words}", (1, len(pairs)), *evidence)
 
@@ -268,7 +322,11 @@ def _claimed(content: CardContent) -> Iterator[Concern]:
     told = [t for s in content.found.scaled.series for t in s.told] if content.found.scaled else []
     if told and content.card.kind is CardKind.CURVES:
         beside = len(told) + sum(len(s.points) for s in content.found.scaled.series) if content.found.scaled else 0
-        words = f"has {counted(len(told), 'score')} at watts that were told, not measured, of {beside} on it."
+        words = tr(
+            "has {told} at watts that were told, not measured, of {beside} on it.",
+            told=counted(len(told), "score"),
+            beside=beside,
+        )
         evidence = [t.of for t in told if t.of], [t.result for t in told if t.result]
         yield _part(content, "claimed-watts", Weight.STOP, words, (len(told), beside), *evidence)
     if content.card.kind in (CardKind.BARS, CardKind.DUMBBELL, CardKind.SHARES, CardKind.SLOPE):
@@ -285,9 +343,15 @@ def _labels_off(content: CardContent, runs: Sequence[RunPoint]) -> Iterator[Conc
         claimed = own[0].setting.sustained_w or 0.0
         measured = sum(p.digest.power_w or 0.0 for p in own) / len(own)
         if abs(measured / claimed - 1.0) > LABEL_OFF:
-            which = "in its one run" if len(own) == 1 else f"in the mean of its {len(own)} runs"
+            which = tr("in its one run") if len(own) == 1 else tr("in the mean of its {own} runs", own=len(own))
             name = f"{own[0].device.name}, {own[0].setting.name}"
-            words = f"names {name} by {claimed:g} W; {measured:.1f} W were measured {which}."
+            words = tr(
+                "names {name} by {claimed:g} W; {measured:.1f} W were measured {which}.",
+                name=name,
+                claimed=claimed,
+                measured=measured,
+                which=which,
+            )
             yield _part(content, "label-watts", Weight.LOOK, words, (1, len(by_setting)), own)
 
 
@@ -295,15 +359,19 @@ def _told(content: CardContent) -> Iterator[Concern]:
     runs = content.found.runs if content.found else ()
     told = [p for p in runs if p.run.summary is not None and p.run.summary.origin is not Origin.OWN]
     if told:
-        words = f"rests on {counted(len(told), 'score')} that others tell, out of {counted(len(runs), 'figure')}; its"
-        words += " notes say whose."
+        words = tr(
+            "rests on {told} that others tell, out of {runs}; its",
+            told=counted(len(told), "score"),
+            runs=counted(len(runs), "figure"),
+        )
+        words += tr(" notes say whose.")
         yield _part(content, "told", Weight.LOOK, words, (len(told), len(runs)), told)
 
 
 def _missing_signs(content: CardContent) -> Iterator[Concern]:
     if content.missing:
         signs = " ".join(content.missing[:8])
-        words = f"has signs that no shipped font knows, and boxes stand for them: {signs}"
+        words = tr("has signs that no shipped font knows, and boxes stand for them: {signs}", signs=signs)
         yield _card(content, "missing-signs", Weight.STOP, words)
 
 
@@ -313,17 +381,21 @@ def _prices(content: CardContent) -> Iterator[Concern]:
         return
     words = " ".join((content.found.finding, content.found.chart.alternative))
     if "no date" in words or "no noted day" in words:
-        yield _card(content, "undated-price", Weight.STOP, "gives a price without its day.")
+        yield _card(content, "undated-price", Weight.STOP, tr("gives a price without its day."))
 
 
 def _crowded(content: CardContent) -> Iterator[Concern]:
     """A picture that cannot show what it holds."""
     found = crowding(content.face) if content.face is not None else None
     if found is not None:
-        split = "split it, " if can_split(content) else ""
-        words = (
-            f"holds {found.there} {found.what}, and a picture has room for {found.legible}: {split}take fewer, or draw "
-            "it as something else."
+        split = tr("split it, ") if can_split(content) else ""
+        words = tr(
+            "holds {there} {what}, and a picture has room for {legible}: {split}take fewer, or draw"
+            " it as something else.",
+            there=found.there,
+            what=found.what,
+            legible=found.legible,
+            split=split,
         )
         yield _card(content, "crowded", Weight.STOP, words)
 
@@ -337,7 +409,7 @@ _CARD_RULES: tuple[Callable[[CardContent], Iterator[Concern]], ...] = (
 def _of_report(deck: Deck) -> list[Concern]:
     shown = [c for c in deck.contents if c.card.in_report and c.found is not None]
     if not shown:
-        words = "The report has no card with something to show."
+        words = tr("The report has no card with something to show.")
         return [_of_words("no-card", Weight.STOP, words, (len(deck.contents), len(deck.contents)))]
     devices = _on_the_bench(deck, [c.found for c in shown if c.found])
     owed = [d for d in devices if d.came not in (Came.UNKNOWN, Came.BOUGHT) or d.status is not Status.RETAIL]
@@ -355,13 +427,23 @@ def _on_the_bench(deck: Deck, found: Sequence[Found]) -> list[Device]:
 def _of_a_device(d: Device, devices: int) -> Iterator[Concern]:
     """How one of some devices came, and its prices."""
     if d.came is Came.UNKNOWN:
-        words = f"How {d.name} came is not noted; readers are owed that."
+        words = tr("How {name} came is not noted; readers are owed that.", name=d.name)
         yield _of_device(d, "disclosure", Weight.STOP, words, (1, devices))
     priced = [o for o in d.offers if o.price is not None]
     undated = sum(not o.date for o in priced)
     if undated:
-        which = "the price" if len(priced) == 1 else f"{share_words(undated, len(priced))} prices"
-        words = f"{which[0].upper()}{which[1:]} of {d.name} {'has' if undated == 1 else 'have'} no date."
+        which = (
+            tr("the price")
+            if len(priced) == 1
+            else tr("{share_words} prices", share_words=share_words(undated, len(priced)))
+        )
+        words = tr(
+            "{upper}{which} of {name} {what} no date.",
+            upper=which[0].upper(),
+            which=which[1:],
+            name=d.name,
+            what=tr("has") if undated == 1 else tr("have"),
+        )
         yield _of_device(d, "undated-price", Weight.STOP, words, (undated, len(priced)))
     yield from _two_prices(d)
 
@@ -373,7 +455,7 @@ def _two_prices(device: Device) -> Iterator[Concern]:
         alike = (o.configuration, o.currency, o.date, o.region, o.tax_in, o.members, o.seller)
         if o.price is not None and seen.setdefault(alike, o.price) != o.price:
             words = f"Two prices of {device.name} differ, {seen[alike]:g} and {o.price:g} {o.currency}".rstrip()
-            words += ", and nothing noted tells why."
+            words += tr(", and nothing noted tells why.")
             yield _of_device(device, "two-prices", Weight.LOOK, words, (2, len(device.offers)))
 
 
@@ -389,8 +471,8 @@ def _of_words(code: str, weight: Weight, words: str, share: tuple[int, int] = (1
 
 def _outdated(found: Outdated) -> Concern:
     """A sentence of Pinch's in somebody's own words that the figures do not say any more."""
-    now = f"It reads now: {found.now}" if found.now else "Nothing says it any more."
-    words = f"The report's own words say “{found.quote.words}” {now}"
+    now = tr("It reads now: {now}", now=found.now) if found.now else tr("Nothing says it any more.")
+    words = tr("The report's own words say “{quote}” {now}", quote=found.quote.words, now=now)
     return _of_words("quote", Weight.STOP, words)
 
 
@@ -398,10 +480,10 @@ def _words_of_report(report: Report, owed: Sequence[Device]) -> list[Concern]:
     found = []
     if owed and not report.disclosure:
         named = "; ".join(f"{d.name}: {standing(d)}" for d in owed)
-        words = f"The report has no disclosure, but needs one ({named})."
+        words = tr("The report has no disclosure, but needs one ({named}).", named=named)
         found.append(_of_words("disclosure", Weight.STOP, words))
     if not report.title:
-        found.append(_of_words("no-title", Weight.LOOK, "The report has no title."))
+        found.append(_of_words("no-title", Weight.LOOK, tr("The report has no title.")))
     return found
 
 

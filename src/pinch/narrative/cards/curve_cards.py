@@ -18,12 +18,13 @@ from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.printing import plain
 from pinch.core.sweetspots import PROMISES
+from pinch.language import numeral, tr
 from pinch.narrative import curve_words as saying
 from pinch.narrative.cards.content import Found
 
 COLUMNS = (
     *(Column("device"), Column("workload"), Column("setting"), Column("claimed", "W"), Column("measured", "W")),
-    *(Column("score"), Column("score unit"), Column("score per watt"), Column("runs"), Column("window")),
+    *(Column("score"), Column(tr("score unit")), Column(tr("score per watt")), Column("runs"), Column("window")),
 )
 MOST_GUIDES = 4
 _STEPS = (1.0, 2.0, 5.0)
@@ -39,7 +40,7 @@ def make(query: CurvesQuery, kind: CardKind, book: BookPoints, slots: Mapping[in
     result = scale_book(book, choice_of(query))
     result = replace(result, series=tuple(s for s in result.series if s.points or s.told or s.claimed))
     if not any(s.points for s in result.series):
-        raise PinchError("No settled run of these devices and workloads is in the book.")
+        raise PinchError(tr("No settled run of these devices and workloads is in the book."))
     finding, chart = _drawn(query, kind, result, slots)
     runs = [p.of for s in result.series for p in s.points] + [t.of for s in result.series for t in s.told if t.of]
     typed = [t.result for s in result.series for t in s.told if t.result]
@@ -51,9 +52,11 @@ def choice_of(query: CurvesQuery) -> ScaleChoice:
     try:
         axis = Axis(query.axis)
     except ValueError:
-        raise PinchError(f"The card is drawn over {query.axis!r}, which this Pinch does not know.") from None
+        raise PinchError(
+            tr("The card is drawn over {axis!r}, which this Pinch does not know.", axis=query.axis)
+        ) from None
     if query.measure != AVERAGE and query.measure not in LOW_NAMES:
-        raise PinchError(f"The card asks for {query.measure!r}, which this Pinch does not know.")
+        raise PinchError(tr("The card asks for {measure!r}, which this Pinch does not know.", measure=query.measure))
     return ScaleChoice(
         query.device_ids,
         query.workload_ids,
@@ -114,19 +117,31 @@ def _second(words: str) -> Second:
 def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str]:
     """What the marks are, measured or claimed, and the school of lows."""
     axis = Axis(query.axis)
-    words = [f"{axis} watts as measured; settings are named by what they claim" if axis.of_watts else f"over {axis}"]
+    words = [
+        tr("{axis} watts as measured; settings are named by what they claim", axis=axis)
+        if axis.of_watts
+        else tr("over {axis}", axis=axis)
+    ]
     if kind is CardKind.CURVES:
         drawn = [s for s in result.series if s.scaling is not None]
         words = [saying.axis_words(axis, query.rule if query.rule in PROMISES else "95%")]
         words += ["bands: 95 %"] if any(np.isfinite(s.scaling.ladder.band).all() for s in drawn if s.scaling) else []
-        words += [f"dashed: {LOW_NAMES[query.low]}"] if any(s.scaling and s.scaling.lows for s in drawn) else []
+        words += (
+            [tr("dashed: {low_names}", low_names=LOW_NAMES[query.low])]
+            if any(s.scaling and s.scaling.lows for s in drawn)
+            else []
+        )
     if query.measure != AVERAGE:
-        words.append(f"lows by the school “{LOW_NAMES[query.measure].split(', ')[1]}”")
+        words.append(tr("lows by the school “{split}”", split=LOW_NAMES[query.measure].split(", ")[1]))
     told = [t for s in result.series for t in s.told if t.placed_w]
     if told:
         claimed = sum(t.power_w is None for t in told)
-        at = "claimed by their settings" if claimed == len(told) else "told with them, else claimed by their settings"
-        words.append(f"×: told, not measured, at the watts {at if claimed else 'told with them'}")
+        at = (
+            tr("claimed by their settings")
+            if claimed == len(told)
+            else tr("told with them, else claimed by their settings")
+        )
+        words.append(tr("×: told, not measured, at the watts {what}", what=at if claimed else tr("told with them")))
     return words
 
 
@@ -183,14 +198,14 @@ def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
         peak = f"{means[best].name}: {plain(means[best].per_watt, 3)}"
         dots.append(Dots(watts[[best]], scores[[best]], (peak,), slot, named=True))
         lines.append(Line(watts, scores, slot, s.name))
-    guides = tuple(Guide(k, f"{k:g} {unit}/W") for k in round_slopes(ratios))
+    guides = tuple(Guide(k, tr("{k:g} {unit}/W", k=k, unit=unit)) for k in round_slopes(ratios))
     panel = Panel(title, unit, tuple(apart(lines)), dots=tuple(dots), guides=guides, key="efficiency")
     words = efficiency_words(result)
     told = " ".join(
         f"{s.name}: " + ", ".join(f"{m.name} {plain(m.per_watt, 3)}" for m in settings_of(s)) + "."
         for s in result.series
     )
-    alternative = f"{words} {unit} for each watt. {told}"
+    alternative = tr("{words} {unit} for each watt. {told}", words=words, unit=unit, told=told)
     return Chart(words, (panel,), saying.AXIS_TITLES[result.choice.axis], "W", alternative=alternative)
 
 
@@ -209,8 +224,17 @@ def efficiency_words(result: ScaleResult) -> str:
     unit = saying.rate_words(result)[1]
     best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := settings_of(s))]
     best.sort(key=lambda found: -found[1].per_watt)
-    words = [f"{name} {plain(m.per_watt, 3)} at {m.watts:.1f} W ({m.name})" for name, m in best]
-    return f"Most {unit} for each watt: {'; '.join(words)}."
+    words = [
+        tr(
+            "{name} {per_watt} at {watts:.1f} W ({name_2})",
+            name=name,
+            per_watt=plain(m.per_watt, 3),
+            watts=m.watts,
+            name_2=m.name,
+        )
+        for name, m in best
+    ]
+    return tr("Most {unit} for each watt: {words}.", unit=unit, words="; ".join(words))
 
 
 def multiples_chart(query: CurvesQuery, result: ScaleResult, slots: Mapping[int, int]) -> GridChart:
@@ -236,13 +260,13 @@ def multiples_words(result: ScaleResult, subject: int | None) -> str:
     own = [s for s in result.series if s.device.id == subject and s.scaling is not None]
     own = own or [s for s in result.series if s.scaling is not None]
     words = [
-        f"{s.workload.name} at {s.scaling.nearly_all.power_w:.1f} W"
+        tr("{workload} at {power_w:.1f} W", workload=s.workload.name, power_w=s.scaling.nearly_all.power_w)
         for s in own
         if s.scaling and s.device == own[0].device
     ]
     if not words:
-        return f"Score over watts of {len(result.series)} devices and workloads."
-    return f"{own[0].device.name} gives 95 % of its best in {', in '.join(words)}."
+        return tr("Score over watts of {series} devices and workloads.", series=len(result.series))
+    return tr("{device} gives 95 % of its best in {words}.", device=own[0].device.name, words=", in ".join(words))
 
 
 def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
@@ -265,7 +289,7 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
             work = (s.workload.name,) if many else ()
             if s.device.id == subject:
                 strong.add(len(rows))
-            claimed = "" if m.claimed_w is None else f"{m.claimed_w:g}"
+            claimed = "" if m.claimed_w is None else numeral(m.claimed_w, "g")
             shown = (claimed, f"{m.watts:.1f}", f"{plain(m.score)}", f"{plain(m.per_watt, 3)}", str(m.runs))
             rows.append((s.device.name, *work, m.name, *shown))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
@@ -275,7 +299,7 @@ def table_of(result: ScaleResult) -> Table:
     """The settings as numbers."""
     rows: list[tuple[Cell, ...]] = []
     for s in result.series:
-        unit = s.workload.score_unit if s.workload.higher_is_better else "times an hour"
+        unit = s.workload.score_unit if s.workload.higher_is_better else tr("times an hour")
         rows += [
             (
                 *(s.device.name, s.workload.name, m.name, m.claimed_w, m.watts, m.score, unit, m.per_watt, m.runs),

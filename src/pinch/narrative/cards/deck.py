@@ -21,12 +21,13 @@ from pinch.charts.face import Face
 from pinch.core.errors import PinchError
 from pinch.core.method import METHOD
 from pinch.core.progress import Progress, tell, unheard
+from pinch.language import tr
 from pinch.narrative.cards import bench_cards, cell_cards, curve_cards, mode_cards, run_cards
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.footnotes import footnotes
 from pinch.narrative.run_words import RunStory
 
-EDITED = "the sentence is the editor's"
+EDITED = tr("the sentence is the editor's")
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ class CardMaker:
     def _find(self, card: Card) -> Found:
         query, kind, book = card.query, card.kind, self._points
         if kind not in KINDS[query.of]:
-            raise PinchError(f"What it asks for cannot be drawn as {kind}.")
+            raise PinchError(tr("What it asks for cannot be drawn as {kind}.", kind=kind))
         if isinstance(query, RunsQuery):
             return run_cards.make(query, kind, book, self._slots, self._story)
         if isinstance(query, CurvesQuery):

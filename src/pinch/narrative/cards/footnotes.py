@@ -12,6 +12,7 @@ from pinch.bench.summaries import Origin, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
 from pinch.core.printing import counted, listed
+from pinch.language import numeral, tr
 from pinch.narrative.cards.content import Found
 from pinch.narrative.claims import Claim, share_words
 from pinch.narrative.compare_words import NOTE_MARK, OPEN_MARK, mark_of, named_difference
@@ -58,7 +59,7 @@ def _unfair(compared: Sequence[CompareResult]) -> list[Claim]:
     codes = {ACCEPTED_MARK: "accepted", OPEN_MARK: "unfair", NOTE_MARK: "unfair-a-little"}
     claims = [Claim(codes[words[0]], words, len(found), pairs, _runs_of_pairs(found)) for words, found in told.items()]
     if len(claims) > MOST_UNFAIR:
-        more = f"and {counted(len(claims) - MOST_UNFAIR, 'more difference')} of conditions"
+        more = tr("and {claims} of conditions", claims=counted(len(claims) - MOST_UNFAIR, "more difference"))
         claims = [*claims[:MOST_UNFAIR], Claim("more-unfair", more, len(claims) - MOST_UNFAIR, len(claims))]
     return claims
 
@@ -75,30 +76,52 @@ def _runs_of_pairs(found: Sequence[tuple[CompareResult, Unfair]]) -> tuple[int, 
 
 def _unfair_words(u: Unfair) -> str:
     words = named_difference(u).rstrip(".")
-    return f"{ACCEPTED_MARK} {words} (accepted: {u.accepted})" if u.accepted else f"{mark_of(u)} {words}"
+    return (
+        tr(
+            "{accepted_mark} {words} (accepted: {accepted})",
+            accepted_mark=ACCEPTED_MARK,
+            words=words,
+            accepted=u.accepted,
+        )
+        if u.accepted
+        else f"{mark_of(u)} {words}"
+    )
 
 
 def _rooms(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     noted = [p for p in logs if p.room_c is not None]
-    rooms = [f"{room:g}" for room in sorted({p.room_c for p in noted if p.room_c is not None})]
+    rooms = [numeral(room, "g") for room in sorted({p.room_c for p in noted if p.room_c is not None})]
     if len(noted) == len(logs) and logs:
-        yield _of("room", f"room {listed(rooms)} °C", noted, logs)
+        yield _of("room", tr("room {rooms} °C", rooms=listed(rooms)), noted, logs)
     elif noted:
-        words = f"room {listed(rooms)} °C in {len(noted)} of {counted(len(logs), 'run')}, not noted in the others"
+        words = tr(
+            "room {rooms} °C in {noted} of {logs}, not noted in the others",
+            rooms=listed(rooms),
+            noted=len(noted),
+            logs=counted(len(logs), "run"),
+        )
         yield _of("room", words, noted, logs)
     elif logs:
-        yield _of("room-unknown", "room not noted", logs, logs)
+        yield _of("room-unknown", tr("room not noted"), logs, logs)
 
 
 def _supplies(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     plugged = [p for p in logs if p.setting.mains]
     if plugged and len(plugged) < len(logs):
-        words = f"{len(plugged)} of {counted(len(logs), 'run')} on mains, the others on battery, by their settings"
+        words = tr(
+            "{plugged} of {logs} on mains, the others on battery, by their settings",
+            plugged=len(plugged),
+            logs=counted(len(logs), "run"),
+        )
         yield _of("supply", words, plugged, logs)
     elif logs:
         yield _of(
             "supply",
-            f"on {'mains' if plugged else 'battery'}, by {'their settings' if len(logs) > 1 else 'its setting'}",
+            tr(
+                "on {what}, by {what_2}",
+                what=tr("mains") if plugged else tr("battery"),
+                what_2=tr("their settings") if len(logs) > 1 else tr("its setting"),
+            ),
             logs,
             logs,
         )
@@ -110,10 +133,14 @@ def _repeats(logs: Sequence[RunPoint]) -> Iterator[Claim]:
         return
     least, most = min(counts), max(counts)
     if most == 1:
-        words = "single runs" if len(counts) > 1 else "a single run"
+        words = tr("single runs") if len(counts) > 1 else tr("a single run")
     else:
-        each = " of each" if len(counts) > 1 else ""
-        words = f"{most} runs{each}" if least == most else f"{least} to {most} runs of each"
+        each = tr(" of each") if len(counts) > 1 else ""
+        words = (
+            tr("{most} runs{each}", most=most, each=each)
+            if least == most
+            else tr("{least} to {most} runs of each", least=least, most=most)
+        )
     yield _of("repeats", words, logs, logs)
 
 
@@ -121,8 +148,12 @@ def _generated(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     """That frames which were shown were not all drawn."""
     made = [p for p in logs if generates(p)]
     if made:
-        runs = "run" if len(logs) == 1 else "runs"
-        words = f"frames were generated in {share_words(len(made), len(logs))} {runs}; only those that were drawn count"
+        runs = tr("run") if len(logs) == 1 else tr("runs")
+        words = tr(
+            "frames were generated in {share_words} {runs}; only those that were drawn count",
+            share_words=share_words(len(made), len(logs)),
+            runs=runs,
+        )
         yield _of("generated", words, made, logs)
 
 
@@ -140,7 +171,7 @@ def _told(told: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Iterator[Claim]
         f"{p.device.name}, {p.setting.name}: {origin_words(p.run.summary)}" for p in told if p.run.summary is not None
     )
     if words:
-        yield _of("told", f"told, not measured: {'; '.join(words)}", told, runs)
+        yield _of("told", tr("told, not measured: {words}", words="; ".join(words)), told, runs)
 
 
 def _typed(results: Sequence[Result]) -> Iterator[Claim]:
@@ -149,7 +180,9 @@ def _typed(results: Sequence[Result]) -> Iterator[Claim]:
     for r in results:
         by_origin.setdefault(r.origin, []).append(r.id)
     for origin, ids in by_origin.items():
-        whose = "typed in as own tests" if origin is Origin.OWN else f"told, not measured: {origin}"
+        whose = (
+            tr("typed in as own tests") if origin is Origin.OWN else tr("told, not measured: {origin}", origin=origin)
+        )
         if ids:
             own = tuple(filter(is_own, ids))
             yield Claim("typed", f"{counted(len(ids), 'figure')} {whose}", len(ids), len(results), (), own)
@@ -161,12 +194,12 @@ def _windows(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     void = [p for p in logs if p.run.void]
     by_hand = [p for p in logs if p.run.window is not None]
     for code, these, words in (
-        ("drifting", drifting, "not settled: what they give still moves"),
+        ("drifting", drifting, tr("not settled: what they give still moves")),
         ("void", void, "void"),
-        ("window-by-hand", by_hand, "with a settled window that was chosen by hand"),
+        ("window-by-hand", by_hand, tr("with a settled window that was chosen by hand")),
     ):
         if these:
-            runs = "run" if len(logs) == 1 else "runs"
+            runs = tr("run") if len(logs) == 1 else tr("runs")
             yield _of(code, f"{share_words(len(these), len(logs))} {runs} {words}", these, logs)
 
 
@@ -181,15 +214,26 @@ def _units(found: Found, book: BookPoints) -> Iterator[Claim]:
             yield Claim("unit", f"{d.name}: {standing(d)}", 1, len(devices))
     unknown = [d.name for d in devices if d.came is Came.UNKNOWN]
     if unknown:
-        yield Claim("unit-unknown", f"how it came not noted: {', '.join(unknown)}", len(unknown), len(devices))
+        yield Claim(
+            "unit-unknown",
+            tr("how it came not noted: {unknown}", unknown=", ".join(unknown)),
+            len(unknown),
+            len(devices),
+        )
 
 
 def _days(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     dated = [p for p in logs if p.run.day is not None]
     days = sorted({f"{p.run.day}" for p in dated})
     if days:
-        words = f"tested {days[0]}" if days[0] == days[-1] else f"tested {days[0]} to {days[-1]}"
-        some = f", {len(dated)} of {counted(len(logs), 'run')}; the day of the others is not known"
+        words = (
+            tr("tested {days}", days=days[0])
+            if days[0] == days[-1]
+            else tr("tested {days} to {days_2}", days=days[0], days_2=days[-1])
+        )
+        some = tr(
+            ", {dated} of {logs}; the day of the others is not known", dated=len(dated), logs=counted(len(logs), "run")
+        )
         yield _of("days", words + (some if len(dated) < len(logs) else ""), dated, logs)
     elif logs:
-        yield _of("day-unknown", "the day is not known", logs, logs)
+        yield _of("day-unknown", tr("the day is not known"), logs, logs)

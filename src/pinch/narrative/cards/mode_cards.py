@@ -12,15 +12,21 @@ from pinch.charts.face import Drawn
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.printing import in_column
+from pinch.language import tr
 from pinch.narrative import mode_words as saying
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 
 FIGURES = (
-    *(("claimed", "W", "g"), ("settled", "W", ".1f"), ("burst", "W", ".1f"), ("clock held", "%", ".0f")),
-    *(("clock", "GHz", ".2f"), ("chip", "°C", ".0f"), ("to its limit", "K", ".0f"), ("score", "", ".4g")),
-    *(("for each watt", "", ".3g"), ("level", "dB(A)", ".1f"), ("hottest surface", "°C", ".1f"), ("wall", "W", ".1f")),
-    *(("full battery", "min", ".0f"), ("runs", "", "d")),
+    *(("claimed", "W", "g"), ("settled", "W", ".1f"), ("burst", "W", ".1f"), (tr("clock held"), "%", ".0f")),
+    *(("clock", "GHz", ".2f"), ("chip", "°C", ".0f"), (tr("to its limit"), "K", ".0f"), ("score", "", ".4g")),
+    *(
+        (tr("for each watt"), "", ".3g"),
+        ("level", "dB(A)", ".1f"),
+        (tr("hottest surface"), "°C", ".1f"),
+        ("wall", "W", ".1f"),
+    ),
+    *((tr("full battery"), "min", ".0f"), ("runs", "", "d")),
 )
 """Name, unit and form of the figures of a setting."""
 
@@ -35,10 +41,12 @@ def make(query: ModesQuery, kind: CardKind, book: BookPoints, slots: Mapping[int
     device = next((d for d in book.devices if d.id == query.device_id), None)
     workload = next((w for w in book.workloads if w.id == query.workload_id), None)
     if device is None or workload is None:
-        raise PinchError("Its device or its workload is not in the book any more.")
+        raise PinchError(tr("Its device or its workload is not in the book any more."))
     sheet = modes_sheet(book, device, workload, query.room_c, query.grade)
     if not sheet.rows:
-        raise PinchError(f"{device.name} has no run of {workload.name} that counts in the book.")
+        raise PinchError(
+            tr("{device} has no run of {workload} that counts in the book.", device=device.name, workload=workload.name)
+        )
     return _found(query, kind, book, sheet, slots.get(device.id, 0))
 
 
@@ -51,25 +59,27 @@ def _found(query: ModesQuery, kind: CardKind, book: BookPoints, sheet: ModesShee
         finding = f"{sheet.device.name}, {sheet.workload.name}: {_small(shares_words(rows))}"
         return Found(finding, shares_chart(rows), shares_table(rows), runs, ["numbers: % of the load"])
     chart: Drawn | None = sheet_chart(sheet)
-    finding, method = saying.headline(sheet, query.share), ["settings are named by what they claim"]
-    method += ["~: by the line"] if any(r.wall_w is None and r.wall_by_line is not None for r in sheet.rows) else []
+    finding, method = saying.headline(sheet, query.share), [tr("settings are named by what they claim")]
+    method += [tr("~: by the line")] if any(r.wall_w is None and r.wall_by_line is not None for r in sheet.rows) else []
     if kind is CardKind.WALL:
         draws = wall_draws(own)
         runs, table = _runs_of(draws), _draws_table(draws, "wall")
         chart = saying.wall_chart(sheet, own, book.instruments, slot)
-        finding, method = saying.wall_words(sheet, own, book.instruments), ["wall and package watts as measured"]
+        finding, method = saying.wall_words(sheet, own, book.instruments), [tr("wall and package watts as measured")]
     elif kind is CardKind.BATTERY:
         draws = battery_draws(own)
         runs, table = _runs_of(draws), _draws_table(draws, "battery")
         chart = saying.battery_chart(sheet, own, slot, query.package_w)
-        finding, method = saying.battery_words(sheet, query.package_w), ["draw of the battery over package watts"]
+        finding, method = saying.battery_words(sheet, query.package_w), [tr("draw of the battery over package watts")]
     elif kind is CardKind.SOUND:
         chart = saying.sound_chart(sheet, query.limit_db, slot)
         finding, method = saying.quiet_words(sheet, query.limit_db), _sound_method(sheet, query)
     if kind is not CardKind.SHEET:
         finding = f"{sheet.device.name}: {_small(finding)}"
     if chart is None:
-        raise PinchError(f"{sheet.device.name} has nothing measured for this: {finding.rstrip('.')}.")
+        raise PinchError(
+            tr("{device} has nothing measured for this: {what}.", device=sheet.device.name, what=finding.rstrip("."))
+        )
     return Found(finding, chart, table, runs, method)
 
 
@@ -80,7 +90,7 @@ def _runs_of(draws: Sequence[Draw]) -> list[RunPoint]:
 def _draws_table(draws: Sequence[Draw], source: str) -> Table:
     """What is drawn, as numbers."""
     columns = (
-        *(Column("device"), Column("workload"), Column("setting"), Column("run"), Column("at rest")),
+        *(Column("device"), Column("workload"), Column("setting"), Column("run"), Column(tr("at rest"))),
         *(Column("package", "W"), Column(source, "W")),
     )
     rows: list[tuple[Cell, ...]] = [
@@ -95,10 +105,16 @@ def _draws_table(draws: Sequence[Draw], source: str) -> Table:
 
 def _sound_method(sheet: ModesSheet, query: ModesQuery) -> list[str]:
     distances = sorted({d for r in sheet.rows if r.noise for d in r.noise.distances})
-    where = f"at {', '.join(f'{d / 10:g} cm' for d in distances)}" if distances else "at a distance that is not noted"
+    where = (
+        tr("at {words}", words=", ".join(tr("{d:g} cm", d=d / 10) for d in distances))
+        if distances
+        else tr("at a distance that is not noted")
+    )
     off = [r.noise.corrected is not None for r in sheet.rows if r.noise]
-    room = f"the room taken off by {query.grade}" + ("" if all(off) else ", where its level is known")
-    return [room if any(off) else "levels as read, with the room in them", f"levels {where}"]
+    room = tr("the room taken off by {grade}", grade=query.grade) + (
+        "" if all(off) else tr(", where its level is known")
+    )
+    return [room if any(off) else tr("levels as read, with the room in them"), tr("levels {where}", where=where)]
 
 
 def _small(words: str) -> str:
@@ -143,7 +159,7 @@ def _shown(row: ModeRow, place: int, shown: str) -> str:
 
 
 def _unit(workload: Workload, name: str, unit: str) -> str:
-    own = workload.score_unit if workload.higher_is_better else "times an hour"
+    own = workload.score_unit if workload.higher_is_better else tr("times an hour")
     return {"score": own, "for each watt": f"{own}/W"}.get(name, unit)
 
 

@@ -6,9 +6,10 @@ from pinch.bench.cards import Card, CardKind, CellsQuery, ModesQuery, RunsQuery
 from pinch.bench.fields import LONGEST_NAME
 from pinch.core.metrics import AVERAGE
 from pinch.core.printing import counted, listed
+from pinch.language import tr
 from pinch.narrative.cards.content import Found
 
-BENCH = {"units": "Which units were tested, and how did they come?", "tested": "What was tested?"}
+BENCH = {"units": tr("Which units were tested, and how did they come?"), "tested": tr("What was tested?")}
 
 
 def question_of(card: Card, found: Found) -> str:
@@ -37,30 +38,46 @@ def _of_runs(kind: CardKind, found: Found, who: str, work: str) -> str:
     settings = list(dict.fromkeys(p.setting.name for p in found.runs))
     one = f"{who}, {settings[0]}" if len(settings) == 1 and len(found.runs) == 1 else who
     if kind is CardKind.TIMELINE and len(found.runs) > 1:
-        return f"How do {counted(len(found.runs), 'run')} of {work} go?"
+        return tr("How do {runs} of {work} go?", runs=counted(len(found.runs), "run"), work=work)
     return _OF_RUNS[kind].format(who=one, work=work)
 
 
 def _of_cells(query: CellsQuery, kind: CardKind, found: Found, who: str, work: str) -> str:
     if query.grid:
-        return f"Which {query.grid.rstrip('s')} for {who}?" if found.runs else f"Which {query.grid.rstrip('s')}?"
+        return (
+            tr("Which {what} for {who}?", what=query.grid.rstrip("s"), who=who)
+            if found.runs
+            else tr("Which {what}?", what=query.grid.rstrip("s"))
+        )
     if kind is CardKind.SHARES:
-        return f"What holds {who} in {work}?"
+        return tr("What holds {who} in {work}?", who=who, work=work)
     if kind is CardKind.MONEY:
-        return "What does the money buy?"
+        return tr("What does the money buy?")
     cells = list(dict.fromkeys(c for result in found.compared for c in result.choice.cells))
     rows = [row for result in found.compared for row in result.rows]
     who = _one_of(list(dict.fromkeys(c.device.name for c in cells)), "device")
     work = _one_of(list(dict.fromkeys(row.workload.name for row in rows)), "workload")
     metrics = list(dict.fromkeys(row.metric.name for row in rows))
-    lows = f" by {listed(metrics)}" if query.measure != AVERAGE and metrics else ""
+    lows = tr(" by {metrics}", metrics=listed(metrics)) if query.measure != AVERAGE and metrics else ""
     if _is_of_supplies(found):
-        return f"What does {who} keep on battery in {work}{lows}?"
+        return tr("What does {who} keep on battery in {work}{lows}?", who=who, work=work, lows=lows)
     if len(cells) == 1:
-        return f"What does {cells[0].name} come to in {work}{lows}?"
+        return tr("What does {cells} come to in {work}{lows}?", cells=cells[0].name, work=work, lows=lows)
     if len(cells) == 2:
-        return f"How does {cells[1].name} compare with {cells[0].name} in {work}{lows}?"
-    return f"How do {counted(len(cells), 'setting')} of {who} compare in {work}{lows}?"
+        return tr(
+            "How does {cells} compare with {cells_2} in {work}{lows}?",
+            cells=cells[1].name,
+            cells_2=cells[0].name,
+            work=work,
+            lows=lows,
+        )
+    return tr(
+        "How do {cells} of {who} compare in {work}{lows}?",
+        cells=counted(len(cells), "setting"),
+        who=who,
+        work=work,
+        lows=lows,
+    )
 
 
 def _is_of_supplies(found: Found) -> bool:
@@ -70,21 +87,21 @@ def _is_of_supplies(found: Found) -> bool:
 
 
 _OF_RUNS = {
-    CardKind.TIMELINE: "What held {who} in {work}?",
-    CardKind.FRAMES: "How even are the frames of {who} in {work}?",
-    CardKind.HEAT: "How hot does {who} get in {work}?",
-    CardKind.SHARES: "What holds {who} in {work}?",
+    CardKind.TIMELINE: tr("What held {who} in {work}?"),
+    CardKind.FRAMES: tr("How even are the frames of {who} in {work}?"),
+    CardKind.HEAT: tr("How hot does {who} get in {work}?"),
+    CardKind.SHARES: tr("What holds {who} in {work}?"),
 }
 _OF_MODES = {
-    CardKind.SHEET: "What do the modes of {who} give in {work}?",
-    CardKind.SHARES: "What holds each mode of {who} in {work}?",
-    CardKind.WALL: "What does {who} draw at the wall?",
-    CardKind.BATTERY: "How long does the battery of {who} last?",
-    CardKind.SOUND: "How loud is {who} for what it gives?",
+    CardKind.SHEET: tr("What do the modes of {who} give in {work}?"),
+    CardKind.SHARES: tr("What holds each mode of {who} in {work}?"),
+    CardKind.WALL: tr("What does {who} draw at the wall?"),
+    CardKind.BATTERY: tr("How long does the battery of {who} last?"),
+    CardKind.SOUND: tr("How loud is {who} for what it gives?"),
 }
 _OF_CURVES = {
-    CardKind.CURVES: "What does each watt buy in {work}?",
-    CardKind.EFFICIENCY: "Which gives the most for a watt in {work}?",
-    CardKind.MULTIPLES: "What does each watt buy, workload by workload?",
-    CardKind.TABLE: "What does each setting draw and give in {work}?",
+    CardKind.CURVES: tr("What does each watt buy in {work}?"),
+    CardKind.EFFICIENCY: tr("Which gives the most for a watt in {work}?"),
+    CardKind.MULTIPLES: tr("What does each watt buy, workload by workload?"),
+    CardKind.TABLE: tr("What does each setting draw and give in {work}?"),
 }

@@ -10,6 +10,7 @@ from pinch.charts.spec import Chart
 from pinch.core.errors import PinchError
 from pinch.core.figures import finite
 from pinch.core.printing import plain
+from pinch.language import tr
 from pinch.narrative.book_tables import TabledRun, book_tables
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
@@ -19,8 +20,8 @@ MOST_RUNS, FIGURES = 6, 1
 """Runs of a card at most; the place of the figures among the tables of a book."""
 FRAME_COLUMNS = (
     *(Column("run"), Column("frames"), Column("average", "fps"), Column("median", "fps")),
-    *(Column("1 % low, percentile", "fps"), Column("1 % low, mean of worst", "fps")),
-    *(Column("1 % low, time share", "fps"), Column("0.1 % low, percentile", "fps"), Column("stutters")),
+    *(Column(tr("1 % low, percentile"), "fps"), Column(tr("1 % low, mean of worst"), "fps")),
+    *(Column(tr("1 % low, time share"), "fps"), Column(tr("0.1 % low, percentile"), "fps"), Column("stutters")),
 )
 
 
@@ -40,7 +41,7 @@ def make(
     by_id = {p.run.id: p for p in book.points}
     points = [by_id[number] for number in query.run_ids[:MOST_RUNS] if number in by_id]
     if not points:
-        raise PinchError("None of its runs is in the book any more.")
+        raise PinchError(tr("None of its runs is in the book any more."))
     if kind is CardKind.SHARES:
         named = names_of(points)
         one = f"{points[0].device.name}, " if len({p.device.id for p in points}) == 1 else ""
@@ -50,10 +51,10 @@ def make(
     slot = slots.get(points[0].device.id, 0)
     if kind is CardKind.FRAMES:
         finding, chart = _frames(stories, slots)
-        method = ["lows by the school “percentile”", "frames of the settled window"]
+        method = [tr("lows by the school “percentile”"), tr("frames of the settled window")]
         return Found(finding, chart, frame_table(stories), points, method)
     chart, finding = _timeline(stories, kind, slot)
-    shaded = "shaded: the settled window" if len(stories) == 1 else "each from the start of its load on"
+    shaded = tr("shaded: the settled window") if len(stories) == 1 else tr("each from the start of its load on")
     tabled = [TabledRun(s.run, s.device, s.setting, s.workload, s.readings, s.judged) for s in stories]
     return Found(finding, chart, book_tables(tabled)[FIGURES], points, [shaded])
 
@@ -64,13 +65,17 @@ def _timeline(stories: Sequence[RunStory], kind: CardKind, slot: int) -> tuple[C
         charts = heat_charts(first, slot)
         if not charts or first.judged.heat is None:
             raise PinchError(
-                "The heat of this run cannot be fitted: it has no power or no temperature, or is too short."
+                tr("The heat of this run cannot be fitted: it has no power or no temperature, or is too short.")
             )
         r = first.judged.heat.r_th
         spread = f" ± {plain(r.u, 2)}" if r.u == r.u else ""
-        return charts[
-            0
-        ], f"{first.device.name}, {first.setting.name}: each watt makes it {r.value:.2f}{spread} K hotter."
+        return charts[0], tr(
+            "{device}, {setting}: each watt makes it {value:.2f}{spread} K hotter.",
+            device=first.device.name,
+            setting=first.setting.name,
+            value=r.value,
+            spread=spread,
+        )
     if len(stories) > 1:
         chart = overlay_of(stories)
         return chart, f"{chart.title}."
@@ -85,8 +90,16 @@ def _frames(stories: Sequence[RunStory], slots: Mapping[int, int]) -> tuple[str,
         if s.judged.kinds is not None and s.judged.frames is not None
     ]
     if not made:
-        raise PinchError("None of its runs has single frames in its log.")
-    told = [f"{m.name} {m.figures.average_fps:.1f} fps, 1 % low {m.figures.low_1.percentile:.1f}" for m in made]
+        raise PinchError(tr("None of its runs has single frames in its log."))
+    told = [
+        tr(
+            "{name} {average_fps:.1f} fps, 1 % low {percentile:.1f}",
+            name=m.name,
+            average_fps=m.figures.average_fps,
+            percentile=m.figures.low_1.percentile,
+        )
+        for m in made
+    ]
     finding = f"{stories[0].workload.name}: {'; '.join(told)}."
     return finding, frame_curves(made, finding)
 
@@ -104,4 +117,10 @@ def frame_table(stories: Sequence[RunStory]) -> Table:
 
 
 def _name(s: RunStory) -> str:
-    return f"{s.device.name}, {s.setting.name}, {s.workload.name}, run {s.run.repeat}"
+    return tr(
+        "{device}, {setting}, {workload}, run {repeat}",
+        device=s.device.name,
+        setting=s.setting.name,
+        workload=s.workload.name,
+        repeat=s.run.repeat,
+    )

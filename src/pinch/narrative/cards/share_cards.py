@@ -10,6 +10,7 @@ from pinch.charts.share_chart import ShareChart, in_words, share_row
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted, listed
+from pinch.language import tr
 
 Named = Sequence[tuple[str, Sequence[RunPoint]]]
 """Runs by the name of their row."""
@@ -24,7 +25,7 @@ def shares_chart(rows: Named) -> ShareChart:
     """
     made = [share_row(name, mean_shares(points), _behind(points)) for name, points in rows if mean_shares(points)]
     if not made:
-        raise PinchError("What held these runs is not known: their logs have neither power, clock nor temperature.")
+        raise PinchError(tr("What held these runs is not known: their logs have neither power, clock nor temperature."))
     return ShareChart(shares_words(rows), tuple(made), alternative=in_words(made))
 
 
@@ -40,18 +41,31 @@ def shares_words(rows: Named) -> str:
     """Which cause holds most of each row; heat first, where there is any."""
     known = [(name, shares) for name, points in rows if (shares := mean_shares(points))]
     if not known:
-        return "What held these runs is not known."
+        return tr("What held these runs is not known.")
     hottest = max(known, key=lambda row: row[1][Cause.HEAT])
     if hottest[1][Cause.HEAT] >= 0.05:
         others = [name for name, shares in known if shares[Cause.HEAT] < 0.005]
-        free = f"; {_few(others)} {'is' if len(others) == 1 else 'are'} not held by heat at all" if others else ""
-        return f"Heat holds {hottest[0]} for {100 * hottest[1][Cause.HEAT]:.0f} % of the load{free}."
+        free = (
+            tr(
+                "; {few} {what} not held by heat at all",
+                few=_few(others),
+                what=tr("is") if len(others) == 1 else tr("are"),
+            )
+            if others
+            else ""
+        )
+        return tr(
+            "Heat holds {hottest} for {hottest_2:.0f} % of the load{free}.",
+            hottest=hottest[0],
+            hottest_2=100 * hottest[1][Cause.HEAT],
+            free=free,
+        )
     told = []
     for cause in Cause:
         own = [name for name, shares in known if max(shares, key=lambda c: shares[c]) == cause]
         if own:
-            told.append(f"{cause.label} holds {_few(own)} most of the time")
-    return f"Heat holds none of them; {'; '.join(told)}."
+            told.append(tr("{label} holds {few} most of the time", label=cause.label, few=_few(own)))
+    return tr("Heat holds none of them; {told}.", told="; ".join(told))
 
 
 def shares_table(rows: Named) -> Table:
@@ -69,10 +83,14 @@ def shares_table(rows: Named) -> Table:
 def _few(names: Sequence[str]) -> str:
     if len(names) <= 3:
         return listed(names)
-    return f"{len(names)} others" if len(names) > 4 else f"{', '.join(names[:-1])} and {names[-1]}"
+    return (
+        tr("{names} others", names=len(names))
+        if len(names) > 4
+        else tr("{names} and {names_2}", names=", ".join(names[:-1]), names_2=names[-1])
+    )
 
 
 def _behind(points: Sequence[RunPoint]) -> str:
     watts = [p.digest.power_w for p in points if p.digest.power_w is not None]
     runs = counted(len(points), "run")
-    return f"{np.mean(watts):.1f} W, {runs}" if watts else runs
+    return tr("{mean:.1f} W, {runs}", mean=np.mean(watts), runs=runs) if watts else runs

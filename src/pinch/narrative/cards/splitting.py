@@ -6,6 +6,7 @@ from pinch.bench.cards import Card, CellsQuery, CurvesQuery, RunsQuery, TestedQu
 from pinch.bench.fields import LONGEST_NAME
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import replace_fields
 
@@ -24,7 +25,9 @@ def split_card(content: CardContent) -> list[Card]:
     """
     card, parts = content.card, _parts(content)
     if len(parts) < 2:
-        raise PinchError(f"“{card.name}” is of one thing alone and cannot be split; draw it as something else.")
+        raise PinchError(
+            tr("“{card}” is of one thing alone and cannot be split; draw it as something else.", card=card.name)
+        )
     field = _FIELDS[card.query.of]
     many = counted(len(parts), field.removesuffix("_ids"))
     return [

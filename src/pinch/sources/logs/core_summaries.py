@@ -7,13 +7,14 @@ import numpy as np
 
 from pinch.core.printing import counted
 from pinch.core.runlog import FloatArray, RunLog, Series
+from pinch.language import tr
 
 _CORE = re.compile(r"cpu\.core\.\d+\.(temp|clock|load|power)")
 _OF_CORES: dict[str, tuple[str, Callable[[FloatArray], FloatArray]]] = {
-    "temp": ("highest temperature", lambda rows: np.nanmax(rows, axis=0)),
-    "clock": ("mean clock", lambda rows: np.nanmean(rows, axis=0)),
-    "load": ("mean load", lambda rows: np.nanmean(rows, axis=0)),
-    "power": ("sum of the power", lambda rows: np.nansum(rows, axis=0)),
+    "temp": (tr("highest temperature"), lambda rows: np.nanmax(rows, axis=0)),
+    "clock": (tr("mean clock"), lambda rows: np.nanmean(rows, axis=0)),
+    "load": (tr("mean load"), lambda rows: np.nanmean(rows, axis=0)),
+    "power": (tr("sum of the power"), lambda rows: np.nansum(rows, axis=0)),
 }
 
 
@@ -34,5 +35,12 @@ def with_summaries(log: RunLog) -> tuple[RunLog, tuple[str, ...]]:
         values = np.full(len(t), np.nan)
         values[known] = of_cores(rows[:, known])
         made[name] = Series(name, t, values)
-        notes.append(f"{name} is the {words} of {counted(len(cores), 'core')}; the log has no summary of them.")
+        notes.append(
+            tr(
+                "{name} is the {words} of {cores}; the log has no summary of them.",
+                name=name,
+                words=words,
+                cores=counted(len(cores), "core"),
+            )
+        )
     return RunLog(made, log.marks), tuple(notes)

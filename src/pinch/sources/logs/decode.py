@@ -6,6 +6,7 @@ from pathlib import Path
 
 from pinch.bench.files import read_plain
 from pinch.core.errors import DataError
+from pinch.language import tr
 
 MOST_BYTES = 2_000_000_000
 LONGEST_LINE = 1_000_000
@@ -39,12 +40,14 @@ def read_text_of(path: Path) -> Text:
     if encoding is None:
         odd = next((byte for byte in (b"\0", *_UNDEFINED) if byte in data), b"\0")
         line = data[: data.find(odd)].count(b"\n") + 1
-        raise DataError(str(path), "it is not text, so it is not a log", line)
+        raise DataError(str(path), tr("it is not text, so it is not a log"), line)
     if encoding != "utf-8":
         try:
             data = data.decode(encoding).encode()
         except UnicodeDecodeError as error:
-            raise DataError(str(path), f"it is broken {encoding} text", data[: error.start].count(b"\n") + 1) from None
+            raise DataError(
+                str(path), tr("it is broken {encoding} text", encoding=encoding), data[: error.start].count(b"\n") + 1
+            ) from None
     if b"\r" in data:
         data = data.replace(b"\r\n", b"\n")
         data = data if b"\n" in data else data.replace(b"\r", b"\n")
@@ -56,7 +59,7 @@ def _bytes_of(path: Path) -> bytes:
     """Everything in a plain file that holds something."""
     data = read_plain(path, MOST_BYTES)
     if not data[:HEAD].strip(b" \t\r\n\0") and not data.strip(b" \t\r\n\0"):
-        raise DataError(str(path), "it is empty")
+        raise DataError(str(path), tr("it is empty"))
     return data
 
 
@@ -96,7 +99,7 @@ def _refuse_long_lines(data: bytes, path: Path) -> None:
         end = data.find(b"\n", start, start + LONGEST_LINE + 1)
         if end < 0:
             if len(data) - start > LONGEST_LINE:
-                words = f"the line is longer than {LONGEST_LINE // 1_000_000} MB"
+                words = tr("the line is longer than {longest_line} MB", longest_line=LONGEST_LINE // 1_000_000)
                 raise DataError(str(path), words, data.count(b"\n", 0, start) + 1)
             return
         # Whole stretches are stepped over at once: a line cannot be long where line ends are near.

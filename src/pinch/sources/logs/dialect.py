@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from pinch.core.errors import DataError
+from pinch.language import tr
 from pinch.sources.logs.units import is_unit
 
 HEADER_WITHIN = 60
@@ -63,7 +64,13 @@ def find_dialect(lines: list[str], place: str) -> Dialect:
     if not found:
         bare = _without_header(lines)
         if bare is None:
-            raise DataError(place, f"no header with numbers below it is found in its first {HEADER_WITHIN} lines")
+            raise DataError(
+                place,
+                tr(
+                    "no header with numbers below it is found in its first {header_within} lines",
+                    header_within=HEADER_WITHIN,
+                ),
+            )
         return bare
     return max(found, key=lambda d: (len(d.names), -d.header))
 
@@ -92,7 +99,15 @@ def _by_delimiter(lines: list[str], delimiter: str, place: str) -> Dialect | Non
         if len(names) < 2 or not _could_be_names(names):
             continue
         if len(names) > MOST_COLUMNS:
-            raise DataError(place, f"it has {len(names)} columns; at most {MOST_COLUMNS} make a log", number + 1)
+            raise DataError(
+                place,
+                tr(
+                    "it has {names} columns; at most {most_columns} make a log",
+                    names=len(names),
+                    most_columns=MOST_COLUMNS,
+                ),
+                number + 1,
+            )
         below = [row for row in rows[number + 1 : number + 1 + LOOK_AT] if any(row)]
         units = below[0][: len(names)] if below and _are_units(below[0]) else []
         data = below[1:] if units else below

@@ -10,6 +10,7 @@ from pinch.core.framekinds import DROPPED
 from pinch.core.frames import GENERATED
 from pinch.core.printing import listed
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -42,4 +43,4 @@ def not_understood(name: str, column: "pd.Series") -> str:
     words = list(dict.fromkeys(str(word).strip() for word in column.dropna().unique()[: MOST_WORDS + 1]))
     if not 2 <= len(words) <= MOST_WORDS:
         return ""
-    return f"{name} holds words ({listed(words)}) and is not used."
+    return tr("{name} holds words ({words}) and is not used.", name=name, words=listed(words))

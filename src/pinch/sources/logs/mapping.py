@@ -16,6 +16,7 @@ from pinch.bench.fields import Part
 from pinch.bench.files import read_model
 from pinch.core.channels import ChannelQuantity, Component, is_channel_name
 from pinch.core.printing import plain
+from pinch.language import tr
 from pinch.sources.logs.units import Unit, find_unit, split_unit
 
 SURE = 0.7
@@ -162,12 +163,12 @@ def _flowing_out(use: ColumnUse, shown: ShownColumn, charge: float) -> ColumnUse
     if use.channel != "battery.power" or use.column == use.channel or (not charge and median >= 0.0):
         return use
     if not charge:
-        words = f"{use.why}; it is below zero, which is taken for discharging"
+        words = tr("{why}; it is below zero, which is taken for discharging", why=use.why)
         return use.model_copy(update={"factor": -use.factor, "score": min(use.score, SURE - 0.05), "why": words})
     if median * charge <= 0.0:
         return use
     side, moves = ("above", "rises") if median > 0.0 else ("below", "falls")
-    words = f"{use.why}; it is {side} zero while the charge {moves}"
+    words = tr("{why}; it is {side} zero while the charge {moves}", why=use.why, side=side, moves=moves)
     return use.model_copy(update={"factor": -use.factor, "why": words})
 
 
@@ -194,13 +195,13 @@ def _by_form(header: _Header) -> ColumnUse | None:
     """A column whose name has a form that tells all, or that holds no numbers; None: its words have to tell."""
     name, shown = header.name, header.shown
     if is_channel_name(name):
-        return ColumnUse(column=name, channel=name, why="it has the name of a channel")
+        return ColumnUse(column=name, channel=name, why=tr("it has the name of a channel"))
     if shown.low != shown.low:
-        return ColumnUse(column=name, channel="", why="it holds no numbers")
+        return ColumnUse(column=name, channel="", why=tr("it holds no numbers"))
     if flag := _flag(header.words, header.unit, shown):
-        return ColumnUse(column=name, channel=flag, score=0.8, why="it says when a limit held")
+        return ColumnUse(column=name, channel=flag, score=0.8, why=tr("it says when a limit held"))
     if _EACH_FRAME.match(name.strip()):
-        return ColumnUse(column=name, channel="frame.time", score=0.8, why="it is the time of a frame")
+        return ColumnUse(column=name, channel="frame.time", score=0.8, why=tr("it is the time of a frame"))
     return _rate(name, shown)
 
 
@@ -209,7 +210,7 @@ def _by_meaning(header: _Header) -> ColumnUse:
     name, words, unit, shown = header.name, header.words, header.unit, header.shown
     quantity, score, why = _quantity(unit, _word_quantity(words, unit), words, shown)
     if quantity in ("flag", None):
-        return ColumnUse(column=name, channel=extra_channel(name), why="nothing tells what it is")
+        return ColumnUse(column=name, channel=extra_channel(name), why=tr("nothing tells what it is"))
     component, component_score = _component(quantity, words, header.text)
     score = min(1.0, score + component_score)
     if quantity == "load" and component == "battery":
@@ -218,9 +219,9 @@ def _by_meaning(header: _Header) -> ColumnUse:
         quantity = "load"  # charge is the load of a processor in French
     factor, offset, counts = (unit.factor, unit.offset, unit.counts) if unit else (1.0, 0.0, False)
     if unit is None and quantity in ("load", "charge") and _is_share(shown):
-        factor, why = 100.0, f"{why}, shares of one"
+        factor, why = 100.0, tr("{why}, shares of one", why=why)
     if unit is None and quantity == "clock" and 0.2 <= shown.median < 10.0:
-        factor, score, why = 1e3, min(score, SURE - 0.05), f"{why}, read as GHz"
+        factor, score, why = 1e3, min(score, SURE - 0.05), tr("{why}, read as GHz", why=why)
     channel = _channel(quantity, component, words, header.text)
     use = ColumnUse(
         column=name, channel=channel, factor=factor, offset=offset, counts=counts, score=round(score, 2), why=why
@@ -247,7 +248,14 @@ def _as_it_shows(use: ColumnUse, header: _Header, quantity: str, component: str)
     again = {
         "channel": _channel(likelier, component, header.words, header.text),
         "score": 0.2,
-        "why": f"{use.why} {say} {quantity}, but it shows {plain(low)} to {plain(high)}",
+        "why": tr(
+            "{why} {say} {quantity}, but it shows {low} to {high}",
+            why=use.why,
+            say=say,
+            quantity=quantity,
+            low=plain(low),
+            high=plain(high),
+        ),
     }
     return use.model_copy(update=again if likelier == quantity else {**again, "factor": 1.0, "offset": 0.0})
 
@@ -292,7 +300,7 @@ def _rate(name: str, shown: ShownColumn) -> ColumnUse | None:
     score = 0.8 if known else 0.5
     if frames and not _within(shown.median, FRAME_RATES):
         score = 0.2
-    return ColumnUse(column=name, channel=channel, score=score, why="it is a number each second")
+    return ColumnUse(column=name, channel=channel, score=score, why=tr("it is a number each second"))
 
 
 def _word_quantity(words: list[str], unit: Unit | None) -> str | None:
@@ -313,20 +321,20 @@ def _quantity(
 ) -> tuple[str | None, float, str]:
     """The quantity, how much that is worth, and why."""
     if by_word == "throttle":
-        return "throttle", 0.6, "it speaks of throttling"
+        return "throttle", 0.6, tr("it speaks of throttling")
     if by_word in ("dropped", "generated"):
         flags = shown.low >= 0.0 and shown.high <= 1.0
-        return (by_word, 0.4, f"it says which frames were {by_word}") if flags else (None, 0.0, "")
+        return (by_word, 0.4, tr("it says which frames were {by_word}", by_word=by_word)) if flags else (None, 0.0, "")
     if unit is not None:
         quantity = unit.quantity
         if quantity == "load" and by_word in ("charge",):
-            return "charge", 0.6, "its unit and its name"
+            return "charge", 0.6, tr("its unit and its name")
         if quantity == "time" and not any(_PART_BY_WORD.get(word) == "frame" for word in words):
             return None, 0.0, ""
         agrees = by_word in (quantity, None) or (quantity == "power" and by_word == "energy")
-        return quantity, 0.6 if agrees and by_word else 0.5, "its unit and its name" if by_word else "its unit"
+        return quantity, 0.6 if agrees and by_word else 0.5, tr("its unit and its name") if by_word else tr("its unit")
     if by_word is not None:
-        return by_word, 0.35, "its name, without a unit"
+        return by_word, 0.35, tr("its name, without a unit")
     return None, 0.0, ""
 
 

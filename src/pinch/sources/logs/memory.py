@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from pinch.bench.files import read_model, write_model
 from pinch.core.errors import DataError
+from pinch.language import tr
 from pinch.sources.logs.mapping import MOST_BYTES
 
 M = TypeVar("M", bound=BaseModel)
@@ -32,7 +33,7 @@ def remember(key: str, answer: BaseModel) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise DataError(str(path), f"it cannot be written ({error.strerror})") from None
+        raise DataError(str(path), tr("it cannot be written ({strerror})", strerror=error.strerror)) from None
     write_model(answer, path)
 
 

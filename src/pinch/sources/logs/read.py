@@ -15,6 +15,7 @@ from pinch.core.frames import FRAME_RATE, FRAME_TIME
 from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import FloatArray, RunLog, Series, reach_s
+from pinch.language import tr
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
 from pinch.sources.logs.core_summaries import with_summaries
@@ -126,7 +127,9 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
     if table.cut:
         warnings.append("The last row was cut in the middle and is left out.")
     found = ColumnMapping(columns=uses, day_first=mapping.day_first if mapping else None)
-    asked = [f"{u.column}: is it {u.channel}? ({u.why})" for u in found.doubtful]
+    asked = [
+        tr("{column}: is it {channel}? ({why})", column=u.column, channel=u.channel, why=u.why) for u in found.doubtful
+    ]
     asked += [axis.question] if axis.question else []
     key = maps.fingerprint(dialect.names, dialect.units)
     return ReadLog(
@@ -159,12 +162,12 @@ def _uses(
         plain, _ = split_unit(name)
         head = _first_text(table.frame[i])
         if times.is_date_name(plain) and head and times.is_date(head) and ":" not in head:
-            uses[i] = ColumnUse(column=name, channel=maps.DATE, why="its name and its dates")
+            uses[i] = ColumnUse(column=name, channel=maps.DATE, why=tr("its name and its dates"))
         elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
-            uses[i] = ColumnUse(column=name, channel=maps.TIME, why="its name" if not head else "its times")
+            uses[i] = ColumnUse(column=name, channel=maps.TIME, why=tr("its name") if not head else tr("its times"))
     untold = not any(u.channel == maps.TIME for u in uses) and len(dialect.names) > 1
     if untold and uses[0].channel.startswith("extra.") and _goes_up(columns[0][0]):
-        uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why="it goes up all the time")
+        uses[0] = ColumnUse(column=dialect.names[0], channel=maps.TIME, score=0.6, why=tr("it goes up all the time"))
     return tuple(uses)
 
 
@@ -188,7 +191,7 @@ def _with_words(
             warnings += [unused] if unused else []
             continue
         for channel, values in flags.items():
-            told = ColumnUse(column=use.column, channel=channel, score=0.8, why="its words tell frames apart")
+            told = ColumnUse(column=use.column, channel=channel, score=0.8, why=tr("its words tell frames apart"))
             if channel == next(iter(flags)):
                 made[i], columns[i] = told, (values, np.zeros(len(values), bool))
             else:
@@ -207,7 +210,7 @@ def _mapped_uses(dialect: Dialect, mapping: ColumnMapping, place: str) -> tuple[
     named = {u.column: u for u in mapping.columns}
     missing = [n for n in named if n not in dialect.names]
     if missing:
-        raise DataError(place, f"the mapping speaks of a column {missing[0]!r} that is not there")
+        raise DataError(place, tr("the mapping speaks of a column {missing!r} that is not there", missing=missing[0]))
     return tuple(named.get(n, ColumnUse(column=n)) for n in dialect.names)
 
 
@@ -299,7 +302,7 @@ def _written_times(
     head = _first_text(column)
     if not head or column.isna().any():
         row = int(np.flatnonzero(column.isna().to_numpy() | ~np.isfinite(values))[0])
-        raise DataError(place, "the row has no time", line_of(row))
+        raise DataError(place, tr("the row has no time"), line_of(row))
     if times.is_date(head):
         return times.from_dates(column, place, line_of, day_first)
     if days is not None:
@@ -309,7 +312,7 @@ def _written_times(
         return times.from_clock(column, place, line_of)
     if wrong.any():
         row = int(np.flatnonzero(wrong)[0])
-        raise DataError(place, f"{column.iloc[row]!r} is not a time", line_of(row))
+        raise DataError(place, tr("{iloc!r} is not a time", iloc=column.iloc[row]), line_of(row))
     return None
 
 
@@ -323,7 +326,16 @@ def _must_agree(found: Sequence[tuple[str, times.TimeAxis]], place: str) -> None
     (first, whole), *others = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
     for name, span in others:
         if abs(span - whole) > max(AGREE_S, AGREE_SHARE * whole):
-            raise DataError(place, f"{first} and {name} disagree: {plain(whole, 5)} s and {plain(span, 5)} s in all")
+            raise DataError(
+                place,
+                tr(
+                    "{first} and {name} disagree: {whole} s and {span} s in all",
+                    first=first,
+                    name=name,
+                    whole=plain(whole, 5),
+                    span=plain(span, 5),
+                ),
+            )
 
 
 def _without_time(
@@ -332,7 +344,7 @@ def _without_time(
     """Single frames add up to their own time; nothing else does without a column of times."""
     frames = next((i for i, u in enumerate(uses) if u.channel == FRAME_TIME), None)
     if frames is None:
-        raise DataError(place, "no column tells the time")
+        raise DataError(place, tr("no column tells the time"))
     ms = columns[frames][0] * uses[frames].factor
     return times.TimeAxis(np.cumsum(np.where(np.isfinite(ms), ms, 0.0)) / 1000.0, gone=True)
 
@@ -344,14 +356,14 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
             t = t.copy()
             t[row:] += t[row - 1] + RESTART_GAP_S - t[row]
             line = int(table.lines[row])
-            pause = f"how long it paused is not known, {RESTART_GAP_S:g} s are assumed"
+            pause = tr("how long it paused is not known, {restart_gap_s:g} s are assumed", restart_gap_s=RESTART_GAP_S)
             warnings.append(f"The logger began anew at line {line}; {pause}.")
         else:
             warnings.append(f"The logger began anew at line {int(table.lines[row])}.")
     backward = np.flatnonzero(np.diff(t) < 0)
     if len(backward):
         row = int(backward[0]) + 1
-        words = f"time goes back, from {plain(t[row - 1], 6)} s to {plain(t[row], 6)} s"
+        words = tr("time goes back, from {t} s to {t_2} s", t=plain(t[row - 1], 6), t_2=plain(t[row], 6))
         raise DataError(place, words, int(table.lines[row]))
     return t
 
@@ -406,7 +418,7 @@ def _log_of(
         elif have.any():
             series[use.channel] = Series(use.channel, t[have], values[have])
     if not series:
-        raise DataError(place, "it has rows but not one sample")
+        raise DataError(place, tr("it has rows but not one sample"))
     if repeated.any():
         warnings.append(f"{int(repeated.sum())} rows repeat a time; of such values of a channel the last one is kept.")
     if FRAME_RATE in series and FRAME_TIME not in series:

@@ -10,6 +10,7 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.progress import CancelledError, Progress, tell, unheard
+from pinch.language import tr
 from pinch.sources.logs.decode import LONGEST_LINE, Text
 from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
 from pinch.sources.logs.times import is_clock, is_date
@@ -66,7 +67,7 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
     notes = [line.strip() for line in text.head(max(dialect.header, 0)) if line.strip()]
     end, tail, cut = _end_of_rows(data, begin, dialect)
     if not data[begin : begin + PIECE].strip():
-        raise DataError(place, "it has a header but no samples")
+        raise DataError(place, tr("it has a header but no samples"))
     source = _Watched(data if end == len(data) else data[:end], begin, progress)
     tell(progress, 0.0)
     quoted = data.find(b'"', 0, begin) >= 0  # what is skipped must not begin with half of a quoted cell
@@ -98,16 +99,16 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
             )
     except (pd.errors.ParserError, ValueError) as error:
         if source.cancelled:
-            raise CancelledError(f"{place} was not read to its end.") from None
+            raise CancelledError(tr("{place} was not read to its end.", place=place)) from None
         raise _broken(error, place, dialect) from None
     if source.cancelled:
-        raise CancelledError(f"{place} was not read to its end.")
+        raise CancelledError(tr("{place} was not read to its end.", place=place))
     lines = np.arange(len(frame)) + dialect.first + 1
     if not _looks_even(data, begin, end, frame, dialect):
         _check_widths(data, begin, end, dialect, place)
     frame, lines, restarts = _without_headers(frame, lines, dialect)
     if not len(frame):
-        raise DataError(place, "it has a header but no samples")
+        raise DataError(place, tr("it has a header but no samples"))
     return LogTable(frame, lines, restarts, (*notes, *tail), cut)
 
 
@@ -218,7 +219,11 @@ def _check_widths(data: bytes, begin: int, end: int, dialect: Dialect, place: st
         wrong = np.flatnonzero(filled & (counts != wanted) & ~trailing)
         if len(wrong):
             i = int(wrong[0])
-            raise DataError(place, f"the row has {counts[i] + 1} cells, the header {wanted + 1}", line + i)
+            raise DataError(
+                place,
+                tr("the row has {counts} cells, the header {wanted}", counts=counts[i] + 1, wanted=wanted + 1),
+                line + i,
+            )
         line, start = line + len(ends), stop
 
 
@@ -262,5 +267,7 @@ def _broken(error: Exception, place: str, dialect: Dialect) -> DataError:
     found = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
     if found:
         wanted, line, seen = (int(g) for g in found.groups())
-        return DataError(place, f"the row has {seen} cells, the header {wanted}", line + dialect.first)
-    return DataError(place, f"the table is broken ({str(error).splitlines()[0]})")
+        return DataError(
+            place, tr("the row has {seen} cells, the header {wanted}", seen=seen, wanted=wanted), line + dialect.first
+        )
+    return DataError(place, tr("the table is broken ({splitlines})", splitlines=str(error).splitlines()[0]))

@@ -9,6 +9,7 @@ import numpy as np
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
+from pinch.language import tr
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -30,7 +31,7 @@ TIME_WORDS = {
         "t",
         "t_s",
     ),
-    *("seconds", "sekunden", "secondes", "segundos", "secs", "zeitstempel", "datetime", "when", "clock time"),
+    *("seconds", "sekunden", "secondes", "segundos", "secs", "zeitstempel", "datetime", "when", tr("clock time")),
 }
 DATE_WORDS = {"date", "datum", "fecha", "data", "day", "tag", "jour"}
 _WORD = re.compile(r"[^\W\d_]+", re.UNICODE)
@@ -100,7 +101,7 @@ def from_clock(texts: "pd.Series[Any]", place: str, line_of: Any) -> TimeAxis:
     wrong = np.flatnonzero(~np.isfinite(seconds))
     if len(wrong):
         i = int(wrong[0])
-        raise DataError(place, f"{texts.iloc[i]!r} is not a time", line_of(i))
+        raise DataError(place, tr("{iloc!r} is not a time", iloc=texts.iloc[i]), line_of(i))
     jumps = np.diff(seconds, prepend=seconds[:1])
     t = np.asarray(seconds + DAY_S * np.cumsum(jumps < -DAY_S / 2))
     return TimeAxis(t, day_s=float(t[0]) if t[0] >= GONE_S else None)
@@ -133,7 +134,7 @@ def from_dates(texts: "pd.Series[Any]", place: str, line_of: Any, day_first: boo
     if known is None and spans[0] != spans[1]:
         known = bool(spans[0] < spans[1])  # a log that goes past midnight goes on the next day, not the next month
     ambiguous = known is None and bool((numbers[0] != numbers[2]).any())
-    question = f"In {head!r}, is the day or the month first?" if ambiguous else ""
+    question = tr("In {head!r}, is the day or the month first?", head=head) if ambiguous else ""
     return _axis(by_month if known is False else by_day, texts, place, line_of, question)
 
 
@@ -146,7 +147,7 @@ def _axis(stamps: Any, texts: Any, place: str, line_of: Any, question: str) -> T
     wrong = np.flatnonzero(stamps.isna().to_numpy())
     if len(wrong):
         i = int(wrong[0])
-        raise DataError(place, f"{texts.iloc[i]!r} is not a date and time", line_of(i))
+        raise DataError(place, tr("{iloc!r} is not a date and time", iloc=texts.iloc[i]), line_of(i))
     seconds = (stamps - stamps.iloc[0]).dt.total_seconds().to_numpy(dtype=float)
     first = stamps.iloc[0].to_pydatetime().replace(tzinfo=None)
     return TimeAxis(seconds, None if question else first, _day_s(first), question)

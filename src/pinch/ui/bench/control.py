@@ -11,6 +11,7 @@ from pinch.bench.records import Device, Listed, Setting, Workload, free_name, li
 from pinch.bench.setting_differences import forbidden
 from pinch.bench.variants import SHARED, add_variant, join_as_variants, variants_of
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.runs.consent import agree, wishes_of
 from pinch.ui.bench import entering, state
@@ -69,14 +70,16 @@ class BenchControl(QObject):
         if record is None:
             view.show_nothing(bool(search), device)
             if items and view.kind is not Setting:
-                view.headline.setText("Choose one on the left.")
+                view.headline.setText(tr("Choose one on the left."))
             return
         view.show_headline(state.headline(record, device), record.archived)
         draft = entering.settle(record, session.book.drafts(record))
         asked = {path: words for (kind, key, path), words in self._asked.items() if (kind, key) == self._key(record)}
         raised = isinstance(record, Setting) and device is not None and is_raised(record, device)
         rule = forbidden(device, record) if isinstance(record, Setting) and device is not None else ""
-        broken = f"Not possible by a rule of this device: {rule.partition(': ')[2]}." if rule else ""
+        broken = (
+            tr("Not possible by a rule of this device: {partition}.", partition=rule.partition(": ")[2]) if rule else ""
+        )
         caution = " ".join(filter(None, (broken, cautions.RAISED_LIMITS if raised else "")))
         view.form.setEnabled(may_change)
         view.form.show_record(
@@ -92,8 +95,8 @@ class BenchControl(QObject):
         """Title and words for the margin."""
         record = self.record
         if record is None:
-            return "The bench", [
-                "What is tested: devices with their settings, workloads, and the protocol of the test."
+            return tr("The bench"), [
+                tr("What is tested: devices with their settings, workloads, and the protocol of the test.")
             ]
         return record.name, state.margin_words(self._session.book, record, self._session.device)
 
@@ -123,7 +126,7 @@ class BenchControl(QObject):
             self._session.subject_changed()  # nothing but the question has gone
             return
         if entered.record is None:
-            self._session.change(f"type {caption}", lambda: book.set_draft(record, path, text))
+            self._session.change(tr("type {caption}", caption=caption), lambda: book.set_draft(record, path, text))
             return
         changed = entered.record
         texts = {p: t for p, t in book.drafts(record).items() if p != path}
@@ -135,12 +138,14 @@ class BenchControl(QObject):
             book.save(settled.record)
 
         agree(book.path, [wish for wish in wishes_of(settled.record) if wish.words == text.strip()])  # by typing it
-        self._session.change(f"change {caption} of {record.name}", work)
+        self._session.change(tr("change {caption} of {record}", caption=caption, record=record.name), work)
 
     def add_row(self, path: str) -> None:
         """One more line in a list."""
         record = self._need()
-        self._save(entering.add_row(record, path), f"add a line to {field_at(type(record), path).caption}")
+        self._save(
+            entering.add_row(record, path), tr("add a line to {caption}", caption=field_at(type(record), path).caption)
+        )
 
     def remove_row(self, path: str, number: int) -> None:
         """One line less; drafts in the list go with it."""
@@ -153,16 +158,16 @@ class BenchControl(QObject):
                     book.set_draft(record, draft, None)
             book.save(changed)
 
-        self._session.change(f"remove a line of {field_at(type(record), path).caption}", work)
+        self._session.change(tr("remove a line of {caption}", caption=field_at(type(record), path).caption), work)
 
     def new(self) -> None:
         """A new record of the kind that is shown."""
         names = [i.name for i in self._everything()]
-        name = free_name(f"New {self._view.one}", names)
+        name = free_name(tr("New {one}", one=self._view.one), names)
         fields: dict[str, Any] = {"name": name}
         if self._view.kind is Setting:
             fields["device_id"] = self._need_device().id
-        self._add(self._view.kind.model_validate(fields), f"new {self._view.one}")
+        self._add(self._view.kind.model_validate(fields), tr("new {one}", one=self._view.one))
 
     def copy(self) -> None:
         """A copy of the record as the start of the next; a device comes with its settings."""
@@ -176,7 +181,7 @@ class BenchControl(QObject):
             return
         copied = record.as_new(**update)
         if not isinstance(record, Device):
-            self._add(copied, f"copy {record.name}")
+            self._add(copied, tr("copy {record}", record=record.name))
             return
 
         def work() -> Listed:
@@ -186,12 +191,12 @@ class BenchControl(QObject):
                     book.save(setting.as_new(device_id=kept.id))
             return kept
 
-        self._change_and_choose(f"copy {record.name}", work)
+        self._change_and_choose(tr("copy {record}", record=record.name), work)
 
     def archive(self) -> None:
         """Keep the record, but offer it no more; or bring it back."""
         record = self._need()
-        verb = "bring back" if record.archived else "archive"
+        verb = tr("bring back") if record.archived else tr("archive")
         self._save(record.model_copy(update={"archived": not record.archived}), f"{verb} {record.name}")
 
     def add_variant(self, name: str) -> None:
@@ -202,7 +207,7 @@ class BenchControl(QObject):
         PinchError : no workload is chosen, or the name is empty.
         """
         workload, book = self._need_workload(), self._session.book
-        self._change_and_choose(f"add variant {name}", lambda: add_variant(book, workload, name))
+        self._change_and_choose(tr("add variant {name}", name=name), lambda: add_variant(book, workload, name))
 
     def joinable(self) -> list[Workload]:
         """The workloads that could become variants of the chosen one: the same work by unit, direction and rate."""
@@ -220,13 +225,19 @@ class BenchControl(QObject):
         """Make variants of the chosen workload of workloads that were entered as copies."""
         book = self._session.book
         root = book.get(Workload, self._need_workload().root_id)
-        words = f"make {copies[0].name} a variant" if len(copies) == 1 else f"make {len(copies)} workloads variants"
-        self._session.change(f"{words} of {root.name}", lambda: join_as_variants(book, root, copies))
+        words = (
+            tr("make {copies} a variant", copies=copies[0].name)
+            if len(copies) == 1
+            else tr("make {copies} workloads variants", copies=len(copies))
+        )
+        self._session.change(
+            tr("{words} of {root}", words=words, root=root.name), lambda: join_as_variants(book, root, copies)
+        )
 
     def _need_workload(self) -> Workload:
         workload = self._session.workload
         if workload is None:
-            raise PinchError("Choose a workload first; a variant belongs to one.")
+            raise PinchError(tr("Choose a workload first; a variant belongs to one."))
         return workload
 
     def copy_settings(self, source: Device) -> int:
@@ -240,13 +251,13 @@ class BenchControl(QObject):
         known = {s.name for s in book.settings(device.id)}
         new = [s for s in live(book.settings(source.id)) if s.name not in known]
         if not new:
-            raise PinchError(f"{device.name} has settings of all these names already.")
+            raise PinchError(tr("{device} has settings of all these names already.", device=device.name))
 
         def work() -> Listed:
             kept = [book.save(s.as_new(device_id=device.id)) for s in new]
             return kept[0]
 
-        self._change_and_choose(f"copy settings of {source.name}", work)
+        self._change_and_choose(tr("copy settings of {source}", source=source.name), work)
         return len(new)
 
     def make_ladder(self, limits_w: Sequence[float]) -> int:
@@ -268,17 +279,17 @@ class BenchControl(QObject):
                 notes="",
             )
             for watts in limits_w
-            for name in [f"{watts:g} W" if base.mains else f"{watts:g} W on battery"]
+            for name in [tr("{watts:g} W", watts=watts) if base.mains else tr("{watts:g} W on battery", watts=watts)]
             if name not in known
         ]
         if not made:
-            raise PinchError(f"{device.name} has all of these settings already.")
+            raise PinchError(tr("{device} has all of these settings already.", device=device.name))
 
         def work() -> Listed:
             kept = [book.save(s) for s in made]
             return kept[0]
 
-        self._change_and_choose(f"make a ladder of {len(made)} settings", work)
+        self._change_and_choose(tr("make a ladder of {made} settings", made=len(made)), work)
         return len(made)
 
     def _everything(self) -> list[state.Item]:
@@ -298,13 +309,13 @@ class BenchControl(QObject):
     def _need(self) -> Listed:
         record = self.record
         if record is None:
-            raise PinchError(f"There is no {self._view.one} to change.")
+            raise PinchError(tr("There is no {one} to change.", one=self._view.one))
         return record
 
     def _need_device(self) -> Device:
         device = self._session.device
         if device is None:
-            raise PinchError("Choose a device first; a setting belongs to one.")
+            raise PinchError(tr("Choose a device first; a setting belongs to one."))
         return device
 
     def _kind_chosen(self) -> None:

@@ -10,6 +10,7 @@ from pinch.bench import plausibility
 from pinch.bench.entry import read_day, read_pixels, read_quantity
 from pinch.bench.records import Device, Protocol, Record, Setting, Workload, problem_of
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, text_at, with_value
 
 R = TypeVar("R", bound=Record)
@@ -97,7 +98,7 @@ def _read(wanted: Field, text: str) -> tuple[Any, str]:
     if wanted.kind is Kind.NUMBER:
         entry = read_quantity(typed, wanted.unit)
         if wanted.whole and entry.value != int(entry.value):
-            raise PinchError(f"{typed!r} is not a whole number.")
+            raise PinchError(tr("{typed!r} is not a whole number.", typed=typed))
         return (int(entry.value) if wanted.whole else entry.value), entry.question
     if wanted.kind is Kind.PIXELS:
         return read_pixels(typed), ""
@@ -106,14 +107,14 @@ def _read(wanted: Field, text: str) -> tuple[Any, str]:
     if wanted.kind is Kind.FLAG:
         flag = next((word for word in FLAGS if word.casefold() == typed.casefold()), None)
         if flag is None:
-            raise PinchError(f"{typed!r} is neither {' nor '.join(FLAGS)}.")
+            raise PinchError(tr("{typed!r} is neither {flags}.", typed=typed, flags=" nor ".join(FLAGS)))
         return FLAGS[flag], ""
     return typed, ""
 
 
 def _kept(record: Record, path: str, value: Any, question: str) -> Entered:
     if value is None and not field_at(type(record), path).optional:
-        return Entered(None, "It cannot be empty.")
+        return Entered(None, tr("It cannot be empty."))
     try:
         return Entered(type(record).model_validate(with_value(record, path, value)), "", question)
     except ValidationError as error:

@@ -14,9 +14,10 @@ from pydantic.fields import FieldInfo
 
 from pinch.bench.fields import Part
 from pinch.bench.records import Record
+from pinch.language import numeral, tr
 
-UNKNOWN = "not known"
-FLAGS = {UNKNOWN: None, "yes": True, "no": False}
+UNKNOWN = tr("not known")
+FLAGS = {UNKNOWN: None, tr("yes"): True, tr("no"): False}
 
 
 class Kind(StrEnum):
@@ -75,7 +76,7 @@ def text_at(record: Record, path: str) -> str:
         return next(word for word, meant in FLAGS.items() if meant is value)
     if value is None:
         return ""
-    return f"{value:.10g}" if isinstance(value, float) else str(value)
+    return numeral(value, ".10g") if isinstance(value, float) else str(value)
 
 
 def with_value(record: Record, path: str, value: object) -> dict[str, Any]:
@@ -126,4 +127,4 @@ def _unit_inside(info: FieldInfo) -> str:
 
 
 def _caption(info: FieldInfo, name: str) -> str:
-    return info.title or name.replace("_", " ").capitalize()
+    return tr(info.title or name.replace("_", " ").capitalize())

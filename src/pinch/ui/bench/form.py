@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Listed
+from pinch.language import tr
 from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, part_fields, text_at
 from pinch.ui.bench.state import WIDE, Section
 from pinch.ui.shell.words import hairline, label
@@ -142,15 +143,15 @@ class RowsEdit(QWidget):
                 self.edits.append(edit)
                 line, beside = divmod(place, across)
                 grid.addWidget(edit, 1 + number * lines + line, beside, Qt.AlignmentFlag.AlignTop)
-            remove = QPushButton("Remove")
+            remove = QPushButton(tr("Remove"))
             remove.setProperty("role", "slight")
-            remove.setAccessibleName(f"Remove line {number + 1} of {wanted.caption}")
+            remove.setAccessibleName(tr("Remove line {number} of {caption}", number=number + 1, caption=wanted.caption))
             remove.clicked.connect(lambda _, n=number: self.removed.emit(wanted.path, n))
             end = Qt.AlignmentFlag.AlignBottom if in_lines else Qt.AlignmentFlag.AlignTop
             grid.addWidget(remove, (number + 1) * lines, across, end)
-        self.add = QPushButton("Add a line")
+        self.add = QPushButton(tr("Add a line"))
         self.add.setProperty("role", "slight")
-        self.add.setAccessibleName(f"Add a line to {wanted.caption}")
+        self.add.setAccessibleName(tr("Add a line to {caption}", caption=wanted.caption))
         self.add.clicked.connect(lambda: self.added.emit(wanted.path))
         row = QHBoxLayout()
         row.addWidget(self.add)
@@ -234,7 +235,7 @@ class FormView(QScrollArea):
             column.addSpacing(4)
         if caution:
             column.addWidget(hairline())
-            column.addWidget(label("Caution", "heading"))
+            column.addWidget(label(tr("Caution"), "heading"))
             column.addWidget(label(caution, wrap=True))
         column.addStretch(1)
         self.setWidget(inside)

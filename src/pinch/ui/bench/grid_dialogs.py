@@ -17,6 +17,7 @@ from pinch.bench.records import Device, Listed, Setting
 from pinch.bench.setting_matrix import combinations
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.ui.bench import record_grid
 from pinch.ui.bench.record_grid import GridRecords, Place
@@ -54,7 +55,7 @@ class RecordGridDialog(QDialog):
         self.keep_button.clicked.connect(self.keep)
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
-        hint = "Type, or paste copied cells from the chosen field on. Ctrl+D fills the chosen fields down."
+        hint = tr("Type, or paste copied cells from the chosen field on. Ctrl+D fills the chosen fields down.")
         for widget in (label(hint, "quiet"), self.table, self.words, self.error, buttons):
             column.addWidget(widget, 1 if widget is self.table else 0)
         rows = [f"{n + 1}" for n in range(len(there) + BLANK_ROWS)]
@@ -64,7 +65,7 @@ class RecordGridDialog(QDialog):
         )
         self.table.typed.connect(self._take_in)
         self.table.overflowed.connect(
-            lambda n: self.words.setText(f"{counted(n, 'copied cell')} found no row or column.")
+            lambda n: self.words.setText(tr("{n} found no row or column.", n=counted(n, "copied cell")))
         )
         self._work_out()
 
@@ -77,8 +78,8 @@ class RecordGridDialog(QDialog):
 
     def reject(self) -> None:
         lost = sum(bool(text.strip()) for text in self._typed.values())
-        words = f"{counted(lost, 'typed field is', 'typed fields are')} not kept yet."
-        if not lost or agrees(self, "Close the grid?", words):
+        words = tr("{lost} not kept yet.", lost=counted(lost, "typed field is", "typed fields are"))
+        if not lost or agrees(self, tr("Close the grid?"), words):
             super().reject()
 
     def _take_in(self, fields: list[Place]) -> None:
@@ -92,19 +93,26 @@ class RecordGridDialog(QDialog):
         if found.problems:
             (row, column), sentence = next(iter(sorted(found.problems.items())))
             heading = self.table.horizontalHeaderItem(column)
-            problem = f"Row {row + 1}, {heading.text() if heading is not None else ''}: {sentence}"
+            problem = tr(
+                "Row {row}, {what}: {sentence}",
+                row=row + 1,
+                what=heading.text() if heading is not None else "",
+                sentence=sentence,
+            )
         self.error.setText(problem)
         self.error.setVisible(bool(problem))
         self.words.setText(" ".join([found.words, *list(found.questions.values())[:2]]))
         self.table.mark(found.problems, found.questions, set())
-        self.keep_button.setText(f"Keep {counted(len(found.records), 'record')}" if found.records else "Keep")
+        self.keep_button.setText(
+            tr("Keep {records}", records=counted(len(found.records), "record")) if found.records else tr("Keep")
+        )
         self.keep_button.setEnabled(bool(found.records) and not problem)
 
 
 def offers_dialog(device: Device, keep: Callable[[Sequence[Listed]], None], parent: QWidget | None) -> RecordGridDialog:
     """The offers of a device as rows."""
     return RecordGridDialog(
-        f"Offers of {device.name}",
+        tr("Offers of {device}", device=device.name),
         record_grid.offer_captions(),
         record_grid.offer_texts(device),
         lambda typed: record_grid.device_with_offers(device, typed),
@@ -118,28 +126,28 @@ class CombinationsDialog(FormDialog):
     ticked. `chosen` are the settings to make."""
 
     def __init__(self, device: Device, there: Sequence[Setting], parent: QWidget | None = None) -> None:
-        super().__init__(f"Settings of {device.name}", parent, cautions.RAISED_LIMITS)
+        super().__init__(tr("Settings of {device}", device=device.name), parent, cautions.RAISED_LIMITS)
         self.resize(560, 560)
         self._device, self._there = device, there
         self.modes, self.paths, self.limits = (QLineEdit() for _ in range(3))
-        self.mains, self.battery = QCheckBox("on mains"), QCheckBox("on battery")
+        self.mains, self.battery = QCheckBox(tr("on mains")), QCheckBox(tr("on battery"))
         self.mains.setChecked(True)
         self.list = QListWidget()
-        self.list.setAccessibleName("Settings that this makes")
+        self.list.setAccessibleName(tr("Settings that this makes"))
         self.chosen: tuple[Setting, ...] = ()
-        hints = {self.modes: "Quiet; Balanced; Fast", self.paths: "shared; direct", self.limits: "15/28/45"}
+        hints = {self.modes: tr("Quiet; Balanced; Fast"), self.paths: tr("shared; direct"), self.limits: "15/28/45"}
         for edit, hint in hints.items():
-            edit.setPlaceholderText(f"such as {hint}")
+            edit.setPlaceholderText(tr("such as {hint}", hint=hint))
             edit.textChanged.connect(self._show)
         for box in (self.mains, self.battery):
             box.toggled.connect(self._show)
         for caption, widget in (
-            ("Modes", self.modes),
-            ("Graphics paths", self.paths),
+            (tr("Modes"), self.modes),
+            (tr("Graphics paths"), self.paths),
             ("Limits, W", self.limits),
-            ("Supply", self.mains),
+            (tr("Supply"), self.mains),
             ("", self.battery),
-            ("They become", self.list),
+            (tr("They become"), self.list),
         ):
             self.form.addRow(caption, widget)
         self._show()
@@ -149,7 +157,7 @@ class CombinationsDialog(FormDialog):
         ticked = [i for i in items if i.checkState() is Qt.CheckState.Checked]
         self.chosen = tuple(i.data(Qt.ItemDataRole.UserRole) for i in ticked)
         if not self.chosen:
-            raise PinchError("No setting is ticked.")
+            raise PinchError(tr("No setting is ticked."))
 
     def _show(self) -> None:
         self.list.clear()
@@ -162,7 +170,7 @@ class CombinationsDialog(FormDialog):
             self.error.show()
             return
         for each in found:
-            why = each.forbidden.partition(": ")[2] if each.forbidden else "is there already" if each.known else ""
+            why = each.forbidden.partition(": ")[2] if each.forbidden else tr("is there already") if each.known else ""
             item = QListWidgetItem(f"{each.setting.name}: {why}" if why else each.setting.name)
             item.setData(Qt.ItemDataRole.UserRole, each.setting)
             can = not each.forbidden and not each.known

@@ -9,6 +9,7 @@ from pinch.bench.cards import CardKind, UnitsQuery
 from pinch.bench.records import Listed, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.ui.bench import record_grid, state
 from pinch.ui.bench.control import BenchControl
 from pinch.ui.bench.grid_dialogs import CombinationsDialog, RecordGridDialog, offers_dialog
@@ -21,7 +22,7 @@ from pinch.ui.page_protocol import Page, RecordsTarget, Sent, Shell, Target
 class BenchPage(Page[BenchView]):
     """Devices, settings, workloads and protocols, entered and kept."""
 
-    name, early = "Bench", True
+    name, early = tr("Bench"), True
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -37,19 +38,19 @@ class BenchPage(Page[BenchView]):
     def menu(self) -> Sequence[MenuEntry]:
         edit, add, changes = MenuName.EDIT, MenuName.ADD, self.shell.changes
         return (
-            MenuEntry(edit, 130, "Copy this record as the next", self.control.copy, "Ctrl+Shift+D"),
-            MenuEntry(edit, 140, "Archive this record, or bring it back", self.control.archive, "Ctrl+Shift+A"),
-            MenuEntry(add, 10, "This computer", changes.add_computer),
-            MenuEntry(add, 20, "The simulated devices", changes.add_rig),
-            MenuEntry(add, 110, "Record of the kind shown", self.control.new, "Ctrl+Shift+N"),
-            MenuEntry(add, 120, "Setting", self.new_setting),
-            MenuEntry(add, 122, "Variant of the workload …", self.new_variant),
-            MenuEntry(add, 124, "Copies of the workload as its variants …", self.join_variants),
-            MenuEntry(add, 130, "Settings of another device …", self.copy_settings),
-            MenuEntry(add, 140, "Ladder of limits …", self.make_ladder, "Ctrl+L"),
-            MenuEntry(add, 142, "Settings as combinations …", self.combine_settings, "Ctrl+Shift+B"),
-            MenuEntry(add, 144, "Records in a grid …", self.fill_grid, "Ctrl+Alt+K"),
-            MenuEntry(add, 146, "Offers of the device in a grid …", self.fill_offers),
+            MenuEntry(edit, 130, tr("Copy this record as the next"), self.control.copy, "Ctrl+Shift+D"),
+            MenuEntry(edit, 140, tr("Archive this record, or bring it back"), self.control.archive, "Ctrl+Shift+A"),
+            MenuEntry(add, 10, tr("This computer"), changes.add_computer),
+            MenuEntry(add, 20, tr("The simulated devices"), changes.add_rig),
+            MenuEntry(add, 110, tr("Record of the kind shown"), self.control.new, "Ctrl+Shift+N"),
+            MenuEntry(add, 120, tr("Setting"), self.new_setting),
+            MenuEntry(add, 122, tr("Variant of the workload …"), self.new_variant),
+            MenuEntry(add, 124, tr("Copies of the workload as its variants …"), self.join_variants),
+            MenuEntry(add, 130, tr("Settings of another device …"), self.copy_settings),
+            MenuEntry(add, 140, tr("Ladder of limits …"), self.make_ladder, "Ctrl+L"),
+            MenuEntry(add, 142, tr("Settings as combinations …"), self.combine_settings, "Ctrl+Shift+B"),
+            MenuEntry(add, 144, tr("Records in a grid …"), self.fill_grid, "Ctrl+Alt+K"),
+            MenuEntry(add, 146, tr("Offers of the device in a grid …"), self.fill_offers),
         )
 
     def cancel(self) -> None:
@@ -73,7 +74,7 @@ class BenchPage(Page[BenchView]):
     def sent(self) -> Sent:
         devices = tuple(d.id for d in live(self.session.book.devices()))
         if not devices:
-            raise PinchError("There is no device to send to the deck yet.")
+            raise PinchError(tr("There is no device to send to the deck yet."))
         return Sent(CardKind.TABLE, UnitsQuery(device_ids=devices))
 
     def search(self) -> bool:
@@ -88,8 +89,8 @@ class BenchPage(Page[BenchView]):
     def new_variant(self) -> None:
         """Ask for the name of a variant of the chosen workload, and show it."""
         self.shell.go_to(RecordsTarget(Workload))
-        words = "A preset, a resolution, a cap: what is this variant called?"
-        name = ask_text(self.shell.dialog_parent, "Variant of the workload", words, "")
+        words = tr("A preset, a resolution, a cap: what is this variant called?")
+        name = ask_text(self.shell.dialog_parent, tr("Variant of the workload"), words, "")
         if name is not None:
             self.control.add_variant(name)
 
@@ -97,33 +98,35 @@ class BenchPage(Page[BenchView]):
         """Ask which workloads become variants of the chosen one."""
         copies = {w.name: w for w in self.control.joinable()}
         if not copies:
-            raise PinchError("No other workload is the same work by its unit, direction and rate.")
+            raise PinchError(tr("No other workload is the same work by its unit, direction and rate."))
         chosen = choose_several(
             self.shell.dialog_parent,
-            "Copies of the workload",
-            "They become variants of it, with their runs and results; undo takes it back.",
+            tr("Copies of the workload"),
+            tr("They become variants of it, with their runs and results; undo takes it back."),
             list(copies),
         )
         if chosen:
             self.control.join_variants([copies[name] for name in chosen])
-            self.shell.notices.done(f"{counted(len(chosen), 'workload is a variant', 'workloads are variants')} now.")
+            self.shell.notices.done(
+                tr("{chosen} now.", chosen=counted(len(chosen), "workload is a variant", "workloads are variants"))
+            )
 
     def make_ladder(self) -> None:
         """Settings of the chosen device with limits in even steps."""
         device = self.session.device
         if device is None:
-            raise PinchError("Choose a device first; a setting belongs to one.")
+            raise PinchError(tr("Choose a device first; a setting belongs to one."))
         dialog = LadderDialog(device, self.shell.dialog_parent)
         if dialog.exec():
             self.shell.go_to(RecordsTarget(Setting))
             made = self.control.make_ladder(dialog.limits())
-            self.shell.notices.done(f"{made} new settings of {device.name}.")
+            self.shell.notices.done(tr("{made} new settings of {device}.", made=made, device=device.name))
 
     def combine_settings(self) -> None:
         """Settings of the chosen device as combinations of modes, graphics paths, supplies and limits."""
         device, book = self.session.device, self.session.book
         if device is None:
-            raise PinchError("Choose a device first; a setting belongs to one.")
+            raise PinchError(tr("Choose a device first; a setting belongs to one."))
         dialog = CombinationsDialog(device, live(book.settings(device.id)), self.shell.dialog_parent)
         if dialog.exec():
             self.shell.go_to(RecordsTarget(Setting))
@@ -133,7 +136,7 @@ class BenchPage(Page[BenchView]):
         """Records of the kind that is shown, as rows: to type, to paste, to fill down."""
         kind, device, book = self.view.kind, self.session.device, self.session.book
         if kind is Setting and device is None:
-            raise PinchError("Choose a device first; a setting belongs to one.")
+            raise PinchError(tr("Choose a device first; a setting belongs to one."))
         there = live(state.records(book, kind, device.id if device is not None else None))
         there = [r for r in there if not isinstance(r, Workload) or r.variant_of is None]
         fresh = {"device_id": device.id} if kind is Setting and device is not None else {}
@@ -150,7 +153,7 @@ class BenchPage(Page[BenchView]):
         """The offers of the chosen device as rows."""
         device = self.session.device
         if device is None:
-            raise PinchError("Choose a device first; offers belong to one.")
+            raise PinchError(tr("Choose a device first; offers belong to one."))
         offers_dialog(device, self._keep_all, self.shell.dialog_parent).exec()
 
     def _keep_all(self, records: Sequence[Listed]) -> None:
@@ -161,19 +164,26 @@ class BenchPage(Page[BenchView]):
             for record in records:
                 book.save(record)
 
-        self.session.change(f"keep {counted(len(records), 'record')}", work)
-        self.shell.notices.done(f"{counted(len(records), 'record is', 'records are')} kept.")
+        self.session.change(tr("keep {records}", records=counted(len(records), "record")), work)
+        self.shell.notices.done(tr("{records} kept.", records=counted(len(records), "record is", "records are")))
 
     def copy_settings(self) -> None:
         """All settings of another device become settings of the chosen one."""
         device, book = self.session.device, self.session.book
         others = {d.name: d for d in live(book.devices()) if device is not None and d.id != device.id}
         if device is None or not others:
-            raise PinchError("Choose a device first, and have another to copy from.")
-        words = f"All settings become settings of {device.name}, from"
+            raise PinchError(tr("Choose a device first, and have another to copy from."))
+        words = tr("All settings become settings of {device}, from", device=device.name)
         parent = self.shell.dialog_parent
-        name, given = QInputDialog.getItem(parent, "Copy settings", words, list(others), 0, False)
+        name, given = QInputDialog.getItem(parent, tr("Copy settings"), words, list(others), 0, False)
         if given:
             self.shell.go_to(RecordsTarget(Setting))
             copied = self.control.copy_settings(others[name])
-            self.shell.notices.done(f"{copied} settings of {name} are settings of {device.name}.")
+            self.shell.notices.done(
+                tr(
+                    "{copied} settings of {name} are settings of {device}.",
+                    copied=copied,
+                    name=name,
+                    device=device.name,
+                )
+            )

@@ -7,6 +7,7 @@ from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.ui.bench.entering import enter
 from pinch.ui.bench.field_widgets import Kind, field_at, text_at
 
@@ -55,7 +56,7 @@ class GridRecords:
         new = sum(record.kept_id is None for record in self.records)
         changed = len(self.records) - new
         parts = [f"{count} {what}" for count, what in ((new, "new"), (changed, "changed")) if count]
-        return f"{counted(len(self.records), 'record')}: {', '.join(parts)}." if parts else "Nothing is typed yet."
+        return f"{counted(len(self.records), 'record')}: {', '.join(parts)}." if parts else tr("Nothing is typed yet.")
 
 
 def captions(kind: type[Listed]) -> list[tuple[str, bool]]:
@@ -93,7 +94,7 @@ def records_of(
         if known is None and not any(text.strip() for text in fields.values()):
             continue
         if known is None and not fields.get(0, "").strip():
-            problems[row, 0] = "It needs a name."
+            problems[row, 0] = tr("It needs a name.")
             continue
         record: Listed = known if known is not None else kind.model_validate({"name": "new", **fresh})
         for column, text in fields.items():
@@ -154,11 +155,11 @@ def _caption(kind: type[Listed], path: str) -> str:
     unit = f", {found.unit}" if found.kind is Kind.NUMBER and found.unit else ""
     owner = path.partition(".")[0]
     known = {
-        "graphics": "Graphics",
-        "memory": "Memory",
-        "battery": "Battery",
-        "claims": "Claimed",
-        "display": "Display",
+        "graphics": tr("Graphics"),
+        "memory": tr("Memory"),
+        "battery": tr("Battery"),
+        "claims": tr("Claimed"),
+        "display": tr("Display"),
     }
     return (
         f"{known[owner]}: {found.caption.lower()}{unit}" if owner in known and "." in path else f"{found.caption}{unit}"

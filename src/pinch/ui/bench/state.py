@@ -19,24 +19,25 @@ from pinch.bench.records import (
 from pinch.bench.variants import own_name, variants_of
 from pinch.core.errors import PinchError
 from pinch.core.printing import plain
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
 from pinch.ui.searching import keeps
 
 KINDS: dict[str, type[Listed]] = {
-    "Devices": Device,
-    "Settings": Setting,
-    "Workloads": Workload,
-    "Protocols": Protocol,
-    "Instruments": Instrument,
+    tr("Devices"): Device,
+    tr("Settings"): Setting,
+    tr("Workloads"): Workload,
+    tr("Protocols"): Protocol,
+    tr("Instruments"): Instrument,
 }
 ONE: dict[type[Listed], str] = {
-    Device: "device",
-    Setting: "setting",
-    Workload: "workload",
-    Protocol: "protocol",
-    Instrument: "instrument",
+    Device: tr("device"),
+    Setting: tr("setting"),
+    Workload: tr("workload"),
+    Protocol: tr("protocol"),
+    Instrument: tr("instrument"),
 }
 
 
@@ -50,11 +51,11 @@ class Section:
 
 SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
     Device: (
-        Section("Unit", ("name", "form", "status", "came", "chip", "storage")),
-        Section("Cores", ("cores",)),
-        Section("Graphics", ("graphics.name", "graphics.shared", "graphics.compute_units")),
+        Section(tr("Unit"), ("name", "form", "status", "came", "chip", "storage")),
+        Section(tr("Cores"), ("cores",)),
+        Section(tr("Graphics"), ("graphics.name", "graphics.shared", "graphics.compute_units")),
         Section(
-            "Memory",
+            tr("Memory"),
             (
                 "memory.kind",
                 "memory.size_gb",
@@ -66,7 +67,7 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
             ),
         ),
         Section(
-            "Limits as claimed",
+            tr("Limits as claimed"),
             (
                 "claims.sustained_w",
                 "claims.burst_w",
@@ -77,44 +78,48 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
                 "temp_limit_c",
             ),
         ),
-        Section("How far its sensors may be off (usual: 2 %, 1 K)", ("sensors.power_percent", "sensors.temp_k")),
-        Section("Power", ("battery.design_wh", "battery.full_wh", "battery.charge_min", "adapter_w")),
+        Section(tr("How far its sensors may be off (usual: 2 %, 1 K)"), ("sensors.power_percent", "sensors.temp_k")),
+        Section(tr("Power"), ("battery.design_wh", "battery.full_wh", "battery.charge_min", "adapter_w")),
         Section(
-            "Cooling and case", ("cooling.fans", "cooling.heat_pipes", "mass_kg", "width_mm", "depth_mm", "height_mm")
+            tr("Cooling and case"),
+            ("cooling.fans", "cooling.heat_pipes", "mass_kg", "width_mm", "depth_mm", "height_mm"),
         ),
         Section(
-            "Display",
+            tr("Display"),
             ("display.size_in", "display.pixels", "display.shape", "display.refresh_hz", "display.variable_refresh"),
         ),
         Section(
-            "Alarms: Pinch ends its own load", ("alarm_temp_c", "alarm_surface_c", "alarm_battery_c", "alarm_charge")
+            tr("Alarms: Pinch ends its own load"),
+            ("alarm_temp_c", "alarm_surface_c", "alarm_battery_c", "alarm_charge"),
         ),
-        Section("Another computer, or rights for the probe", ("reach",)),
-        Section("Programs that print lines, read along with each run", ("programs",)),
-        Section("Builds: firmware, OS, drivers", ("builds",)),
-        Section("What changing takes, where it is more than a switch", ("change_needs",)),
-        Section("Not to be had together", ("exclusions",)),
-        Section("Offers", ("offers",)),
-        Section("Notes", ("ports", "serial", "notes")),
+        Section(tr("Another computer, or rights for the probe"), ("reach",)),
+        Section(tr("Programs that print lines, read along with each run"), ("programs",)),
+        Section(tr("Builds: firmware, OS, drivers"), ("builds",)),
+        Section(tr("What changing takes, where it is more than a switch"), ("change_needs",)),
+        Section(tr("Not to be had together"), ("exclusions",)),
+        Section(tr("Offers"), ("offers",)),
+        Section(tr("Notes"), ("ports", "serial", "notes")),
     ),
     Setting: (
-        Section("Setting", ("name", "mode", "mains")),
-        Section("Limits as claimed", ("sustained_w", "burst_w", "window_s")),
-        Section("Chip", ("clock_ceiling_mhz", "graphics_ceiling_mhz", "undervolt_mv", "platform_profile", "governor")),
-        Section("Cooling, graphics and memory", ("fan", "graphics_path", "memory_speed_mts", "graphics_memory_gb")),
-        Section("Notes", ("notes",)),
+        Section(tr("Setting"), ("name", "mode", "mains")),
+        Section(tr("Limits as claimed"), ("sustained_w", "burst_w", "window_s")),
+        Section(
+            tr("Chip"), ("clock_ceiling_mhz", "graphics_ceiling_mhz", "undervolt_mv", "platform_profile", "governor")
+        ),
+        Section(tr("Cooling, graphics and memory"), ("fan", "graphics_path", "memory_speed_mts", "graphics_memory_gb")),
+        Section(tr("Notes"), ("notes",)),
     ),
     Workload: (
-        Section("Workload", ("name", "kind", "counts", "repeatable")),
-        Section("Score", ("score_unit", "higher_is_better", "rate_channel", "score_is_rate")),
-        Section("Metrics of its own, such as parts of a score", ("metrics",)),
-        Section("One run", ("length_s", "passes", "pause_s", "warm_up_pass")),
+        Section(tr("Workload"), ("name", "kind", "counts", "repeatable")),
+        Section(tr("Score"), ("score_unit", "higher_is_better", "rate_channel", "score_is_rate")),
+        Section(tr("Metrics of its own, such as parts of a score"), ("metrics",)),
+        Section(tr("One run"), ("length_s", "passes", "pause_s", "warm_up_pass")),
         Section(
-            "On this computer",
+            tr("On this computer"),
             ("runner", "load", "graphics", "command", "folder", "timeout_s", "score_from", "score_pattern"),
         ),
         Section(
-            "Frames",
+            tr("Frames"),
             (
                 "frame_log",
                 "frame_column",
@@ -127,40 +132,42 @@ SECTIONS: dict[type[Listed], tuple[Section, ...]] = {
                 "path",
             ),
         ),
-        Section("Notes", ("notes",)),
+        Section(tr("Notes"), ("notes",)),
     ),
     Instrument: (
-        Section("Instrument", ("name", "measures", "place", "serial")),
-        Section("Read by Pinch, not by hand", ("profile", "address", "every_s")),
-        Section("Accuracy as stated", ("of_reading", "of_range", "range", "resolution", "fixed")),
-        Section("Notes", ("notes",)),
+        Section(tr("Instrument"), ("name", "measures", "place", "serial")),
+        Section(tr("Read by Pinch, not by hand"), ("profile", "address", "every_s")),
+        Section(tr("Accuracy as stated"), ("of_reading", "of_range", "range", "resolution", "fixed")),
+        Section(tr("Notes"), ("notes",)),
     ),
     Protocol: (
-        Section("Protocol", ("name", "repeats", "warm_up_min")),
-        Section("Room", ("ambient_c", "ambient_within_k", "room_noise_db")),
-        Section("Machine", ("brightness_nits", "volume_percent", "radios", "background")),
-        Section("Builds: firmware, OS, drivers", ("builds",)),
-        Section("Cooling between runs", ("cool_rule", "cool_within_k", "cool_min")),
-        Section("Readings and figures", ("readings_min", "window_rule", "low_school")),
-        Section("Notes", ("notes",)),
+        Section(tr("Protocol"), ("name", "repeats", "warm_up_min")),
+        Section(tr("Room"), ("ambient_c", "ambient_within_k", "room_noise_db")),
+        Section(tr("Machine"), ("brightness_nits", "volume_percent", "radios", "background")),
+        Section(tr("Builds: firmware, OS, drivers"), ("builds",)),
+        Section(tr("Cooling between runs"), ("cool_rule", "cool_within_k", "cool_min")),
+        Section(tr("Readings and figures"), ("readings_min", "window_rule", "low_school")),
+        Section(tr("Notes"), ("notes",)),
     ),
 }
 VARIANT_SECTIONS = (
-    Section("Variant", ("variant",)),
-    Section("Frames", ("preset", "resolution", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps")),
-    Section("One run", ("length_s", "path")),
-    Section("Notes", ("notes",)),
+    Section(tr("Variant"), ("variant",)),
+    Section(
+        tr("Frames"), ("preset", "resolution", "upscaling", "inner_resolution", "frame_generation", "frame_cap_fps")
+    ),
+    Section(tr("One run"), ("length_s", "path")),
+    Section(tr("Notes"), ("notes",)),
 )
 """What a variant has of its own; all else is entered at its workload."""
 WIDE = {"command", "meant", "reach", "frame_log", "address", "notes", "ports", "background", "window_rule", "cool_rule"}
 """Fields that take two places of a row, for their long texts."""
 
 EMPTY_WORDS = {
-    Device: "No device yet. Enter the first one, or let this computer fill itself in.",
-    Setting: "No setting of this device yet. Enter one, or make a ladder of limits.",
-    Workload: "No workload yet. Enter what you run.",
-    Protocol: "No protocol yet. It holds the conditions constant, and prints as the methodology of a report.",
-    Instrument: "No instrument yet. Enter a meter, read by Pinch or by hand, with the accuracy its maker states.",
+    Device: tr("No device yet. Enter the first one, or let this computer fill itself in."),
+    Setting: tr("No setting of this device yet. Enter one, or make a ladder of limits."),
+    Workload: tr("No workload yet. Enter what you run."),
+    Protocol: tr("No protocol yet. It holds the conditions constant, and prints as the methodology of a report."),
+    Instrument: tr("No instrument yet. Enter a meter, read by Pinch or by hand, with the accuracy its maker states."),
 }
 
 
@@ -208,13 +215,20 @@ def detail(record: Listed) -> str:
         words = [str(record.form), record.chip, standing(record)]
     elif isinstance(record, Setting):
         watts = record.sustained_w
-        words = [f"{watts:g} W" if watts else "", "mains" if record.mains else "battery", record.fan]
+        words = [
+            tr("{watts:g} W", watts=watts) if watts else "",
+            tr("mains") if record.mains else tr("battery"),
+            record.fan,
+        ]
     elif isinstance(record, Workload):
-        words = [str(record.kind), f"{record.run_s / 60:g} min", record.score_unit]
+        words = [str(record.kind), tr("{run_s:g} min", run_s=record.run_s / 60), record.score_unit]
     elif isinstance(record, Protocol):
-        words = [f"{record.repeats} repeats", f"{record.ambient_c:g} °C" if record.ambient_c is not None else ""]
+        words = [
+            tr("{repeats} repeats", repeats=record.repeats),
+            tr("{ambient_c:g} °C", ambient_c=record.ambient_c) if record.ambient_c is not None else "",
+        ]
     elif isinstance(record, Instrument):
-        words = [str(record.measures), record.profile or "read by hand"]
+        words = [str(record.measures), record.profile or tr("read by hand")]
     else:
         words = []
     return " · ".join(filter(None, words))
@@ -223,7 +237,7 @@ def detail(record: Listed) -> str:
 def headline(record: Listed, device: Device | None) -> str:
     """What the form is about."""
     if isinstance(record, Setting) and device is not None:
-        return f"{record.name} of {device.name}"
+        return tr("{record} of {device}", record=record.name, device=device.name)
     return record.name
 
 
@@ -232,21 +246,35 @@ def margin_words(book: Book, record: Listed, device: Device | None) -> list[str]
     if isinstance(record, Device):
         runs = book.runs(record.id)
         done = sum(r.status is ExitStatus.COMPLETE and not r.void for r in runs)
-        words = [f"{len(book.settings(record.id))} settings, {len(runs)} runs, {done} of them whole and not void."]
+        words = [
+            tr(
+                "{settings} settings, {runs} runs, {done} of them whole and not void.",
+                settings=len(book.settings(record.id)),
+                runs=len(runs),
+                done=done,
+            )
+        ]
         stands = standing(record)
-        words.append(f"Every figure says: {stands}." if stands else "A retail unit: figures say nothing more.")
+        words.append(
+            tr("Every figure says: {stands}.", stands=stands)
+            if stands
+            else tr("A retail unit: figures say nothing more.")
+        )
         if record.untold:
-            words.append(f"Linux does not tell: {', '.join(record.untold)}. Enter what you know.")
+            words.append(tr("Linux does not tell: {untold}. Enter what you know.", untold=", ".join(record.untold)))
         return words
     if isinstance(record, Setting):
-        words = ["What is left empty is as the device comes."]
+        words = [tr("What is left empty is as the device comes.")]
         if device is not None and is_raised(record, device):
-            words.append("This setting goes beyond what the maker claims. See the caution below the form.")
+            words.append(tr("This setting goes beyond what the maker claims. See the caution below the form."))
         return words
     if isinstance(record, Workload):
-        return [f"Charts name it: {workload_words(record)}.", *_variant_words(book, record)]
+        return [
+            tr("Charts name it: {workload_words}.", workload_words=workload_words(record)),
+            *_variant_words(book, record),
+        ]
     if isinstance(record, Protocol):
-        return ["The methodology paragraph of a report:", methodology(record)]
+        return [tr("The methodology paragraph of a report:"), methodology(record)]
     return _instrument_words(record) if isinstance(record, Instrument) else []
 
 
@@ -254,10 +282,10 @@ def _variant_words(book: Book, workload: Workload) -> list[str]:
     """What a workload has below it, or what it is below."""
     own = variants_of(workload.root_id, book.workloads())
     if workload.variant_of is not None:
-        return [f"A variant of {own[0].name}: what does not stand here is as it is entered there."]
+        return [tr("A variant of {own}: what does not stand here is as it is entered there.", own=own[0].name)]
     if len(own) == 1:
-        return ["Presets, resolutions or caps of the same work are variants of it: Add > Variant of the workload."]
-    return [f"Its variants: {', '.join(own_name(w) for w in own)}."]
+        return [tr("Presets, resolutions or caps of the same work are variants of it: Add > Variant of the workload.")]
+    return [tr("Its variants: {own_name}.", own_name=", ".join(own_name(w) for w in own))]
 
 
 def _instrument_words(instrument: Instrument) -> list[str]:
@@ -265,20 +293,20 @@ def _instrument_words(instrument: Instrument) -> list[str]:
     at = {Quantity.WALL: 60.0, Quantity.NOISE: 40.0}.get(instrument.measures, 45.0)
     u = instrument.accuracy.standard_u(at)
     words = [
-        f"At {at:g} {instrument.unit} its standard uncertainty is {plain(u, 2)} {instrument.unit}."
+        tr("At {at:g} {unit} its standard uncertainty is {u} {unit}.", at=at, unit=instrument.unit, u=plain(u, 2))
         if instrument.accuracy.stated
-        else "Without a stated accuracy its readings have no uncertainty of their own."
+        else tr("Without a stated accuracy its readings have no uncertainty of their own.")
     ]
     try:
         known = profiles()
     except PinchError as error:
         return [*words, str(error)]
     if instrument.profile and instrument.profile not in known:
-        words.append(f"There is no profile {instrument.profile!r}.")
-    words.append("Without a profile it is read by hand. Profiles that Pinch speaks:")
+        words.append(tr("There is no profile {profile!r}.", profile=instrument.profile))
+    words.append(tr("Without a profile it is read by hand. Profiles that Pinch speaks:"))
     words += [f"{key}: {p.title}." for key, p in known.items()]
     words.append(
-        "Address: TCPIP::HOST::PORT::SOCKET, USB::…::INSTR, ASRL/dev/ttyUSB0::INSTR, or rig for the rig's meter."
+        tr("Address: TCPIP::HOST::PORT::SOCKET, USB::…::INSTR, ASRL/dev/ttyUSB0::INSTR, or rig for the rig's meter.")
     )
     words.append(cautions.INSTRUMENTS)
     return words

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Device, Listed, Setting
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.bench.form import FormView
 from pinch.ui.bench.state import EMPTY_WORDS, KINDS, ONE, Item
@@ -69,31 +70,31 @@ class BenchView(PageView):
     def __init__(self) -> None:
         super().__init__()
         self.tabs = QTabBar()
-        self.tabs.setAccessibleName("Kind of record")
+        self.tabs.setAccessibleName(tr("Kind of record"))
         self.tabs.setExpanding(False)
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
         for name in KINDS:
             self.tabs.addTab(name)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("Search")
-        self.search.setAccessibleName("Search the list")
-        self.search.setToolTip("Search names, details and notes (Ctrl+F)")
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search the list"))
+        self.search.setToolTip(tr("Search names, details and notes (Ctrl+F)"))
         self.search.setClearButtonEnabled(True)
         self.list = QListWidget()
-        self.list.setAccessibleName("Records")
+        self.list.setAccessibleName(tr("Records"))
         self.list.setItemDelegate(TwoLines(self.list))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.archived = QCheckBox("show archived")
-        self.new, self.copy, self.archive = QPushButton("New"), QPushButton("Copy"), QPushButton("Archive")
-        self.ladder = QPushButton("Make a ladder …")
-        self.computer = QPushButton("Add this computer")
-        self.rig = QPushButton("Add the simulated devices")
+        self.archived = QCheckBox(tr("show archived"))
+        self.new, self.copy, self.archive = QPushButton(tr("New")), QPushButton(tr("Copy")), QPushButton(tr("Archive"))
+        self.ladder = QPushButton(tr("Make a ladder …"))
+        self.computer = QPushButton(tr("Add this computer"))
+        self.rig = QPushButton(tr("Add the simulated devices"))
         for button, tip in (
-            (self.new, "A new record of this kind (Ctrl+Shift+N)"),
-            (self.copy, "A copy as the start of the next (Ctrl+Shift+D)"),
-            (self.archive, "Keep it, but offer it no more (Ctrl+Shift+A)"),
-            (self.ladder, "Settings with limits in even steps (Ctrl+L)"),
+            (self.new, tr("A new record of this kind (Ctrl+Shift+N)")),
+            (self.copy, tr("A copy as the start of the next (Ctrl+Shift+D)")),
+            (self.archive, tr("Keep it, but offer it no more (Ctrl+Shift+A)")),
+            (self.ladder, tr("Settings with limits in even steps (Ctrl+L)")),
         ):
             button.setToolTip(tip)
         self.headline = label("", "headline", wrap=True)
@@ -184,9 +185,9 @@ class BenchView(PageView):
 
     def show_nothing(self, searching: bool, device: Device | None) -> None:
         """There is no record to show."""
-        words = "Nothing is found." if searching else EMPTY_WORDS[self.kind]
+        words = tr("Nothing is found.") if searching else EMPTY_WORDS[self.kind]
         if self.kind is Setting and device is None:
-            words = "Choose a device first; settings belong to one."
+            words = tr("Choose a device first; settings belong to one.")
         self.headline.setText(words)
         self.form.hide()
         self._filler.show()
@@ -194,7 +195,7 @@ class BenchView(PageView):
     def show_headline(self, words: str, archived: bool) -> None:
         """Say what the form is about."""
         self.headline.setText(words)
-        self.archive.setText("Bring back" if archived else "Archive")
+        self.archive.setText(tr("Bring back") if archived else tr("Archive"))
         self.form.show()
         self._filler.hide()
 

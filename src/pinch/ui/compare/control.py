@@ -20,6 +20,7 @@ from pinch.core.figures import Note
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.printing import counted
 from pinch.core.verdict import DELTA, StepKind
+from pinch.language import tr
 from pinch.narrative.unequal_words import with_worth
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
@@ -38,7 +39,7 @@ class Comparison:
 class CompareControl(Working):
     """`finished` gives a `Comparison`."""
 
-    doing = "Comparing"
+    doing = tr("Comparing")
 
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -204,7 +205,7 @@ class CompareControl(Working):
                 )
                 book.save(new)
 
-        self._session.change(f"{'accept' if reason else 'no longer accept'} {d.what}", work)
+        self._session.change(f"{(tr('accept') if reason else tr('no longer accept'))} {d.what}", work)
 
     def plan_more(self, compared: Compared, workload_id: int) -> str:
         """Plan the cheapest runs that would give an answer, of the cell, the baseline or both; returns what was done.
@@ -215,7 +216,7 @@ class CompareControl(Working):
         """
         step = compared.verdict.step if compared.verdict else None
         if step is None:
-            raise PinchError("Choose a row that cannot be told yet; its missing runs go into the plan.")
+            raise PinchError(tr("Choose a row that cannot be told yet; its missing runs go into the plan."))
         book, done = self._session.book, list[str]()
         cells = step_cells(step, compared.cell, self.chosen[0])
         workload = next(w for w in book.workloads() if w.id == workload_id)
@@ -224,7 +225,7 @@ class CompareControl(Working):
             turns = step.kind is StepKind.TURNS
             done.append(want_more_runs(book, [(c.setting, workload) for c in cells], step.runs, turns))
 
-        self._session.change(f"plan {counted(step.in_all, 'more run')}", work)
+        self._session.change(tr("plan {in_all}", in_all=counted(step.in_all, "more run")), work)
         return " ".join(done)
 
     def _first(self) -> list[BenchCell]:

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from pinch.analysis.grid import Across, Grid
+from pinch.language import tr
 from pinch.narrative.explain_matrix import explain_field, explain_reach
 from pinch.narrative.matrix_words import fields_words, matrix_headings, matrix_rows, matrix_words
 from pinch.ui.number_box import NumberBox
@@ -20,24 +21,24 @@ class MatrixPane(QWidget):
         super().__init__()
         self.across = QComboBox()
         self.share = NumberBox(
-            "Share of the wanted rate that the low has to reach",
+            tr("Share of the wanted rate that the low has to reach"),
             *(0.0, 100.0),
             unit="%",
-            before="low at least ",
-            after=" of the rate",
+            before=tr("low at least "),
+            after=tr(" of the rate"),
             decimals=0,
             width=196,
         )
         self.words = label("", "quiet", wrap=True)
-        self.table = RowTable("Matrix", ("Workload",), hides_empty=True)
+        self.table = RowTable(tr("Matrix"), (tr("Workload"),), hides_empty=True)
         self.matrix: Grid | None = None
         self._make: Callable[[Across], Grid | None] = lambda _: None
         self._device = ""
         for across in Across:
-            self.across.addItem(f"by {across}", across)
-        self.across.setAccessibleName("What the columns are")
+            self.across.addItem(tr("by {across}", across=across), across)
+        self.across.setAccessibleName(tr("What the columns are"))
         self.across.activated.connect(lambda _: self._show())
-        self.share.setSpecialValueText("whatever the low")
+        self.share.setSpecialValueText(tr("whatever the low"))
         self.share.valueChanged.connect(lambda _: self._show())
         row = QHBoxLayout()
         for widget in (self.across, self.share):
@@ -58,7 +59,7 @@ class MatrixPane(QWidget):
     def _show(self) -> None:
         self.matrix = self._make(Across(self.across.currentData()))
         if self.matrix is None:
-            self.words.setText("Choose a cell; the grid is of its device.")
+            self.words.setText(tr("Choose a cell; the grid is of its device."))
             self.table.show_rows([])
             return
         share = self.share.value() / 100.0

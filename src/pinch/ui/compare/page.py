@@ -12,6 +12,7 @@ from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.intake.entry_grid import Side
+from pinch.language import tr
 from pinch.narrative.cards import cell_cards
 from pinch.ui.compare.control import CompareControl, Comparison
 from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MATRIX, MONEY, TIME, VERDICTS, CompareView
@@ -22,11 +23,15 @@ from pinch.ui.results.grid_dialog import GridDialog
 from pinch.ui.results.one_dialog import ResultsDialog
 
 NOTES = [
-    "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a device, in one room, with "
-    "one set of builds.",
-    "Faster, a tie, or can't tell: a bare percentage is no answer. Choose a row for the numbers behind it.",
-    "What differs beside what is compared stands under the bars and on Fairness. An unfair pair is compared all the "
-    "same.",
+    tr(
+        "Tick cells in the list; the first one ticked is the baseline. A cell is a setting of a"
+        " device, in one room, with one set of builds."
+    ),
+    tr("Faster, a tie, or can't tell: a bare percentage is no answer. Choose a row for the numbers behind it."),
+    tr(
+        "What differs beside what is compared stands under the bars and on Fairness. An unfair "
+        "pair is compared all the same."
+    ),
 ]
 KINDS = {
     VERDICTS: CardKind.TABLE,
@@ -41,7 +46,7 @@ KINDS = {
 class ComparePage(Page[CompareView]):
     """Cells set against the baseline: verdicts, fairness, generations, days and prices."""
 
-    name = "Compare"
+    name = tr("Compare")
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -69,16 +74,16 @@ class ComparePage(Page[CompareView]):
             MenuEntry(
                 MenuName.EDIT,
                 230,
-                "Accept the chosen difference …",
+                tr("Accept the chosen difference …"),
                 lambda: self.view.accept_chosen(),
                 "Ctrl+Shift+F",
             ),
-            MenuEntry(MenuName.ADD, 255, "Result without a log …", self.add_results, "Ctrl+Alt+T"),
-            MenuEntry(MenuName.ADD, 256, "Results in a grid …", self.type_grid, "Ctrl+Alt+G"),
+            MenuEntry(MenuName.ADD, 255, tr("Result without a log …"), self.add_results, "Ctrl+Alt+T"),
+            MenuEntry(MenuName.ADD, 256, tr("Results in a grid …"), self.type_grid, "Ctrl+Alt+G"),
             MenuEntry(
                 MenuName.PLAN,
                 160,
-                "Plan the runs missing for the chosen verdict",
+                tr("Plan the runs missing for the chosen verdict"),
                 lambda: self.view.plan_missing(),
                 "Ctrl+Alt+P",
             ),
@@ -92,7 +97,7 @@ class ComparePage(Page[CompareView]):
 
     def show(self) -> None:
         self.shell.margin.show_notes(None)
-        self.shell.margin.tell("What is compared", NOTES)
+        self.shell.margin.tell(tr("What is compared"), NOTES)
         self.view.show_offers(self.control.offers)
         if self.control.start():
             self.view.show_working(0.0)
@@ -111,7 +116,7 @@ class ComparePage(Page[CompareView]):
     def sent(self) -> Sent:
         shown = self.view.shown
         if shown is None or not shown.result.rows:
-            raise PinchError("Tick a cell or more first; the first one is the baseline.")
+            raise PinchError(tr("Tick a cell or more first; the first one is the baseline."))
         in_pairs = self.control.along in (CompareAxis.SUPPLY, CompareAxis.DAY) and len(shown.result.choice.cells) > 1
         kind = KINDS.get(self.view.tabs.currentIndex(), CardKind.DUMBBELL if in_pairs else CardKind.BARS)
         query = cell_cards.query_of(shown)
@@ -132,17 +137,17 @@ class ComparePage(Page[CompareView]):
         session = self.session
         device, setting, workload, book = session.device, session.setting, session.workload, session.book
         if device is None or setting is None or workload is None:
-            raise PinchError("Choose a device, a setting and a workload in the strip first.")
+            raise PinchError(tr("Choose a device, a setting and a workload in the strip first."))
         ids = (device.id, setting.id, workload.id)
 
         def there() -> list[Result]:
             return [r for r in book.results() if (r.device_id, r.setting_id, r.workload_id) == ids]
 
         def add(result: Result) -> None:
-            session.change(f"add a result of {workload.name}", lambda: book.save(result))
+            session.change(tr("add a result of {workload}", workload=workload.name), lambda: book.save(result))
 
         def remove(result: Result) -> None:
-            session.change(f"remove a result of {workload.name}", lambda: book.delete(result))
+            session.change(tr("remove a result of {workload}", workload=workload.name), lambda: book.delete(result))
 
         ResultsDialog((device, setting, workload), there, add, remove, self.shell.dialog_parent).exec()
 
@@ -158,8 +163,8 @@ class ComparePage(Page[CompareView]):
     def accept(self, unfair: Unfair) -> None:
         """Ask why a difference of conditions does not matter; nothing typed takes an acceptance back."""
         d = unfair.difference
-        words = f"{d.words}\nWhy is that accepted? (empty: it is not)"
-        reason = ask_text(self.shell.dialog_parent, f"Accept: {d.what}", words, unfair.accepted)
+        words = tr("{words}\nWhy is that accepted? (empty: it is not)", words=d.words)
+        reason = ask_text(self.shell.dialog_parent, tr("Accept: {what}", what=d.what), words, unfair.accepted)
         if reason is not None:
             self.control.accept(unfair, reason)
 
@@ -177,7 +182,7 @@ class ComparePage(Page[CompareView]):
             view.offer_metrics(offered_metrics(points), control.measure)
             view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
         if not chosen and control.left_out:
-            self.shell.margin.tell("Why nothing can be compared", [n.text for n in control.left_out])
+            self.shell.margin.tell(tr("Why nothing can be compared"), [n.text for n in control.left_out])
         slots = points.slots if points is not None else {}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

@@ -9,14 +9,31 @@ from pinch.bench.records import Device
 from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair, money_pair
+from pinch.language import numeral, tr
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explain_verdicts import explain_price
 from pinch.narrative.price_words import deal_of
 from pinch.narrative.verdict_words import percent
 from pinch.ui.table_rows import TableRow
 
-MONEY_COLUMNS = ("", "Price", "On", "Price against", "Score against", "Score for money", "Break-even price")
-OFFER_COLUMNS = ("Device", "Price", "On", "Where", "Tax", "Configuration", "To equal configuration")
+MONEY_COLUMNS = (
+    "",
+    tr("Price"),
+    tr("On"),
+    tr("Price against"),
+    tr("Score against"),
+    tr("Score for money"),
+    tr("Break-even price"),
+)
+OFFER_COLUMNS = (
+    tr("Device"),
+    tr("Price"),
+    tr("On"),
+    tr("Where"),
+    tr("Tax"),
+    tr("Configuration"),
+    tr("To equal configuration"),
+)
 
 
 def money_rows(shown: ShownComparison) -> list[TableRow]:
@@ -29,7 +46,7 @@ def money_rows(shown: ShownComparison) -> list[TableRow]:
     for cell in result.choice.cells[1:]:
         offer, index = offer_of(cell.device, result.choice.offers), result.indexes.get(cell.name)
         if base_offer is None or offer is None or index is None:
-            lack = "no price is noted" if offer is None or base_offer is None else "no workload is shared"
+            lack = tr("no price is noted") if offer is None or base_offer is None else tr("no workload is shared")
             rows.append(TableRow((cell.name, *_price(offer), lack, "", "", ""), aside=True))
             continue
         try:
@@ -51,11 +68,13 @@ def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
             (
                 d.name,
                 f"{o.price:,.2f} {o.currency}".strip().replace(",", " "),
-                o.date or "no date",
+                o.date or tr("no date"),
                 " ".join(filter(None, (o.seller, o.region))),
-                {True: "in", False: "out", None: "not noted"}[o.tax_in],
-                ", ".join(filter(None, (o.configuration, "for members" * o.members, "the one tested" * o.tested))),
-                f"{o.allowance:+g}" if o.allowance else "",
+                {True: tr("in"), False: tr("out"), None: tr("not noted")}[o.tax_in],
+                ", ".join(
+                    filter(None, (o.configuration, tr("for members") * o.members, tr("the one tested") * o.tested))
+                ),
+                numeral(o.allowance, "+g") if o.allowance else "",
             ),
             of=d.id,
         )
@@ -66,12 +85,12 @@ def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
 def _price(offer: Offer | None) -> tuple[str, str]:
     if offer is None or offer.price is None:
         return "", ""
-    extra = f" {offer.allowance:+g}" if offer.allowance else ""
-    return f"{offer.price:g}{extra} {offer.currency}".strip(), offer.date or "no date"
+    extra = tr(" {allowance:+g}", allowance=offer.allowance) if offer.allowance else ""
+    return f"{offer.price:g}{extra} {offer.currency}".strip(), offer.date or tr("no date")
 
 
 def _price_row(cell: BenchCell, offer: Offer | None) -> TableRow:
-    return TableRow((cell.name, *_price(offer), "baseline", "", "", ""))
+    return TableRow((cell.name, *_price(offer), tr("baseline"), "", "", ""))
 
 
 def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, base: str) -> TableRow:

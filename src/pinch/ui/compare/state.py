@@ -11,6 +11,7 @@ from pinch.analysis.comparing import Compared, WorkRow
 from pinch.core.index import Index
 from pinch.core.metrics import Better
 from pinch.core.printing import in_percent, plain
+from pinch.language import tr
 from pinch.narrative.compare_words import ShownComparison, capacity_words, difference, row_title
 from pinch.narrative.explain_verdicts import (
     apart_words,
@@ -23,28 +24,45 @@ from pinch.narrative.verdict_words import index_interval, percent, verdict_words
 from pinch.ui.table_rows import TableRow
 
 RESULT_COLUMNS = (
-    *("", "Result", "Rank", "Runs", "Answer", "Difference", "95 %", "W", "for each W", "Wall W", "Battery W", "dB(A)"),
-    *("Hottest °C", "Minutes", "of Wh", "min a Wh", "of its units", ""),
+    *(
+        "",
+        tr("Result"),
+        tr("Rank"),
+        tr("Runs"),
+        tr("Answer"),
+        tr("Difference"),
+        "95 %",
+        "W",
+        tr("for each W"),
+        "Wall W",
+        "Battery W",
+        "dB(A)",
+    ),
+    *("Hottest °C", tr("Minutes"), tr("of Wh"), tr("min a Wh"), tr("of its units"), ""),
 )
 BESIDE = 10
 """Columns beside a result: from its watts to its units."""
 RESULT_WORDS = (0, 4, 17)
-FAIR_COLUMNS = ("", "What", "It", "Baseline", "What it does", "Accepted because")
+FAIR_COLUMNS = ("", tr("What"), tr("It"), tr("Baseline"), tr("What it does"), tr("Accepted because"))
 
 
 def axis_lack(axis: CompareAxis) -> str:
     """Why a comparison along an axis has nothing to show, and what would fill it."""
     return {
-        CompareAxis.DEVICE: "No other device has a result of this workload at one limit. Try each at its highest.",
-        CompareAxis.FIELD: "No other device has a result of this workload.",
-        CompareAxis.WATTS: "No other device drew watts within a tenth of these under this workload.",
-        CompareAxis.SETTING: "This device has one setting with results of this workload.",
-        CompareAxis.VARIANT: "This workload has one variant with results here. Add variants to it on the Bench page.",
-        CompareAxis.SUPPLY: "No setting of this device was run on battery. Add one with the mains box off, and run it.",
-        CompareAxis.GRAPHICS_PATH: "All settings of this device take one graphics path.",
-        CompareAxis.BUILDS: "This setting was run under one set of builds.",
-        CompareAxis.MEMORY: "All settings of this device have the same memory.",
-        CompareAxis.DAY: "This setting was run on one day, and nobody else tells of it.",
+        CompareAxis.DEVICE: tr("No other device has a result of this workload at one limit. Try each at its highest."),
+        CompareAxis.FIELD: tr("No other device has a result of this workload."),
+        CompareAxis.WATTS: tr("No other device drew watts within a tenth of these under this workload."),
+        CompareAxis.SETTING: tr("This device has one setting with results of this workload."),
+        CompareAxis.VARIANT: tr(
+            "This workload has one variant with results here. Add variants to it on the Bench page."
+        ),
+        CompareAxis.SUPPLY: tr(
+            "No setting of this device was run on battery. Add one with the mains box off, and run it."
+        ),
+        CompareAxis.GRAPHICS_PATH: tr("All settings of this device take one graphics path."),
+        CompareAxis.BUILDS: tr("This setting was run under one set of builds."),
+        CompareAxis.MEMORY: tr("All settings of this device have the same memory."),
+        CompareAxis.DAY: tr("This setting was run on one day, and nobody else tells of it."),
     }[axis]
 
 
@@ -63,7 +81,9 @@ def result_rows(shown: ShownComparison) -> list[TableRow]:
     indexes = shown.result.indexes
     shared = next(iter(indexes.values())) if indexes else None
     if shared is not None and len(shared.workloads) > 1:
-        rows.append(TableRow((f"Index over the {shared.extent} that all of them share",), heading=True))
+        rows.append(
+            TableRow((tr("Index over the {extent} that all of them share", extent=shared.extent),), heading=True)
+        )
         rows += [_index_row(name, index) for name, index in indexes.items()]
     left_out = [n.text for c in shown.result.choice.cells for n in c.left_out]
     rows += [TableRow((text,), heading=True, aside=True) for text in left_out]
@@ -81,7 +101,7 @@ def fair_rows(shown: ShownComparison) -> list[TableRow]:
 
 
 def _row_note(row: WorkRow) -> str:
-    return "" if math.isnan(row.pooled.sd) else f"scatter of repeats {in_percent(row.pooled.sd)}"
+    return "" if math.isnan(row.pooled.sd) else tr("scatter of repeats {sd}", sd=in_percent(row.pooled.sd))
 
 
 def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) -> TableRow:
@@ -111,15 +131,19 @@ def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str
     v = c.verdict
     if v is None:
         alone = len(shown.result.choice.cells) == 1
-        what = "" if alone else "baseline" if c.cell == shown.result.baseline else "the baseline has none"
+        what = "" if alone else tr("baseline") if c.cell == shown.result.baseline else tr("the baseline has none")
         return what, "", ""
-    between = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else "none"
+    between = (
+        tr("{percent} to {percent_2}", percent=percent(v.low), percent_2=percent(v.high))
+        if v.has_interval
+        else tr("none")
+    )
     return verdict_words(v) if v.has_interval else why_no_interval(v), difference(c, row, shown), between
 
 
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
-    note = apart_words(index) or f"over {index.extent}"
+    note = apart_words(index) or tr("over {extent}", extent=index.extent)
     cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * BESIDE, note)
     none = [math.nan] * BESIDE
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)

@@ -9,12 +9,13 @@ from pinch.charts.spec import Chart, Dots, Panel
 from pinch.core.errors import DataError
 from pinch.core.generations import UpliftSplit, split_uplift
 from pinch.core.ladder import Ladder
+from pinch.language import tr
 from pinch.narrative.compare_words import ShownComparison, headline
 from pinch.narrative.explain_verdicts import design_interval, explain_uplift, points_words, read_at
 from pinch.narrative.verdict_words import percent
 from pinch.ui.table_rows import TableRow
 
-GENERATION_COLUMNS = ("", "Uplift", "At equal watts", "95 %", "By more watts", "")
+GENERATION_COLUMNS = ("", tr("Uplift"), tr("At equal watts"), "95 %", tr("By more watts"), "")
 
 
 def generation_rows(shown: ShownComparison, curves: ScaleResult | None) -> list[TableRow]:
@@ -56,9 +57,16 @@ def time_chart(shown: ShownComparison) -> Chart | None:
         days = np.array([(at - first).total_seconds() / 86400.0 for at, _ in own])
         values = np.array([value for _, value in own])
         dots.append(Dots(days, values, tuple(cell.name for _ in own), shown.slots.get(cell.device.id, 0)))
-    panel = Panel("Score of each run, baseline = 100", "%", dots=tuple(dots), from_zero=False, key="runs")
-    words = f"{len(runs)} runs since {first:%Y-%m-%d}."
-    return Chart(headline(shown), (panel,), f"Days since {first:%-d %B %Y}", "d", footnote=words, alternative=words)
+    panel = Panel(tr("Score of each run, baseline = 100"), "%", dots=tuple(dots), from_zero=False, key="runs")
+    words = tr("{runs} runs since {first:%Y-%m-%d}.", runs=len(runs), first=first)
+    return Chart(
+        headline(shown),
+        (panel,),
+        tr("Days since {first:%-d %B %Y}", first=first),
+        "d",
+        footnote=words,
+        alternative=words,
+    )
 
 
 def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) -> UpliftSplit:
@@ -67,11 +75,11 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
             (s for s in curves.series if s.device.id == of.device.id and s.workload.id == row.workload.id), None
         )
         if series is None or series.scaling is None:
-            reason = series.reason if series is not None else "it has no runs"
-            raise DataError("uplift", f"no curve of {of.device.name}: {reason}")
+            reason = series.reason if series is not None else tr("it has no runs")
+            raise DataError("uplift", tr("no curve of {device}: {reason}", device=of.device.name, reason=reason))
         watts = [p.power_w for p in series.points if p.of.setting.id == of.setting.id]
         if not watts:
-            raise DataError("uplift", f"no watts of {of.name} were measured in the room of the curves")
+            raise DataError("uplift", tr("no watts of {of} were measured in the room of the curves", of=of.name))
         return series.scaling.ladder, sum(watts) / len(watts)
 
     new, new_w = ladder_of(cell)

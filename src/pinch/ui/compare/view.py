@@ -28,6 +28,7 @@ from pinch.charts.face import Drawn
 from pinch.charts.spec import unbroken
 from pinch.core.figures import Note
 from pinch.core.metrics import AVERAGE, LOW_NAMES
+from pinch.language import tr
 from pinch.narrative import compare_words
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explanation import Explanation
@@ -45,16 +46,17 @@ from pinch.ui.row_table import RowTable
 from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label, small_button
 
-TABS = ("Bars", "Results", "Matrix", "Fairness", "Watts or design", "Over time", "Money")
+TABS = (tr("Bars"), tr("Results"), tr("Matrix"), tr("Fairness"), tr("Watts or design"), tr("Over time"), tr("Money"))
 BARS, VERDICTS, MATRIX, FAIRNESS, GENERATIONS, TIME, MONEY = range(7)
 MOST_NOTES, MOST_YIELDS = 3, 1
 LIST_WIDTH = 216
-GENERATIONS_HINT = (
-    "Both curves are read at the same watts, so that an uplift over another device parts into design and watts. It "
-    "takes a curve of both under the workload: three settings at least, in the room of the baseline."
+GENERATIONS_HINT = tr(
+    "Both curves are read at the same watts, so that an uplift over another device parts "
+    "into design and watts. It takes a curve of both under the workload: three settings at "
+    "least, in the room of the baseline."
 )
-BY_SCORE, AS_CHOSEN = "by score", "as chosen"
-PERCENT, ABSOLUTE = "in percent", "in its unit"
+BY_SCORE, AS_CHOSEN = tr("by score"), tr("as chosen")
+PERCENT, ABSOLUTE = tr("in percent"), tr("in its unit")
 
 
 class CompareView(PageView):
@@ -76,32 +78,36 @@ class CompareView(PageView):
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._chart_button = small_button(
-            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+            tr("Chart …"), tr("Write the chart as PNG, SVG or PDF (Ctrl+E)"), self.chart_wanted.emit
         )
-        self.along, self.workloads = QComboBox(), Chooser("Workloads", "workloads")
+        self.along, self.workloads = QComboBox(), Chooser(tr("Workloads"), tr("workloads"))
         self.measure, self.order, self.unit = QComboBox(), QComboBox(), QComboBox()
         self.delta = NumberBox(
-            "Smallest difference that matters", 0.1, 50.0, 3.0, unit="%", before="matters from ", width=136
+            tr("Smallest difference that matters"), 0.1, 50.0, 3.0, unit="%", before=tr("matters from "), width=136
         )
         self.filter, self.list = QLineEdit(), QListWidget()
-        self.base_button = small_button("Make it the baseline", "Set the others against the chosen cell", self._base)
+        self.base_button = small_button(
+            tr("Make it the baseline"), tr("Set the others against the chosen cell"), self._base
+        )
         self.progress = QProgressBar()
         self.bars = BarsView()
         self.notes = label("", "quiet", wrap=True)
-        self.verdicts = RowTable("Results", state.RESULT_COLUMNS, state.RESULT_WORDS, hides_empty=True)
+        self.verdicts = RowTable(tr("Results"), state.RESULT_COLUMNS, state.RESULT_WORDS, hides_empty=True)
         self.matrix = MatrixPane()
-        self.fairness = RowTable("Differences of conditions", state.FAIR_COLUMNS, words=range(6))
-        self.generations = RowTable("Uplifts taken apart", uplift.GENERATION_COLUMNS, words=(0, 5))
-        self.money = RowTable("Prices beside scores", price_pane.MONEY_COLUMNS)
-        self.offers = RowTable("All prices", price_pane.OFFER_COLUMNS, words=(0, 3, 5))
+        self.fairness = RowTable(tr("Differences of conditions"), state.FAIR_COLUMNS, words=range(6))
+        self.generations = RowTable(tr("Uplifts taken apart"), uplift.GENERATION_COLUMNS, words=(0, 5))
+        self.money = RowTable(tr("Prices beside scores"), price_pane.MONEY_COLUMNS)
+        self.offers = RowTable(tr("All prices"), price_pane.OFFER_COLUMNS, words=(0, 3, 5))
         self.price, self.rates = QComboBox(), QLineEdit()
         self.time, self.money_chart = ChartView(), ChartView()
         self.accept = small_button(
-            "Accept with a reason …", "This difference does not matter here (Ctrl+Shift+F)", self._accept
+            tr("Accept with a reason …"), tr("This difference does not matter here (Ctrl+Shift+F)"), self._accept
         )
-        self.more = small_button("Plan the missing runs", "As many more as an answer takes (Ctrl+Alt+P)", self._more)
+        self.more = small_button(
+            tr("Plan the missing runs"), tr("As many more as an answer takes (Ctrl+Alt+P)"), self._more
+        )
         self.typing = small_button(
-            "Type results …", "In a grid, as many as there are (Ctrl+Alt+G)", self.grid_wanted.emit
+            tr("Type results …"), tr("In a grid, as many as there are (Ctrl+Alt+G)"), self.grid_wanted.emit
         )
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.comparison: Comparison | None = None
@@ -127,7 +133,7 @@ class CompareView(PageView):
         self.progress.setVisible(share < 1.0)
         self.progress.setValue(round(100 * share))
         if share < 1.0 and self.comparison is None:
-            self.headline.setText(f"Judging all runs, {100 * share:.0f} % …")
+            self.headline.setText(tr("Judging all runs, {share:.0f} % …", share=100 * share))
 
     def show_choice(
         self,
@@ -148,10 +154,10 @@ class CompareView(PageView):
         keys = [c.key for c in chosen]
         for cell in cells:
             base = bool(keys) and cell.key == keys[0]
-            item = QListWidgetItem(f"Baseline: {cell.name}" if base else cell.name)
+            item = QListWidgetItem(tr("Baseline: {cell}", cell=cell.name) if base else cell.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if cell.key in keys else Qt.CheckState.Unchecked)
-            item.setToolTip(f"{cell.name}: {sum(map(len, cell.points.values()))} runs")
+            item.setToolTip(tr("{cell}: {len} runs", cell=cell.name, len=sum(map(len, cell.points.values()))))
             font = item.font()
             font.setBold(base)
             item.setFont(font)
@@ -201,11 +207,13 @@ class CompareView(PageView):
         lack = len(cells) < 2 and axis is not None
         words = state.axis_lack(axis) if lack and axis is not None else chart.title
         if not cells and self._left_out:
-            words = f"Nothing here can be compared: {' '.join(n.text for n in self._left_out[:MOST_NOTES])}"
+            words = tr("Nothing here can be compared: {n}", n=" ".join(n.text for n in self._left_out[:MOST_NOTES]))
         self.headline.setText(unbroken(words))
         self.bars.show_chart(chart)
         unfair, yields = compare_words.unfair_notes(shown.result), yield_notes(shown.result)
-        more = f" … and {len(unfair) - MOST_NOTES} more on Fairness." if len(unfair) > MOST_NOTES else ""
+        more = (
+            tr(" … and {unfair} more on Fairness.", unfair=len(unfair) - MOST_NOTES) if len(unfair) > MOST_NOTES else ""
+        )
         notes = (*unfair[:MOST_NOTES], *yields[:MOST_YIELDS], compare_words.about_words(shown.result) + more)
         self.notes.setText("\n".join(map(unbroken, notes)))
         self.verdicts.show_rows(state.result_rows(shown))
@@ -218,7 +226,9 @@ class CompareView(PageView):
             if drawn is not None:
                 view.show_chart(drawn)
         still_open = sum(u.is_open for u in shown.result.unfair)
-        self.tabs.setTabText(FAIRNESS, f"Fairness ({still_open})" if still_open else "Fairness")
+        self.tabs.setTabText(
+            FAIRNESS, tr("Fairness ({still_open})", still_open=still_open) if still_open else tr("Fairness")
+        )
 
     @property
     def written(self) -> Drawn | None:
@@ -274,29 +284,29 @@ class CompareView(PageView):
 
     def _set_up(self) -> None:
         for combo, name, texts in (
-            (self.order, "Order of the bars", (AS_CHOSEN, BY_SCORE)),
-            (self.unit, "Differences", (PERCENT, ABSOLUTE)),
+            (self.order, tr("Order of the bars"), (AS_CHOSEN, BY_SCORE)),
+            (self.unit, tr("Differences"), (PERCENT, ABSOLUTE)),
         ):
             combo.addItems(texts)
             combo.setAccessibleName(name)
             combo.setToolTip(name)
-        self.along.setAccessibleName("What is compared")
-        self.along.setToolTip("What the comparison runs along; all else is held as far as it can be")
-        self.along.addItem("cells as chosen", None)
+        self.along.setAccessibleName(tr("What is compared"))
+        self.along.setToolTip(tr("What the comparison runs along; all else is held as far as it can be"))
+        self.along.addItem(tr("cells as chosen"), None)
         for axis in CompareAxis:
             self.along.addItem(axis.words, axis)
-        self.measure.setAccessibleName("By which metric")
-        self.offer_metrics([(AVERAGE, "average or score"), *LOW_NAMES.items()], AVERAGE)
-        self.filter.setPlaceholderText("Filter cells …")
-        self.filter.setAccessibleName("Filter of the cells")
+        self.measure.setAccessibleName(tr("By which metric"))
+        self.offer_metrics([(AVERAGE, tr("average or score")), *LOW_NAMES.items()], AVERAGE)
+        self.filter.setPlaceholderText(tr("Filter cells …"))
+        self.filter.setAccessibleName(tr("Filter of the cells"))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        self.list.setAccessibleName("Cells to compare; the first one ticked is the baseline")
+        self.list.setAccessibleName(tr("Cells to compare; the first one ticked is the baseline"))
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 100)
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
-        self.tabs.setAccessibleName("Part of the comparison")
+        self.tabs.setAccessibleName(tr("Part of the comparison"))
 
     def _lay_out(self) -> None:
         top = QHBoxLayout()
@@ -337,15 +347,15 @@ class CompareView(PageView):
         bars = _stacked(self.bars, self.notes)
         prices = QSplitter(Qt.Orientation.Vertical)
         for which in PriceOf:
-            self.price.addItem(f"prices: {which}", which)
-        self.price.setAccessibleName("Which price of each device")
-        self.price.setToolTip("As tested: the newest price of the tested unit, where that is marked")
-        self.rates.setPlaceholderText(f"rates, such as {EXAMPLE}")
-        self.rates.setAccessibleName("Rates of currencies")
+            self.price.addItem(tr("prices: {which}", which=which), which)
+        self.price.setAccessibleName(tr("Which price of each device"))
+        self.price.setToolTip(tr("As tested: the newest price of the tested unit, where that is marked"))
+        self.rates.setPlaceholderText(tr("rates, such as {example}", example=EXAMPLE))
+        self.rates.setAccessibleName(tr("Rates of currencies"))
         self.rates.setFixedWidth(330)
-        self.rates.setToolTip("Prices of that currency are brought into the other; several rates are parted by ;")
+        self.rates.setToolTip(tr("Prices of that currency are brought into the other; several rates are parted by ;"))
         prices.addWidget(_stacked(_in_row(self.price, self.rates), self.money, self.money_chart))
-        prices.addWidget(_stacked(label("Every price that was noted", "heading"), self.offers))
+        prices.addWidget(_stacked(label(tr("Every price that was noted"), "heading"), self.offers))
         return [
             bars,
             _stacked(self.verdicts, _in_row(self.more, self.typing)),

@@ -8,10 +8,11 @@ from PyQt6.QtWidgets import QTableWidget, QTableWidgetItem, QWidget
 from pinch.bench.entry import read_quantity
 from pinch.core.runlog import RunLog
 from pinch.intake.reworking import ChannelMeant
+from pinch.language import tr
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.shell.words import label
 
-TITLES = ("Channel", "From – to", "It is", "Times")
+TITLES = (tr("Channel"), tr("From – to"), tr("It is"), tr("Times"))
 IS, TIMES = 2, 3
 
 
@@ -19,16 +20,16 @@ class ChannelsMeantDialog(FormDialog):
     """`meant` gives what was changed, by the names of before."""
 
     def __init__(self, log: RunLog, parent: QWidget | None) -> None:
-        super().__init__("Channels of this run", parent)
+        super().__init__(tr("Channels of this run"), parent)
         self.resize(620, 420)
         self._names: Sequence[str] = list(log.series)
         self.meant: dict[str, ChannelMeant] = {}
         self.table = QTableWidget(len(self._names), len(TITLES))
         self.table.setHorizontalHeaderLabels(TITLES)
-        self.table.setAccessibleName("Channels and what they are")
+        self.table.setAccessibleName(tr("Channels and what they are"))
         for row, (name, series) in enumerate(log.series.items()):
             values = series.values[series.values == series.values]
-            spread = f"{values.min():g} – {values.max():g}" if len(values) else "no numbers"
+            spread = tr("{min:g} – {max:g}", min=values.min(), max=values.max()) if len(values) else tr("no numbers")
             for column, text in enumerate((name, spread, name, "1")):
                 item = QTableWidgetItem(text)
                 if column < IS:
@@ -36,7 +37,7 @@ class ChannelsMeantDialog(FormDialog):
                 self.table.setItem(row, column, item)
         self.table.resizeColumnsToContents()
         self.table.setColumnWidth(IS, 180)
-        self.form.addRow(label("Such as cpu.temp; empty leaves the channel out.", "quiet"))
+        self.form.addRow(label(tr("Such as cpu.temp; empty leaves the channel out."), "quiet"))
         self.form.addRow(self.table)
 
     def read(self) -> None:

@@ -10,6 +10,7 @@ from pinch.bench import runlogs
 from pinch.bench.records import Run
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog
+from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.session import Session
 
@@ -46,7 +47,7 @@ class JudgeControl(QObject):
         def work(_: Callable[[float], bool]) -> JudgeDesk:
             return judge_from_file(path, run)
 
-        self._job = Job("Judging this run", work, self)
+        self._job = Job(tr("Judging this run"), work, self)
         self._job.finished.connect(lambda judged: self._judged(run, judged))
         self._job.failed.connect(self.failed)
         self._job.start()

@@ -11,6 +11,7 @@ from pinch.core.figures import Estimate
 from pinch.core.framestats import Interval, Lows
 from pinch.core.judge import Judgement
 from pinch.core.tinybase import is_tiny_base
+from pinch.language import tr
 from pinch.narrative.explain_runs import explain_coolable, explain_lows, explain_r, explain_stutters
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.run_words import names_of, overlay_of
@@ -58,25 +59,37 @@ def frame_facts(shown: JudgedRun) -> list[Fact]:
         explained = explain_lows(name, share, start, f.stretches.get(key), records.get(f"{key}.percentile"))
         return Fact(name, tuple(found), explained)
 
-    felt = f"{f.stutters} stutters", f"lowest second {f.lowest_1s:.1f} fps", f"consistency {100 * f.consistency:.0f} %"
-    beyond = tuple(f"{seconds:.1f} s beyond {limit} ms" for limit, seconds in f.beyond_s.items())
+    felt = (
+        tr("{stutters} stutters", stutters=f.stutters),
+        tr("lowest second {lowest_1s:.1f} fps", lowest_1s=f.lowest_1s),
+        tr("consistency {consistency:.0f} %", consistency=100 * f.consistency),
+    )
+    beyond = tuple(
+        tr("{seconds:.1f} s beyond {limit} ms", seconds=seconds, limit=limit) for limit, seconds in f.beyond_s.items()
+    )
     return [
         lows("1 % low", "low_1", f.low_1, "99th"),
         lows("0.1 % low", "low_0_1", f.low_01, "99.9th"),
-        Fact("Felt", felt, explain_stutters(start)),
-        Fact("Long frames", beyond),
+        Fact(tr("Felt"), felt, explain_stutters(start)),
+        Fact(tr("Long frames"), beyond),
     ]
 
 
 def _of_records(value: float, records: CellScore) -> str:
     low, high = records.interval()
-    return f"{value:.1f} fps ({records.runs} records: {low:.1f} to {high:.1f})"
+    return tr(
+        "{value:.1f} fps ({runs} records: {low:.1f} to {high:.1f})", value=value, runs=records.runs, low=low, high=high
+    )
 
 
 def _fps(value: float, interval: Interval | None, looked_at: bool) -> str:
     if interval is None:
-        return f"{value:.1f} fps (how sure: cannot tell)" if looked_at else f"{value:.1f} fps"
-    return f"{value:.1f} fps ({interval.low:.1f} to {interval.high:.1f})"
+        return (
+            tr("{value:.1f} fps (how sure: cannot tell)", value=value)
+            if looked_at
+            else tr("{value:.1f} fps", value=value)
+        )
+    return tr("{value:.1f} fps ({low:.1f} to {high:.1f})", value=value, low=interval.low, high=interval.high)
 
 
 def heat_facts(shown: JudgedRun) -> list[Fact]:
@@ -84,28 +97,40 @@ def heat_facts(shown: JudgedRun) -> list[Fact]:
     heat = shown.judged.heat
     if heat is None:
         return []
-    taus = ", ".join(f"{r:.2f} K/W in {tau:.0f} s" for r, tau in zip(heat.fit.r, heat.tau_s, strict=True))
+    taus = ", ".join(
+        tr("{r:.2f} K/W in {tau:.0f} s", r=r, tau=tau) for r, tau in zip(heat.fit.r, heat.tau_s, strict=True)
+    )
     facts = [
-        Fact("Thermal resistance", (_with_u(heat.r_th, 2), f"{taus}; off by {heat.fit.rms_k:.2f} K"), explain_r(heat))
+        Fact(
+            tr("Thermal resistance"),
+            (_with_u(heat.r_th, 2), tr("{taus}; off by {rms_k:.2f} K", taus=taus, rms_k=heat.fit.rms_k)),
+            explain_r(heat),
+        )
     ]
     if heat.coolable_w.known:
-        at_25 = f"{heat.coolable_25_w.value:.1f} W at 25 °C" if heat.coolable_25_w.known else "of this room only"
-        facts.append(Fact("Coolable power", (_with_u(heat.coolable_w, 1), at_25), explain_coolable(heat)))
+        at_25 = (
+            tr("{coolable_25_w:.1f} W at 25 °C", coolable_25_w=heat.coolable_25_w.value)
+            if heat.coolable_25_w.known
+            else tr("of this room only")
+        )
+        facts.append(Fact(tr("Coolable power"), (_with_u(heat.coolable_w, 1), at_25), explain_coolable(heat)))
     if math.isfinite(heat.headroom_k):
         normal = (
-            f"{heat.normal_c:.1f} °C in a room of 25 °C"
+            tr("{normal_c:.1f} °C in a room of 25 °C", normal_c=heat.normal_c)
             if math.isfinite(heat.normal_c)
-            else "held by heat: its temperature is pinned, so coolable power is what compares"
+            else tr("held by heat: its temperature is pinned, so coolable power is what compares")
         )
-        facts.append(Fact("Headroom", (f"{heat.headroom_k:.1f} K", normal)))
+        facts.append(Fact(tr("Headroom"), (tr("{headroom_k:.1f} K", headroom_k=heat.headroom_k), normal)))
     if math.isfinite(heat.cool_down_s):
-        facts.append(Fact("Cool again", (minutes(heat.cool_down_s), "until within 2 K of its rest, by the fit")))
+        facts.append(
+            Fact(tr("Cool again"), (minutes(heat.cool_down_s), tr("until within 2 K of its rest, by the fit")))
+        )
     return facts
 
 
 def _with_u(estimate: Estimate, digits: int) -> str:
     least = 0.5 * 10.0**-digits
-    u = f"< {least:g}" if estimate.u < least else f"{estimate.u:.{digits}f}"
+    u = tr("< {least:g}", least=least) if estimate.u < least else f"{estimate.u:.{digits}f}"
     return f"{estimate.value:.{digits}f} ± {u} {estimate.unit}"
 
 
@@ -132,19 +157,19 @@ def _highest(kind: str) -> Value:
 
 
 _COMPARED: Sequence[tuple[str, str, int, Value]] = (
-    ("Power", "W", 1, _sustained("power")),
-    ("Burst", "W", 1, lambda j: j.limits.burst.value),
-    ("Burst length", "s", 1, lambda j: j.limits.burst_s.value),
-    ("Clock", "GHz", 2, _sustained("clock", 1e-3)),
-    ("Temperature", "°C", 1, _sustained("temp")),
-    ("Highest temperature", "°C", 1, _highest("temp")),
-    ("Highest power", "W", 1, _highest("power")),
-    ("Rate", "", 2, _sustained("rate")),
-    ("Rate over all of the load", "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
+    (tr("Power"), "W", 1, _sustained("power")),
+    (tr("Burst"), "W", 1, lambda j: j.limits.burst.value),
+    (tr("Burst length"), "s", 1, lambda j: j.limits.burst_s.value),
+    (tr("Clock"), "GHz", 2, _sustained("clock", 1e-3)),
+    (tr("Temperature"), "°C", 1, _sustained("temp")),
+    (tr("Highest temperature"), "°C", 1, _highest("temp")),
+    (tr("Highest power"), "W", 1, _highest("power")),
+    (tr("Rate"), "", 2, _sustained("rate")),
+    (tr("Rate over all of the load"), "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
     ("1 % low", "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),
-    ("Held by heat", "%", 0, lambda j: 100.0 * j.limiter_share.get(Cause.HEAT, 0.0)),
-    ("Collapses", "", 0, lambda j: float(len(j.collapses))),
-    ("Thermal resistance", "K/W", 2, lambda j: j.heat.r_th.value if j.heat else math.nan),
+    (tr("Held by heat"), "%", 0, lambda j: 100.0 * j.limiter_share.get(Cause.HEAT, 0.0)),
+    (tr("Collapses"), "", 0, lambda j: float(len(j.collapses))),
+    (tr("Thermal resistance"), "K/W", 2, lambda j: j.heat.r_th.value if j.heat else math.nan),
 )
 
 

@@ -7,6 +7,7 @@ from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.method import changes_since
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.runs.whole_book import Digested, digest_book
 from pinch.ui.background import Job
 from pinch.ui.judge import facts
@@ -49,7 +50,7 @@ class DigestControl(QObject):
         if self.job is not None:
             return
         path = session.book.path
-        self.job = Job("Judging all runs", lambda progress: digest_book(path, progress), self)
+        self.job = Job(tr("Judging all runs"), lambda progress: digest_book(path, progress), self)
         self.job.progressed.connect(self._progressed)
         self.job.finished.connect(self._finished)
         self.job.failed.connect(self._failed)
@@ -63,7 +64,9 @@ class DigestControl(QObject):
         PinchError : fewer than two or more than six are chosen, or one cannot be judged.
         """
         if not 2 <= len(run_ids) <= MOST_OVERLAID:
-            raise PinchError(f"Choose two to {MOST_OVERLAID} runs in the list of all runs.")
+            raise PinchError(
+                tr("Choose two to {most_overlaid} runs in the list of all runs.", most_overlaid=MOST_OVERLAID)
+            )
         session = self._session
         shown = []
         for run_id in run_ids:
@@ -80,11 +83,11 @@ class DigestControl(QObject):
         view.tabs.setCurrentIndex(OVERLAY)
         self._shell.margin.show_notes(None)
         conditions = [f"{name}: {run.headline} {run.footnote}." for name, run in zip(names, shown, strict=True)]
-        self._shell.margin.tell("Conditions of each", conditions)
+        self._shell.margin.tell(tr("Conditions of each"), conditions)
 
     def _progressed(self, share: float) -> None:
         if self._view.tabs.currentIndex() == RUNS:
-            self._view.runs.words.setText(f"Judging all runs, {100 * share:.0f} % …")
+            self._view.runs.words.setText(tr("Judging all runs, {share:.0f} % …", share=100 * share))
 
     def _finished(self, found: Digested) -> None:
         self.job = None
@@ -93,12 +96,17 @@ class DigestControl(QObject):
         self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
         if found.moved:
             runs = len({m.run_id for m in found.moved})
-            words = f"The methods have changed: {counted(runs, 'run')} came to other figures. The margin lists them."
+            words = tr(
+                "The methods have changed: {runs} came to other figures. The margin lists them.",
+                runs=counted(runs, "run"),
+            )
             self._shell.notices.done(words)
             why = [f"{text[0].upper()}{text[1:]}." for text in changes_since(found.since or 0)]
-            moved = [f"Run {m.run_id}: {m.words}" for m in found.moved[:MOST_MOVED]]
-            moved += [f"And {len(found.moved) - MOST_MOVED} more."] if len(found.moved) > MOST_MOVED else []
-            self._shell.margin.tell("What moved, and why", [*why, *moved])
+            moved = [tr("Run {run_id}: {words}", run_id=m.run_id, words=m.words) for m in found.moved[:MOST_MOVED]]
+            moved += (
+                [tr("And {moved} more.", moved=len(found.moved) - MOST_MOVED)] if len(found.moved) > MOST_MOVED else []
+            )
+            self._shell.margin.tell(tr("What moved, and why"), [*why, *moved])
 
     def _failed(self, reason: str) -> None:
         self.job = None

@@ -8,18 +8,19 @@ from pinch.bench.digests import Digest
 from pinch.bench.records import Run, when_words
 from pinch.core.causes import Cause
 from pinch.core.printing import in_column
+from pinch.language import numeral, tr
 
 FLAG_WORDS = {
-    "drifting": "the run had not settled; the Heat tab says where it leads",
-    "short": "too short to settle",
-    "heat": "heat held it for a tenth of the load or more",
-    "gap": "a hole in the log",
-    "fault": "power collapsed: a fault, not a limit",
-    "void": "it does not count",
-    "unfair": "started in spite of a warning",
-    "by hand": "the settled window was moved by hand",
-    "told": "a score without a log",
-    "cut": "its recorder was cut off",
+    "drifting": tr("the run had not settled; the Heat tab says where it leads"),
+    "short": tr("too short to settle"),
+    "heat": tr("heat held it for a tenth of the load or more"),
+    "gap": tr("a hole in the log"),
+    "fault": tr("power collapsed: a fault, not a limit"),
+    "void": tr("it does not count"),
+    "unfair": tr("started in spite of a warning"),
+    "by hand": tr("the settled window was moved by hand"),
+    "told": tr("a score without a log"),
+    "cut": tr("its recorder was cut off"),
 }
 FLAGS = tuple(FLAG_WORDS)
 
@@ -42,7 +43,14 @@ class RunRow:
     @property
     def text(self) -> str:
         """All that a filter looks through."""
-        words = (self.device, self.setting, self.workload, f"{self.run.day or 'no day'}", *self.flags, self.run.notes)
+        words = (
+            self.device,
+            self.setting,
+            self.workload,
+            str(self.run.day or tr("no day")),
+            *self.flags,
+            self.run.notes,
+        )
         return " ".join(words).casefold()
 
 
@@ -78,6 +86,10 @@ def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRo
     return _shown_and_key(lambda digest: getattr(digest, field), form, factor)
 
 
+def _flags(row: RunRow) -> str:
+    return ", ".join(row.flags)
+
+
 def _heat_share(digest: Digest) -> float | None:
     return digest.shares.get(Cause.HEAT, 0.0) if digest.shares else None
 
@@ -100,19 +112,19 @@ def _shown_and_key(
 
 
 COLUMNS: Sequence[ListColumn] = (
-    ListColumn("Day", lambda r: when_words(r.run), lambda r: r.run.started),
-    ListColumn("Device", lambda r: r.device, lambda r: r.device),
-    ListColumn("Setting", lambda r: r.setting, lambda r: r.setting),
-    ListColumn("Workload", lambda r: r.workload, lambda r: r.workload),
-    ListColumn("Room", lambda r: "" if r.run.ambient_c is None else f"{r.run.ambient_c:g}",
+    ListColumn(tr("Day"), lambda r: when_words(r.run), lambda r: r.run.started),
+    ListColumn(tr("Device"), lambda r: r.device, lambda r: r.device),
+    ListColumn(tr("Setting"), lambda r: r.setting, lambda r: r.setting),
+    ListColumn(tr("Workload"), lambda r: r.workload, lambda r: r.workload),
+    ListColumn(tr("Room"), lambda r: "" if r.run.ambient_c is None else numeral(r.run.ambient_c, "g"),
                lambda r: -99.0 if r.run.ambient_c is None else r.run.ambient_c, True),
     ListColumn("W", *_figure("power_w", ".1f"), True),
     ListColumn("GHz", *_figure("clock_mhz", ".2f", 1e-3), True),
     ListColumn("°C", *_figure("temp_c", ".0f"), True),
-    ListColumn("Score", *_figure("rate", ".4g"), True),
+    ListColumn(tr("Score"), *_figure("rate", ".4g"), True),
     ListColumn("1 % low", *_shown_and_key(lambda d: d.lows.get("low_1.percentile"), ".1f"), True),
     ListColumn("Heat %", *_shown_and_key(_heat_share, ".0f", 100.0), True),
-    ListColumn("Flags", lambda r: ", ".join(r.flags) if r.digest else "not judged yet", lambda r: ", ".join(r.flags)),
+    ListColumn(tr("Flags"), lambda r: _flags(r) if r.digest else tr("not judged yet"), _flags),
 )  # fmt: skip
 
 
@@ -120,5 +132,9 @@ def list_words(rows: Sequence[RunRow], shown: int) -> str:
     """How many runs there are, and how many have a flag of each kind."""
     counts = {flag: sum(flag in row.flags for row in rows) for flag in FLAGS}
     flagged = ", ".join(f"{count} {flag}" for flag, count in counts.items() if count)
-    runs = f"{shown} of {len(rows)} runs" if shown != len(rows) else f"{len(rows)} runs"
+    runs = (
+        tr("{shown} of {rows} runs", shown=shown, rows=len(rows))
+        if shown != len(rows)
+        else tr("{rows} runs", rows=len(rows))
+    )
     return f"{runs}: {flagged}." if flagged else f"{runs}."

@@ -15,6 +15,7 @@ from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
 from pinch.intake.completing import Completed, complete_runs, completed_words
 from pinch.intake.reworking import join_runs, rework_channels
+from pinch.language import tr
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.publish.private import Behind, private_counts
 from pinch.sources.photo_files import ENDINGS
@@ -36,7 +37,7 @@ from pinch.ui.private_dialog import ask_private
 class JudgePage(Page[JudgeView]):
     """The chosen run, judged; on their tab all runs."""
 
-    name, early = "Judge", True
+    name, early = tr("Judge"), True
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -65,23 +66,23 @@ class JudgePage(Page[JudgeView]):
     def menu(self) -> Sequence[MenuEntry]:
         book, edit, go, changes = MenuName.BOOK, MenuName.EDIT, MenuName.GO, self.shell.changes
         return (
-            MenuEntry(MenuName.ADD, 280, "Picture of this run …", lambda: self.pictures.ask(True)),
-            MenuEntry(book, 120, "Write the log …", self.write_log, "Ctrl+Shift+E"),
-            MenuEntry(book, 130, "Write the log as Parquet …", self.write_parquet),
-            MenuEntry(edit, 210, "Move the settled window", self.view.move_window.toggle, "Ctrl+Shift+W"),
-            MenuEntry(edit, 220, "Settled window as it is found", changes.find_window),
-            MenuEntry(edit, 240, "Close this cut run", changes.close_cut_run),
-            MenuEntry(edit, 245, "Complete the chosen runs …", self.complete_chosen, "Ctrl+Alt+L"),
-            MenuEntry(edit, 247, "Channels of this run …", self.rework_channels),
-            MenuEntry(edit, 248, "Two chosen runs are one", self.join_chosen),
-            MenuEntry(edit, 250, "Make this run void …", self.void_run),
-            MenuEntry(edit, 260, "Remove this run, or those chosen in the list", self.remove_chosen),
-            MenuEntry(go, 230, "Next run", lambda: self.session.step_run(1), "Alt+Down"),
-            MenuEntry(go, 240, "Previous run", lambda: self.session.step_run(-1), "Alt+Up"),
-            MenuEntry(go, 250, "Next event of the run", lambda: self.view.step_event(1), "Ctrl+Right"),
-            MenuEntry(go, 260, "Previous event of the run", lambda: self.view.step_event(-1), "Ctrl+Left"),
-            MenuEntry(go, 270, "List of all runs", self.show_runs, "Ctrl+Shift+L"),
-            MenuEntry(go, 280, "Overlay the chosen runs", self.overlay_chosen, "Ctrl+Shift+O"),
+            MenuEntry(MenuName.ADD, 280, tr("Picture of this run …"), lambda: self.pictures.ask(True)),
+            MenuEntry(book, 120, tr("Write the log …"), self.write_log, "Ctrl+Shift+E"),
+            MenuEntry(book, 130, tr("Write the log as Parquet …"), self.write_parquet),
+            MenuEntry(edit, 210, tr("Move the settled window"), self.view.move_window.toggle, "Ctrl+Shift+W"),
+            MenuEntry(edit, 220, tr("Settled window as it is found"), changes.find_window),
+            MenuEntry(edit, 240, tr("Close this cut run"), changes.close_cut_run),
+            MenuEntry(edit, 245, tr("Complete the chosen runs …"), self.complete_chosen, "Ctrl+Alt+L"),
+            MenuEntry(edit, 247, tr("Channels of this run …"), self.rework_channels),
+            MenuEntry(edit, 248, tr("Two chosen runs are one"), self.join_chosen),
+            MenuEntry(edit, 250, tr("Make this run void …"), self.void_run),
+            MenuEntry(edit, 260, tr("Remove this run, or those chosen in the list"), self.remove_chosen),
+            MenuEntry(go, 230, tr("Next run"), lambda: self.session.step_run(1), "Alt+Down"),
+            MenuEntry(go, 240, tr("Previous run"), lambda: self.session.step_run(-1), "Alt+Up"),
+            MenuEntry(go, 250, tr("Next event of the run"), lambda: self.view.step_event(1), "Ctrl+Right"),
+            MenuEntry(go, 260, tr("Previous event of the run"), lambda: self.view.step_event(-1), "Ctrl+Left"),
+            MenuEntry(go, 270, tr("List of all runs"), self.show_runs, "Ctrl+Shift+L"),
+            MenuEntry(go, 280, tr("Overlay the chosen runs"), self.overlay_chosen, "Ctrl+Shift+O"),
         )
 
     def forget(self) -> None:
@@ -97,7 +98,7 @@ class JudgePage(Page[JudgeView]):
         if None in (subject.device_id, subject.workload_id):
             return ""
         runs = len(self.session.book.runs(subject.device_id, subject.workload_id))
-        return f"{runs} here" if runs else ""
+        return tr("{runs} here", runs=runs) if runs else ""
 
     def show(self) -> None:
         margin, view = self.shell.margin, self.view
@@ -105,20 +106,20 @@ class JudgePage(Page[JudgeView]):
             self.digesting.show()
             margin.show_notes(None)
             flags = [f"{flag}: {words}." for flag, words in FLAG_WORDS.items()]
-            margin.tell("What speaks against a run", [*flags, "Enter opens a run; Ctrl+Shift+O overlays."])
+            margin.tell(tr("What speaks against a run"), [*flags, tr("Enter opens a run; Ctrl+Shift+O overlays.")])
             return
         run = self.session.run
         if run is None:
             margin.show_notes(None)
-            margin.tell("No run", ["Record a run on the Run page, or add one with Add, Runs from logs."])
-            view.show_nothing("There is no run here yet. Choose another subject above, or record one.")
+            margin.tell(tr("No run"), [tr("Record a run on the Run page, or add one with Add, Runs from logs.")])
+            view.show_nothing(tr("There is no run here yet. Choose another subject above, or record one."))
             return
         margin.show_notes(run.id, run.notes)
         self._show_pictures()
         if run.summary is not None:
             unit = self.session.book.get(Workload, run.workload_id).score_unit
             view.show_nothing(told_headline(run.summary, unit))
-            margin.tell("A score without a log", told_lines(run.summary, unit))
+            margin.tell(tr("A score without a log"), told_lines(run.summary, unit))
             return
         try:
             found = self.control.judgement_of(run)
@@ -126,11 +127,11 @@ class JudgePage(Page[JudgeView]):
             self._not_judged(str(error))
             return
         if found is None:
-            view.show_nothing("Judging this run …")
+            view.show_nothing(tr("Judging this run …"))
             return
         shown = self._judged_run(run, *found)
         view.show_run(shown, self.session.slot(run.device_id))
-        margin.tell("This run", shown.overview())
+        margin.tell(tr("This run"), shown.overview())
 
     def takes(self, paths: Sequence[Path]) -> bool:
         if not paths or any(path.suffix.lower() not in ENDINGS for path in paths):
@@ -168,15 +169,15 @@ class JudgePage(Page[JudgeView]):
         if tab == RUNS:
             ids = tuple(self.view.runs.chosen)
             if not ids:
-                raise PinchError("Choose runs in the list first.")
+                raise PinchError(tr("Choose runs in the list first."))
             return Sent(CardKind.SHARES if len(ids) > 1 else CardKind.TIMELINE, RunsQuery(run_ids=ids))
         if tab == OVERLAY:
             if not self.digesting.overlaid:
-                raise PinchError("Lay runs over each other first, from the list of all runs.")
+                raise PinchError(tr("Lay runs over each other first, from the list of all runs."))
             return Sent(CardKind.TIMELINE, RunsQuery(run_ids=self.digesting.overlaid))
         run = self.session.run
         if run is None:
-            raise PinchError("There is no run to send to the deck.")
+            raise PinchError(tr("There is no run to send to the deck."))
         kinds = {FRAMES: CardKind.FRAMES, HEAT: CardKind.HEAT}
         return Sent(kinds.get(tab, CardKind.TIMELINE), RunsQuery(run_ids=(run.id,)))
 
@@ -211,12 +212,12 @@ class JudgePage(Page[JudgeView]):
         book = self.session.book
         runs = [book.get(Run, number) for number in run_ids]
         if not runs:
-            raise PinchError("Choose runs in the list of all runs first (Ctrl+Shift+L).")
+            raise PinchError(tr("Choose runs in the list of all runs first (Ctrl+Shift+L)."))
         dialog = CompleteDialog(book, runs, self.shell.dialog_parent)
         if not dialog.exec():
             return
         done: list[Completed] = []
-        label = f"complete {counted(len(runs), 'run')}"
+        label = tr("complete {runs}", runs=counted(len(runs), "run"))
         self.session.change(label, lambda: done.append(complete_runs(book, runs, dialog.said)))
         if self.session.run is not None and self.session.run.id in run_ids:
             self.session.choose_run(self.session.run.id)  # it may belong to something else now
@@ -227,19 +228,21 @@ class JudgePage(Page[JudgeView]):
         """Say what the channels of the run are, where one was taken for something else."""
         run, book = self.session.run, self.session.book
         if run is None:
-            raise PinchError("There is no run to change.")
+            raise PinchError(tr("There is no run to change."))
         dialog = ChannelsMeantDialog(runlogs.read_log(book, run.id), self.shell.dialog_parent)
         if dialog.exec() and dialog.meant:
-            self.session.change("change channels", lambda: rework_channels(book, run, dialog.meant))
+            self.session.change(tr("change channels"), lambda: rework_channels(book, run, dialog.meant))
 
     def join_chosen(self) -> None:
         """The two runs chosen in the list are one: sensors, and what was logged beside them."""
         book, ids = self.session.book, self.view.runs.chosen
         if len(ids) != 2:
-            raise PinchError("Choose two runs in the list of all runs; the one with the sensors first.")
+            raise PinchError(tr("Choose two runs in the list of all runs; the one with the sensors first."))
         first, second = sorted((book.get(Run, number) for number in ids), key=lambda run: -(run.samples or 0))
-        self.session.change("join two runs", lambda: join_runs(book, first, second))
-        self.shell.notices.done(f"Run {second.id} is part of run {first.id} now; Ctrl+Z takes it apart.")
+        self.session.change(tr("join two runs"), lambda: join_runs(book, first, second))
+        self.shell.notices.done(
+            tr("Run {second} is part of run {first} now; Ctrl+Z takes it apart.", second=second.id, first=first.id)
+        )
 
     def remove_chosen(self) -> None:
         """The runs chosen in the list where that is looked at, else the run above, leave the lists."""
@@ -252,8 +255,8 @@ class JudgePage(Page[JudgeView]):
 
     def choose_window(self, start_s: float, end_s: float) -> None:
         """Ask why the settled window was moved; without a reason it goes back."""
-        words = f"{minutes(start_s)} to {minutes(end_s)}: why this window?"
-        reason = ask_text(self.shell.dialog_parent, "Settled window by hand", words)
+        words = tr("{start_s} to {end_s}: why this window?", start_s=minutes(start_s), end_s=minutes(end_s))
+        reason = ask_text(self.shell.dialog_parent, tr("Settled window by hand"), words)
         if reason:
             self.shell.changes.choose_window(start_s, end_s, reason)
         else:
@@ -264,14 +267,20 @@ class JudgePage(Page[JudgeView]):
         device, book = self._run_shown().device, self.session.book
         graphics = device.graphics.model_copy(update={"shared": shared})
         told = device.model_copy(update={"graphics": graphics})
-        self.session.change("say whose the budget of power is", lambda: book.save(told))
-        words = "share one budget of power" if shared else "have budgets of their own"
-        self.shell.notices.done(f"Noted: processor and graphics of {device.name} {words}. Its runs are judged by that.")
+        self.session.change(tr("say whose the budget of power is"), lambda: book.save(told))
+        words = tr("share one budget of power") if shared else tr("have budgets of their own")
+        self.shell.notices.done(
+            tr(
+                "Noted: processor and graphics of {device} {words}. Its runs are judged by that.",
+                device=device.name,
+                words=words,
+            )
+        )
 
     def void_run(self) -> None:
         """Ask why the run does not count."""
         if self.session.run is None:
-            raise PinchError("There is no run to make void.")
+            raise PinchError(tr("There is no run to make void."))
         reason = ask_text(self.shell.dialog_parent, *VOID_WORDS)
         if reason:
             self.shell.changes.void_run(reason)
@@ -279,7 +288,7 @@ class JudgePage(Page[JudgeView]):
     def write_log(self) -> None:
         """The log as a data package."""
         shown = self._run_shown()
-        folder = folder_name(self.shell.dialog_parent, "Folder for the log and datapackage.json", WRITTEN)
+        folder = folder_name(self.shell.dialog_parent, tr("Folder for the log and datapackage.json"), WRITTEN)
         if folder:
             behind = Behind(
                 [shown.device],
@@ -291,21 +300,23 @@ class JudgePage(Page[JudgeView]):
                 shown.readings,
                 len(shown.log.marks),
             )
-            allowed = ask_private(self.shell.dialog_parent, "Write the log of this run", private_counts(behind))
+            allowed = ask_private(self.shell.dialog_parent, tr("Write the log of this run"), private_counts(behind))
             if allowed is not None:
                 self.shell.writing.log(shown, folder, allowed)
 
     def write_parquet(self) -> None:
         """The log as Parquet."""
         shown, parent = self._run_shown(), self.shell.dialog_parent
-        path = save_name(parent, "Write the log as Parquet", f"run-{shown.run.id}.parquet", "Parquet (*.parquet)")
+        path = save_name(
+            parent, tr("Write the log as Parquet"), f"run-{shown.run.id}.parquet", tr("Parquet (*.parquet)")
+        )
         if path:
             self.shell.writing.parquet(shown, path, self.session.book.report().licence)
 
     def _run_shown(self) -> JudgedRun:
         shown = self.view.shown
         if shown is None:
-            raise PinchError("There is no run on the Judge page to write.")
+            raise PinchError(tr("There is no run on the Judge page to write."))
         return shown
 
     def _judged(self, run_id: int) -> None:
@@ -315,8 +326,8 @@ class JudgePage(Page[JudgeView]):
 
     def _not_judged(self, reason: str) -> None:
         """A run cannot be judged."""
-        self.view.show_nothing("This run cannot be judged.")
-        self.shell.margin.tell("No judgement", [reason])
+        self.view.show_nothing(tr("This run cannot be judged."))
+        self.shell.margin.tell(tr("No judgement"), [reason])
 
     def _judged_run(self, run: Run, log: RunLog, judged: Judgement) -> JudgedRun:
         book = self.session.book

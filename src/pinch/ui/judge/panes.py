@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.charts.spec import Chart, unbroken
+from pinch.language import tr
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.run_words import frame_charts, frames_words, heat_charts, heat_words
 from pinch.ui import look
@@ -73,7 +74,9 @@ class FramesPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.nothing = label("", "quiet", wrap=True)
-        self.table = FactTable("Figures of the frames", ("", "Percentile", "Mean of worst", "Time share"))
+        self.table = FactTable(
+            tr("Figures of the frames"), ("", tr("Percentile"), tr("Mean of worst"), tr("Time share"))
+        )
         self.strip, self.curve, self.spread = ChartView(), ChartView(), ChartView()
         below = QHBoxLayout()
         below.addWidget(self.curve)
@@ -108,7 +111,7 @@ class HeatPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.nothing = label("", "quiet", wrap=True)
-        self.table = FactTable("Figures of the heat", ("", "", ""))
+        self.table = FactTable(tr("Figures of the heat"), ("", "", ""))
         header = self.table.horizontalHeader()
         assert header is not None
         header.hide()
@@ -150,7 +153,7 @@ class OverlayPane(QWidget):
         self.words = label("", "quiet", wrap=True)
         self.view = ChartView()
         self.table = QTableWidget(0, 0)
-        self.table.setAccessibleName("Differences of the runs")
+        self.table.setAccessibleName(tr("Differences of the runs"))
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         whole = QVBoxLayout(self)
@@ -163,8 +166,10 @@ class OverlayPane(QWidget):
     def show_nothing(self) -> None:
         """Say how runs come here."""
         self.words.setText(
-            "Choose two to six runs in the list (Ctrl or Shift and click), then Overlay: they are laid over each other "
-            "from the start of load, with a table of their differences."
+            tr(
+                "Choose two to six runs in the list (Ctrl or Shift and click), then Overlay: they are "
+                "laid over each other from the start of load, with a table of their differences."
+            )
         )
         self.view.clear()
         self.view.hide()

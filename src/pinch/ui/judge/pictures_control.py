@@ -10,13 +10,14 @@ from pinch.bench.photos import Photo
 from pinch.bench.records import Device, Run
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.sources.photo_files import ENDINGS, ReadPhoto, read_photo
 from pinch.ui.background import Job
 from pinch.ui.file_dialogs import open_names
 from pinch.ui.judge.pictures_pane import PictureTarget
 from pinch.ui.page_protocol import Shell
 
-KINDS = f"Pictures ({' '.join(f'*{ending}' for ending in ENDINGS)})"
+KINDS = tr("Pictures ({words})", words=" ".join(f"*{ending}" for ending in ENDINGS))
 
 
 class PicturesControl(QObject):
@@ -36,13 +37,13 @@ class PicturesControl(QObject):
             PictureTarget(f"{r.quantity}, {r.value_words} {r.place}".rstrip(), run.id, r.id)
             for r in book.readings(run.id)
         ]
-        targets = [PictureTarget("this run", run.id), *read, PictureTarget(book.get(Device, run.device_id).name)]
+        targets = [PictureTarget(tr("this run"), run.id), *read, PictureTarget(book.get(Device, run.device_id).name)]
         return [*book.photos(run.device_id, run.id), *book.photos(run.device_id)], targets
 
     def ask(self, of_run: bool) -> None:
         """Files for the run that is looked at, or for its device."""
         run = self._run()
-        title = "Pictures of this run" if of_run else "Pictures of the device"
+        title = tr("Pictures of this run") if of_run else tr("Pictures of the device")
         paths = open_names(self._shell.dialog_parent, title, KINDS)
         if paths:
             self.add(paths, run.device_id, run.id if of_run else None)
@@ -59,18 +60,18 @@ class PicturesControl(QObject):
             return [read_photo(path) for n, path in enumerate(paths) if go_on(n / len(paths))]
 
         book, of = self._shell.session.book, {"device_id": device_id, "run_id": run_id}
-        self.job = Job("Reading the pictures", read, self)
+        self.job = Job(tr("Reading the pictures"), read, self)
         self.job.finished.connect(lambda found: self._shell.safely(lambda: self._keep(found, of, book)))
         self.job.failed.connect(self._shell.notices.error)
         self.job.start()
 
     def change(self, photo: Photo) -> None:
         """Keep what is said of a picture."""
-        self._shell.session.change_cards("change a picture", lambda: self._shell.session.book.save(photo))
+        self._shell.session.change_cards(tr("change a picture"), lambda: self._shell.session.book.save(photo))
 
     def remove(self, photo: Photo) -> None:
         """Take a picture out; undo brings it back."""
-        self._shell.session.change_cards("remove a picture", lambda: self._shell.session.book.delete(photo))
+        self._shell.session.change_cards(tr("remove a picture"), lambda: self._shell.session.book.delete(photo))
 
     def cancel(self) -> None:
         """The window closes: what is being read is not kept."""
@@ -79,7 +80,7 @@ class PicturesControl(QObject):
 
     def _keep(self, found: list[ReadPhoto], of: dict[str, int | None], book: Book) -> None:
         if self._shell.session.book is not book:
-            raise PinchError("Another book was opened while the pictures were read; nothing was added to it.")
+            raise PinchError(tr("Another book was opened while the pictures were read; nothing was added to it."))
         photos = [Photo.model_validate({**of, "jpeg": p.jpeg, "width": p.width, "height": p.height}) for p in found]
 
         def keep() -> None:
@@ -87,10 +88,10 @@ class PicturesControl(QObject):
                 book.save(photo)
 
         words = counted(len(photos), "picture")
-        self._shell.session.change_cards(f"add {words}", keep)
-        self._shell.notices.done(f"{words} added; where and when it was taken was left out.")
+        self._shell.session.change_cards(tr("add {words}", words=words), keep)
+        self._shell.notices.done(tr("{words} added; where and when it was taken was left out.", words=words))
 
     def _run(self) -> Run:
         if self._shell.session.run is None:
-            raise PinchError("There is no run to add a picture to.")
+            raise PinchError(tr("There is no run to add a picture to."))
         return self._shell.session.run

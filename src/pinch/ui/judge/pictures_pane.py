@@ -8,12 +8,14 @@ from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from pinch.bench.photos import Photo
+from pinch.language import tr
 from pinch.ui.shell.words import label, small_button
 
 SHOWN_WIDE, SHOWN_HIGH = 420, 300
-HINT = (
-    "No picture yet. Add one of this run or of its device: a photo of the meter, a screenshot, where a sensor sits. "
-    "Files can be dropped on the window, too. Where and when a photo was taken is not kept."
+HINT = tr(
+    "No picture yet. Add one of this run or of its device: a photo of the meter, a "
+    "screenshot, where a sensor sits. Files can be dropped on the window, too. Where and "
+    "when a photo was taken is not kept."
 )
 
 
@@ -50,19 +52,21 @@ class PictureRow(QWidget):
         shown.setFixedWidth(SHOWN_WIDE)
         shown.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
         self.of = QComboBox()
-        self.of.setAccessibleName("What the picture is of")
+        self.of.setAccessibleName(tr("What the picture is of"))
         for target in targets:
             self.of.addItem(target.name, target)
         self.of.activated.connect(lambda _: self._moved())
         self._image = shown
         self.caption = QLineEdit()
-        self.caption.setPlaceholderText("What does it show?")
-        self.caption.setAccessibleName("Caption of the picture")
+        self.caption.setPlaceholderText(tr("What does it show?"))
+        self.caption.setAccessibleName(tr("Caption of the picture"))
         self.caption.setMaxLength(300)
         self.caption.editingFinished.connect(self._captioned)
-        self.published = QCheckBox("in reports")
+        self.published = QCheckBox(tr("in reports"))
         self.published.clicked.connect(lambda on: self.changed.emit(self.photo.model_copy(update={"published": on})))
-        remove = small_button("Remove", "Take this picture out of the book", lambda: self.unwanted.emit(self.photo))
+        remove = small_button(
+            tr("Remove"), tr("Take this picture out of the book"), lambda: self.unwanted.emit(self.photo)
+        )
         beside = QVBoxLayout()
         for widget in (self.of, self.caption, self.published):
             beside.addWidget(widget)
@@ -83,7 +87,9 @@ class PictureRow(QWidget):
         self.of.setCurrentIndex(places.index(of) if of in places else places.index((photo.run_id, None)))
         self.caption.setText(photo.caption)
         self.published.setChecked(photo.published)
-        self._image.setAccessibleName(photo.caption or f"Picture of {self.of.currentText()}")
+        self._image.setAccessibleName(
+            photo.caption or tr("Picture of {current_text}", current_text=self.of.currentText())
+        )
 
     def _moved(self) -> None:
         target = self.of.currentData()
@@ -105,8 +111,12 @@ class PicturesPane(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        add_run = small_button("Picture of this run …", "A JPEG, PNG or WebP file", lambda: self.added.emit(True))
-        add_device = small_button("Picture of its device …", "A JPEG, PNG or WebP file", lambda: self.added.emit(False))
+        add_run = small_button(
+            tr("Picture of this run …"), tr("A JPEG, PNG or WebP file"), lambda: self.added.emit(True)
+        )
+        add_device = small_button(
+            tr("Picture of its device …"), tr("A JPEG, PNG or WebP file"), lambda: self.added.emit(False)
+        )
         self._hint = label(HINT, "quiet", wrap=True)
         self.rows: list[PictureRow] = []
         self._shown: tuple[list[tuple[int, str]], Sequence[PictureTarget]] = [], ()
@@ -118,7 +128,7 @@ class PicturesPane(QWidget):
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
         area.setWidget(inside)
-        area.setAccessibleName("Pictures")
+        area.setAccessibleName(tr("Pictures"))
         bar = QHBoxLayout()
         bar.addWidget(add_run)
         bar.addWidget(add_device)

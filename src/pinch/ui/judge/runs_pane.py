@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.judge.listing import COLUMNS, RunRow, list_words
 from pinch.ui.searching import keeps
@@ -97,16 +98,16 @@ class RunsPane(QWidget):
         self._sorted = _Sorted(self.model)
         self.words = label("", "quiet")
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText("words to look for; -word: without it")
-        self.filter.setAccessibleName("Filter of the runs")
-        self.filter.setToolTip("Such as: gannet 20 w -void (Ctrl+F goes here)")
-        self.overlay = QPushButton("Overlay")
-        self.overlay.setToolTip("The chosen runs on one time axis, with their differences (Ctrl+Shift+O)")
-        self.complete = QPushButton("Complete …")
-        self.complete.setToolTip("Room, day, score … of the chosen runs, or that they do not count (Ctrl+Alt+L)")
+        self.filter.setPlaceholderText(tr("words to look for; -word: without it"))
+        self.filter.setAccessibleName(tr("Filter of the runs"))
+        self.filter.setToolTip(tr("Such as: gannet 20 w -void (Ctrl+F goes here)"))
+        self.overlay = QPushButton(tr("Overlay"))
+        self.overlay.setToolTip(tr("The chosen runs on one time axis, with their differences (Ctrl+Shift+O)"))
+        self.complete = QPushButton(tr("Complete …"))
+        self.complete.setToolTip(tr("Room, day, score … of the chosen runs, or that they do not count (Ctrl+Alt+L)"))
         self.table = QTableView()
         self.table.setModel(self._sorted)
-        self.table.setAccessibleName("All runs")
+        self.table.setAccessibleName(tr("All runs"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setSortingEnabled(True)

@@ -13,6 +13,7 @@ from pinch.core.figures import WHOLE_OFF, ChannelFigures
 from pinch.core.power_parts import UNCLEAR
 from pinch.core.printing import plain
 from pinch.core.runlog import reach_s
+from pinch.language import tr
 from pinch.narrative import explain_runs
 from pinch.narrative.explain_runs import ClaimedLimits
 from pinch.narrative.explanation import Explanation
@@ -43,7 +44,7 @@ class JudgedRun(RunStory):
             cards += [] if j.settled.is_whole else [self._hold_card(j.power)]
         if "wall.power" in j.figures:
             f = j.figures["wall.power"]
-            cards.append(_card("At the wall", f, self._wall_share(f), explain_runs.explain_sustained(j, f.channel)))
+            cards.append(_card(tr("At the wall"), f, self._wall_share(f), explain_runs.explain_sustained(j, f.channel)))
         if j.clock:
             f = j.figures[j.clock]
             cards.append(
@@ -51,11 +52,11 @@ class JudgedRun(RunStory):
             )
         if j.temp:
             f = j.figures[j.temp]
-            cards.append(_card("Temperature", f, self._headroom(f), explain_runs.explain_temperature(j)))
+            cards.append(_card(tr("Temperature"), f, self._headroom(f), explain_runs.explain_temperature(j)))
         if j.rate:
             f = j.figures[j.rate]
             unit = self.workload.score_unit
-            caption = "Frame rate" if j.rate == "frame.rate" else "Score rate"
+            caption = tr("Frame rate") if j.rate == "frame.rate" else tr("Score rate")
             second = _hold_words(f) + self._whole_words(f)
             cards.append(_card(caption, f, second, explain_runs.explain_sustained(j, j.rate), unit=unit))
         elif scores := scores_of(self.run):
@@ -65,62 +66,80 @@ class JudgedRun(RunStory):
     def _score_card(self, scores: list[float]) -> ShownFigure:
         """The mean over the passes that count."""
         mean = sum(scores) / len(scores)
-        spread = f"{plain(min(scores))} to {plain(max(scores))}" if len(scores) > 1 else "one pass"
+        spread = (
+            tr("{scores} to {scores_2}", scores=plain(min(scores)), scores_2=plain(max(scores)))
+            if len(scores) > 1
+            else tr("one pass")
+        )
         explained = explain_runs.explain_score(self.run, self.workload.score_unit)
-        return ShownFigure("Score", f"{plain(mean)}", self.workload.score_unit, spread, explained)
+        return ShownFigure(tr("Score"), f"{plain(mean)}", self.workload.score_unit, spread, explained)
 
     def _power_card(self, f: ChannelFigures) -> ShownFigure:
         claimed = self.setting.sustained_w
-        words = [f"claimed {claimed:g}"] if claimed else []
+        words = [tr("claimed {claimed:g}", claimed=claimed)] if claimed else []
         words += [plus_minus(f.sustained.u)] if math.isfinite(f.sustained.u) else []
         return _card(self._of("power"), f, ", ".join(words), explain_runs.explain_sustained(self.judged, f.channel))
 
     def _of(self, what: str) -> str:
         """What a figure is called: of a scene nothing is sustained."""
         if self.judged.clock == "gpu.clock" and what == "clock":
-            return "Graphics clock"
-        return f"{what.capitalize()}, average" if self.judged.settled.is_whole else f"Sustained {what}"
+            return tr("Graphics clock")
+        return (
+            tr("{words}, average", words=what.capitalize())
+            if self.judged.settled.is_whole
+            else tr("Sustained {what}", what=what)
+        )
 
     def _wall_share(self, wall: ChannelFigures) -> str:
         """The package's share of what the wall gives."""
         if self.judged.power is None or not wall.sustained.value > 0:
             return ""
         package = self.judged.figures[self.judged.power].sustained.value
-        return f"package {100 * package / wall.sustained.value:.0f} % of it" if math.isfinite(package) else ""
+        return (
+            tr("package {package:.0f} % of it", package=100 * package / wall.sustained.value)
+            if math.isfinite(package)
+            else ""
+        )
 
     def _burst_card(self) -> ShownFigure:
         limits = self.judged.limits
         claimed = ClaimedLimits(self.setting.sustained_w, self.setting.burst_w, self.setting.window_s)
         explained = explain_runs.explain_burst(self.judged, claimed)
         if not math.isfinite(limits.burst.value):
-            return ShownFigure("Burst power", "none", "", "no burst in this run", explained)
-        second = f"{limits.burst_s.value:.0f} s"
+            return ShownFigure(tr("Burst power"), tr("none"), "", tr("no burst in this run"), explained)
+        second = tr("{burst_s:.0f} s", burst_s=limits.burst_s.value)
         if math.isfinite(limits.window_s.value):
-            second += f", window {'≥ ' if limits.bounded else ''}{limits.window_s.value:.0f} s"
-        return ShownFigure("Burst power", f"{limits.burst.value:.1f}", "W", second, explained)
+            second += tr(
+                ", window {what}{window_s:.0f} s", what="≥ " if limits.bounded else "", window_s=limits.window_s.value
+            )
+        return ShownFigure(tr("Burst power"), f"{limits.burst.value:.1f}", "W", second, explained)
 
     def _hold_card(self, channel: str) -> ShownFigure:
         f = self.judged.figures[channel]
         value = f"{100 * f.hold:.0f}" if math.isfinite(f.hold) else "–"
-        of = "of its burst" if self.judged.limits.burst.known else "of its first 10 s"
-        return ShownFigure("Power held", value, "%", of, explain_runs.explain_hold(self.judged, channel))
+        of = tr("of its burst") if self.judged.limits.burst.known else tr("of its first 10 s")
+        return ShownFigure(tr("Power held"), value, "%", of, explain_runs.explain_hold(self.judged, channel))
 
     def _whole_words(self, f: ChannelFigures) -> str:
         """The mean over all of the load, where what was held does not speak for it."""
         whole = self.judged.whole_beside(f.channel)
-        return f", in all {_figures(whole)}" if math.isfinite(whole) else ""
+        return tr(", in all {figures}", figures=_figures(whole)) if math.isfinite(whole) else ""
 
     def _headroom(self, f: ChannelFigures) -> str:
         high = self.judged.ranges[f.channel].load.high
-        peak = f", peak {high:.0f}" if high - f.sustained.value >= 1.0 else ""
+        peak = tr(", peak {high:.0f}", high=high) if high - f.sustained.value >= 1.0 else ""
         if self.judged.settled.is_whole:
-            return f"on average{peak}"
+            return tr("on average{peak}", peak=peak)
         room = self.judged.temp_limit_c - f.sustained.value
         if not math.isfinite(room):
-            return f"limit not known{peak}"
+            return tr("limit not known{peak}", peak=peak)
         if room >= 1.0:
-            return f"{room:.0f} K to limit{peak}"
-        return f"{'at' if Cause.HEAT in self.judged.limiter_share else 'as high as'} its limit{peak}"
+            return tr("{room:.0f} K to limit{peak}", room=room, peak=peak)
+        return tr(
+            "{what} its limit{peak}",
+            what=tr("at") if Cause.HEAT in self.judged.limiter_share else tr("as high as"),
+            peak=peak,
+        )
 
     @property
     def asks_budget(self) -> bool:
@@ -132,28 +151,35 @@ class JudgedRun(RunStory):
         j = self.judged
         lines = [self.footnote.replace(" · ", ", ") + "."]
         if self.run.cut_off:
-            lines.append("This run has no stop: it is still growing, or its recorder died. What there is was kept.")
+            lines.append(tr("This run has no stop: it is still growing, or its recorder died. What there is was kept."))
         elif self.run.reason:
-            lines.append(f"It {self.run.status}: {self.run.reason}")
+            lines.append(tr("It {status}: {reason}", status=self.run.status, reason=self.run.reason))
         lines.append(
-            f"Load of {minutes(j.duration_s)} from {minutes(j.load_start_s)}; settled window "
-            f"{minutes(j.settled.start_s)} to {minutes(j.settled.end_s)}."
+            tr(
+                "Load of {duration_s} from {load_start_s}; settled window {start_s} to {end_s}.",
+                duration_s=minutes(j.duration_s),
+                load_start_s=minutes(j.load_start_s),
+                start_s=minutes(j.settled.start_s),
+                end_s=minutes(j.settled.end_s),
+            )
         )
         lines += [w.text for w in j.warnings]
         lines += [*self._split_words(), *self._early_words(), *self._part_words()]
         if self.run.window is not None:
-            lines.append(f"Why this window: {self.run.window.reason.rstrip('.')}.")
-        lines += [f"Mark at {minutes(m.t_s)}: {m.text}" for m in self.log.marks]
+            lines.append(tr("Why this window: {what}.", what=self.run.window.reason.rstrip(".")))
+        lines += [tr("Mark at {t_s}: {text}", t_s=minutes(m.t_s), text=m.text) for m in self.log.marks]
         lines += [reading_words(r) for r in self.readings]
         cost = j.figures.get("probe.load")
         high = any(w.code == "own-cost" for w in j.warnings)
         if cost is not None and math.isfinite(cost.sustained.value) and not high:
-            lines.append(f"Reading the sensors took {plain(cost.sustained.value, 2)} % of a core.")
+            lines.append(
+                tr("Reading the sensors took {sustained} % of a core.", sustained=plain(cost.sustained.value, 2))
+            )
         if self.run.in_spite_of:
-            lines.append(f"Started in spite of: {' '.join(self.run.in_spite_of)}")
+            lines.append(tr("Started in spite of: {in_spite_of}", in_spite_of=" ".join(self.run.in_spite_of)))
         if self.run.before:
-            lines += ["Before it began:", *self.run.before]
-        lines.append("Click a figure or a stretch of the strip to see where it comes from.")
+            lines += [tr("Before it began:"), *self.run.before]
+        lines.append(tr("Click a figure or a stretch of the strip to see where it comes from."))
         return lines
 
     def _split_words(self) -> list[str]:
@@ -161,15 +187,19 @@ class JudgedRun(RunStory):
         found, figures, j = [], self.judged.figures, self.judged
         parts = [
             (w, figures[c].sustained.value)
-            for w, c in (("the processor", "cpu.power"), ("graphics", "gpu.power"))
+            for w, c in ((tr("the processor"), "cpu.power"), ("graphics", "gpu.power"))
             if c in figures
         ]
         if j.power == "soc.power" and parts:
-            words = " and ".join(f"{word} {watts:.1f} W" for word, watts in parts)
-            found.append(f"Of {figures[j.power].sustained.value:.1f} W for all, {words}.")
+            words = " and ".join(tr("{word} {watts:.1f} W", word=word, watts=watts) for word, watts in parts)
+            found.append(
+                tr("Of {sustained:.1f} W for all, {words}.", sustained=figures[j.power].sustained.value, words=words)
+            )
         if len(j.plateaus) > 2:
-            levels = ", ".join(f"{p.power_w:.1f} W from {minutes(p.start_s)}" for p in j.plateaus)
-            found.append(f"Power kept {len(j.plateaus)} levels: {levels}.")
+            levels = ", ".join(
+                tr("{power_w:.1f} W from {start_s}", power_w=p.power_w, start_s=minutes(p.start_s)) for p in j.plateaus
+            )
+            found.append(tr("Power kept {plateaus} levels: {levels}.", plateaus=len(j.plateaus), levels=levels))
         return found
 
     def _early_words(self) -> list[str]:
@@ -178,16 +208,30 @@ class JudgedRun(RunStory):
         if early is None or not abs(early.kept - 1.0) >= WHOLE_OFF:
             return []
         unit = self.workload.score_unit if early.channel == self.judged.rate else early.unit
-        means = f"{plain(early.early)} {unit}, then {plain(early.late)}"
-        return [f"{first_minutes(early)}: {means}, {100 * early.kept:.0f} % of it."]
+        means = tr("{early} {unit}, then {late}", early=plain(early.early), unit=unit, late=plain(early.late))
+        return [
+            tr(
+                "{first_minutes}: {means}, {kept:.0f} % of it.",
+                first_minutes=first_minutes(early),
+                means=means,
+                kept=100 * early.kept,
+            )
+        ]
 
     def _part_words(self) -> list[str]:
         """What held the part that does not govern the work."""
         found = []
         for name, part in self.judged.parts.items():
             (cause, share), *_ = part.limiter_share.items()
-            what = "The processor" if name == "cpu" else "Graphics"
-            found.append(f"{what} alone: for {100 * share:.0f} % of the load held by {cause.phrase}.")
+            what = tr("The processor") if name == "cpu" else tr("Graphics")
+            found.append(
+                tr(
+                    "{what} alone: for {share:.0f} % of the load held by {phrase}.",
+                    what=what,
+                    share=100 * share,
+                    phrase=cause.phrase,
+                )
+            )
         return found
 
     def events(self) -> list[float]:
@@ -209,7 +253,7 @@ class JudgedRun(RunStory):
                 unit = self.workload.score_unit if channel == self.judged.rate else unit_of(series.channel)
                 words.append(f"{plain(series.values[place])} {unit}")
         cause = next((s.cause for s in self.judged.limiters if s.start_s <= t_s < s.end_s), None)
-        return " · ".join([*words, *([f"held by {cause.phrase}"] if cause else [])])
+        return " · ".join([*words, *([tr("held by {phrase}", phrase=cause.phrase)] if cause else [])])
 
     def explain_at(self, t_s: float) -> Explanation | None:
         """The stretch of the limiter strip at a time."""
@@ -246,4 +290,4 @@ def plus_minus(u: float) -> str:
 
 
 def _hold_words(f: ChannelFigures) -> str:
-    return f"hold {100 * f.hold:.0f} %" if math.isfinite(f.hold) else ""
+    return tr("hold {hold:.0f} %", hold=100 * f.hold) if math.isfinite(f.hold) else ""

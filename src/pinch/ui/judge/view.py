@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.charts.spec import Chart, unbroken
+from pinch.language import tr
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.judge.panes import FramesPane, HeatPane, OverlayPane
@@ -25,9 +26,9 @@ from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 
-TABS = ("Time", "Frames", "Heat", "All runs", "Overlay", "Pictures")
+TABS = (tr("Time"), tr("Frames"), tr("Heat"), tr("All runs"), tr("Overlay"), tr("Pictures"))
 TIME, FRAMES, HEAT, RUNS, OVERLAY, PICTURES = range(6)
-CURSOR_HINT = "Move over the chart for values; Ctrl+Right: next event; the wheel zooms; Ctrl+0: all of it."
+CURSOR_HINT = tr("Move over the chart for values; Ctrl+Right: next event; the wheel zooms; Ctrl+0: all of it.")
 
 
 class FigureCard(QAbstractButton):
@@ -40,7 +41,7 @@ class FigureCard(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{card.caption}: {card.value} {card.unit}, {card.second}")
-        self.setToolTip("Show where this figure comes from")
+        self.setToolTip(tr("Show where this figure comes from"))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
@@ -80,7 +81,7 @@ class BudgetQuestion(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.words = label("", "quiet", wrap=True)
-        self.shared, self.separate = QPushButton("They share one"), QPushButton("Each has its own")
+        self.shared, self.separate = QPushButton(tr("They share one")), QPushButton(tr("Each has its own"))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.words, 1)
@@ -92,7 +93,9 @@ class BudgetQuestion(QWidget):
 
     def ask(self, device: str) -> None:
         """Ask about a device."""
-        self.words.setText(f"Do processor and graphics of {device} share one budget of power? This log cannot tell.")
+        self.words.setText(
+            tr("Do processor and graphics of {device} share one budget of power? This log cannot tell.", device=device)
+        )
 
 
 class JudgeView(PageView):
@@ -108,10 +111,10 @@ class JudgeView(PageView):
         super().__init__()
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._chart_button = QPushButton("Chart …")
-        self._chart_button.setToolTip("Write the chart as PNG, SVG or PDF (Ctrl+E)")
-        self._log_button = QPushButton("Log …")
-        self._log_button.setToolTip("Write the log as CSV with datapackage.json (Ctrl+Shift+E)")
+        self._chart_button = QPushButton(tr("Chart …"))
+        self._chart_button.setToolTip(tr("Write the chart as PNG, SVG or PDF (Ctrl+E)"))
+        self._log_button = QPushButton(tr("Log …"))
+        self._log_button.setToolTip(tr("Write the log as CSV with datapackage.json (Ctrl+Shift+E)"))
         top = QHBoxLayout()
         top.addWidget(self.headline, 1)
         top.addWidget(self._chart_button, 0, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
@@ -125,14 +128,14 @@ class JudgeView(PageView):
         self.frames, self.heat, self.runs, self.overlay = FramesPane(), HeatPane(), RunsPane(), OverlayPane()
         self.pictures = PicturesPane()
         self.tabs, self.below = QTabBar(), QStackedWidget()
-        self.tabs.setAccessibleName("Part of the judgement")
+        self.tabs.setAccessibleName(tr("Part of the judgement"))
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
         self.tabs.setElideMode(Qt.TextElideMode.ElideNone)
         self.values = label("", "quiet")
-        self.values.setAccessibleName("Values at the cursor")
-        self.move_window = QPushButton("Move the window")
-        self.move_window.setToolTip("Drag the shaded settled window; it is kept with your reason (Ctrl+Shift+W)")
+        self.values.setAccessibleName(tr("Values at the cursor"))
+        self.move_window = QPushButton(tr("Move the window"))
+        self.move_window.setToolTip(tr("Drag the shaded settled window; it is kept with your reason (Ctrl+Shift+W)"))
         self.move_window.setCheckable(True)
         self.move_window.setProperty("role", "small")
         time = QWidget()

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QApplication, QInputDialog
 from pinch.core.errors import PinchError
 from pinch.intake.filing import NamePattern
 from pinch.intake.what_file import holds_results
+from pinch.language import tr
 from pinch.sources.sheets import read_sheet, sheet_of_text
 from pinch.ui.file_dialogs import folder_name, open_name, open_names
 from pinch.ui.logs.control import LogImport
@@ -27,12 +28,12 @@ class LogActions(WindowPart):
     def menu(self) -> Sequence[MenuEntry]:
         add = MenuName.ADD
         return (
-            MenuEntry(add, 210, "Runs from logs …", self.import_log, "Ctrl+I"),
-            MenuEntry(add, 220, "Runs from a folder of logs …", self.import_folder, "Ctrl+Shift+I"),
-            MenuEntry(add, 230, "Watch a folder for logs, or end it …", self.watch_folder, "Ctrl+Alt+F"),
-            MenuEntry(add, 240, "Logs that wait for an answer …", self.watching.ask, "Ctrl+Alt+W"),
-            MenuEntry(add, 250, "Results from a table …", self.import_scores, "Ctrl+Alt+I"),
-            MenuEntry(add, 260, "Results from copied cells", self.paste_scores, "Ctrl+Alt+V"),
+            MenuEntry(add, 210, tr("Runs from logs …"), self.import_log, "Ctrl+I"),
+            MenuEntry(add, 220, tr("Runs from a folder of logs …"), self.import_folder, "Ctrl+Shift+I"),
+            MenuEntry(add, 230, tr("Watch a folder for logs, or end it …"), self.watch_folder, "Ctrl+Alt+F"),
+            MenuEntry(add, 240, tr("Logs that wait for an answer …"), self.watching.ask, "Ctrl+Alt+W"),
+            MenuEntry(add, 250, tr("Results from a table …"), self.import_scores, "Ctrl+Alt+I"),
+            MenuEntry(add, 260, tr("Results from copied cells"), self.paste_scores, "Ctrl+Alt+V"),
         )
 
     def forget(self) -> None:
@@ -52,14 +53,14 @@ class LogActions(WindowPart):
 
     def import_log(self) -> None:
         """Logs as runs; what is wrong with them is said before anything is asked."""
-        kinds = "Logs (*.csv *.tsv *.txt *.log *.dat *.zip);;All files (*)"
-        paths = open_names(self._shell.dialog_parent, "Add logs as runs", kinds)
+        kinds = tr("Logs (*.csv *.tsv *.txt *.log *.dat *.zip);;All files (*)")
+        paths = open_names(self._shell.dialog_parent, tr("Add logs as runs"), kinds)
         if paths:
             self.importing.begin(paths)
 
     def import_folder(self) -> None:
         """A folder of logs as runs."""
-        folder = folder_name(self._shell.dialog_parent, "Folder of logs")
+        folder = folder_name(self._shell.dialog_parent, tr("Folder of logs"))
         if folder:
             self.importing.begin([folder])
 
@@ -68,19 +69,22 @@ class LogActions(WindowPart):
         if self.watching.folder is not None:
             folder = self.watching.folder
             self.watching.end()
-            self._shell.notices.done(f"{folder} is not watched any more.")
+            self._shell.notices.done(tr("{folder} is not watched any more.", folder=folder))
             return
         parent = self._shell.dialog_parent
-        source = folder_name(parent, "Folder that logs come into")
-        words = f"How are the files named? {NamePattern.EXAMPLE}\nEmpty: the names in the book are looked for."
-        pattern, given = QInputDialog.getText(parent, "Watch a folder", words) if source else ("", False)
+        source = folder_name(parent, tr("Folder that logs come into"))
+        words = tr(
+            "How are the files named? {example}\nEmpty: the names in the book are looked for.",
+            example=NamePattern.EXAMPLE,
+        )
+        pattern, given = QInputDialog.getText(parent, tr("Watch a folder"), words) if source else ("", False)
         if source and given:
             self.watching.begin(source, NamePattern(pattern))
 
     def import_scores(self) -> None:
         """A table of results."""
-        kinds = "Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)"
-        path = open_name(self._shell.dialog_parent, "Results from a table", kinds)
+        kinds = tr("Tables (*.csv *.tsv *.txt *.xlsx *.ods);;All files (*)")
+        path = open_name(self._shell.dialog_parent, tr("Results from a table"), kinds)
         if path:
             self.importing.ask_scores(read_sheet(path))
 
@@ -89,5 +93,5 @@ class LogActions(WindowPart):
         clipboard = QApplication.clipboard()
         text = clipboard.text() if clipboard else ""
         if not text.strip():
-            raise PinchError("Copy the cells of a table first, with the names of its columns.")
-        self.importing.ask_scores(sheet_of_text(text, "pasted table"))
+            raise PinchError(tr("Copy the cells of a table first, with the names of its columns."))
+        self.importing.ask_scores(sheet_of_text(text, tr("pasted table")))

@@ -19,13 +19,14 @@ from pinch.bench.entry import read_quantity
 from pinch.core.channels import Component
 from pinch.core.errors import PinchError
 from pinch.core.runlog import FloatArray
+from pinch.language import numeral, tr
 from pinch.sources.logs.mapping import SURE, ColumnUse
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
 from pinch.ui.logs.state import TIMES, Answers, range_words, unit_words
 
 COLUMN, CHANNEL, FACTOR, SHOWS, OUTLINE, WHY = range(6)
-TITLES = ("Column", "Is", "Times", "Shows", "Drawn", "Because")
+TITLES = (tr("Column"), tr("Is"), tr("Times"), tr("Shows"), tr("Drawn"), tr("Because"))
 OFTEN = (*(channel for component in Component for channel in component.offered), *TIMES)
 """Channels that are offered while somebody types."""
 VALUES = Qt.ItemDataRole.UserRole + 1
@@ -40,7 +41,7 @@ class ColumnsTable(QTableWidget):
         self._log: ReadLog | None = None
         self._filling, self.problem = False, ""
         self.setHorizontalHeaderLabels(TITLES)
-        self.setAccessibleName("Columns of the log")
+        self.setAccessibleName(tr("Columns of the log"))
         self.setItemDelegateForColumn(CHANNEL, _ChannelDelegate(self))
         self.setItemDelegateForColumn(OUTLINE, _OutlineDelegate(self))
         self.setEditTriggers(QAbstractItemView.EditTrigger.AllEditTriggers)
@@ -65,7 +66,7 @@ class ColumnsTable(QTableWidget):
             column = columns[use.column]
             self._put(row, COLUMN, f"? {use.column}" if _is_doubtful(use) else use.column, bold=_is_doubtful(use))
             self._put(row, CHANNEL, use.channel, editable=True)
-            self._put(row, FACTOR, f"{use.factor:g}" if use.channel not in ("", *TIMES) else "", editable=True)
+            self._put(row, FACTOR, numeral(use.factor, "g") if use.channel not in ("", *TIMES) else "", editable=True)
             unit = unit_words(use)
             self._put(row, SHOWS, range_words(column) + (f" → {unit}" if unit else ""))
             self._put(row, OUTLINE, "").setData(VALUES, column.outline)

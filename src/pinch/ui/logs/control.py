@@ -24,6 +24,7 @@ from pinch.intake.completing import Completion
 from pinch.intake.shelf import known_names
 from pinch.intake.table_roles import RoleMapping, guess_roles, key_of
 from pinch.intake.told_results import Taken, add_told
+from pinch.language import tr
 from pinch.sources.archive import opened
 from pinch.sources.logs.memory import recall, remember
 from pinch.sources.sheets import Sheet
@@ -77,7 +78,7 @@ class LogImport(QObject):
                 session.choose(kept[-1].device_id, kept[-1].setting_id, kept[-1].workload_id, None)
             self._tell(done.words, done.lines, (*table.problems, *done.problems))
 
-        self.adding.begin("Adding results", f"add results of {name}", work, then)
+        self.adding.begin(tr("Adding results"), tr("add results of {name}", name=name), work, then)
 
     def cancel(self) -> None:
         """Let go of what is being read."""
@@ -101,7 +102,7 @@ class LogImport(QObject):
         ------
         PinchError : something else is still being added.
         """
-        name = arrivals[0].path.name if len(arrivals) == 1 else f"{len(arrivals)} logs"
+        name = arrivals[0].path.name if len(arrivals) == 1 else tr("{arrivals} logs", arrivals=len(arrivals))
 
         def work(book: Book, progress: Progress) -> NewRuns:
             return add_arrivals(book, arrivals, said, progress)
@@ -111,32 +112,38 @@ class LogImport(QObject):
             if after is not None:
                 after()
 
-        self.adding.begin("Adding runs", f"add {name}", work, then)
+        self.adding.begin(tr("Adding runs"), tr("add {name}", name=name), work, then)
 
     def _added(self, found: NewRuns, refused: Sequence[str], choose: bool) -> None:
         added, refused = found.added, (*refused, *found.skipped, *found.problems)
         if not added:
-            self._tell("Nothing is new", (), refused)
+            self._tell(tr("Nothing is new"), (), refused)
             return
         if choose:
             self._shell.session.choose_run(added[-1].run.id)
         runs = counted(len(added), "run is", "runs are")
         pairs = [a for a in added if a.arrival.pair]
-        self._tell(f"{runs} in the book", [a.words for a in added], refused, always=bool(pairs))
+        self._tell(tr("{runs} in the book", runs=runs), [a.words for a in added], refused, always=bool(pairs))
 
     def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
         """What went where, in a list where it is more than a line."""
         if added:
-            words = f"{words.rstrip('.')}; Ctrl+Z takes {'it' if len(added) == 1 else 'them'} back."
+            words = tr(
+                "{what}; Ctrl+Z takes {what_2} back.",
+                what=words.rstrip("."),
+                what_2=tr("it") if len(added) == 1 else tr("them"),
+            )
         self._shell.notices.done(words)
         if len(added) > 1 or refused or always:
             self.summary = SummaryDialog(words, added, refused, self._shell.dialog_parent)
             self.summary.open()
 
     def _start(self, work: Callable[[Progress], Batch], then: Callable[[Batch], None]) -> None:
-        self.job = Job("Reading logs", work, self)
+        self.job = Job(tr("Reading logs"), work, self)
         self.job.progressed.connect(
-            lambda share: self._shell.notices.done(f"Reading logs, {100 * share:.0f} %. Close this to end it.")
+            lambda share: self._shell.notices.done(
+                tr("Reading logs, {share:.0f} %. Close this to end it.", share=100 * share)
+            )
         )
         self.job.finished.connect(lambda batch: self._shell.safely(lambda: self._then(batch, then)))
         self.job.failed.connect(self._shell.notices.error)
@@ -149,7 +156,7 @@ class LogImport(QObject):
 
     def _ask(self, batch: Batch) -> None:
         if not batch.read:
-            raise PinchError(" ".join(batch.refused) or "Nothing was read.")
+            raise PinchError(" ".join(batch.refused) or tr("Nothing was read."))
         dialog = ArrivalsDialog(batch, self._shell.session.book, self._shell.dialog_parent)
         if not dialog.exec():
             self._unpacked.close()
@@ -168,6 +175,6 @@ class LogImport(QObject):
     def _add(self, arrivals: Sequence[Arrival], batch: Batch, said: Completion) -> None:
         there = [a for meant in arrivals if (a := as_read(meant, batch)) is not None]
         if not there:
-            raise PinchError(" ".join(batch.refused) or "Nothing was read.")
+            raise PinchError(" ".join(batch.refused) or tr("Nothing was read."))
         self._unpacked.close()
         self.add(there, batch.refused, said=said)

@@ -25,6 +25,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.intake.table_roles import Role, RoleMapping, RoleUse, open_questions
 from pinch.intake.told_rows import ToldTable, told_rows
+from pinch.language import tr
 from pinch.sources.sheets import Sheet
 from pinch.sources.table_cells import DecimalMark
 from pinch.ui.logs.state import told_words
@@ -33,7 +34,7 @@ from pinch.ui.shell.words import captioned, label
 MOST_ROWS = 200
 MOST_SAID = 3
 COLUMN_WIDTH = 172
-ASKS = "what is it?"
+ASKS = tr("what is it?")
 DOT, COMMA = "a dot", "a comma"
 
 
@@ -43,7 +44,7 @@ class ScoresDialog(QDialog):
 
     def __init__(self, sheet: Sheet, roles: RoleMapping, book: Book, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Results from a table")
+        self.setWindowTitle(tr("Results from a table"))
         self.resize(1120, 700)
         self._sheet, self._book, self._guessed = roles.of_sheet(sheet), book, roles
         self.table_told = ToldTable(())
@@ -55,8 +56,8 @@ class ScoresDialog(QDialog):
         self.boxes = [self._role_box(use) for use in roles.columns]
         whose, told_by, dated = QComboBox(), QLineEdit(), QLineEdit()
         whose.addItems([str(origin) for origin in Origin])
-        told_by.setPlaceholderText("a name, a magazine, a page")
-        dated.setPlaceholderText("such as 2026-09-14")
+        told_by.setPlaceholderText(tr("a name, a magazine, a page"))
+        dated.setPlaceholderText(tr("such as 2026-09-14"))
         self.common: dict[Role, QComboBox | QLineEdit] = {
             Role.DEVICE: _names([d.name for d in live(book.devices())]),
             Role.SETTING: _names([]),
@@ -96,16 +97,16 @@ class ScoresDialog(QDialog):
         for role in Role:
             box.addItem(ASKS if role is Role.UNKNOWN else str(role), role)
         box.setCurrentIndex(box.findData(use.role))
-        box.setAccessibleName(f"What the column {use.column} says")
+        box.setAccessibleName(tr("What the column {column} says", column=use.column))
         if use.doubtful:
-            box.setToolTip("This is a guess: is it right?")
+            box.setToolTip(tr("This is a guess: is it right?"))
         box.currentIndexChanged.connect(self._work_out)
         return box
 
     def _lay_out(self) -> None:
         self.heading = label("", "heading", wrap=True)
         self.table = QTableWidget(0, len(self._sheet.names))
-        self.table.setAccessibleName("The table, with what each column says")
+        self.table.setAccessibleName(tr("The table, with what each column says"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         header, side = self.table.horizontalHeader(), self.table.verticalHeader()
         assert header is not None and side is not None
@@ -113,8 +114,8 @@ class ScoresDialog(QDialog):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         side.setDefaultSectionSize(25)
         self.preview = QTableWidget(0, 2)
-        self.preview.setHorizontalHeaderLabels(("Of", "Result"))
-        self.preview.setAccessibleName("What the rows come to")
+        self.preview.setHorizontalHeaderLabels((tr("Of"), tr("Result")))
+        self.preview.setAccessibleName(tr("What the rows come to"))
         if (head := self.preview.horizontalHeader()) is not None:
             head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
             head.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
@@ -123,7 +124,16 @@ class ScoresDialog(QDialog):
             rows.setDefaultSectionSize(25)
         form = QGridLayout()
         form.setHorizontalSpacing(14)
-        captions = ("Device", "Setting", "Workload", "Variant", "Metric", "Whose figures", "Told by", "Of when")
+        captions = (
+            tr("Device"),
+            tr("Setting"),
+            tr("Workload"),
+            tr("Variant"),
+            tr("Metric"),
+            tr("Whose figures"),
+            tr("Told by"),
+            tr("Of when"),
+        )
         for place, (caption, widget) in enumerate(zip(captions, self.common.values(), strict=True)):
             form.addWidget(captioned(caption, widget), place // 4, place % 4)
             changed = widget.currentTextChanged if isinstance(widget, QComboBox) else widget.textChanged
@@ -140,18 +150,18 @@ class ScoresDialog(QDialog):
         self.notes = label(" ".join(self._sheet.notes), "quiet", wrap=True)
         self.notes.setVisible(bool(self._sheet.notes))
         marks = QHBoxLayout()
-        marks.addWidget(label("The decimal mark of its numbers is", "quiet"))
+        marks.addWidget(label(tr("The decimal mark of its numbers is"), "quiet"))
         marks.addWidget(self.decimal)
-        self.decimal.setAccessibleName("Decimal mark of the table")
+        self.decimal.setAccessibleName(tr("Decimal mark of the table"))
         marks.addStretch(1)
         whole = QVBoxLayout(self)
         whole.addWidget(self.heading)
         whole.addWidget(self.notes)
         whole.addLayout(marks)
         whole.addWidget(self.table, 3)
-        whole.addWidget(label("Where no column says it, all rows are", "quiet"))
+        whole.addWidget(label(tr("Where no column says it, all rows are"), "quiet"))
         whole.addLayout(form)
-        whole.addWidget(label("They become", "quiet"))
+        whole.addWidget(label(tr("They become"), "quiet"))
         whole.addWidget(self.preview, 2)
         whole.addWidget(self.error)
         whole.addWidget(self.buttons)
@@ -185,7 +195,7 @@ class ScoresDialog(QDialog):
         unknown = [q for q in open_questions(self._sheet, self.roles) if not q.startswith("Is ")]
         shown = [*unknown, *problems][:MOST_SAID]
         more = len(unknown) + len(problems) - len(shown)
-        self.error.setText("\n".join([*shown, *([f"And {more} more."] if more else [])]))
+        self.error.setText("\n".join([*shown, *([tr("And {more} more.", more=more)] if more else [])]))
         self.error.setVisible(bool(shown))
         values = [(told, value) for told in self.table_told.rows for value in told.values]
         self.preview.setRowCount(min(len(values), MOST_ROWS))
@@ -196,7 +206,7 @@ class ScoresDialog(QDialog):
         asked = [use.column for use, box in zip(self._guessed.columns, self.boxes, strict=True) if use.doubtful]
         self.heading.setText(_heading(results, self.table_told, asked))
         assert self._ok is not None
-        self._ok.setText(f"Add {results}" if values else "Add")
+        self._ok.setText(tr("Add {results}", results=results) if values else tr("Add"))
         self._ok.setEnabled(bool(values) and not unknown)
 
     def _offer_settings(self) -> None:
@@ -228,6 +238,18 @@ def _text(widget: QComboBox | QLineEdit) -> str:
 
 def _heading(results: str, told: ToldTable, asked: Sequence[str]) -> str:
     devices = len({row.device for row in told.rows})
-    words = f"{results} of {counted(devices, 'device')}, without a log." if told.rows else "No result yet."
-    left = f" {counted(len(told.problems), 'row')} with something that makes no sense." if told.problems else ""
-    return f"{words}{left} Not sure: {', '.join(asked)}." if asked else f"{words}{left}"
+    words = (
+        tr("{results} of {devices}, without a log.", results=results, devices=counted(devices, "device"))
+        if told.rows
+        else tr("No result yet.")
+    )
+    left = (
+        tr(" {problems} with something that makes no sense.", problems=counted(len(told.problems), "row"))
+        if told.problems
+        else ""
+    )
+    return (
+        tr("{words}{left} Not sure: {asked}.", words=words, left=left, asked=", ".join(asked))
+        if asked
+        else f"{words}{left}"
+    )

@@ -10,6 +10,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, plain, signed
 from pinch.intake.arrivals import Arrival
 from pinch.intake.told_rows import Told, ToldValue
+from pinch.language import tr
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
 from pinch.sources.logs.read import LogColumn, ReadLog
 
@@ -38,9 +39,11 @@ class Answers:
         PinchError : that is not the name of a channel, or the factor makes no sense.
         """
         if channel and channel not in TIMES and not is_channel_name(channel):
-            raise PinchError(f"{column}: {channel!r} is not a channel such as cpu.temp.")
+            raise PinchError(
+                tr("{column}: {channel!r} is not a channel such as cpu.temp.", column=column, channel=channel)
+            )
         if factor is not None and (factor != factor or factor in (0.0, float("inf"), float("-inf"))):
-            raise PinchError(f"{column}: its values cannot be taken {factor:g} times.")
+            raise PinchError(tr("{column}: its values cannot be taken {factor:g} times.", column=column, factor=factor))
         old = self._uses[key][column]
         said = {"channel": channel, "factor": old.factor if factor is None else factor, "score": 1.0, "why": "said"}
         self._uses[key][column] = old.model_copy(update=said)
@@ -58,7 +61,7 @@ class Answers:
         """
         missing = [use.column for use in mapping.columns if use.column not in self._uses[key]]
         if missing:
-            raise PinchError(f"The mapping speaks of a column {missing[0]!r} that is not there.")
+            raise PinchError(tr("The mapping speaks of a column {missing!r} that is not there.", missing=missing[0]))
         self._uses[key].update({use.column: use for use in mapping.columns})
         if mapping.day_first is not None:
             self._day_first[key] = mapping.day_first
@@ -90,7 +93,14 @@ class Answers:
         seen: dict[str, str] = {}
         for use in mapping.columns:
             if use.channel and use.channel not in TIMES and use.channel in seen:
-                raise PinchError(f"{seen[use.channel]} and {use.column} cannot both be {use.channel}.")
+                raise PinchError(
+                    tr(
+                        "{seen} and {column} cannot both be {channel}.",
+                        seen=seen[use.channel],
+                        column=use.column,
+                        channel=use.channel,
+                    )
+                )
             seen[use.channel] = use.column
 
 
@@ -99,7 +109,7 @@ def began_words(started: datetime | None, day_s: float | None) -> str:
     if started is not None:
         return f"{started:%Y-%m-%d %H:%M:%S}"
     if day_s is None:
-        return "not told"
+        return tr("not told")
     return f"{int(day_s) // 3600:02}:{int(day_s) // 60 % 60:02}:{int(day_s) % 60:02}"
 
 
@@ -113,15 +123,24 @@ def pair_words(arrival: Arrival) -> str:
     """The frames beside a log, and how they are aligned."""
     if arrival.pair is None:
         return ""
-    return f"{arrival.pair.frames.name}, {signed(arrival.pair.offset_s, 6)} s {arrival.pair.how}"
+    return tr(
+        "{frames}, {offset_s} s {how}",
+        frames=arrival.pair.frames.name,
+        offset_s=signed(arrival.pair.offset_s, 6),
+        how=arrival.pair.how,
+    )
 
 
 def range_words(column: LogColumn) -> str:
     """What a column shows, as it stands in the file."""
     low, median, high = column.shown.low, column.shown.median, column.shown.high
     if low != low:
-        return "no numbers"
-    return f"{plain(low, 5)}" if low == high else f"{plain(low, 5)} to {plain(high, 5)}, middle {plain(median, 5)}"
+        return tr("no numbers")
+    return (
+        f"{plain(low, 5)}"
+        if low == high
+        else tr("{low} to {high}, middle {median}", low=plain(low, 5), high=plain(high, 5), median=plain(median, 5))
+    )
 
 
 def unit_words(use: ColumnUse) -> str:
@@ -141,9 +160,15 @@ def summary_words(arrivals: tuple[Arrival, ...], files: int, refused: int) -> st
     open_ones = sum(bool(a.open) for a in arrivals)
     said = [f"{read} {runs}."]
     if open_ones:
-        said.append(f"{open_ones} still {'has' if open_ones == 1 else 'have'} something open.")
+        said.append(
+            tr(
+                "{open_ones} still {what} something open.",
+                open_ones=open_ones,
+                what=tr("has") if open_ones == 1 else tr("have"),
+            )
+        )
     if refused:
-        said.append(f"{refused} cannot be read.")
+        said.append(tr("{refused} cannot be read.", refused=refused))
     return " ".join(said)
 
 
@@ -154,8 +179,8 @@ def short_path(path: Path, shared: Path) -> str:
 
 def told_words(told: Told, value: ToldValue) -> tuple[str, str]:
     """Where a result belongs, and the result with what stands behind it."""
-    power = f" at {told.power_w:g} W" if told.power_w is not None else ""
-    behind = [f"{value.units} units"] if value.units > 1 else []
+    power = tr(" at {power_w:g} W", power_w=told.power_w) if told.power_w is not None else ""
+    behind = [tr("{units} units", units=value.units)] if value.units > 1 else []
     behind += [counted(value.n, "run")] if value.n > 1 or value.units == 1 else []
     whose = ", ".join([str(told.origin), *behind, *filter(None, (told.told_by, told.day))])
     where = (told.device, told.setting, told.workload, told.variant)

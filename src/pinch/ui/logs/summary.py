@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui.shell.words import label
 
 
@@ -12,12 +13,12 @@ class SummaryDialog(QDialog):
 
     def __init__(self, words: str, added: Sequence[str], refused: Sequence[str], parent: QWidget | None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What went where")
+        self.setWindowTitle(tr("What went where"))
         self.setModal(False)
         self.resize(860, 420)
         whole = QVBoxLayout(self)
         whole.addWidget(label(words, "heading", wrap=True))
-        for caption, lines in (("Now runs", added), ("Left out", refused)):
+        for caption, lines in ((tr("Now runs"), added), (tr("Left out"), refused)):
             if lines:
                 whole.addWidget(label(caption, "quiet"))
                 rows = QListWidget()

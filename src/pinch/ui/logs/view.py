@@ -36,6 +36,7 @@ from pinch.intake.arrivals import Batch, arrivals_of, put_together, taken_apart
 from pinch.intake.completing import Completion
 from pinch.intake.filing import NamePattern
 from pinch.intake.pairing import holds_frames_only
+from pinch.language import numeral, tr
 from pinch.sources.logs.mapping import ColumnMapping, read_mapping
 from pinch.sources.logs.read import ReadLog
 from pinch.ui import look
@@ -53,8 +54,17 @@ from pinch.ui.logs.state import (
 )
 from pinch.ui.shell.words import captioned, label
 
-TITLES = ("Log", "Device", "Setting", "Workload", "Began", "Length", "Frames", "Still open")
-MAPPINGS = "Mappings of Pinch (*.json)"
+TITLES = (
+    tr("Log"),
+    tr("Device"),
+    tr("Setting"),
+    tr("Workload"),
+    tr("Began"),
+    tr("Length"),
+    tr("Frames"),
+    tr("Still open"),
+)
+MAPPINGS = tr("Mappings of Pinch (*.json)")
 SEVERAL = "several"
 MOST_SAID = 600
 
@@ -65,7 +75,7 @@ class ArrivalsDialog(QDialog):
 
     def __init__(self, batch: Batch, book: Book, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Runs from logs")
+        self.setWindowTitle(tr("Runs from logs"))
         self.resize(1180, 740)
         self._batch, self._book = batch, book
         self._shared = Path(commonpath([path.parent for path in batch.read]))
@@ -115,7 +125,7 @@ class ArrivalsDialog(QDialog):
         chosen = [self.arrivals[row] for row in rows]
         frames = [a for a in chosen if holds_frames_only(a.read.log)]
         if len(chosen) != 2 or len(frames) != 1:
-            raise PinchError("Choose two rows: a log of sensors, and one of frames only.")
+            raise PinchError(tr("Choose two rows: a log of sensors, and one of frames only."))
         sensors = next(a for a in chosen if a is not frames[0])
         self.arrivals = [a for a in self.arrivals if a is not frames[0]]
         place = self.arrivals.index(sensors)
@@ -147,10 +157,10 @@ class ArrivalsDialog(QDialog):
         self.refused.setVisible(bool(self._batch.refused))
         self.pattern = QLineEdit()
         self.pattern.setPlaceholderText(NamePattern.EXAMPLE)
-        self.pattern.setToolTip("Folders too: {device}/{setting}/*_{workload}. * stands for anything.")
+        self.pattern.setToolTip(tr("Folders too: {device}/{setting}/*_{workload}. * stands for anything."))
         self.table = QTableWidget(0, len(TITLES))
         self.table.setHorizontalHeaderLabels(TITLES)
-        self.table.setAccessibleName("Logs and where they belong")
+        self.table.setAccessibleName(tr("Logs and where they belong"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         side, header = self.table.verticalHeader(), self.table.horizontalHeader()
@@ -168,23 +178,23 @@ class ArrivalsDialog(QDialog):
         self.device.addItems([d.name for d in live(self._book.devices())])
         self.workload.addItems([w.name for w in live(self._book.workloads())])
         self.watts, self.offset = QLineEdit(), QLineEdit()
-        self.watts.setPlaceholderText("of a new setting")
-        self.together, self.apart = QPushButton("Put together"), QPushButton("Take apart")
-        self.together.setToolTip("Two chosen rows, sensors and frames, are one run")
-        self.apart.setToolTip("The frames of the chosen row are a run of their own")
-        self.more = QPushButton("Room, day, protocol …")
-        self.more.setToolTip("What is said of all of these logs at once")
+        self.watts.setPlaceholderText(tr("of a new setting"))
+        self.together, self.apart = QPushButton(tr("Put together")), QPushButton(tr("Take apart"))
+        self.together.setToolTip(tr("Two chosen rows, sensors and frames, are one run"))
+        self.apart.setToolTip(tr("The frames of the chosen row are a run of their own"))
+        self.more = QPushButton(tr("Room, day, protocol …"))
+        self.more.setToolTip(tr("What is said of all of these logs at once"))
         self.file = QComboBox()
         self.day_first = QComboBox()
-        self.day_first.addItem("the day comes first", True)
-        self.day_first.addItem("the month comes first", False)
+        self.day_first.addItem(tr("the day comes first"), True)
+        self.day_first.addItem(tr("the month comes first"), False)
         self.lines = QPlainTextEdit()
         self.lines.setReadOnly(True)
         self.lines.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self.lines.setAccessibleName("First lines of the file")
+        self.lines.setAccessibleName(tr("First lines of the file"))
         self.lines.setFont(look.figure_font(9))
         self.columns = ColumnsTable(self.answers)
-        self.keep, self.load = QPushButton("Keep as a file …"), QPushButton("Take from a file …")
+        self.keep, self.load = QPushButton(tr("Keep as a file …")), QPushButton(tr("Take from a file …"))
         self.error = label("", "problem", wrap=True)
         self.error.hide()
         kinds = QDialogButtonBox.StandardButton
@@ -195,18 +205,18 @@ class ArrivalsDialog(QDialog):
     def _lay_out(self) -> None:
         top = QHBoxLayout()
         top.addWidget(self.summary, 1)
-        top.addWidget(label("The files are named", "quiet"))
+        top.addWidget(label(tr("The files are named"), "quiet"))
         self.pattern.setMinimumWidth(330)
         top.addWidget(self.pattern)
         form = QGridLayout()
         form.setHorizontalSpacing(14)
         for place, (caption, widget) in enumerate(
             (
-                ("Device of the chosen rows", self.device),
-                ("Setting", self.setting),
-                ("Claimed limit, W", self.watts),
-                ("Workload", self.workload),
-                ("Frames later by, s", self.offset),
+                (tr("Device of the chosen rows"), self.device),
+                (tr("Setting"), self.setting),
+                (tr("Claimed limit, W"), self.watts),
+                (tr("Workload"), self.workload),
+                (tr("Frames later by, s"), self.offset),
             )
         ):
             form.addWidget(captioned(caption, widget), 0, place)
@@ -224,13 +234,13 @@ class ArrivalsDialog(QDialog):
         below = QVBoxLayout(lower)
         below.setContentsMargins(0, 6, 0, 0)
         row = QHBoxLayout()
-        row.addWidget(label("What stands in", "quiet"))
+        row.addWidget(label(tr("What stands in"), "quiet"))
         row.addWidget(self.file, 1)
-        self._dates = label("In its dates", "quiet")
+        self._dates = label(tr("In its dates"), "quiet")
         row.addWidget(self._dates)
         row.addWidget(self.day_first)
         row.addStretch(1)
-        row.addWidget(label("Its mapping", "quiet"))
+        row.addWidget(label(tr("Its mapping"), "quiet"))
         row.addWidget(self.keep)
         row.addWidget(self.load)
         below.addLayout(row)
@@ -290,7 +300,7 @@ class ArrivalsDialog(QDialog):
         self.summary.setText(summary_words(tuple(self.arrivals), len(self._batch.read), len(self._batch.refused)))
         ok = self.buttons.button(QDialogButtonBox.StandardButton.Ok)
         assert ok is not None
-        ok.setText(f"Add {counted(len(self.arrivals), 'run')}")
+        ok.setText(tr("Add {arrivals}", arrivals=counted(len(self.arrivals), "run")))
         self._show_chosen()
 
     def _choose(self, rows: Sequence[int]) -> None:
@@ -311,7 +321,7 @@ class ArrivalsDialog(QDialog):
         ):
             self._show_common(box, values)
         pairs = [a.pair for a in chosen if a.pair is not None]
-        self.offset.setText(f"{pairs[0].offset_s:.6g}" if len(pairs) == 1 else "")
+        self.offset.setText(numeral(pairs[0].offset_s, ".6g") if len(pairs) == 1 else "")
         self.offset.setEnabled(len(pairs) == 1)
         self.apart.setEnabled(bool(pairs))
         self.together.setEnabled(len(chosen) == 2)
@@ -397,12 +407,12 @@ class ArrivalsDialog(QDialog):
                 self._fill()
 
     def _keep_mapping(self) -> None:
-        path = save_name(self, "Keep the mapping", "mapping.json", MAPPINGS)
+        path = save_name(self, tr("Keep the mapping"), "mapping.json", MAPPINGS)
         if path and self._shown is not None:
             write_model(self.answers.mapping(self._shown.fingerprint), path)
 
     def _take_mapping(self) -> None:
-        path = open_name(self, "Take a mapping", MAPPINGS)
+        path = open_name(self, tr("Take a mapping"), MAPPINGS)
         if path and self._shown is not None:
             self.answers.take(self._shown.fingerprint, read_mapping(path))
             self._show_file()
@@ -414,9 +424,9 @@ class ArrivalsDialog(QDialog):
         for row, arrival in enumerate(self.arrivals):
             filed = arrival.filed
             try:
-                checked(Device, "The device", name=filed.device)
-                checked(Setting, "The setting", device_id=0, name=filed.setting, sustained_w=arrival.claimed_w)
-                checked(Workload, "The workload", name=filed.workload)
+                checked(Device, tr("The device"), name=filed.device)
+                checked(Setting, tr("The setting"), device_id=0, name=filed.setting, sustained_w=arrival.claimed_w)
+                checked(Workload, tr("The workload"), name=filed.workload)
                 arrival.log  # noqa: B018 - raises where its two files do not overlap
             except PinchError as error:
                 self._choose([row])

@@ -10,6 +10,7 @@ from pinch.core.progress import Progress
 from pinch.intake.arrivals import Batch, arrivals_of, read_batch
 from pinch.intake.filing import NamePattern
 from pinch.intake.watched_folder import WatchedFolder
+from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.logs.control import LogImport
 from pinch.ui.page_protocol import Shell
@@ -46,7 +47,9 @@ class WatchControl(QObject):
         self._watched, self._pattern = WatchedFolder(folder), pattern
         self._clock.start()
         self._shell.footer.show_watched(folder.name)
-        self._shell.notices.done(f"Logs that come into {folder} become runs. Those that are there already stay out.")
+        self._shell.notices.done(
+            tr("Logs that come into {folder} become runs. Those that are there already stay out.", folder=folder)
+        )
 
     def end(self) -> None:
         """Watch nothing any more."""
@@ -66,7 +69,7 @@ class WatchControl(QObject):
             paths = watched.look(now_s)
             return read_batch(paths, None, progress) if paths else None
 
-        self.job = Job("Looking into the watched folder", work, self)
+        self.job = Job(tr("Looking into the watched folder"), work, self)
         self.job.finished.connect(lambda batch: self._shell.safely(lambda: self._take(batch)))
         self.job.failed.connect(self._failed)
         self.job.start()
@@ -95,8 +98,8 @@ class WatchControl(QObject):
     def _say_waiting(self) -> None:
         if self.waiting:
             logs = counted(len(self.waiting), "log waits", "logs wait")
-            self._shell.notices.done(f"{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).")
+            self._shell.notices.done(tr("{logs} for an answer: Add, Logs that wait (Ctrl+Alt+W).", logs=logs))
 
     def _failed(self, reason: str) -> None:
         self.end()
-        self._shell.notices.error(f"The folder is not watched any more. {reason}")
+        self._shell.notices.error(tr("The folder is not watched any more. {reason}", reason=reason))

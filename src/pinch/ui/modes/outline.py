@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from pinch.analysis.modes import Surface
 from pinch.bench.records import Form
+from pinch.language import tr
 from pinch.ui import look
 
 PLACES: Mapping[str, tuple[float, float]] = {
@@ -39,7 +40,7 @@ class Outline(QWidget):
         """Show what was read, the hottest first."""
         self._form, self._surfaces, self._fahrenheit = form, list(surfaces), fahrenheit
         words = ", ".join(f"{s.place.replace('_', ' ')} {self._text(s)}" for s in surfaces)
-        self.setAccessibleName(f"Surfaces: {words}" if words else "No surface was read")
+        self.setAccessibleName(tr("Surfaces: {words}", words=words) if words else tr("No surface was read"))
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -77,4 +78,8 @@ class Outline(QWidget):
 
     def _text(self, surface: Surface) -> str:
         celsius = surface.touch.temp_c
-        return f"{1.8 * celsius + 32:.0f} °F" if self._fahrenheit else f"{celsius:.1f} °C"
+        return (
+            tr("{celsius:.0f} °F", celsius=1.8 * celsius + 32)
+            if self._fahrenheit
+            else tr("{celsius:.1f} °C", celsius=celsius)
+        )

@@ -4,15 +4,20 @@ from pinch.analysis.modes import modes_sheet
 from pinch.bench.cards import CardKind, ModesQuery
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.modes.view import BATTERY, SOUND, WALL, ModesView
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 
 NOTES = [
-    "What “quiet”, “balanced” and “fast” really are: each setting by its measured watts, with what it holds, sounds "
-    "and feels like, and how long the battery lasts.",
-    "Noise, surfaces and watts by hand come from Reading by hand (Ctrl+G) on the Run page. A noise reading whose place "
-    "is “room” is of the room alone, and is taken off.",
-    "~ is by the line of wall over package, not measured; ≤ is an upper bound.",
+    tr(
+        "What “quiet”, “balanced” and “fast” really are: each setting by its measured watts, "
+        "with what it holds, sounds and feels like, and how long the battery lasts."
+    ),
+    tr(
+        "Noise, surfaces and watts by hand come from Reading by hand (Ctrl+G) on the Run page. "
+        "A noise reading whose place is “room” is of the room alone, and is taken off."
+    ),
+    tr("~ is by the line of wall over package, not measured; ≤ is an upper bound."),
 ]
 KINDS = {WALL: CardKind.WALL, BATTERY: CardKind.BATTERY, SOUND: CardKind.SOUND}
 """What a tab is sent as; the others as the sheet."""
@@ -21,7 +26,7 @@ KINDS = {WALL: CardKind.WALL, BATTERY: CardKind.BATTERY, SOUND: CardKind.SOUND}
 class ModesPage(Page[ModesView]):
     """The sheet of the chosen device under the chosen workload."""
 
-    name = "Modes"
+    name = tr("Modes")
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -38,13 +43,15 @@ class ModesPage(Page[ModesView]):
     def show(self) -> None:
         session, view, shell = self.session, self.view, self.shell
         shell.margin.show_notes(None)
-        shell.margin.tell("Modes at a glance", NOTES)
+        shell.margin.tell(tr("Modes at a glance"), NOTES)
         points, device, workload = shell.points.wanted(), session.device, session.workload
         if device is None or workload is None:
-            view.show_nothing(f"Choose {'a device' if device is None else 'a workload'} above to see its modes.")
+            view.show_nothing(
+                tr("Choose {what} above to see its modes.", what=tr("a device") if device is None else tr("a workload"))
+            )
             return
         if points is None:
-            view.show_nothing("Judging all runs …")
+            view.show_nothing(tr("Judging all runs …"))
             return
         rooms = [p.room_c for p in points.points if p.device.id == device.id and p.workload.id == workload.id]
         known = [r for r in rooms if r is not None]
@@ -63,7 +70,7 @@ class ModesPage(Page[ModesView]):
     def sent(self) -> Sent:
         view, subject = self.view, self.session.subject
         if view.sheet is None or subject.device_id is None or subject.workload_id is None:
-            raise PinchError("Choose a device and a workload above first.")
+            raise PinchError(tr("Choose a device and a workload above first."))
         query = ModesQuery(
             device_id=subject.device_id,
             workload_id=subject.workload_id,

@@ -9,6 +9,7 @@ from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Instrument
 from pinch.core.printing import in_column, plain
 from pinch.core.touch import Material, longest_contact
+from pinch.language import numeral, tr
 from pinch.narrative.explain_modes import (
     explain_minutes,
     explain_mode,
@@ -21,21 +22,40 @@ from pinch.narrative.mode_words import hours_words
 from pinch.ui.table_rows import TableRow
 
 MODE_COLUMNS = (
-    *("Setting", "W", "Burst W", "Hold %", "GHz", "°C", "Headroom K", "Score", "dB(A)", "Hottest °C", "Wall W"),
-    *("Minutes", "Score/W", "Marks"),
+    *(tr("Setting"), "W", "Burst W", "Hold %", "GHz", "°C", "Headroom K", tr("Score"), "dB(A)", "Hottest °C", "Wall W"),
+    *(tr("Minutes"), "Score/W", tr("Marks")),
 )
 WALL_COLUMNS = (
-    "Setting",
+    tr("Setting"),
     "Claimed W",
     "Package W",
     "Wall W",
-    "Beside the package W",
-    "For each of the score",
-    "Split",
+    tr("Beside the package W"),
+    tr("For each of the score"),
+    tr("Split"),
 )
-BATTERY_COLUMNS = ("Run", "Charge %", "Draw W", "By power W", "Full battery", "95 %", "min/Wh", "Kept of mains %", "")
-SOUND_COLUMNS = ("Setting", "dB(A)", "As read", "Readings", "Distance", "Instrument", "Score", "")
-TOUCH_COLUMNS = ("Place", "Temperature", "Over the room K", "At 25 °C", "Within its limit when", "")
+BATTERY_COLUMNS = (
+    tr("Run"),
+    "Charge %",
+    "Draw W",
+    tr("By power W"),
+    tr("Full battery"),
+    "95 %",
+    "min/Wh",
+    tr("Kept of mains %"),
+    "",
+)
+SOUND_COLUMNS = (
+    tr("Setting"),
+    "dB(A)",
+    tr("As read"),
+    tr("Readings"),
+    tr("Distance"),
+    tr("Instrument"),
+    tr("Score"),
+    "",
+)
+TOUCH_COLUMNS = (tr("Place"), tr("Temperature"), tr("Over the room K"), "At 25 °C", tr("Within its limit when"), "")
 
 
 FORMS = (".1f", ".1f", ".0f", ".2f", ".0f", ".0f", ".4g", ".1f", ".1f", ".1f", ".0f", ".3g")
@@ -89,12 +109,12 @@ def wall_rows(sheet: ModesSheet) -> list[TableRow]:
     for r in sheet.rows:
         if r.wall_w is None or r.power_w is None:
             continue
-        energy = f"{plain(r.wall_w / r.score)} J" if r.score else ""
+        energy = tr("{wall_w} J", wall_w=plain(r.wall_w / r.score)) if r.score else ""
         if r.score and not sheet.workload.higher_is_better:  # the score is times an hour then
-            energy = f"{plain(r.wall_w / r.score, 3)} Wh a task"
+            energy = tr("{wall_w} Wh a task", wall_w=plain(r.wall_w / r.score, 3))
         cells = (
             r.setting.name,
-            f"{r.setting.sustained_w:g}" if r.setting.sustained_w else "",
+            numeral(r.setting.sustained_w, "g") if r.setting.sustained_w else "",
             f"{r.power_w:.1f}",
             f"{r.wall_w:.1f}",
             f"{r.wall_w - r.power_w:.1f}",
@@ -111,7 +131,15 @@ def battery_rows(sheet: ModesSheet) -> list[TableRow]:
     for p in sheet.rundowns:
         d = p.digest.rundown
         assert d is not None
-        interval = f"{hours_words(d.low_h)} to {hours_words(d.high_h)}" if d.low_h is not None else ""
+        interval = (
+            tr(
+                "{hours_words} to {hours_words_2}",
+                hours_words=hours_words(d.low_h),
+                hours_words_2=hours_words(d.high_h),
+            )
+            if d.low_h is not None
+            else ""
+        )
         per_wh = f"{60 / d.draw_w:.2f}" if d.draw_w else ""
         name = f"{p.setting.name}, {p.workload.name}"
         cells = (
@@ -143,10 +171,10 @@ def sound_rows(sheet: ModesSheet, limit: float) -> list[TableRow]:
             f"{bound}{n.level:.1f}",
             f"{n.read:.1f}",
             str(n.readings),
-            ", ".join(f"{d / 10:g} cm" for d in n.distances) or "not noted",
+            ", ".join(tr("{d:g} cm", d=d / 10) for d in n.distances) or tr("not noted"),
             ", ".join(n.instruments),
             f"{plain(r.score)}" if r.score else "",
-            "the best at or below the limit" if r is best else "",
+            tr("the best at or below the limit") if r is best else "",
         )
         rows.append(TableRow(cells, explain_noise(r), of=r.runs[0].run.id, aside=n.level > limit))
     return rows
@@ -163,8 +191,8 @@ def touch_rows(row: ModeRow | None, fahrenheit: bool, material: Material | None 
             s.place.replace("_", " "),
             f"{shown[0]} {unit}",
             "" if t.rise_k is None else f"{t.rise_k:.1f}",
-            f"{shown[1]} {unit}" if shown[1] else "room not known",
-            str(t.longest) if t.longest else "not even a touch",
+            f"{shown[1]} {unit}" if shown[1] else tr("room not known"),
+            str(t.longest) if t.longest else tr("not even a touch"),
             t.question,
         )
         rows.append(TableRow(cells, explain_surface(s)))
@@ -186,8 +214,8 @@ def _split(runs: Sequence[RunPoint]) -> str:
     if not both:
         return ""
     cpu, gpu, load = both[0]
-    left = f", {100 - load:.0f} % of its time left" if load is not None else ""
-    return f"processor {cpu:.1f} W, graphics {gpu:.1f} W{left}"
+    left = tr(", {load:.0f} % of its time left", load=100 - load) if load is not None else ""
+    return tr("processor {cpu:.1f} W, graphics {gpu:.1f} W{left}", cpu=cpu, gpu=gpu, left=left)
 
 
 def _in(temp_c: float | None, fahrenheit: bool) -> str:

@@ -18,6 +18,7 @@ from pinch.bench.readings import Instrument
 from pinch.charts.spec import Chart, unbroken
 from pinch.core.sound import Grade
 from pinch.core.touch import Material
+from pinch.language import tr
 from pinch.narrative import cautions, explain_modes
 from pinch.narrative import mode_words as saying
 from pinch.narrative.explanation import Explanation
@@ -30,7 +31,7 @@ from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
-TABS = ("At a glance", "Wall", "Battery", "Sound", "Touch", "Year")
+TABS = (tr("At a glance"), tr("Wall"), tr("Battery"), tr("Sound"), tr("Touch"), tr("Year"))
 LEAST_CHART = 170
 GLANCE, WALL, BATTERY, SOUND, TOUCH, YEAR = range(6)
 
@@ -48,34 +49,38 @@ class ModesView(PageView):
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._chart_button = small_button(
-            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+            tr("Chart …"), tr("Write the chart as PNG, SVG or PDF (Ctrl+E)"), self.chart_wanted.emit
         )
         self.room = QComboBox()
-        self.room.setAccessibleName("Room temperature")
+        self.room.setAccessibleName(tr("Room temperature"))
         self.sheet: ModesSheet | None = None
         self._points: BookPoints | None = None
         self._slot = 0
-        self.modes = RowTable("Modes at a glance", state.MODE_COLUMNS)
-        self.wall = RowTable("Wall and package", state.WALL_COLUMNS, words=(0, 6))
-        self.rundowns = RowTable("Rundowns", state.BATTERY_COLUMNS, words=(0, 8))
-        self.sound = RowTable("Levels", state.SOUND_COLUMNS, words=(0, 4, 5, 7))
-        self.touch = RowTable("Surfaces", state.TOUCH_COLUMNS, words=(0, 4, 5))
+        self.modes = RowTable(tr("Modes at a glance"), state.MODE_COLUMNS)
+        self.wall = RowTable(tr("Wall and package"), state.WALL_COLUMNS, words=(0, 6))
+        self.rundowns = RowTable(tr("Rundowns"), state.BATTERY_COLUMNS, words=(0, 8))
+        self.sound = RowTable(tr("Levels"), state.SOUND_COLUMNS, words=(0, 4, 5, 7))
+        self.touch = RowTable(tr("Surfaces"), state.TOUCH_COLUMNS, words=(0, 4, 5))
         self.glance_chart, self.wall_chart, self.battery_chart, self.sound_chart = (ChartView() for _ in range(4))
         self.wall_words, self.battery_words, self.sound_words = (label("", "", wrap=True) for _ in range(3))
-        self.share = NumberBox("Share of the score to keep", 1.0, 100.0, 90.0, unit="%", before="keeps ", width=170)
-        self.at_w = NumberBox("Package watts on battery", 0.5, 500.0, 15.0, unit="W", before="how long at ", width=170)
-        self.limit = NumberBox("Quiet limit", 0.0, 120.0, 35.0, unit="dB(A)", before="at most ", width=170)
+        self.share = NumberBox(
+            tr("Share of the score to keep"), 1.0, 100.0, 90.0, unit="%", before=tr("keeps "), width=170
+        )
+        self.at_w = NumberBox(
+            tr("Package watts on battery"), 0.5, 500.0, 15.0, unit="W", before=tr("how long at "), width=170
+        )
+        self.limit = NumberBox(tr("Quiet limit"), 0.0, 120.0, 35.0, unit="dB(A)", before=tr("at most "), width=170)
         self.fahrenheit = QCheckBox("in °F")
         self.grade, self.material = QComboBox(), QComboBox()
-        self.grade.setAccessibleName("How the room is taken off")
+        self.grade.setAccessibleName(tr("How the room is taken off"))
         for grade in Grade:
             self.grade.addItem(str(grade), grade)
-        self.material.setAccessibleName("Material of the surfaces")
-        self.material.addItem("usual materials", None)
+        self.material.setAccessibleName(tr("Material of the surfaces"))
+        self.material.addItem(tr("usual materials"), None)
         for material in Material:
             self.material.addItem(str(material), material)
         self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
-        self.setting.setAccessibleName("Setting whose surfaces are shown")
+        self.setting.setAccessibleName(tr("Setting whose surfaces are shown"))
         self.glance_chart.setMinimumHeight(LEAST_CHART)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self._lay_out()
@@ -133,9 +138,9 @@ class ModesView(PageView):
     def show_rooms(self, rooms: list[float], chosen: float | None) -> None:
         """Offer the room temperatures that occur."""
         self.room.clear()
-        self.room.addItem("any room", None)
+        self.room.addItem(tr("any room"), None)
         for room in rooms:
-            self.room.addItem(f"room {room:g} °C", room)
+            self.room.addItem(tr("room {room:g} °C", room=room), room)
         self.room.setCurrentIndex(max(0, self.room.findData(chosen)))
         self.room.setVisible(len(rooms) > 1)
 
@@ -195,7 +200,7 @@ class ModesView(PageView):
             self.below.addWidget(page)
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
-        self.tabs.setAccessibleName("Part of the sheet")
+        self.tabs.setAccessibleName(tr("Part of the sheet"))
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(6)
@@ -207,7 +212,7 @@ class ModesView(PageView):
 
     def _pages(self) -> list[QWidget]:
         hint = label(
-            "Click a heading to sort, a cell for where it comes from; Enter opens the run.", "quiet", wrap=True
+            tr("Click a heading to sort, a cell for where it comes from; Enter opens the run."), "quiet", wrap=True
         )
         caution = label(cautions.TOUCH, "quiet", wrap=True)
         touch = _page([self.setting, self.material, self.fahrenheit], self.outline, self.touch, caution)

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWid
 
 from pinch.core.errors import DataError
 from pinch.core.yearly import MODES, PROFILES, typical_year
+from pinch.language import tr
 from pinch.ui.number_box import NumberBox
 from pinch.ui.shell.words import label
 
@@ -17,16 +18,16 @@ class YearPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.profile = QComboBox()
-        self.profile.setAccessibleName("Weights of the modes")
+        self.profile.setAccessibleName(tr("Weights of the modes"))
         for profile in PROFILES:
             self.profile.addItem(profile.name, profile)
-        self.watts = [_number(f"Watts {mode}", 1000.0, unit="W") for mode in MODES]
-        self.weights = [_number(f"Share {mode}", 100.0, unit="%") for mode in MODES]
-        self.tariff, self.currency = _number("Tariff", 100.0, after=" a kWh"), QLineEdit("EUR")
+        self.watts = [_number(tr("Watts {mode}", mode=mode), 1000.0, unit="W") for mode in MODES]
+        self.weights = [_number(tr("Share {mode}", mode=mode), 100.0, unit="%") for mode in MODES]
+        self.tariff, self.currency = _number(tr("Tariff"), 100.0, after=" a kWh"), QLineEdit("EUR")
         self.tariff.setValue(TARIFF)
         self.currency.setMaxLength(3)
         self.currency.setFixedWidth(60)
-        self.currency.setAccessibleName("Currency")
+        self.currency.setAccessibleName(tr("Currency"))
         self.result, self.source = label("", "heading", wrap=True), label("", "quiet", wrap=True)
         grid = QGridLayout()
         grid.addWidget(self.profile, 0, 0)
@@ -34,9 +35,9 @@ class YearPane(QWidget):
             grid.addWidget(label(mode, "quiet"), 0, column)
             grid.addWidget(self.watts[column - 1], 1, column)
             grid.addWidget(self.weights[column - 1], 2, column)
-        grid.addWidget(label("at the wall", "quiet"), 1, 0)
-        grid.addWidget(label("share of the year", "quiet"), 2, 0)
-        grid.addWidget(label("tariff", "quiet"), 3, 0)
+        grid.addWidget(label(tr("at the wall"), "quiet"), 1, 0)
+        grid.addWidget(label(tr("share of the year"), "quiet"), 2, 0)
+        grid.addWidget(label(tr("tariff"), "quiet"), 3, 0)
         grid.addWidget(self.tariff, 3, 1)
         grid.addWidget(self.currency, 3, 2)
         grid.setColumnStretch(len(MODES) + 1, 1)
@@ -61,7 +62,7 @@ class YearPane(QWidget):
         profile = self.profile.currentData()
         for spin, share in zip(self.weights, profile.weights, strict=True):
             spin.setValue(100.0 * share)
-        self.source.setText(f"Weights: {profile.source}; they can be changed. TEC = 8.76 Σ P·w.")
+        self.source.setText(tr("Weights: {source}; they can be changed. TEC = 8.76 Σ P·w.", source=profile.source))
         self._work()
 
     def _work(self) -> None:
@@ -74,7 +75,9 @@ class YearPane(QWidget):
             return
         cost = f", {year.cost:.2f} {self.currency.text()}" if self.tariff.value() else ""
         parts = ", ".join(f"{mode} {kwh:.2f}" for mode, kwh in zip(MODES, year.by_mode_kwh, strict=True))
-        self.result.setText(f"{year.kwh:.2f} kWh a year{cost} (kWh by mode: {parts}).")
+        self.result.setText(
+            tr("{kwh:.2f} kWh a year{cost} (kWh by mode: {parts}).", kwh=year.kwh, cost=cost, parts=parts)
+        )
 
 
 def _number(name: str, high: float, unit: str = "", after: str = "") -> NumberBox:

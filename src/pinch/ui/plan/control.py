@@ -13,6 +13,7 @@ from pinch.bench.plans import MOST_REPEATS, OrderRule, Outcome, Plan, PlanSessio
 from pinch.bench.presets import Intent, propose
 from pinch.bench.records import ExitStatus, Run, Setting, Workload, checked, free_name, live
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.plan.state import entry_now
 from pinch.ui.session import Session as BookSession
@@ -75,7 +76,7 @@ class PlanControl(QObject):
         def work(_: Callable[[float], bool]) -> tuple[PlannedSheet, PlanDesk]:
             return plan_from_file(path, plan, present(), desk)
 
-        self._job = Job("Planning", work, self)
+        self._job = Job(tr("Planning"), work, self)
         self._job.finished.connect(self._finished)
         self._job.failed.connect(self._failed)
         self._job.start()
@@ -122,9 +123,9 @@ class PlanControl(QObject):
                 cells = tuple(c.model_copy(update={"workload_id": soak.id}) for c in cells)
             free = free_name(name, [p.name for p in book.plans()])
             fields = {"name": free, "protocol_id": protocol, "order": proposal.order, "cells": cells}
-            kept.append(book.save(checked(Plan, "The plan", **fields)))
+            kept.append(book.save(checked(Plan, tr("The plan"), **fields)))
 
-        self._session.change(f"new plan {name}", work)
+        self._session.change(tr("new plan {name}", name=name), work)
         self._chosen = kept[0].id
         self._session.refresh()
 
@@ -139,9 +140,15 @@ class PlanControl(QObject):
         number = read_quantity(words[-1] if words[:1] and words[-1].isdigit() else typed, "").value if words else 0.0
         if number != int(number) or not 0 <= number <= MOST_REPEATS:
             self._session.refresh()
-            raise PinchError(f"{typed!r} is not a number of repeats from 0 to {MOST_REPEATS}.")
+            raise PinchError(
+                tr(
+                    "{typed!r} is not a number of repeats from 0 to {most_repeats}.",
+                    typed=typed,
+                    most_repeats=MOST_REPEATS,
+                )
+            )
         plan = self._need()
-        self._save(plan.with_cell(setting_id, workload_id, int(number)), "change repeats")
+        self._save(plan.with_cell(setting_id, workload_id, int(number)), tr("change repeats"))
 
     def next_priority(self, setting_id: int, workload_id: int) -> None:
         """First, usual, only if there is time, and round again."""
@@ -149,19 +156,19 @@ class PlanControl(QObject):
         cell = plan.cell(setting_id, workload_id)
         if cell is not None:
             priority = {2: 1, 1: 3, 3: 2}[cell.priority]
-            self._save(plan.with_cell(setting_id, workload_id, cell.repeats, priority), "change priority")
+            self._save(plan.with_cell(setting_id, workload_id, cell.repeats, priority), tr("change priority"))
 
     def set_order(self, order: str) -> None:
         """Order by least time, or balanced."""
-        self._save(self._need().model_copy(update={"order": OrderRule(order)}), "change order")
+        self._save(self._need().model_copy(update={"order": OrderRule(order)}), tr("change order"))
 
     def set_protocol(self, protocol_id: int | None) -> None:
         """Another protocol."""
-        self._save(self._need().model_copy(update={"protocol_id": protocol_id}), "change protocol")
+        self._save(self._need().model_copy(update={"protocol_id": protocol_id}), tr("change protocol"))
 
     def set_sessions(self, sessions: tuple[PlanSession, ...]) -> None:
         """Other times for testing."""
-        self._save(self._need().model_copy(update={"sessions": sessions}), "change sessions")
+        self._save(self._need().model_copy(update={"sessions": sessions}), tr("change sessions"))
 
     def move_on(self) -> None:
         """The sessions that are over go; where none is left, all of them move to today, or tomorrow if that is over."""
@@ -180,9 +187,11 @@ class PlanControl(QObject):
         if not typed.strip():
             self.set_sessions(())
             return
-        length = typed if not typed.strip().replace(",", ".").replace(".", "").isdigit() else f"{typed} h"
+        length = (
+            typed if not typed.strip().replace(",", ".").replace(".", "").isdigit() else tr("{typed} h", typed=typed)
+        )
         minutes = read_quantity(length, "min").value
-        self.set_sessions((checked(PlanSession, "The session", start=present(), minutes=minutes),))
+        self.set_sessions((checked(PlanSession, tr("The session"), start=present(), minutes=minutes),))
 
     def next_step(self) -> tuple[SheetLine, list[SheetLine]] | None:
         """The next run of the sheet and what is to be done before it; None where nothing is planned."""
@@ -213,25 +222,25 @@ class PlanControl(QObject):
             if entry.run_id is not None:
                 book.save(book.get(Run, entry.run_id).model_copy(update={"void": reason or "void in the plan"}))
 
-        self._session.change("void a run of the plan", work)
+        self._session.change(tr("void a run of the plan"), work)
 
     def draw_again(self) -> None:
         """Another balanced order, by the next seed."""
         plan = self._need()
         changed = plan.model_copy(update={"seed": plan.seed + 1, "order": OrderRule.BALANCED})
-        self._save(changed, f"draw the order with seed {plan.seed + 1}")
+        self._save(changed, tr("draw the order with seed {seed}", seed=plan.seed + 1))
 
     def note_run(self, run: Run) -> bool:
         """A recorded run that the plan wanted is done; answers whether it was wanted."""
         done = self.plan.with_done(run, present()) if self.plan and run.status is ExitStatus.COMPLETE else None
         if done is not None:
-            self._save(done, f"run {run.repeat} done as planned")
+            self._save(done, tr("run {repeat} done as planned", repeat=run.repeat))
         return done is not None
 
     def archive(self) -> None:
         """Keep the plan, but offer it no more."""
         plan = self._need()
-        self._save(plan.model_copy(update={"archived": True}), f"archive plan {plan.name}")
+        self._save(plan.model_copy(update={"archived": True}), tr("archive plan {plan}", plan=plan.name))
 
     def copy(self) -> None:
         """The plan as the start of the next: the same matrix, nothing done."""
@@ -239,7 +248,7 @@ class PlanControl(QObject):
         name = free_name(plan.name, [p.name for p in self._session.book.plans()])
         copied = Plan(name=name, protocol_id=plan.protocol_id, order=plan.order, cells=plan.cells, seed=plan.seed + 1)
         self._chosen = None  # the newest is shown
-        self._session.change(f"copy plan {plan.name}", lambda: self._session.book.save(copied))
+        self._session.change(tr("copy plan {plan}", plan=plan.name), lambda: self._session.book.save(copied))
 
     def _save(self, plan: Plan, words: str) -> None:
         self._session.change(words, lambda: self._session.book.save(plan))
@@ -247,7 +256,7 @@ class PlanControl(QObject):
     def _need(self) -> Plan:
         plan = self.plan
         if plan is None:
-            raise PinchError("There is no plan yet; make one first.")
+            raise PinchError(tr("There is no plan yet; make one first."))
         return plan
 
     def _finished(self, result: tuple[PlannedSheet, PlanDesk]) -> None:

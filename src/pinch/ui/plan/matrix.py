@@ -6,6 +6,7 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.plan.state import Matrix, MatrixCell
 
@@ -20,7 +21,7 @@ class MatrixTable(QTableWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Matrix of runs: settings down, workloads across")
+        self.setAccessibleName(tr("Matrix of runs: settings down, workloads across"))
         self.setObjectName("matrix")
         self.matrix: Matrix | None = None
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -77,11 +78,11 @@ class MatrixTable(QTableWidget):
         item = QTableWidgetItem(cell.text)
         theme = look.theme()
         if cell.why_not:
-            item.setText("cannot be" if cell.repeats else "–")
+            item.setText(tr("cannot be") if cell.repeats else "–")
             item.setFlags(Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled)
             item.setForeground(QBrush(QColor(theme.quiet)))
             item.setBackground(look.hatched(theme.hairline, Qt.BrushStyle.BDiagPattern))
-            item.setToolTip(f"Cannot be: {cell.why_not}.")
+            item.setToolTip(tr("Cannot be: {why_not}.", why_not=cell.why_not))
         elif cell.repeats:
             item.setBackground(QBrush(QColor(theme.window)))
         return item
@@ -92,4 +93,4 @@ class MatrixTable(QTableWidget):
             self.repeats_typed.emit(setting.id, workload.id, item.text())
 
 
-HINT = "Type how many repeats; Delete takes a cell out; P makes it first, or only if there is time."
+HINT = tr("Type how many repeats; Delete takes a cell out; P makes it first, or only if there is time.")

@@ -11,6 +11,7 @@ from pinch.bench.presets import Intent
 from pinch.bench.records import live
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative.sheet_words import duration, explain_sheet
 from pinch.ui.dialogs import ask_text
 from pinch.ui.file_dialogs import save_name
@@ -28,7 +29,7 @@ START_MS, REPLAN_MS = 300, 60_000
 class PlanPage(Page[PlanView]):
     """The chosen plan; its run sheet comes from the background."""
 
-    name, early = "Plan", True
+    name, early = tr("Plan"), True
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -64,17 +65,17 @@ class PlanPage(Page[PlanView]):
     def menu(self) -> Sequence[MenuEntry]:
         plan, control = MenuName.PLAN, self.control
         return (
-            MenuEntry(MenuName.BOOK, 150, "Write the run sheet …", self.write_sheet, "Ctrl+P"),
-            MenuEntry(MenuName.ADD, 150, "Plan …", self.new_plan, "Ctrl+Alt+N"),
-            MenuEntry(plan, 10, "Sessions …", self.ask_sessions, "Ctrl+T"),
-            MenuEntry(plan, 20, "Move the sessions on to today", control.move_on),
-            MenuEntry(plan, 30, "Draw another balanced order", control.draw_again),
-            MenuEntry(plan, 40, "Copy this plan as the next", control.copy),
-            MenuEntry(plan, 50, "Archive this plan", control.archive),
-            MenuEntry(plan, 110, "The chosen run is done", partial(self.note_outcome, "done"), "Ctrl+Return"),
-            MenuEntry(plan, 120, "… is void …", partial(self.note_outcome, "void")),
-            MenuEntry(plan, 130, "… is skipped …", partial(self.note_outcome, "skipped")),
-            MenuEntry(plan, 140, "Record the chosen or the next run", self.record_next, "Ctrl+Shift+R"),
+            MenuEntry(MenuName.BOOK, 150, tr("Write the run sheet …"), self.write_sheet, "Ctrl+P"),
+            MenuEntry(MenuName.ADD, 150, tr("Plan …"), self.new_plan, "Ctrl+Alt+N"),
+            MenuEntry(plan, 10, tr("Sessions …"), self.ask_sessions, "Ctrl+T"),
+            MenuEntry(plan, 20, tr("Move the sessions on to today"), control.move_on),
+            MenuEntry(plan, 30, tr("Draw another balanced order"), control.draw_again),
+            MenuEntry(plan, 40, tr("Copy this plan as the next"), control.copy),
+            MenuEntry(plan, 50, tr("Archive this plan"), control.archive),
+            MenuEntry(plan, 110, tr("The chosen run is done"), partial(self.note_outcome, "done"), "Ctrl+Return"),
+            MenuEntry(plan, 120, tr("… is void …"), partial(self.note_outcome, "void")),
+            MenuEntry(plan, 130, tr("… is skipped …"), partial(self.note_outcome, "skipped")),
+            MenuEntry(plan, 140, tr("Record the chosen or the next run"), self.record_next, "Ctrl+Shift+R"),
         )
 
     def forget(self) -> None:
@@ -85,14 +86,16 @@ class PlanPage(Page[PlanView]):
 
     def count(self) -> str:
         sheet = self.control.sheet
-        return f"{duration(sheet.left_s)} left" if sheet and sheet.sheet.runs else ""
+        return tr("{left_s} left", left_s=duration(sheet.left_s)) if sheet and sheet.sheet.runs else ""
 
     def show(self) -> None:
         self.shell.margin.show_notes(None)
         plan, book = self.control.plan, self.session.book
         self.view.show_plans(self.control.plans, live(book.protocols()), plan)
         if plan is None:
-            self.shell.margin.tell("The plan", ["A matrix of runs becomes a run sheet: in which order, until when."])
+            self.shell.margin.tell(
+                tr("The plan"), [tr("A matrix of runs becomes a run sheet: in which order, until when.")]
+            )
             return
         self.view.matrix.show_matrix(matrix(book, plan, self.session.device))
         self.control.start()
@@ -120,7 +123,7 @@ class PlanPage(Page[PlanView]):
         book = self.session.book
         devices, workloads, protocols = live(book.devices()), live(book.workloads()), live(book.protocols())
         if not devices or not workloads:
-            raise PinchError("A plan needs a device and a workload; enter them on the Bench page first.")
+            raise PinchError(tr("A plan needs a device and a workload; enter them on the Bench page first."))
         dialog = NewPlanDialog(devices, workloads, protocols, self.session.device, self.shell.dialog_parent)
         if dialog.exec():
             intent = dialog.intent.currentData()
@@ -141,7 +144,7 @@ class PlanPage(Page[PlanView]):
         """When there is time for the plan."""
         plan = self.control.plan
         if plan is None:
-            raise PinchError("There is no plan yet; make one first.")
+            raise PinchError(tr("There is no plan yet; make one first."))
         dialog = SessionsDialog(plan.sessions, present(), self.shell.dialog_parent)
         if dialog.exec():
             self.control.set_sessions(dialog.sessions)
@@ -150,9 +153,9 @@ class PlanPage(Page[PlanView]):
         """The run sheet to print, as a table or as a calendar."""
         sheet = self.control.sheet
         if sheet is None:
-            raise PinchError("There is no run sheet yet; make a plan first.")
-        kinds = "Run sheets (*.pdf *.html *.csv *.ics)"
-        path = save_name(self.shell.dialog_parent, "Write the run sheet", "run-sheet.pdf", kinds)
+            raise PinchError(tr("There is no run sheet yet; make a plan first."))
+        kinds = tr("Run sheets (*.pdf *.html *.csv *.ics)")
+        path = save_name(self.shell.dialog_parent, tr("Write the run sheet"), "run-sheet.pdf", kinds)
         if path:
             self.shell.writing.sheet(sheet, path)
 
@@ -162,7 +165,7 @@ class PlanPage(Page[PlanView]):
         line, result = self.view.chosen_line, Outcome(outcome)
         was_done = line is not None and line.outcome is Outcome.DONE and result is Outcome.VOID
         if not self.shell.shows(self) or line is None or not (line.is_run or was_done):
-            raise PinchError("Choose a run of the run sheet that is still to do.")
+            raise PinchError(tr("Choose a run of the run sheet that is still to do."))
         reason = "" if result is Outcome.DONE else self.ask_reason(result)
         if reason is not None and was_done:
             self.control.void(self.view.table.currentRow(), reason)
@@ -171,14 +174,14 @@ class PlanPage(Page[PlanView]):
 
     def ask_reason(self, outcome: Outcome) -> str | None:
         """Why a run of the plan is void or skipped; None where the operator thought better of it."""
-        return ask_text(self.shell.dialog_parent, f"This run is {outcome}", "Why?")
+        return ask_text(self.shell.dialog_parent, tr("This run is {outcome}", outcome=outcome), "Why?")
 
     def record_next(self) -> None:
         """The chosen run of the sheet, on other pages the next one, becomes what is to be recorded."""
         following = self.control.next_step()
         line = self.view.chosen_line if self.shell.shows(self) else following[0] if following else None
         if line is None or not line.is_run:
-            raise PinchError("Choose a run of the run sheet that is still to do.")
+            raise PinchError(tr("Choose a run of the run sheet that is still to do."))
         self.shell.go_to(RecordingTarget(self.control.take(line)))
 
     def _planned(self) -> None:

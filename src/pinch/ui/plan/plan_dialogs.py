@@ -20,6 +20,7 @@ from pinch.bench.plans import MOST_REPEATS, PlanSession
 from pinch.bench.presets import INTENT_WORDS, Intent
 from pinch.bench.records import Device, Protocol, Workload
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.plan.state import read_session, session_words
 from pinch.ui.shell.words import label
@@ -38,7 +39,7 @@ class NewPlanDialog(FormDialog):
         chosen: Device | None,
         parent: QWidget | None = None,
     ) -> None:
-        super().__init__("New plan", parent)
+        super().__init__(tr("New plan"), parent)
         self.setMinimumWidth(520)
         self.intent, self.name = QComboBox(), QLineEdit()
         self.device, self.other, self.protocol = QComboBox(), QComboBox(), QComboBox()
@@ -55,7 +56,7 @@ class NewPlanDialog(FormDialog):
         if chosen is not None:
             self.device.setCurrentIndex(self.device.findData(chosen.id))
         self.other.setCurrentIndex(0 if self.device.currentIndex() else min(1, self.other.count() - 1))
-        self.protocol.addItem("none", None)
+        self.protocol.addItem(tr("none"), None)
         for protocol in protocols:
             self.protocol.addItem(protocol.name, protocol.id)
         self.protocol.setCurrentIndex(min(1, self.protocol.count() - 1))
@@ -69,14 +70,14 @@ class NewPlanDialog(FormDialog):
             first.setCheckState(Qt.CheckState.Checked)
         self.workloads.setFixedHeight(132)
         for caption, widget in (
-            ("To find out", self.intent),
+            (tr("To find out"), self.intent),
             ("", self._words),
-            ("Name", self.name),
-            ("Device", self.device),
-            ("Against", self.other),
-            ("Workloads", self.workloads),
-            ("Repeats", self.repeats),
-            ("Protocol", self.protocol),
+            (tr("Name"), self.name),
+            (tr("Device"), self.device),
+            (tr("Against"), self.other),
+            (tr("Workloads"), self.workloads),
+            (tr("Repeats"), self.repeats),
+            (tr("Protocol"), self.protocol),
         ):
             self.form.addRow(caption, widget)
         self.intent.setCurrentIndex(list(Intent).index(Intent.LADDER))
@@ -92,7 +93,7 @@ class NewPlanDialog(FormDialog):
 
     def read(self) -> None:
         if not self.workload_ids and self.intent.currentData() is not Intent.EMPTY:
-            raise PinchError("Tick at least one workload.")
+            raise PinchError(tr("Tick at least one workload."))
 
     def _describe(self) -> None:
         intent: Intent = self.intent.currentData()
@@ -112,21 +113,21 @@ class SessionsDialog(FormDialog):
     """When there is time. `sessions` once it is accepted."""
 
     def __init__(self, sessions: tuple[PlanSession, ...], now: datetime, parent: QWidget | None = None) -> None:
-        super().__init__("Sessions", parent)
+        super().__init__(tr("Sessions"), parent)
         self._now = now
         self.sessions: tuple[PlanSession, ...] = sessions
         self.form.addRow(
             label(
-                "Without a length a session lasts as long as it takes; without sessions testing begins at once.",
+                tr("Without a length a session lasts as long as it takes; without sessions testing begins at once."),
                 wrap=True,
             )
         )
         self._grid = QGridLayout()
-        for place, caption in enumerate(("Day", "Start", "Length")):
+        for place, caption in enumerate((tr("Day"), tr("Start"), tr("Length"))):
             self._grid.addWidget(label(caption, "quiet"), 0, place)
         self.form.addRow(self._grid)
         self.rows: list[tuple[QLineEdit, QLineEdit, QLineEdit]] = []
-        self.add, self.remove = QPushButton("Add a session"), QPushButton("Remove the last")
+        self.add, self.remove = QPushButton(tr("Add a session")), QPushButton(tr("Remove the last"))
         buttons = QHBoxLayout()
         buttons.addWidget(self.add)
         buttons.addWidget(self.remove)
@@ -163,12 +164,17 @@ class SessionsDialog(FormDialog):
         sessions.sort(key=lambda s: s.start)
         for before, after in pairwise(sessions):
             if before.end is None or before.end > after.start:
-                raise PinchError(f"The session of {before.start.astimezone():%-d %b %H:%M} overlaps the next one.")
+                raise PinchError(
+                    tr(
+                        "The session of {astimezone:%-d %b %H:%M} overlaps the next one.",
+                        astimezone=before.start.astimezone(),
+                    )
+                )
         self.sessions = tuple(sessions)
 
     def _show(self, words: tuple[str, str, str]) -> None:
         edits = tuple(QLineEdit(text) for text in words)
-        for place, (edit, name) in enumerate(zip(edits, ("Day", "Start", "Length"), strict=True)):
-            edit.setAccessibleName(f"{name} of session {len(self.rows) + 1}")
+        for place, (edit, name) in enumerate(zip(edits, (tr("Day"), tr("Start"), tr("Length")), strict=True)):
+            edit.setAccessibleName(tr("{name} of session {rows}", name=name, rows=len(self.rows) + 1))
             self._grid.addWidget(edit, len(self.rows) + 1, place)
         self.rows.append((edits[0], edits[1], edits[2]))

@@ -11,13 +11,14 @@ from pinch.bench.plans import Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.records import Device, Setting, Workload, checked
 from pinch.bench.setting_differences import why_not
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative.sheet_words import duration
 
 STEP_WORDS = {
     "set": "set",
     "restart": "restart",
     "firmware": "firmware",
-    "hands": "by hand",
+    "hands": tr("by hand"),
     "supply": "supply",
     "recharge": "recharge",
     "cool": "wait",
@@ -89,7 +90,7 @@ def matrix(book: Book, plan: Plan, device: Device | None) -> Matrix:
     return Matrix(tuple(s for _, s in pairs), tuple(workloads), tuple(names), cells)
 
 
-PRIORITY_WORDS = {1: "first", 2: "", 3: "if time"}
+PRIORITY_WORDS = {1: "first", 2: "", 3: tr("if time")}
 
 
 def _cell(plan: Plan, device: Device, setting: Setting, workload: Workload) -> MatrixCell:
@@ -98,7 +99,7 @@ def _cell(plan: Plan, device: Device, setting: Setting, workload: Workload) -> M
     if cell is None:
         return MatrixCell("", 0, 2, reason)
     done = sum(e.outcome is Outcome.DONE for e in plan.entries_of(cell.setting_id, cell.workload_id))
-    count = f"{done} of {cell.repeats}" if done else f"{cell.repeats}"
+    count = tr("{done} of {repeats}", done=done, repeats=cell.repeats) if done else f"{cell.repeats}"
     return MatrixCell(
         "  ".join(filter(None, [count, PRIORITY_WORDS[cell.priority]])), cell.repeats, cell.priority, reason
     )
@@ -130,11 +131,11 @@ def read_session(day: str, start: str, length: str, today: datetime) -> PlanSess
     try:
         begun = datetime.strptime(start.strip().replace(".", ":"), "%H:%M")
     except ValueError:
-        raise PinchError(f"{start!r} is not a time of day such as 19:30.") from None
+        raise PinchError(tr("{start!r} is not a time of day such as 19:30.", start=start)) from None
     # the clock of the place, also across a change of its offset
     moment = datetime(date.year, date.month, date.day, begun.hour, begun.minute).astimezone()
     minutes = read_quantity(length, "min").value if length.strip() else None
-    session: PlanSession = checked(PlanSession, "The session", start=moment, minutes=minutes)
+    session: PlanSession = checked(PlanSession, tr("The session"), start=moment, minutes=minutes)
     return session
 
 

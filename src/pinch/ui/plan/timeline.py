@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from pinch.charts.runsheet_chart import BLOCK_KINDS, Block, SheetChart, clock
 from pinch.charts.theme import block_look
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.plots.strip_item import paint_hatch
 
@@ -90,7 +91,16 @@ class Timeline(QWidget):
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent):
             block = self.block_at(QPointF(event.pos()))
-            words = f"{clock(block.start_h)} to {clock(block.end_h)}: {block.words}" if block else ""
+            words = (
+                tr(
+                    "{clock} to {clock_2}: {block}",
+                    clock=clock(block.start_h),
+                    clock_2=clock(block.end_h),
+                    block=block.words,
+                )
+                if block
+                else ""
+            )
             QToolTip.showText(event.globalPos(), words, self)
             return True
         return super().event(event)

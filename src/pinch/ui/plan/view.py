@@ -25,6 +25,7 @@ from pinch.bench.plans import OrderRule, Outcome, Plan
 from pinch.bench.records import Protocol
 from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.spec import unbroken
+from pinch.language import tr
 from pinch.narrative.sheet_words import sheet_finding, sheet_totals
 from pinch.ui import look
 from pinch.ui.page_protocol import PageView
@@ -34,7 +35,7 @@ from pinch.ui.plan.timeline import Timeline
 from pinch.ui.shell.words import captioned, label
 
 SHEET, MATRIX = range(2)
-COLUMNS = ("Time", "Length", "Step", "What", "State")
+COLUMNS = (tr("Time"), tr("Length"), tr("Step"), tr("What"), tr("State"))
 
 
 class PlanView(PageView):
@@ -57,10 +58,14 @@ class PlanView(PageView):
         self.plan, self.order, self.protocol = QComboBox(), QComboBox(), QComboBox()
         self.hours = QLineEdit()
         self.hours.setPlaceholderText("3 h")
-        self.hours.setToolTip("One session from now: 3 h, or 2 h 30; empty: as long as it takes (Enter)")
-        self.new, self.sessions, self.write = QPushButton("New …"), QPushButton("Sessions …"), QPushButton("Print …")
-        self.record, self.done = QPushButton("Record it"), QPushButton("Done")
-        self.void, self.skip = QPushButton("Void …"), QPushButton("Skip …")
+        self.hours.setToolTip(tr("One session from now: 3 h, or 2 h 30; empty: as long as it takes (Enter)"))
+        self.new, self.sessions, self.write = (
+            QPushButton(tr("New …")),
+            QPushButton(tr("Sessions …")),
+            QPushButton(tr("Print …")),
+        )
+        self.record, self.done = QPushButton(tr("Record it")), QPushButton(tr("Done"))
+        self.void, self.skip = QPushButton(tr("Void …")), QPushButton(tr("Skip …"))
         self.tabs = QTabBar()
         self.timeline, self.table, self.matrix = Timeline(), QTableWidget(0, len(COLUMNS)), MatrixTable()
         self.totals = label("", "quiet")
@@ -75,33 +80,33 @@ class PlanView(PageView):
         for order in OrderRule:
             self.order.addItem(str(order), str(order))
         for widget, name in (
-            (self.plan, "Plan"),
-            (self.order, "Order"),
-            (self.protocol, "Protocol"),
-            (self.hours, "What fits into"),
+            (self.plan, tr("Plan")),
+            (self.order, tr("Order")),
+            (self.protocol, tr("Protocol")),
+            (self.hours, tr("What fits into")),
         ):
             widget.setAccessibleName(name)
         for button, tip in (
-            (self.new, "A new plan, from what it is to find out (Ctrl+Alt+N)"),
-            (self.sessions, "When there is time: days, hours (Ctrl+T)"),
-            (self.write, "Write the sheet as PDF to print, CSV or calendar (Ctrl+P)"),
-            (self.record, "Go to the Run page with this run"),
-            (self.done, "This run is done (Ctrl+Return)"),
-            (self.void, "This run was done, but does not count; it is wanted again"),
-            (self.skip, "This run will not be done"),
+            (self.new, tr("A new plan, from what it is to find out (Ctrl+Alt+N)")),
+            (self.sessions, tr("When there is time: days, hours (Ctrl+T)")),
+            (self.write, tr("Write the sheet as PDF to print, CSV or calendar (Ctrl+P)")),
+            (self.record, tr("Go to the Run page with this run")),
+            (self.done, tr("This run is done (Ctrl+Return)")),
+            (self.void, tr("This run was done, but does not count; it is wanted again")),
+            (self.skip, tr("This run will not be done")),
         ):
             button.setToolTip(tip)
             button.setProperty("role", "small")
         for box in (self.plan, self.order, self.protocol):
             box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             box.currentTextChanged.connect(box.setToolTip)
-        self.tabs.setAccessibleName("Part of the plan")
+        self.tabs.setAccessibleName(tr("Part of the plan"))
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
-        self.tabs.addTab("Run sheet")
-        self.tabs.addTab("Matrix")
+        self.tabs.addTab(tr("Run sheet"))
+        self.tabs.addTab(tr("Matrix"))
         table = self.table
-        table.setAccessibleName("Run sheet")
+        table.setAccessibleName(tr("Run sheet"))
         table.setHorizontalHeaderLabels(COLUMNS)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -121,10 +126,10 @@ class PlanView(PageView):
         controls.setContentsMargins(0, 0, 0, 0)
         controls.setSpacing(10)
         for caption, widget, stretch in (
-            ("Plan", self.plan, 3),
-            ("Order", self.order, 2),
-            ("Protocol", self.protocol, 3),
-            ("What fits into", self.hours, 1),
+            (tr("Plan"), self.plan, 3),
+            (tr("Order"), self.order, 2),
+            (tr("Protocol"), self.protocol, 3),
+            (tr("What fits into"), self.hours, 1),
         ):
             controls.addWidget(captioned(caption, widget), stretch)
         for button in (self.sessions, self.write, self.new):
@@ -187,7 +192,7 @@ class PlanView(PageView):
         for plan in plans:
             self.plan.addItem(plan.name, plan.id)
         self.protocol.clear()
-        self.protocol.addItem("none", None)
+        self.protocol.addItem(tr("none"), None)
         for protocol in protocols:
             self.protocol.addItem(protocol.name, protocol.id)
         for part in (self._controls, self.timeline, self._middle, self.below):
@@ -196,7 +201,7 @@ class PlanView(PageView):
             widget.setEnabled(chosen is not None)
         self._filler.setVisible(chosen is None)
         if chosen is None:
-            self.headline.setText("No plan yet. Make one from what it is to find out: New …")
+            self.headline.setText(tr("No plan yet. Make one from what it is to find out: New …"))
             return
         self.plan.setCurrentIndex(self.plan.findData(chosen.id))
         self.order.setCurrentIndex(self.order.findData(str(chosen.order)))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QScrollArea, QSizePolicy, QWidget
 
 from pinch.charts.bar_chart import Bar, BarChart, BarGroup
 from pinch.charts.theme import LIGHT_FILL
+from pinch.language import tr
 from pinch.ui import look
 
 HEADING, ROW, GAP = 24, 22, 8
@@ -27,7 +28,7 @@ class BarsView(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._drawn = _Drawn()
         self.setWidget(self._drawn)
-        self.setAccessibleName("Bars")
+        self.setAccessibleName(tr("Bars"))
 
     @property
     def chart(self) -> BarChart | None:

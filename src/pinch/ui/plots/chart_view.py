@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, point_words
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
@@ -43,13 +44,13 @@ class ChartView(QWidget):
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(FOCUS, FOCUS, FOCUS, FOCUS)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Chart")
+        self.setAccessibleName(tr("Chart"))
         self._layout.setSpacing(4)
         self._legend = StripLegend()
         self._layout.addWidget(self._legend)
         self.graphics = pg.GraphicsLayoutWidget()
         self.graphics.setBackground(look.theme().paper)
-        self.graphics.setAccessibleName("Drawing of the chart")
+        self.graphics.setAccessibleName(tr("Drawing of the chart"))
         self.graphics.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._layout.addWidget(self.graphics, 1)
         self.chart: Chart | None = None
@@ -368,7 +369,7 @@ def _upright() -> QPainterPath:
 class StripLegend(QWidget):
     """The causes that occur, with their hatches."""
 
-    def __init__(self, title: str = "What held it") -> None:
+    def __init__(self, title: str = tr("What held it")) -> None:
         super().__init__()
         self._title = title
         self._row = QHBoxLayout(self)

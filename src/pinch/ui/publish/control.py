@@ -12,6 +12,7 @@ from pinch.bench.opening import open_book
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import Theme
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative.cards.concerns import Concern, concerns
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import (
@@ -51,7 +52,7 @@ class PublishControl(Working):
     """`finished` gives a `ShownDeck`, `drawn` the PNG of a card by its number, `sent` what a new card is, `written`
     what was written."""
 
-    doing = "Working out the deck"
+    doing = tr("Working out the deck")
     drawn = pyqtSignal(int, bytes)
     sent = pyqtSignal(str)
     written = pyqtSignal(object)
@@ -125,7 +126,7 @@ class PublishControl(Working):
         face, number = content.face, content.card.id
         if face is None:
             return
-        self._drawing = Job("Drawing a card", lambda _: face_bytes(face, "png", theme), self)
+        self._drawing = Job(tr("Drawing a card"), lambda _: face_bytes(face, "png", theme), self)
         self._drawings = [*(job for job in self._drawings if job.running), self._drawing]
         self._drawing.finished.connect(lambda png: self.drawn.emit(number, png))
         self._drawing.failed.connect(self.failed)
@@ -145,14 +146,14 @@ class PublishControl(Working):
         try:
             changed = replace_fields(card, **fields)
         except ValueError:
-            raise PinchError("A card needs a title of at most 120 letters; its words have at most 600.") from None
+            raise PinchError(tr("A card needs a title of at most 120 letters; its words have at most 600.")) from None
         if changed != card:
-            self._session.change_cards("change a card", lambda: book.save(changed))
+            self._session.change_cards(tr("change a card"), lambda: book.save(changed))
 
     def redraw(self, card_id: int, kind: CardKind) -> None:
         """Draw a card as something else; what that finds is agreed to with it."""
         if self._points.points is None:
-            raise PinchError("The runs are still being judged; choose again in a moment.")
+            raise PinchError(tr("The runs are still being judged; choose again in a moment."))
         card = self._session.book.get(Card, card_id)
         self._wishes.append((replace_fields(card, kind=kind), self._keep_redrawn))
         self._work_out()
@@ -166,13 +167,13 @@ class PublishControl(Working):
         book = self._session.book
         moved = moved_to(book.cards(), card_id, by)
         if moved:
-            self._session.change_cards("move a card", lambda: [book.save(card) for card in moved])
+            self._session.change_cards(tr("move a card"), lambda: [book.save(card) for card in moved])
 
     def remove(self, card_id: int) -> None:
         """Take a card out of the deck; undo brings it back."""
         book = self._session.book
         card = book.get(Card, card_id)
-        self._session.change_cards(f"remove “{card.name}”", lambda: book.delete(card))
+        self._session.change_cards(tr("remove “{card}”", card=card.name), lambda: book.delete(card))
 
     def split(self, content: CardContent) -> int:
         """Several cards in place of one, one a workload, run or device; returns how many.
@@ -191,7 +192,7 @@ class PublishControl(Working):
                 if kept.kept_id is None or kept.place != place:
                     book.save(replace_fields(kept, place=place))
 
-        self._session.change_cards(f"split “{card.name}”", change)
+        self._session.change_cards(tr("split “{card}”", card=card.name), change)
         return len(parts)
 
     def change_report(self, **fields: object) -> None:
@@ -202,9 +203,9 @@ class PublishControl(Working):
             changed = Report.model_validate({**report.model_dump(), **fields})
             changed = changed.model_copy(update={"quotes": kept_quotes(changed)})
         except ValueError:
-            raise PinchError("That is too long for the report.") from None
+            raise PinchError(tr("That is too long for the report.")) from None
         if changed != report:
-            self._session.change_cards("change the report", lambda: book.save(changed))
+            self._session.change_cards(tr("change the report"), lambda: book.save(changed))
 
     # Writing
 
@@ -243,7 +244,7 @@ class PublishControl(Working):
         self._ready_to_write()
         face = content.face
         if face is None:
-            raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
+            raise PinchError(tr("“{card}” shows nothing: {problem}", card=content.card.name, problem=content.problem))
         self._begin_writing(lambda progress: Written(tuple(write_reveal(face, folder, frames, size, theme, progress))))
 
     def end_writing(self) -> None:
@@ -256,13 +257,13 @@ class PublishControl(Working):
 
     def _ready_to_write(self) -> Deck:
         if self._writing is not None:
-            raise PinchError("Something is being written already; wait for it, or end it.")
+            raise PinchError(tr("Something is being written already; wait for it, or end it."))
         if self.shown is None or not self.shown.deck.contents:
-            raise PinchError("There is no card to write yet; send one from any page with Ctrl+K.")
+            raise PinchError(tr("There is no card to write yet; send one from any page with Ctrl+K."))
         return self.shown.deck
 
     def _begin_writing(self, work: Callable[[Callable[[float], bool]], Written]) -> None:
-        self._writing = Job("Writing the report", work, self)
+        self._writing = Job(tr("Writing the report"), work, self)
         self._writing.progressed.connect(self.writing)
         self._writing.finished.connect(self._wrote)
         self._writing.failed.connect(self._not_written)
@@ -307,7 +308,7 @@ class PublishControl(Working):
             told()
             self._work_out()
 
-        self._sending = Job("Working out a card", work, self)
+        self._sending = Job(tr("Working out a card"), work, self)
         self._sending.finished.connect(lambda content: ended(lambda: then(content)))
         self._sending.failed.connect(lambda reason: ended(lambda: self.failed.emit(reason)))
         self._sending.start()
@@ -316,23 +317,25 @@ class PublishControl(Working):
         book = self._session.book
         card = replace_fields(content.card, **as_agreed(content))
         try:
-            self._session.change_cards("draw a card as something else", lambda: book.save(card))
+            self._session.change_cards(tr("draw a card as something else"), lambda: book.save(card))
         except PinchError as error:
             self.failed.emit(str(error))
 
     def _keep(self, content: CardContent) -> None:
         """The new card goes into the book, unless it has nothing to show."""
         if content.found is None:
-            self.failed.emit(f"Nothing was sent to the deck. {content.problem}")
+            self.failed.emit(tr("Nothing was sent to the deck. {problem}", problem=content.problem))
             return
         book = self._session.book
         named = CardContent(replace_fields(content.card, name=question_of(content.card, content.found)), content.found)
         try:
-            self._session.change_cards("send to the deck", lambda: new_card(book, named))
+            self._session.change_cards(tr("send to the deck"), lambda: new_card(book, named))
         except PinchError as error:
             self.failed.emit(str(error))
             return
-        self.sent.emit(f"“{named.card.name}” is card {len(book.cards())} of the deck (Alt+8).")
+        self.sent.emit(
+            tr("“{card}” is card {cards} of the deck (Alt+8).", card=named.card.name, cards=len(book.cards()))
+        )
 
 
 def _shown_deck(

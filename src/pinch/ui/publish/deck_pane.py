@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.cards import CardKind
 from pinch.charts.theme import DARK, LIGHT, Theme
+from pinch.language import tr
 from pinch.narrative.cards.concerns import method_words
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.splitting import can_split
@@ -78,24 +79,30 @@ class DeckPane(QWidget):
         super().__init__()
         self.list, self.picture = QListWidget(), PictureView()
         self.list.setItemDelegate(_CardDelegate(self.list))
-        self.list.setAccessibleName("Cards of the deck")
+        self.list.setAccessibleName(tr("Cards of the deck"))
         self.list.setFixedWidth(LIST_WIDTH)
-        self.kind, self.in_report, self.look = QComboBox(), QCheckBox("in the report"), QComboBox()
-        self.kind.setAccessibleName("Drawn as")
-        self.look.setAccessibleName("Light or dark picture")
-        self.look.setToolTip("Light or dark pictures, here and in files")
-        self.look.addItem("light", LIGHT)
-        self.look.addItem("dark", DARK)
+        self.kind, self.in_report, self.look = QComboBox(), QCheckBox(tr("in the report")), QComboBox()
+        self.kind.setAccessibleName(tr("Drawn as"))
+        self.look.setAccessibleName(tr("Light or dark picture"))
+        self.look.setToolTip(tr("Light or dark pictures, here and in files"))
+        self.look.addItem(tr("light"), LIGHT)
+        self.look.addItem(tr("dark"), DARK)
         self.title, self.note, self.finding = QLineEdit(), QLineEdit(), KeptText()
         self.title.setMaxLength(120)
         self.note.setMaxLength(600)
         self.finding.setMinimumHeight(FINDING_HEIGHT)
-        for widget, name in ((self.title, "Title"), (self.finding, "Finding"), (self.note, "Note of your own")):
+        for widget, name in (
+            (self.title, tr("Title")),
+            (self.finding, tr("Finding")),
+            (self.note, tr("Note of your own")),
+        ):
             widget.setAccessibleName(name)
         self.status = label("", "quiet", wrap=True)
-        self.as_composed = small_button("As composed", "The sentence that the figures make", self._compose)
-        self.split = small_button("Split", "One card a workload, run or device (Ctrl+Alt+S)", self.split_wanted.emit)
-        self.agree = small_button("Agree to the change", "The finding as it is composed now holds", self._agree)
+        self.as_composed = small_button(tr("As composed"), tr("The sentence that the figures make"), self._compose)
+        self.split = small_button(
+            tr("Split"), tr("One card a workload, run or device (Ctrl+Alt+S)"), self.split_wanted.emit
+        )
+        self.agree = small_button(tr("Agree to the change"), tr("The finding as it is composed now holds"), self._agree)
         self._contents: Sequence[CardContent] = ()
         self._drawn_id: int | None = None
         self._lay_out()
@@ -179,14 +186,22 @@ class DeckPane(QWidget):
         self.as_composed.setVisible(content.edited)
         self.agree.setVisible(content.moved)
         self.split.setEnabled(can_split(content))
-        was = f"Its finding changed. When it was agreed to: {card.seen}{method_words(card)}" if content.moved else ""
-        edited = f"Written by hand; the figures say: {content.composed}" if content.edited else ""
+        was = (
+            tr(
+                "Its finding changed. When it was agreed to: {seen}{method_words}",
+                seen=card.seen,
+                method_words=method_words(card),
+            )
+            if content.moved
+            else ""
+        )
+        edited = tr("Written by hand; the figures say: {composed}", composed=content.composed) if content.edited else ""
         self.status.setText(" ".join(filter(None, (content.problem, was, edited))))
         self.status.setVisible(bool(self.status.text()))
         if content.face is None:
-            self.picture.show_words(f"This card has nothing to show. {content.problem}")
+            self.picture.show_words(tr("This card has nothing to show. {problem}", problem=content.problem))
         elif self._drawn_id != card.id:
-            self.picture.show_words("Drawing …")
+            self.picture.show_words(tr("Drawing …"))
         self.chosen.emit(content)
 
     # What is asked for
@@ -235,15 +250,17 @@ class DeckPane(QWidget):
 
     def _lay_out(self) -> None:
         self._buttons = [
-            small_button("Up", "One place up (Alt+Shift+Up)", lambda: self._move(-1)),
-            small_button("Down", "One place down (Alt+Shift+Down)", lambda: self._move(1)),
-            small_button("Remove", "Out of the deck (Ctrl+Shift+Del); Ctrl+Z brings it back", self.remove_chosen),
-            self.split,
-            small_button("Copy picture", "The picture to the clipboard (Ctrl+Shift+X)", self.copy_wanted.emit),
+            small_button("Up", tr("One place up (Alt+Shift+Up)"), lambda: self._move(-1)),
+            small_button("Down", tr("One place down (Alt+Shift+Down)"), lambda: self._move(1)),
             small_button(
-                "Sequence …", "Numbered pictures that reveal it from left to right", self.sequence_wanted.emit
+                tr("Remove"), tr("Out of the deck (Ctrl+Shift+Del); Ctrl+Z brings it back"), self.remove_chosen
             ),
-            small_button("Write the deck …", "All cards as pictures", self.write_wanted.emit),
+            self.split,
+            small_button(tr("Copy picture"), tr("The picture to the clipboard (Ctrl+Shift+X)"), self.copy_wanted.emit),
+            small_button(
+                tr("Sequence …"), tr("Numbered pictures that reveal it from left to right"), self.sequence_wanted.emit
+            ),
+            small_button(tr("Write the deck …"), tr("All cards as pictures"), self.write_wanted.emit),
         ]
         up, down, remove, split, copy, sequence, write = self._buttons
         under = QHBoxLayout()
@@ -267,10 +284,10 @@ class DeckPane(QWidget):
         right.addLayout(above)
         right.addWidget(self.picture, 6)
         fields: tuple[tuple[str, QWidget], ...] = (
-            ("Drawn as", self._drawn_as()),
-            ("Title", self.title),
-            ("Finding", self.finding),
-            ("Note of your own", self.note),
+            (tr("Drawn as"), self._drawn_as()),
+            (tr("Title"), self.title),
+            (tr("Finding"), self.finding),
+            (tr("Note of your own"), self.note),
         )
         for caption, field in fields:
             row = QHBoxLayout()

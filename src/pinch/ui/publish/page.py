@@ -14,6 +14,7 @@ from pinch.bench.records import Device
 from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.narrative.cards.concerns import Concern
 from pinch.narrative.cards.content import CardContent
 from pinch.publish.pictures import Picture, PictureChoice, Written, file_name
@@ -29,10 +30,13 @@ from pinch.ui.publish.control import PublishControl, ShownDeck
 from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
 
 NOTES = [
-    "A card remembers what was asked. New runs change it, and it says when its finding did.",
-    "Its finding is composed from the figures. You may write another: it is marked, and the composed one stays by it.",
-    "Footnotes write themselves: what is not alike, rooms, repeats, schools, units and days.",
-    "The picture is the very file that is written.",
+    tr("A card remembers what was asked. New runs change it, and it says when its finding did."),
+    tr(
+        "Its finding is composed from the figures. You may write another: it is marked, and the"
+        " composed one stays by it."
+    ),
+    tr("Footnotes write themselves: what is not alike, rooms, repeats, schools, units and days."),
+    tr("The picture is the very file that is written."),
 ]
 USUAL_FRAMES, MOST_FRAMES = 125, 3000
 NAMED = 3
@@ -41,7 +45,7 @@ NAMED = 3
 class PublishPage(Page[PublishView]):
     """The deck of the book, the report, and what an editor would stop."""
 
-    name = "Publish"
+    name = tr("Publish")
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -56,7 +60,9 @@ class PublishPage(Page[PublishView]):
         deck, report = view.deck, view.report
         view.explained.connect(shell.margin.explain)
         control.finished.connect(self._shown)
-        control.failed.connect(lambda _: None if view.shown else view.show_nothing("The cards cannot be worked out."))
+        control.failed.connect(
+            lambda _: None if view.shown else view.show_nothing(tr("The cards cannot be worked out."))
+        )
         control.drawn.connect(deck.show_png)
         view.picture_wanted.connect(lambda content: control.draw(content, deck.theme))
         view.told.connect(shell.margin.tell)
@@ -82,17 +88,17 @@ class PublishPage(Page[PublishView]):
     def menu(self) -> Sequence[MenuEntry]:
         publish = MenuName.PUBLISH
         return (
-            MenuEntry(publish, 10, "Send this page to the deck", self.send, "Ctrl+K"),
-            MenuEntry(publish, 110, "Write the report …", self.write_report, "Ctrl+Alt+R"),
-            MenuEntry(publish, 120, "Write the deck as pictures …", self.write_deck, "Ctrl+Alt+D"),
-            MenuEntry(publish, 130, "Write this card as a sequence …", self.write_sequence, "Ctrl+Alt+Q"),
-            MenuEntry(publish, 140, "Copy this card as a picture", self.copy_picture, "Ctrl+Shift+X"),
-            MenuEntry(publish, 210, "This card up", partial(self.move, -1), "Alt+Shift+Up"),
-            MenuEntry(publish, 220, "This card down", partial(self.move, 1), "Alt+Shift+Down"),
-            MenuEntry(publish, 230, "Remove this card", self.remove, "Ctrl+Shift+Del"),
-            MenuEntry(publish, 235, "Split this card", self.split, "Ctrl+Alt+S"),
-            MenuEntry(publish, 240, "Agree to the changed finding", self.agree, "Ctrl+Alt+A"),
-            MenuEntry(publish, 250, "Check before publishing", self.check, "Ctrl+Alt+C"),
+            MenuEntry(publish, 10, tr("Send this page to the deck"), self.send, "Ctrl+K"),
+            MenuEntry(publish, 110, tr("Write the report …"), self.write_report, "Ctrl+Alt+R"),
+            MenuEntry(publish, 120, tr("Write the deck as pictures …"), self.write_deck, "Ctrl+Alt+D"),
+            MenuEntry(publish, 130, tr("Write this card as a sequence …"), self.write_sequence, "Ctrl+Alt+Q"),
+            MenuEntry(publish, 140, tr("Copy this card as a picture"), self.copy_picture, "Ctrl+Shift+X"),
+            MenuEntry(publish, 210, tr("This card up"), partial(self.move, -1), "Alt+Shift+Up"),
+            MenuEntry(publish, 220, tr("This card down"), partial(self.move, 1), "Alt+Shift+Down"),
+            MenuEntry(publish, 230, tr("Remove this card"), self.remove, "Ctrl+Shift+Del"),
+            MenuEntry(publish, 235, tr("Split this card"), self.split, "Ctrl+Alt+S"),
+            MenuEntry(publish, 240, tr("Agree to the changed finding"), self.agree, "Ctrl+Alt+A"),
+            MenuEntry(publish, 250, tr("Check before publishing"), self.check, "Ctrl+Alt+C"),
         )
 
     def forget(self) -> None:
@@ -108,7 +114,7 @@ class PublishPage(Page[PublishView]):
     def show(self) -> None:
         self.shell.margin.show_notes(None)
         if self.view.tabs.currentIndex() == DECK:
-            self.shell.margin.tell("The deck", NOTES)
+            self.shell.margin.tell(tr("The deck"), NOTES)
         if self.control.start():
             self.view.show_working()
 
@@ -120,7 +126,7 @@ class PublishPage(Page[PublishView]):
         self.control.start()
 
     def sent(self) -> Sent:
-        raise PinchError("The cards are here already. Send what another page shows.")
+        raise PinchError(tr("The cards are here already. Send what another page shows."))
 
     def finding(self) -> str:
         content = self.view.deck.content
@@ -165,7 +171,7 @@ class PublishPage(Page[PublishView]):
         """What the present page shows becomes a card."""
         sent = self.shell.sent_by_page()
         if self.session.book.read_only:
-            raise PinchError("The book is read-only, so nothing can be sent to its deck.")
+            raise PinchError(tr("The book is read-only, so nothing can be sent to its deck."))
         self.control.send(sent.kind, sent.query)
 
     def move(self, by: int) -> None:
@@ -182,7 +188,9 @@ class PublishPage(Page[PublishView]):
         """The chosen card becomes several: one a workload, run or device."""
         content = self._content()
         count = self.control.split(content)
-        self.shell.notices.done(f"“{content.card.name}” is {count} cards now; Ctrl+Z makes it one again.")
+        self.shell.notices.done(
+            tr("“{card}” is {count} cards now; Ctrl+Z makes it one again.", card=content.card.name, count=count)
+        )
 
     def agree(self) -> None:
         """The changed finding of the chosen card holds."""
@@ -192,14 +200,14 @@ class PublishPage(Page[PublishView]):
         """The chosen card as a picture, with its words, to the clipboard."""
         content, clipboard = self._content(), QApplication.clipboard()
         if content.face is None or clipboard is None:
-            raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
+            raise PinchError(tr("“{card}” shows nothing: {problem}", card=content.card.name, problem=content.problem))
         theme = self.view.deck.theme
         data = QMimeData()
         data.setImageData(QImage.fromData(face_bytes(content.face, "png", theme, (1920, 1080)), "PNG"))
         data.setData("image/svg+xml", QByteArray(face_bytes(content.face, "svg", theme)))
         data.setText(content.face.alternative)
         clipboard.setMimeData(data)
-        self.shell.notices.done("The picture is on the clipboard, with its alternative text.")
+        self.shell.notices.done(tr("The picture is on the clipboard, with its alternative text."))
 
     # Writing
 
@@ -209,31 +217,33 @@ class PublishPage(Page[PublishView]):
         view.report.leave()
         book = self.session.book
         if agreed(self.shell.dialog_parent, book.path, wishes_of(book.report())):
-            self._write("Empty folder for the report", view.report.choice(view.deck.theme))
+            self._write(tr("Empty folder for the report"), view.report.choice(view.deck.theme))
 
     def write_deck(self) -> None:
         """All cards as pictures."""
         view = self._shown_view()
         chosen = view.report.choice(view.deck.theme).pictures or PictureChoice(theme=view.deck.theme)
-        self._write("Folder for the pictures", PublishChoice(ReportChoice(()), chosen, (), None))
+        self._write(tr("Folder for the pictures"), PublishChoice(ReportChoice(()), chosen, (), None))
 
     def write_card(self) -> None:
         """The chosen card as one picture."""
         content, view = self._content(), self.view
         if content.face is None:
-            raise PinchError(f"“{content.card.name}” shows nothing: {content.problem}")
+            raise PinchError(tr("“{card}” shows nothing: {problem}", card=content.card.name, problem=content.problem))
         number = view.deck.list.currentRow() + 1
         usual = f"{file_name(Picture(number, content.card.name, content.face))}.png"
-        path = save_name(self.shell.dialog_parent, "Write this card", usual, "Pictures (*.png *.svg *.pdf)")
+        path = save_name(self.shell.dialog_parent, tr("Write this card"), usual, tr("Pictures (*.png *.svg *.pdf)"))
         if path:
             self.shell.writing.face(content.face, path, view.deck.theme, view.report.png_size.currentData())
 
     def write_sequence(self) -> None:
         """The chosen card as numbered pictures for a video."""
         content = self._content()
-        words = "How many pictures? At 25 a second, 125 are five seconds."
-        frames, given = QInputDialog.getInt(self.shell.dialog_parent, "Sequence", words, USUAL_FRAMES, 2, MOST_FRAMES)
-        folder = folder_name(self.shell.dialog_parent, "Empty folder for the sequence", WRITTEN) if given else None
+        words = tr("How many pictures? At 25 a second, 125 are five seconds.")
+        frames, given = QInputDialog.getInt(
+            self.shell.dialog_parent, tr("Sequence"), words, USUAL_FRAMES, 2, MOST_FRAMES
+        )
+        folder = folder_name(self.shell.dialog_parent, tr("Empty folder for the sequence"), WRITTEN) if given else None
         if folder:
             view = self.view
             size = view.report.png_size.currentData()
@@ -241,7 +251,7 @@ class PublishPage(Page[PublishView]):
 
     def choose_template(self) -> None:
         """A template of the operator's own."""
-        path = open_name(self.shell.dialog_parent, "Template of the report", "Templates (*.html *.j2)")
+        path = open_name(self.shell.dialog_parent, tr("Template of the report"), tr("Templates (*.html *.j2)"))
         if path:
             agree(self.session.book.path, wishes_of(Report(template=str(path))))
             self.control.change_report(template=str(path))
@@ -251,8 +261,8 @@ class PublishPage(Page[PublishView]):
         if not folder:
             return
         way = in_the_way(folder).words
-        words = f"{way} Files of the same names would be replaced."
-        if not way or agrees(self.shell.dialog_parent, "The folder is not empty", words):
+        words = tr("{way} Files of the same names would be replaced.", way=way)
+        if not way or agrees(self.shell.dialog_parent, tr("The folder is not empty"), words):
             self.control.write(folder, replace(choice, replaces=bool(way)))
 
     def _shown_view(self) -> PublishView:
@@ -264,19 +274,19 @@ class PublishPage(Page[PublishView]):
     def _content(self) -> CardContent:
         content = self.view.deck.content if self.shell.shows(self) else None
         if content is None:
-            raise PinchError("Choose a card on the Publish page first.")
+            raise PinchError(tr("Choose a card on the Publish page first."))
         self.view.tabs.setCurrentIndex(DECK)
         return content
 
     def _written(self, written: Written | None) -> None:
         self.view.show_writing(None)
         if written is None:
-            self.shell.notices.done("The writing has ended; the files that are there are whole.")
+            self.shell.notices.done(tr("The writing has ended; the files that are there are whole."))
             return
         folder = written.paths[0].parent if written.paths else Path()
-        words = f"{len(written.paths)} files are written into {folder}."
+        words = tr("{paths} files are written into {folder}.", paths=len(written.paths), folder=folder)
         if written.left_out:
             left = "; ".join(written.left_out[:NAMED])
-            self.shell.notices.error(f"{words} Left out: {left}")
+            self.shell.notices.error(tr("{words} Left out: {left}", words=words, left=left))
         else:
             self.shell.notices.done(words)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from pinch.language import tr
 from pinch.ui import look
 
 SHAPE = 9 / 16
@@ -18,7 +19,7 @@ class PictureView(QWidget):
         self._words = ""
         self.setMinimumSize(320, 180)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Picture of the card")
+        self.setAccessibleName(tr("Picture of the card"))
 
     def sizeHint(self) -> QSize:
         return QSize(640, 360)

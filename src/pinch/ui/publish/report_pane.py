@@ -24,6 +24,7 @@ from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device
 from pinch.charts.chart_files import ENDINGS, SIZES
 from pinch.charts.theme import Theme
+from pinch.language import tr
 from pinch.narrative.quotable import OWN_TEXTS
 from pinch.publish.pictures import PictureChoice
 from pinch.publish.private import PrivateCount
@@ -34,27 +35,32 @@ from pinch.ui.publish import state
 from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.words import label, small_button
 
-FORM_WORDS = {"html": "HTML, one file", "pdf": "PDF", "markdown": "Markdown", "plain": "HTML for word processors"}
-PICTURE_WORDS = {"outlines": "SVG, letters as outlines"}
+FORM_WORDS = {
+    "html": tr("HTML, one file"),
+    "pdf": "PDF",
+    "markdown": tr("Markdown"),
+    "plain": tr("HTML for word processors"),
+}
+PICTURE_WORDS = {"outlines": tr("SVG, letters as outlines")}
 LINES = {
-    "title": "Title",
-    "publication": "Publication",
-    "author": "Author",
-    "edition": "Edition",
+    "title": tr("Title"),
+    "publication": tr("Publication"),
+    "author": tr("Author"),
+    "edition": tr("Edition"),
 }
 TEXTS = {
-    "standfirst": "Standfirst",
-    "verdict": "Verdict",
-    "speaks_for": "For it",
-    "speaks_against": "Against it",
-    "disclosure": "Disclosure",
+    "standfirst": tr("Standfirst"),
+    "verdict": tr("Verdict"),
+    "speaks_for": tr("For it"),
+    "speaks_against": tr("Against it"),
+    "disclosure": tr("Disclosure"),
 }
 HINTS = {
-    "verdict": "Your own words; Insert takes a sentence over, and the check tells when it reads otherwise.",
-    "speaks_for": "A line for each point.",
-    "speaks_against": "A line for each point.",
-    "standfirst": "The question of the test, in two or three sentences.",
-    "disclosure": "How the units came, who paid, who saw the report before it was printed.",
+    "verdict": tr("Your own words; Insert takes a sentence over, and the check tells when it reads otherwise."),
+    "speaks_for": tr("A line for each point."),
+    "speaks_against": tr("A line for each point."),
+    "standfirst": tr("The question of the test, in two or three sentences."),
+    "disclosure": tr("How the units came, who paid, who saw the report before it was printed."),
 }
 
 
@@ -79,11 +85,11 @@ class ReportPane(QWidget):
         self.forms = {form: QCheckBox(words) for form, words in FORM_WORDS.items()}
         self.pictures = {kind: QCheckBox(PICTURE_WORDS.get(kind, kind.upper())) for kind in ENDINGS}
         self.tables = {kind: QCheckBox(kind.upper()) for kind in TABLES}
-        self.data = QCheckBox("open data, a Data Package")
+        self.data = QCheckBox(tr("open data, a Data Package"))
         self.private = {what: QCheckBox(str(what)) for what in Private}
-        self.write = QPushButton("Write the report …")
+        self.write = QPushButton(tr("Write the report …"))
         self.insert = {
-            name: small_button("Insert …", "Take over a sentence of the report", partial(self._offer, name))
+            name: small_button(tr("Insert …"), tr("Take over a sentence of the report"), partial(self._offer, name))
             for name in OWN_TEXTS
         }
         self._report = Report()
@@ -99,7 +105,7 @@ class ReportPane(QWidget):
         self._report, self._quotable = report, sentences
         for name, button in self.insert.items():
             button.setEnabled(bool(sentences))
-            button.setAccessibleName(f"Insert a sentence into “{TEXTS[name]}”")
+            button.setAccessibleName(tr("Insert a sentence into “{texts}”", texts=TEXTS[name]))
         for name, line in self.lines.items():
             if not line.hasFocus():
                 line.setText(str(getattr(report, name)))
@@ -109,7 +115,7 @@ class ReportPane(QWidget):
                 text.setPlainText(str(getattr(report, name)))
         self.template.setText(report.template)
         self.device.clear()
-        self.device.addItem("of the most cards", None)
+        self.device.addItem(tr("of the most cards"), None)
         for d in devices:
             self.device.addItem(d.name, d.id)
         self.device.setCurrentIndex(max(0, self.device.findData(report.device_id)))
@@ -172,17 +178,17 @@ class ReportPane(QWidget):
         for key, (title, _) in LICENCES.items():
             self.licence.addItem(title, key)
         for words, size in SIZES.items():
-            self.png_size.addItem(f"PNG of {words}", size)
+            self.png_size.addItem(tr("PNG of {words}", words=words), size)
         self.png_size.setCurrentIndex(1)
         for combo, name in (
-            (self.device, "The report is of"),
-            (self.licence, "Licence"),
-            (self.png_size, "Size of PNGs"),
+            (self.device, tr("The report is of")),
+            (self.licence, tr("Licence")),
+            (self.png_size, tr("Size of PNGs")),
         ):
             combo.setAccessibleName(name)
         self.template.setReadOnly(True)
-        self.template.setPlaceholderText("Pinch's own")
-        self.template.setAccessibleName("Template")
+        self.template.setPlaceholderText(tr("Pinch's own"))
+        self.template.setAccessibleName(tr("Template"))
         self.write.setProperty("role", "main")
 
     def _lay_out(self) -> None:
@@ -204,22 +210,24 @@ class ReportPane(QWidget):
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setVerticalSpacing(8)
-        form.addRow("Title", self.lines["title"])
+        form.addRow(tr("Title"), self.lines["title"])
         for name, text in self.texts.items():
             form.addRow(TEXTS[name], text if name not in self.insert else self._with_insert(name))
         for name in ("publication", "author", "edition"):
             form.addRow(LINES[name], self.lines[name])
-        form.addRow("The report is of", self.device)
-        form.addRow("Licence", self.licence)
+        form.addRow(tr("The report is of"), self.device)
+        form.addRow(tr("Licence"), self.licence)
         row = QHBoxLayout()
         row.setSpacing(6)
         row.addWidget(self.template, 1)
-        row.addWidget(small_button("Choose …", "A template of your own", self.template_wanted.emit))
-        row.addWidget(small_button("Pinch's own", "The template of Pinch", lambda: self.changed.emit({"template": ""})))
-        form.addRow("Template", row)
+        row.addWidget(small_button(tr("Choose …"), tr("A template of your own"), self.template_wanted.emit))
+        row.addWidget(
+            small_button(tr("Pinch's own"), tr("The template of Pinch"), lambda: self.changed.emit({"template": ""}))
+        )
+        form.addRow(tr("Template"), row)
         column = QVBoxLayout()
         column.addLayout(form)
-        hint = "Sections, methodology, limits and versions write themselves from the cards and the records."
+        hint = tr("Sections, methodology, limits and versions write themselves from the cards and the records.")
         column.addWidget(label(hint, "quiet", wrap=True))
         column.addStretch(1)
         return column
@@ -234,12 +242,12 @@ class ReportPane(QWidget):
     def _what(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(5)
-        column.addWidget(label("What is written", "heading"))
+        column.addWidget(label(tr("What is written"), "heading"))
         for box in self.forms.values():
             column.addWidget(box)
         grid = QGridLayout()
-        grid.addWidget(label("Pictures", "quiet"), 0, 0)
-        grid.addWidget(label("Tables", "quiet"), 1, 0)
+        grid.addWidget(label(tr("Pictures"), "quiet"), 0, 0)
+        grid.addWidget(label(tr("Tables"), "quiet"), 1, 0)
         for n, box in enumerate(self.pictures.values(), 1):
             grid.addWidget(box, 0, n)
         for n, box in enumerate(self.tables.values(), 1):
@@ -249,7 +257,7 @@ class ReportPane(QWidget):
         column.addWidget(self.png_size, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.data)
         column.addSpacing(8)
-        column.addWidget(label("Private, left out unless ticked", "heading"))
+        column.addWidget(label(tr("Private, left out unless ticked"), "heading"))
         for box in self.private.values():
             column.addWidget(box)
         column.addSpacing(10)

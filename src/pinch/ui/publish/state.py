@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from pinch.bench.cards import KINDS, Private
 from pinch.core.printing import counted
+from pinch.language import tr
 from pinch.narrative.cards.concerns import Concern, Weight
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
@@ -11,11 +12,11 @@ from pinch.narrative.explain_cards import explain_concern
 from pinch.publish.private import PrivateCount
 from pinch.ui.table_rows import TableRow
 
-CONCERN_COLUMNS = ("", "What an editor would stop", "Where")
-WEIGHT_WORDS = {Weight.STOP: "stop", Weight.LOOK: "look"}
-EMPTY = (
-    "There is no card yet. On any page, Ctrl+K sends what it shows to the deck: a chart with its finding, its "
-    "footnotes and its data."
+CONCERN_COLUMNS = ("", tr("What an editor would stop"), tr("Where"))
+WEIGHT_WORDS = {Weight.STOP: tr("stop"), Weight.LOOK: tr("look")}
+EMPTY = tr(
+    "There is no card yet. On any page, Ctrl+K sends what it shows to the deck: a chart "
+    "with its finding, its footnotes and its data."
 )
 
 
@@ -26,12 +27,15 @@ def headline(deck: Deck, found: Sequence[Concern]) -> str:
         return EMPTY
     cards = counted(count, "card")
     in_report = sum(c.card.in_report for c in deck.contents)
-    words = f"{cards}, {in_report} in the report"
+    words = tr("{cards}, {in_report} in the report", cards=cards, in_report=in_report)
     stops = sum(c.weight is Weight.STOP for c in found)
     if not found:
         return f"{words}. An editor would stop nothing."
     looks = len(found) - stops
-    parts = [f"{stops} to stop" if stops else "", f"{looks} to look at" if looks else ""]
+    parts = [
+        tr("{stops} to stop", stops=stops) if stops else "",
+        tr("{looks} to look at", looks=looks) if looks else "",
+    ]
     return f"{words}. Before publishing: {' and '.join(filter(None, parts))}, on Check."
 
 
@@ -39,13 +43,13 @@ def card_lines(number: int, content: CardContent) -> tuple[str, str]:
     """A card in the list: its number and title, and what is to be known of it."""
     flags = []
     if content.problem:
-        flags.append("nothing to show")
+        flags.append(tr("nothing to show"))
     if content.moved:
-        flags.append("its finding changed")
+        flags.append(tr("its finding changed"))
     if content.edited:
         flags.append("edited")
     if not content.card.in_report:
-        flags.append("not in the report")
+        flags.append(tr("not in the report"))
     return f"{number}. {content.card.name}", ", ".join([str(content.card.kind), *flags])
 
 
@@ -71,11 +75,11 @@ def private_words(counts: Sequence[PrivateCount], what: Private) -> str:
 
 def private_example(counts: Sequence[PrivateCount], what: Private) -> str:
     """One of those, to know what is meant; empty where there is none."""
-    return next((f"For example: {c.example}" for c in counts if c.what is what), "")
+    return next((tr("For example: {example}", example=c.example) for c in counts if c.what is what), "")
 
 
 def _where(c: Concern, deck: Deck) -> str:
     if c.place.card_id is not None:
         number = next((n for n, x in enumerate(deck.contents, 1) if x.card.id == c.place.card_id), 0)
-        return f"card {number}" + (", a run" if c.place.run_id is not None else "")
-    return "the report" if c.place.report else "a device"
+        return tr("card {number}", number=number) + (", a run" if c.place.run_id is not None else "")
+    return tr("the report") if c.place.report else tr("a device")

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QProgressBar, QStackedWidget, QTabBar, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.narrative.cards.concerns import Concern
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.explain_cards import explain_card
@@ -16,20 +17,20 @@ from pinch.ui.publish.report_pane import ReportPane
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 
-TABS = ("Deck", "Report", "Check")
+TABS = (tr("Deck"), tr("Report"), tr("Check"))
 DECK, REPORT, CHECK = range(3)
 REPORT_NOTES = [
-    "One folder: the report in every form that is ticked, the pictures of the deck, the tables, and the open data.",
-    "The same book gives the same bytes, but for the date. The colophon names the data by a fingerprint.",
-    "A template of your own may extend “report.html”; it runs in a sandbox and sees the report alone.",
-    "Private things are listed with how often they occur. What is not ticked is in none of the data.",
+    tr("One folder: the report in every form that is ticked, the pictures of the deck, the tables, and the open data."),
+    tr("The same book gives the same bytes, but for the date. The colophon names the data by a fingerprint."),
+    tr("A template of your own may extend “report.html”; it runs in a sandbox and sees the report alone."),
+    tr("Private things are listed with how often they occur. What is not ticked is in none of the data."),
 ]
 CHECK_NOTES = [
-    "“Stop”: it would mislead, or owes the reader something. “Look”: it may be right, and should be meant.",
-    "A difference that does not matter here can be accepted with a reason on the Compare page.",
-    "Nothing is forbidden: you may publish all the same, with the footnotes that say so.",
+    tr("“Stop”: it would mislead, or owes the reader something. “Look”: it may be right, and should be meant."),
+    tr("A difference that does not matter here can be accepted with a reason on the Compare page."),
+    tr("Nothing is forbidden: you may publish all the same, with the footnotes that say so."),
 ]
-CHECK_HINT = "Enter or a double click goes to the place where it can be mended."
+CHECK_HINT = tr("Enter or a double click goes to the place where it can be mended.")
 
 
 class PublishView(PageView):
@@ -46,14 +47,14 @@ class PublishView(PageView):
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.deck, self.report = DeckPane(), ReportPane()
-        self.concerns = RowTable("What an editor would stop", state.CONCERN_COLUMNS, words=(0, 1, 2))
+        self.concerns = RowTable(tr("What an editor would stop"), state.CONCERN_COLUMNS, words=(0, 1, 2))
         self.concerns.setWordWrap(True)
         header = self.concerns.horizontalHeader()
         assert header is not None
         header.setStretchLastSection(False)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.progress = QProgressBar()
-        self.end = small_button("End", "End the writing; the files that are there are whole", self.end_wanted.emit)
+        self.end = small_button("End", tr("End the writing; the files that are there are whole"), self.end_wanted.emit)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.shown: ShownDeck | None = None
         self._lay_out()
@@ -75,12 +76,12 @@ class PublishView(PageView):
         self.concerns.show_rows(state.concern_rows(shown.concerns, shown.deck))
         self._fit_rows()
         count = len(shown.concerns)
-        self.tabs.setTabText(CHECK, f"Check ({count})" if count else "Check")
+        self.tabs.setTabText(CHECK, tr("Check ({count})", count=count) if count else tr("Check"))
 
     def show_working(self) -> None:
         """The deck is being worked out."""
         if self.shown is None:
-            self.headline.setText("Working out the cards …")
+            self.headline.setText(tr("Working out the cards …"))
 
     def show_writing(self, share: float | None) -> None:
         """How far the writing is; None or 1: nothing is written."""
@@ -118,9 +119,9 @@ class PublishView(PageView):
         if tab == DECK and self.deck.content is not None:
             self.explain(self.deck.content)
         if tab == REPORT:
-            self.told.emit("The report", REPORT_NOTES)
+            self.told.emit(tr("The report"), REPORT_NOTES)
         if tab == CHECK:
-            self.told.emit("Before publishing", CHECK_NOTES)
+            self.told.emit(tr("Before publishing"), CHECK_NOTES)
 
     def _chosen(self, content: CardContent | None) -> None:
         if content is not None:
@@ -134,7 +135,7 @@ class PublishView(PageView):
             self.below.addWidget(pane)
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
-        self.tabs.setAccessibleName("Part of publishing")
+        self.tabs.setAccessibleName(tr("Part of publishing"))
         self.progress.setFixedWidth(220)
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(8)

@@ -21,6 +21,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted
 from pinch.intake.entry_grid import EntryGrid, GridWork, Provenance, Side, keep, there, value_words, work_of
 from pinch.intake.typed_fields import Field
+from pinch.language import tr
 from pinch.ui.dialogs import agrees
 from pinch.ui.results.grid_table import GridTable, KeepButtons
 from pinch.ui.results.side_box import SideBox
@@ -43,12 +44,12 @@ class GridDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Results in a grid")
+        self.setWindowTitle(tr("Results in a grid"))
         self.resize(1120, 680)
         self._book, self._change = book, change
         variants = len(works_of(book, [held.get(Side.WORKLOAD, "")])) > 1
-        self.rows = SideBox("Rows", Side.WORKLOAD)
-        self.columns = SideBox("Columns", Side.VARIANT if variants else Side.METRIC)
+        self.rows = SideBox(tr("Rows"), Side.WORKLOAD)
+        self.columns = SideBox(tr("Columns"), Side.VARIANT if variants else Side.METRIC)
         self.held = {side: QComboBox() for side in Side}
         self.table = GridTable()
         self.origin, self.by, self.day, self.n, self.units, self.note = QComboBox(), *(QLineEdit() for _ in range(5))
@@ -114,7 +115,7 @@ class GridDialog(QDialog):
     def _offer_held(self, side: Side, combo: QComboBox) -> None:
         things = self._offered(side)
         if side is Side.VARIANT:
-            things = [Offered("", "the workload as it is"), *things]
+            things = [Offered("", tr("the workload as it is")), *things]
         if [combo.itemData(n) for n in range(combo.count())] != [t.key for t in things]:
             key, text = self._held_key(side), combo.currentText()
             combo.clear()
@@ -206,10 +207,12 @@ class GridDialog(QDialog):
         elsewhere = sum(bool(text.strip()) for place, text in self._typed.items()) - sum(
             bool(text.strip()) for text in texts.values()
         )
-        aside = [f"{counted(elsewhere, 'typed field')} not shown here now."] if elsewhere else []
+        aside = (
+            [tr("{elsewhere} not shown here now.", elsewhere=counted(elsewhere, "typed field"))] if elsewhere else []
+        )
         self.words.setText(" ".join([work.words, *aside, *asked[:2]]))
         self.table.mark(work.problems, work.questions, self._fixed)
-        self.keep_button.setText(f"Keep {counted(work.size, 'result')}" if work.size else "Keep")
+        self.keep_button.setText(tr("Keep {size}", size=counted(work.size, "result")) if work.size else tr("Keep"))
         self.keep_button.setEnabled(bool(work.size) and not problem)
 
     def _named(self, at: Field) -> str:
@@ -224,7 +227,7 @@ class GridDialog(QDialog):
         if not work.size or work.problems:
             return
         try:
-            self._change(f"type {counted(work.size, 'result')}", lambda: keep(self._book, grid, work))
+            self._change(tr("type {size}", size=counted(work.size, "result")), lambda: keep(self._book, grid, work))
         except PinchError as error:
             self.error.setText(str(error))
             self.error.show()
@@ -233,7 +236,7 @@ class GridDialog(QDialog):
             self._typed.pop(self._place(at), None)
         self._rebuild()
         self.words.setText(
-            f"{counted(work.size, 'result is', 'results are')} in the book; Ctrl+Z there takes them back."
+            tr("{size} in the book; Ctrl+Z there takes them back.", size=counted(work.size, "result is", "results are"))
         )
 
     def reject(self) -> None:
@@ -248,7 +251,9 @@ class GridDialog(QDialog):
     def _may_close(self) -> bool:
         lost = sum(bool(text.strip()) for text in self._typed.values())
         return not lost or agrees(
-            self, "Close the grid?", f"{counted(lost, 'typed field is', 'typed fields are')} not kept yet."
+            self,
+            tr("Close the grid?"),
+            tr("{lost} not kept yet.", lost=counted(lost, "typed field is", "typed fields are")),
         )
 
     # Set-up
@@ -256,10 +261,10 @@ class GridDialog(QDialog):
     def _set_up(self, held: Mapping[Side, str]) -> None:
         for side, combo in self.held.items():
             combo.setEditable(True)
-            combo.setAccessibleName(f"{side.capitalize()} of all fields")
+            combo.setAccessibleName(tr("{words} of all fields", words=side.capitalize()))
             combo.addItem(held.get(side, ""), held.get(side, ""))
         self.origin.addItems([str(o) for o in Origin])
-        hints = {self.by: "a name, a page", self.day: "2026-09-14", self.n: "1", self.units: "1"}
+        hints = {self.by: tr("a name, a page"), self.day: "2026-09-14", self.n: "1", self.units: "1"}
         for edit, hint in hints.items():
             edit.setPlaceholderText(hint)
         for box in (self.rows, self.columns):
@@ -276,7 +281,7 @@ class GridDialog(QDialog):
         side_column.setSpacing(8)
         side_column.addWidget(self.rows, 3)
         side_column.addWidget(self.columns, 3)
-        side_column.addWidget(label("In all fields", "quiet"))
+        side_column.addWidget(label(tr("In all fields"), "quiet"))
         side_column.addLayout(self._form)
         common = QGridLayout()
         common.setHorizontalSpacing(12)
@@ -289,7 +294,7 @@ class GridDialog(QDialog):
         self.keep_button = buttons.keep
         buttons.rejected.connect(self.reject)
         right = QVBoxLayout()
-        right.addWidget(label("Type, or paste copied cells from the chosen field on. Enter goes down.", "quiet"))
+        right.addWidget(label(tr("Type, or paste copied cells from the chosen field on. Enter goes down."), "quiet"))
         right.addWidget(self.table, 1)
         right.addLayout(common)
         right.addWidget(self.words)
@@ -314,6 +319,6 @@ class GridDialog(QDialog):
         self.table.typed.connect(self._take_in)
         self.table.overflowed.connect(
             lambda n: self.words.setText(
-                f"{counted(n, 'copied cell')} found no row or column; tick more of them on the left."
+                tr("{n} found no row or column; tick more of them on the left.", n=counted(n, "copied cell"))
             )
         )

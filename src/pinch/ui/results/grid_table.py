@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.intake.typed_fields import Field
+from pinch.language import tr
 from pinch.ui import look
 
 LEAST_WIDTH = 84
@@ -26,7 +27,7 @@ class KeepButtons(QDialogButtonBox):
 
     def __init__(self) -> None:
         super().__init__(QDialogButtonBox.StandardButton.Close)
-        self.keep = QPushButton("Keep")
+        self.keep = QPushButton(tr("Keep"))
         self.keep.setProperty("role", "main")
         self.addButton(self.keep, QDialogButtonBox.ButtonRole.ActionRole)
         for button in self.buttons():
@@ -42,7 +43,7 @@ class GridTable(QTableWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Fields to type in")
+        self.setAccessibleName(tr("Fields to type in"))
         header, side = self.horizontalHeader(), self.verticalHeader()
         assert header is not None and side is not None
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)

@@ -19,11 +19,12 @@ from pinch.bench.records import Device, Result, Setting, Workload, checked
 from pinch.bench.summaries import Origin, result_words
 from pinch.core.errors import PinchError
 from pinch.core.printing import plain
+from pinch.language import tr
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
 from pinch.ui.table_rows import TableRow
 
-COLUMNS = ("Metric", "Value", "Whose", "Note")
+COLUMNS = (tr("Metric"), tr("Value"), tr("Whose"), tr("Note"))
 
 
 class ResultsDialog(QDialog):
@@ -39,11 +40,11 @@ class ResultsDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         device, setting, workload = cell
-        self.setWindowTitle("Results without a log")
+        self.setWindowTitle(tr("Results without a log"))
         self.resize(620, 560)
         self._cell, self._results, self._add, self._remove = cell, results, add, remove
         self._metrics = {m.key: m for m in typed_metrics(workload)}
-        self.table = RowTable("Results that were typed or told", COLUMNS, words=(0, 2, 3))
+        self.table = RowTable(tr("Results that were typed or told"), COLUMNS, words=(0, 2, 3))
         self.which, self.origin = QComboBox(), QComboBox()
         self.value, self.n, self.spread, self.units, self.by, self.day, self.note = (QLineEdit() for _ in range(7))
         for metric in self._metrics.values():
@@ -51,8 +52,8 @@ class ResultsDialog(QDialog):
         self.origin.addItems([str(o) for o in Origin])
         self.error = label("", "problem", wrap=True)
         self.error.hide()
-        self.add_button = small_button("Add this result", "Keep it in the book", self.add)
-        self.remove_button = small_button("Remove the chosen one", "Take it out of the book", self.remove)
+        self.add_button = small_button(tr("Add this result"), tr("Keep it in the book"), self.add)
+        self.remove_button = small_button(tr("Remove the chosen one"), tr("Take it out of the book"), self.remove)
         form = QFormLayout()
         for caption, widget in self._fields().items():
             form.addRow(caption, widget)
@@ -93,12 +94,12 @@ class ResultsDialog(QDialog):
 
     def _fields(self) -> dict[str, QWidget]:
         hints = {
-            self.value: "such as 62.4, or a range: 41.6–42",
+            self.value: tr("such as 62.4, or a range: 41.6–42"),
             self.n: "1",
-            self.spread: "standard deviation, of the units where there are several",
+            self.spread: tr("standard deviation, of the units where there are several"),
             self.units: "1",
-            self.by: "a name, a magazine, a page",
-            self.day: "such as 2026-09-14",
+            self.by: tr("a name, a magazine, a page"),
+            self.day: tr("such as 2026-09-14"),
         }
         for edit, hint in hints.items():
             edit.setPlaceholderText(hint)
@@ -114,11 +115,11 @@ class ResultsDialog(QDialog):
     def _read(self) -> Result:
         device, setting, workload = self._cell
         if not self.value.text().strip():
-            raise PinchError("The value is missing.")
+            raise PinchError(tr("The value is missing."))
         value = read_value(self.value.text(), self._metrics[self.which.currentData()].unit)
         made: Result = checked(
             Result,
-            "The result",
+            tr("The result"),
             device_id=device.id,
             setting_id=setting.id,
             workload_id=workload.id,

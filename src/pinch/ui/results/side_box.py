@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from pinch.intake.entry_grid import Side
+from pinch.language import tr
 from pinch.ui.results.state import Offered
 from pinch.ui.shell.words import label
 
@@ -58,9 +59,9 @@ class SideBox(QWidget):
             self._item(thing, thing.key in ticked)
         self.list.blockSignals(False)
         name = self.side.value
-        self.list.setAccessibleName(f"{name.capitalize()}s that stand here")
-        self.another.setPlaceholderText(f"Another {name}, then Enter")
-        self.another.setAccessibleName(f"Another {name}")
+        self.list.setAccessibleName(tr("{words}s that stand here", words=name.capitalize()))
+        self.another.setPlaceholderText(tr("Another {name}, then Enter", name=name))
+        self.another.setAccessibleName(tr("Another {name}", name=name))
 
     def _item(self, thing: Offered, ticked: bool) -> None:
         item = QListWidgetItem(thing.words)

@@ -9,6 +9,7 @@ from pinch.bench.readings import Reading
 from pinch.bench.records import Device, Run, Setting, Workload, live
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
+from pinch.language import tr
 from pinch.runs.sourcing import meters_of
 from pinch.ui.dialogs import VOID_WORDS, ask_text
 from pinch.ui.page_protocol import Shell
@@ -51,9 +52,9 @@ class BesideControl(QObject):
             self._shell.notices.error(str(error))
             return []
         if workload.frame_log and device.rig is None:
-            words.append(f"the frames in {workload.frame_log}")
+            words.append(tr("the frames in {frame_log}", frame_log=workload.frame_log))
         elif device.rig is not None and workload.rate_channel == FRAME_RATE:
-            words.append("the frames of the rig")
+            words.append(tr("the frames of the rig"))
         return words
 
     def add_reading(self) -> None:
@@ -67,35 +68,39 @@ class BesideControl(QObject):
             log = runlogs.read_log(self._session.book, run_id)
             t_s = log.span_s[1] if log.samples else 0.0
         else:
-            raise PinchError("A reading belongs to a run; record one, or choose one above.")
+            raise PinchError(tr("A reading belongs to a run; record one, or choose one above."))
         dialog = ReadingDialog(run_id, t_s, live(self._session.book.instruments()), self._shell.dialog_parent)
         if dialog.exec():
             self.keep_reading(dialog.reading)
 
     def keep_reading(self, reading: Reading) -> None:
         """Keep a reading; one beyond an alarm's bound rings it."""
-        self._session.change(f"add a reading of {reading.quantity}", lambda: self._session.book.save(reading))
+        self._session.change(
+            tr("add a reading of {quantity}", quantity=reading.quantity), lambda: self._session.book.save(reading)
+        )
         recording = self._session.recording
         if self._session.recording_now and recording is not None and recording.run.id == reading.run_id:
             recording.heed(reading.channel, reading.value)
-        self._shell.notices.done("The reading is kept with the run.")
+        self._shell.notices.done(tr("The reading is kept with the run."))
 
     def type_grid(self) -> None:
         """Type the readings of the newest runs of the chosen device, of one workload where one is chosen."""
         session, device, workload = self._session, self._session.device, self._session.workload
         if device is None:
-            raise PinchError("Choose a device above; the grid is of its runs.")
+            raise PinchError(tr("Choose a device above; the grid is of its runs."))
         book = session.book
         runs = book.runs(device.id, workload.id if workload is not None else None)[-MOST_ROWS:]
         if not runs:
-            raise PinchError("A reading belongs to a run; record one, or add one from a log first.")
+            raise PinchError(tr("A reading belongs to a run; record one, or add one from a log first."))
         named = [(run, self._name_of(run, workload is None)) for run in reversed(runs)]
         ReadingGridDialog(book, named, session.change, self._shell.dialog_parent).exec()
 
     def _name_of(self, run: Run, with_workload: bool) -> str:
         book = self._session.book
         work = book.get(Workload, run.workload_id).name if with_workload else ""
-        return ", ".join(filter(None, (book.get(Setting, run.setting_id).name, work, f"run {run.repeat}")))
+        return ", ".join(
+            filter(None, (book.get(Setting, run.setting_id).name, work, tr("run {repeat}", repeat=run.repeat)))
+        )
 
     def change_reading(self, reading_id: int) -> None:
         """What was read, when and where, as it should have been typed."""
@@ -104,7 +109,9 @@ class BesideControl(QObject):
         offered = live(session.book.instruments())
         dialog = ReadingDialog(old.run_id, old.t_s, offered, self._shell.dialog_parent, old)
         if dialog.exec():
-            session.change(f"change a reading of {old.quantity}", lambda: session.book.save(dialog.reading))
+            session.change(
+                tr("change a reading of {quantity}", quantity=old.quantity), lambda: session.book.save(dialog.reading)
+            )
 
     def remove_reading(self, reading_id: int) -> None:
         """Take a reading away."""
@@ -114,7 +121,7 @@ class BesideControl(QObject):
             with book.change() as connection:
                 connection.execute("DELETE FROM reading WHERE id = ?", (reading_id,))
 
-        self._session.change("remove a reading", work)
+        self._session.change(tr("remove a reading"), work)
 
     def show_readings(self) -> None:
         """Those of the run that is recorded, else of the chosen one."""
@@ -127,7 +134,7 @@ class BesideControl(QObject):
         """Which channels stand large; the choice stays with the device."""
         recorded, device = self._recording.live, self._session.device
         if recorded is None or device is None or not recorded.values:
-            raise PinchError("Channels can be chosen once a run is recorded.")
+            raise PinchError(tr("Channels can be chosen once a run is recorded."))
         dialog = ChannelsDialog(
             sorted(recorded.values), [n for n, _ in recorded.shown_channels()], self._shell.dialog_parent
         )
@@ -140,7 +147,7 @@ class BesideControl(QObject):
         if recorded is not None and device is not None:
             recorded.shown = channels
             changed = device.model_copy(update={"shown": channels})
-            self._session.change("choose channels", lambda: self._session.book.save(changed))
+            self._session.change(tr("choose channels"), lambda: self._session.book.save(changed))
             self._view.live.refresh(recorded, self._session.slot(device.id))
 
     # Runs without a stop
@@ -154,7 +161,9 @@ class BesideControl(QObject):
             return
         device, setting, workload = self.subject_of(cut[-1])
         _, samples = runlogs.log_size(book, cut[-1].id)
-        subject = f"{workload.name} on {device.name} at {setting.name}"
+        subject = tr(
+            "{workload} on {device} at {setting}", workload=workload.name, device=device.name, setting=setting.name
+        )
         recordable = bool(device.rig or device.local or device.reach)
         self._view.cut.show_run(cut[-1], subject, samples, len(cut) - 1, recordable)
 
@@ -162,7 +171,7 @@ class BesideControl(QObject):
         """It gets a stop and counts as it is."""
         self._session.choose_run(run_id)
         self._shell.changes.close_cut_run()
-        self._shell.notices.done("The run is kept as it was cut.")
+        self._shell.notices.done(tr("The run is kept as it was cut."))
 
     def void_cut(self, run_id: int) -> None:
         """It does not count; the operator says why."""

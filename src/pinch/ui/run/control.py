@@ -6,6 +6,7 @@ from pinch.analysis.judging import known_of
 from pinch.bench.records import Runner
 from pinch.core.cooling import HeatFit
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.recorder.recorder import News
 from pinch.runs.recording import begin_recording, ends_by_itself
 from pinch.runs.sourcing import RunRequest
@@ -37,7 +38,7 @@ class RecordingControl(QObject):
         PinchError : a run is being recorded already, or the request makes no sense.
         """
         if self._session.recording_now:
-            raise PinchError("A run is being recorded already.")
+            raise PinchError(tr("A run is being recorded already."))
         endless = ends_by_itself(request.device, request.workload)
         by_hand = endless and request.workload.runner is Runner.HAND
         recording = begin_recording(self._session.book, request, [self._bridge.put])
@@ -45,7 +46,12 @@ class RecordingControl(QObject):
         self.live = LiveRun(
             request.workload.rate_channel,
             recording.course,
-            f"{request.workload.name} on {request.device.name} at {request.setting.name}",
+            tr(
+                "{workload} on {device} at {setting}",
+                workload=request.workload.name,
+                device=request.device.name,
+                setting=request.setting.name,
+            ),
             request.interval_s,
             request.device.shown,
             by_hand=by_hand,
@@ -60,8 +66,8 @@ class RecordingControl(QObject):
         if self._session.recording is None or not self._session.recording_now or self.live is None:
             return None
         self.live.marks += 1
-        self._session.recording.mark(text or f"mark {self.live.marks}")
-        return f"Mark {self.live.marks} at {self.live.t_s:.0f} s."
+        self._session.recording.mark(text or tr("mark {marks}", marks=self.live.marks))
+        return tr("Mark {marks} at {t_s:.0f} s.", marks=self.live.marks, t_s=self.live.t_s)
 
     def stop(self) -> None:
         """End the recording; what was recorded is kept."""

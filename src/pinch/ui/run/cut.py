@@ -4,6 +4,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from pinch.bench.records import Run
+from pinch.language import tr
 from pinch.ui.shell.words import label
 
 
@@ -18,11 +19,11 @@ class CutRunView(QWidget):
         super().__init__()
         self.words = label("", "problem", wrap=True)
         self.keep, self.void, self.resume = (
-            QPushButton("Keep it as cut"),
-            QPushButton("Make it void …"),
-            QPushButton("Continue as a new pass"),
+            QPushButton(tr("Keep it as cut")),
+            QPushButton(tr("Make it void …")),
+            QPushButton(tr("Continue as a new pass")),
         )
-        self.resume.setToolTip("The gap stays a gap; what was cut is the first pass, what follows the next")
+        self.resume.setToolTip(tr("The gap stays a gap; what was cut is the first pass, what follows the next"))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.words, 1)
@@ -42,8 +43,17 @@ class CutRunView(QWidget):
         if run is None:
             return
         self._run_id = run.id
-        more = f" {others} more were." if others > 1 else " One more was." if others else ""
-        kept = f"{samples} samples are kept" if samples else "nothing of it was kept"
-        begun = f"{run.started:%Y-%m-%d %H:%M} UTC"
-        self.words.setText(f"Run {run.id}, {subject}, begun {begun}, was cut off; {kept}.{more}")
+        more = tr(" {others} more were.", others=others) if others > 1 else tr(" One more was.") if others else ""
+        kept = tr("{samples} samples are kept", samples=samples) if samples else tr("nothing of it was kept")
+        begun = tr("{started:%Y-%m-%d %H:%M} UTC", started=run.started)
+        self.words.setText(
+            tr(
+                "Run {run}, {subject}, begun {begun}, was cut off; {kept}.{more}",
+                run=run.id,
+                subject=subject,
+                begun=begun,
+                kept=kept,
+                more=more,
+            )
+        )
         self.resume.setEnabled(may_continue and samples > 0)

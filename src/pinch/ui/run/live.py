@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from pinch.core.channels import unit_of
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.plots.chart_view import STRIP_HEIGHT, StripLegend
 from pinch.ui.plots.dress import dress, pen
@@ -71,7 +72,7 @@ class LiveView(QWidget):
         super().__init__()
         self._values_row = QHBoxLayout()
         self._graphics = pg.GraphicsLayoutWidget()
-        self._graphics.setAccessibleName("Live charts")
+        self._graphics.setAccessibleName(tr("Live charts"))
         self._graphics.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.settling = label("", "heading")
         self._legend = StripLegend(title="")

@@ -11,6 +11,7 @@ from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.entry import read_quantity
 from pinch.bench.records import ExitStatus, Run, Workload
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.recorder.preflight import Check
 from pinch.runs.consent import ConsentError, wishes_of
@@ -27,18 +28,20 @@ from pinch.ui.run.state import LiveRun, next_words
 from pinch.ui.run.view import RunView
 
 NOTES = [
-    "Each sensor that Linux offers is read by a small process of its own. Power comes from energy "
-    "counters, so nothing between two seconds is missed.",
-    "The rest before the load gives the idle level, which the burst window is worked out from.",
-    "The run is in the book as it grows: what was recorded stays, whatever happens.",
-    "A meter that falls silent or a link that breaks leaves a gap and is tried again.",
+    tr(
+        "Each sensor that Linux offers is read by a small process of its own. Power comes from "
+        "energy counters, so nothing between two seconds is missed."
+    ),
+    tr("The rest before the load gives the idle level, which the burst window is worked out from."),
+    tr("The run is in the book as it grows: what was recorded stays, whatever happens."),
+    tr("A meter that falls silent or a link that breaks leaves a gap and is tried again."),
 ]
 
 
 class RunPage(Page[RunView]):
     """Recording: the checks before, the run sheet's next step, the charts of a run under way, and its end."""
 
-    name, early = "Run", True
+    name, early = tr("Run"), True
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -68,15 +71,15 @@ class RunPage(Page[RunView]):
     def menu(self) -> Sequence[MenuEntry]:
         go = MenuName.GO
         return (
-            MenuEntry(go, 110, "Start recording", self.view.ask_start, "Ctrl+R"),
-            MenuEntry(go, 120, "Mark with a text …", self.mark_with_text, "Ctrl+Shift+M"),
-            MenuEntry(go, 130, "Mark this moment", self.mark, "Ctrl+M"),
-            MenuEntry(go, 140, "Reading by hand …", self.beside.add_reading, "Ctrl+G"),
-            MenuEntry(go, 145, "Readings in a grid …", self.beside.type_grid, "Ctrl+Shift+G"),
-            MenuEntry(go, 150, "Channels shown large …", self.beside.choose_channels, "Ctrl+Shift+V"),
-            MenuEntry(go, 155, "What this machine tells …", self.show_sensors),
-            MenuEntry(go, 160, "The work by hand is over", self.recording.finish, "Ctrl+Shift+."),
-            MenuEntry(go, 170, "Stop recording", self.recording.stop, "Ctrl+."),
+            MenuEntry(go, 110, tr("Start recording"), self.view.ask_start, "Ctrl+R"),
+            MenuEntry(go, 120, tr("Mark with a text …"), self.mark_with_text, "Ctrl+Shift+M"),
+            MenuEntry(go, 130, tr("Mark this moment"), self.mark, "Ctrl+M"),
+            MenuEntry(go, 140, tr("Reading by hand …"), self.beside.add_reading, "Ctrl+G"),
+            MenuEntry(go, 145, tr("Readings in a grid …"), self.beside.type_grid, "Ctrl+Shift+G"),
+            MenuEntry(go, 150, tr("Channels shown large …"), self.beside.choose_channels, "Ctrl+Shift+V"),
+            MenuEntry(go, 155, tr("What this machine tells …"), self.show_sensors),
+            MenuEntry(go, 160, tr("The work by hand is over"), self.recording.finish, "Ctrl+Shift+."),
+            MenuEntry(go, 170, tr("Stop recording"), self.recording.stop, "Ctrl+."),
         )
 
     def show_sensors(self) -> None:
@@ -84,7 +87,7 @@ class RunPage(Page[RunView]):
         session, device = self.shell.session, self.shell.session.device
         parent = self.shell.dialog_parent
         reached = device is not None and bool(device.reach) and agreed(parent, session.book.path, wishes_of(device))
-        who = device.name if device is not None and (reached or device.local) else "this computer"
+        who = device.name if device is not None and (reached or device.local) else tr("this computer")
         dialog = SensorsDialog(who, device.reach if device is not None and reached else "", parent)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
@@ -94,7 +97,7 @@ class RunPage(Page[RunView]):
         self.checking.cancel()
 
     def count(self) -> str:
-        return "recording" if self.session.recording_now else f"{len(self.session.book.runs())} runs"
+        return tr("recording") if self.session.recording_now else tr("{runs} runs", runs=len(self.session.book.runs()))
 
     def show(self) -> None:
         session, recorded, view, margin = self.session, self.recording.live, self.view, self.shell.margin
@@ -113,7 +116,7 @@ class RunPage(Page[RunView]):
         view.judge.setVisible(recorded is not None)
         self.checking.start_if_new()
         self.beside.show_cut()
-        margin.tell("What is recorded", [*NOTES, *_notes_of(recorded)])
+        margin.tell(tr("What is recorded"), [*NOTES, *_notes_of(recorded)])
 
     def reveal(self, target: Target) -> bool:
         if not isinstance(target, RecordingTarget):
@@ -125,7 +128,7 @@ class RunPage(Page[RunView]):
     def sent(self) -> Sent:
         run = self.session.run
         if run is None:
-            raise PinchError("There is no run to send to the deck.")
+            raise PinchError(tr("There is no run to send to the deck."))
         return Sent(CardKind.TIMELINE, RunsQuery(run_ids=(run.id,)))
 
     def turn_tab(self, by: int) -> None:
@@ -146,7 +149,7 @@ class RunPage(Page[RunView]):
         """The next run of the sheet is what is to be recorded."""
         found = self.shell.planning.next_step()
         if found is None or not found[0].is_run:
-            raise PinchError("Choose a run of the run sheet that is still to do.")
+            raise PinchError(tr("Choose a run of the run sheet that is still to do."))
         self.shell.go_to(RecordingTarget(self.shell.planning.take(found[0])))
 
     # Recording
@@ -187,7 +190,9 @@ class RunPage(Page[RunView]):
     def go_on(self, warnings: Sequence[Check]) -> bool:
         """Ask whether to start in spite of warnings, which then stay with the run."""
         words = "\n".join(f"{c.name}: {c.evidence}" for c in warnings)
-        return agrees(self.shell.dialog_parent, "Start all the same?", f"{words}\n\nStart all the same?")
+        return agrees(
+            self.shell.dialog_parent, tr("Start all the same?"), tr("{words}\n\nStart all the same?", words=words)
+        )
 
     def mark(self) -> None:
         """Mark the present moment of the recording."""
@@ -196,7 +201,7 @@ class RunPage(Page[RunView]):
     def mark_with_text(self) -> None:
         """Mark the moment at which this was asked for, with a text."""
         if self.session.recording_now:
-            text = ask_text(self.shell.dialog_parent, "Mark", "What happened?")
+            text = ask_text(self.shell.dialog_parent, tr("Mark"), tr("What happened?"))
             if text is not None:
                 self._mark(text)
 
@@ -211,7 +216,7 @@ class RunPage(Page[RunView]):
 
     def _said(self, recorded: LiveRun) -> None:
         """The caution beside a run under way, and what its sensors and meters had to say so far."""
-        self.shell.margin.tell("Stay with it", [cautions.UNDER_LOAD, *_notes_of(recorded)])
+        self.shell.margin.tell(tr("Stay with it"), [cautions.UNDER_LOAD, *_notes_of(recorded)])
 
     def _planned(self) -> None:
         if self.shell.shows(self):
@@ -234,13 +239,19 @@ class RunPage(Page[RunView]):
         if live is None or recording is None:
             return
         run_id = recording.run.id
-        self.shell.tell_away(f"The run is over: {live.reason or live.status or 'it was stopped'}.")
+        self.shell.tell_away(
+            tr("The run is over: {reason}.", reason=live.reason or live.status or tr("it was stopped"))
+        )
         if recording.book_path != self.session.book.path:
             lost = self.session.book.path.name
             self.session.open(recording.book_path)
             notices.error(
-                f"{lost} was deleted or replaced by another program while the run was recorded. The run is in "
-                f"{recording.book_path.name}, with all that the book held; it is open now."
+                tr(
+                    "{lost} was deleted or replaced by another program while the run was recorded. The run "
+                    "is in {book_path}, with all that the book held; it is open now.",
+                    lost=lost,
+                    book_path=recording.book_path.name,
+                )
             )
         self.session.choose_run(run_id)
         self.session.refresh()
@@ -248,32 +259,34 @@ class RunPage(Page[RunView]):
             self.shell.safely(partial(self.ask_score, run_id))
         if live.alarm:
             beeps.play(beeps.ALARM)
-            notices.error(f"Alarm. {live.alarm} What was recorded is kept.")
+            notices.error(tr("Alarm. {alarm} What was recorded is kept.", alarm=live.alarm))
         elif live.status is ExitStatus.FAILED:
             QApplication.beep()
-            notices.error(f"The run failed: {live.reason} What was recorded is kept.")
+            notices.error(tr("The run failed: {reason} What was recorded is kept.", reason=live.reason))
         else:
             whole = live.status is ExitStatus.COMPLETE
             planned = self.shell.planning.note_run(self.session.book.get(Run, run_id))
-            kept = "The run is in the book, and done in the plan." if planned else "The run is in the book."
-            notices.done(kept if whole else "Stopped; the run is kept.")
+            kept = tr("The run is in the book, and done in the plan.") if planned else tr("The run is in the book.")
+            notices.done(kept if whole else tr("Stopped; the run is kept."))
 
     def ask_score(self, run_id: int) -> None:
         """The score of a run by hand; nothing typed: there is none."""
         book = self.session.book
         workload = book.get(Workload, book.get(Run, run_id).workload_id)
-        words = f"Score of {workload.name}, {workload.score_unit} (may stay empty)"
-        typed = ask_text(self.shell.dialog_parent, "The run is complete", words)
+        words = tr(
+            "Score of {workload}, {score_unit} (may stay empty)", workload=workload.name, score_unit=workload.score_unit
+        )
+        typed = ask_text(self.shell.dialog_parent, tr("The run is complete"), words)
         if typed:
             self.shell.changes.keep_score(run_id, read_quantity(typed, "").value)
 
     def _settled(self) -> None:
         """A run has settled; the operator may be elsewhere."""
-        self.shell.tell_away("The run has settled.")
+        self.shell.tell_away(tr("The run has settled."))
         if self.view.beep.isChecked():
             beeps.play(beeps.SETTLED)
-            self.shell.notices.done("The run has settled.")
+            self.shell.notices.done(tr("The run has settled."))
 
 
 def _notes_of(recorded: LiveRun | None) -> list[str]:
-    return ["What the sensors and meters said:", *recorded.notes] if recorded and recorded.notes else []
+    return [tr("What the sensors and meters said:"), *recorded.notes] if recorded and recorded.notes else []

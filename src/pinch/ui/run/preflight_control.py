@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject
 
 from pinch.bench.planning import DeviceHeat
 from pinch.bench.records import Device, Protocol
+from pinch.language import tr
 from pinch.recorder.preflight import Check, CheckVerdict, Evidence, preflight
 from pinch.runs.consent import wishes_of
 from pinch.runs.evidence import gather_evidence
@@ -78,7 +79,7 @@ class PreflightControl(QObject):
         def work(_: Callable[[float], bool]) -> Evidence:
             return gather_evidence(path, device, heat)
 
-        self._job = Job("Checking before the run", work, self)
+        self._job = Job(tr("Checking before the run"), work, self)
         self._job.finished.connect(self._looked)
         self._job.failed.connect(self._not_looked)
         self._job.start()
@@ -96,7 +97,7 @@ class PreflightControl(QObject):
 
     def _not_looked(self, reason: str) -> None:
         """The device or its meters are not as they must be; what is wrong is said in place of the checks."""
-        self._view.preflight.show_checks([Check("Sensors", CheckVerdict.WARNING, reason)])
+        self._view.preflight.show_checks([Check(tr("Sensors"), CheckVerdict.WARNING, reason)])
 
     def _looked(self, evidence: Evidence) -> None:
         self._evidence = evidence

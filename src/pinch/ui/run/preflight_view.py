@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.recorder.preflight import Check, CheckVerdict
 from pinch.ui.shell.words import label
 
@@ -16,8 +17,8 @@ class PreflightView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._title = label("Before the run", "heading")
-        self.again = QPushButton("Check again")
+        self._title = label(tr("Before the run"), "heading")
+        self.again = QPushButton(tr("Check again"))
         self.again.setProperty("role", "slight")
         self.again.clicked.connect(self.again_wanted)
         self._grid = QGridLayout()
@@ -38,7 +39,7 @@ class PreflightView(QWidget):
 
     def show_looking(self) -> None:
         """A look is under way."""
-        self._title.setText("Before the run: looking …")
+        self._title.setText(tr("Before the run: looking …"))
         self.again.setEnabled(False)
         self.show()
 
@@ -47,9 +48,13 @@ class PreflightView(QWidget):
         self.checks = checks
         warnings = sum(c.verdict is CheckVerdict.WARNING for c in checks)
         found = (
-            "nothing speaks against it" if not warnings else "1 warning" if warnings == 1 else f"{warnings} warnings"
+            tr("nothing speaks against it")
+            if not warnings
+            else "1 warning"
+            if warnings == 1
+            else tr("{warnings} warnings", warnings=warnings)
         )
-        self._title.setText(f"Before the run: {found}")
+        self._title.setText(tr("Before the run: {found}", found=found))
         self.again.setEnabled(True)
         while (item := self._grid.takeAt(0)) is not None:
             if (old := item.widget()) is not None:

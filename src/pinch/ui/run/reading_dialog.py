@@ -12,6 +12,7 @@ from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
 from pinch.core.printing import plain
 from pinch.core.touch import judge_touch
+from pinch.language import numeral, tr
 from pinch.narrative import cautions
 from pinch.ui.dialogs import FormDialog
 from pinch.ui.run.state import reading_words
@@ -19,7 +20,7 @@ from pinch.ui.shell.words import label
 
 PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
-PHASES = {ReadAt.UNTOLD: "under load", ReadAt.IDLE: "at rest, before it", ReadAt.END: "at the end of it"}
+PHASES = {ReadAt.UNTOLD: tr("under load"), ReadAt.IDLE: tr("at rest, before it"), ReadAt.END: tr("at the end of it")}
 
 
 def reading_question(reading: Reading, instrument: Instrument | None) -> str:
@@ -27,7 +28,13 @@ def reading_question(reading: Reading, instrument: Instrument | None) -> str:
     if reading.quantity is Quantity.SURFACE:
         return judge_touch(reading.value).question
     if instrument is not None and instrument.range and reading.value > instrument.range:
-        return f"{reading.value:g} {instrument.unit} is beyond the range of {instrument.name} ({instrument.range:g})."
+        return tr(
+            "{reading:g} {unit} is beyond the range of {instrument} ({range:g}).",
+            reading=reading.value,
+            unit=instrument.unit,
+            instrument=instrument.name,
+            range=instrument.range,
+        )
     return ""
 
 
@@ -42,7 +49,7 @@ class ReadingDialog(FormDialog):
         parent: QWidget | None,
         old: Reading | None = None,
     ) -> None:
-        super().__init__(f"Reading at {minutes(t_s)} of run {run_id}", parent)
+        super().__init__(tr("Reading at {t_s} of run {run_id}", t_s=minutes(t_s), run_id=run_id), parent)
         self._run_id, self._taken, self._old = run_id, now(), old
         self._instruments = instruments
         self.quantity, self.instrument, self.place = QComboBox(), QComboBox(), QComboBox()
@@ -50,27 +57,31 @@ class ReadingDialog(FormDialog):
         self.phase = QComboBox()
         for phase, words in PHASES.items():
             self.phase.addItem(words, phase)
-        self.time.setText(f"{t_s:g} s")
+        self.time.setText(tr("{t_s:g} s", t_s=t_s))
         for quantity in Quantity:
             self.quantity.addItem(f"{str(quantity).capitalize()}, {UNITS[quantity]}", quantity)
         self.place.setEditable(True)
         self.place.addItems(["", *(p.replace("_", " ") for p in PLACES)])
-        for edit, hint in ((self.low, "lowest seen"), (self.high, "highest seen"), (self.distance, "such as 50 cm")):
+        for edit, hint in (
+            (self.low, tr("lowest seen")),
+            (self.high, tr("highest seen")),
+            (self.distance, tr("such as 50 cm")),
+        ):
             edit.setPlaceholderText(hint)
         seen = QHBoxLayout()
         seen.addWidget(self.low)
         seen.addWidget(self.high)
         self._caution, self.uncertainty = label("", "quiet", wrap=True), label("", "quiet", wrap=True)
-        self.form.addRow("What", self.quantity)
-        self.form.addRow("When", self.phase)
-        self.form.addRow("At, in the run", self.time)
-        self.form.addRow("Value", self.value)
-        self.form.addRow("Seen", seen)
-        self.form.addRow("Instrument", self.instrument)
+        self.form.addRow(tr("What"), self.quantity)
+        self.form.addRow(tr("When"), self.phase)
+        self.form.addRow(tr("At, in the run"), self.time)
+        self.form.addRow(tr("Value"), self.value)
+        self.form.addRow(tr("Seen"), seen)
+        self.form.addRow(tr("Instrument"), self.instrument)
         self.form.addRow("", self.uncertainty)
-        self.form.addRow("Place", self.place)
-        self.form.addRow("Distance", self.distance)
-        self.form.addRow("Note", self.note)
+        self.form.addRow(tr("Place"), self.place)
+        self.form.addRow(tr("Distance"), self.distance)
+        self.form.addRow(tr("Note"), self.note)
         self.form.addRow(self._caution)
         self.quantity.currentIndexChanged.connect(self._offer)
         self.instrument.currentIndexChanged.connect(self._tell)
@@ -89,7 +100,7 @@ class ReadingDialog(FormDialog):
         self.place.setEditText(old.place.replace("_", " "))
         numbers = {self.value: old.value, self.low: old.low, self.high: old.high, self.distance: old.distance_mm}
         for edit, number in numbers.items():
-            edit.setText("" if number is None else f"{number:g}")
+            edit.setText("" if number is None else numeral(number, "g"))
         self.note.setText(old.note)
 
     def read(self) -> None:
@@ -97,7 +108,9 @@ class ReadingDialog(FormDialog):
         reading, question = self._reading()
         if question and question != self._asked:
             self._asked = question
-            raise PinchError(f"{question} Press OK once more to keep {reading.value:g}.")
+            raise PinchError(
+                tr("{question} Press OK once more to keep {reading:g}.", question=question, reading=reading.value)
+            )
 
     @property
     def reading(self) -> Reading:
@@ -119,7 +132,7 @@ class ReadingDialog(FormDialog):
         stated = instrument is not None and instrument.accuracy.stated
         made: Reading = checked(
             Reading,
-            "The reading",
+            tr("The reading"),
             run_id=self._run_id,
             kept_id=self._old.id if self._old is not None else None,
             taken=self._old.taken if self._old is not None else self._taken,
@@ -140,7 +153,7 @@ class ReadingDialog(FormDialog):
     def _offer(self) -> None:
         quantity: Quantity = self.quantity.currentData()
         self.instrument.clear()
-        self.instrument.addItem("not noted", None)
+        self.instrument.addItem(tr("not noted"), None)
         for instrument in self._instruments:
             if instrument.measures is quantity:
                 self.instrument.addItem(instrument.name, instrument)
@@ -157,11 +170,11 @@ class ReadingDialog(FormDialog):
         except PinchError:
             value = None
         if instrument is None or not instrument.accuracy.stated:
-            self.uncertainty.setText("Without an instrument's accuracy there is no uncertainty.")
+            self.uncertainty.setText(tr("Without an instrument's accuracy there is no uncertainty."))
         elif value is not None:
             u = instrument.accuracy.standard_u(value)
             self.uncertainty.setText(
-                f"Standard uncertainty {plain(u, 2)} {instrument.unit}, by its accuracy as stated."
+                tr("Standard uncertainty {u} {unit}, by its accuracy as stated.", u=plain(u, 2), unit=instrument.unit)
             )
 
 
@@ -175,8 +188,8 @@ class ReadingsView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.add = QPushButton("Reading …")
-        self.add.setToolTip("Keep a value read by hand, at this moment (Ctrl+G)")
+        self.add = QPushButton(tr("Reading …"))
+        self.add.setToolTip(tr("Keep a value read by hand, at this moment (Ctrl+G)"))
         self.add.clicked.connect(self.wanted)
         self._lines = QVBoxLayout()
         self._lines.setSpacing(1)
@@ -194,7 +207,9 @@ class ReadingsView(QWidget):
                 old.deleteLater()
         self.texts = [reading_words(r) for r in readings]
         if len(readings) > MOST_LINES:
-            self._lines.addWidget(label(f"{len(readings) - MOST_LINES} earlier readings", "quiet"))
+            self._lines.addWidget(
+                label(tr("{readings} earlier readings", readings=len(readings) - MOST_LINES), "quiet")
+            )
         for reading in readings[-MOST_LINES:]:
             self._lines.addWidget(self._line(reading))
         self.setVisible(bool(readings))
@@ -204,10 +219,12 @@ class ReadingsView(QWidget):
         row = QHBoxLayout(line)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(label(reading_words(reading)))
-        for words, wanted in (("Change", self.change_wanted), ("Remove", self.removal_wanted)):
+        for words, wanted in ((tr("Change"), self.change_wanted), (tr("Remove"), self.removal_wanted)):
             button = QPushButton(words)
             button.setProperty("role", "slight")
-            button.setAccessibleName(f"{words} the reading {reading_words(reading)}")
+            button.setAccessibleName(
+                tr("{words} the reading {reading_words}", words=words, reading_words=reading_words(reading))
+            )
             button.clicked.connect(lambda _, wanted=wanted: wanted.emit(reading.id))
             row.addWidget(button)
         row.addStretch(1)

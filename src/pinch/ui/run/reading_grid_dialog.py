@@ -30,6 +30,7 @@ from pinch.intake.reading_grid import (
     readings_work,
 )
 from pinch.intake.typed_fields import Field
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.ui.dialogs import agrees
 from pinch.ui.results.grid_table import GridTable, KeepButtons
@@ -55,7 +56,7 @@ class ReadingGridDialog(QDialog):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Readings in a grid")
+        self.setWindowTitle(tr("Readings in a grid"))
         self.resize(1120, 640)
         self._book, self._change, self._all = book, change, list(runs)
         self.rows, self.columns, self.place = QListWidget(), QListWidget(), QLineEdit()
@@ -90,19 +91,25 @@ class ReadingGridDialog(QDialog):
         meter = self.instruments[Quantity.NOISE].currentData()
         by = meter.name if isinstance(meter, Instrument) else ""
         room = self._number(self.room, "dB(A)")
-        self._change(f"keep {counted(len(work.kept), 'reading')}", lambda: keep_readings(self._book, work, room, by))
+        self._change(
+            tr("keep {kept}", kept=counted(len(work.kept), "reading")),
+            lambda: keep_readings(self._book, work, room, by),
+        )
         for run in self.shown_runs:
             for column in self.shown_columns:
                 self._typed.pop((run.id, column), None)
         self._rebuild()
         self.words.setText(
-            f"{counted(work.size, 'reading is', 'readings are')} in the book; Ctrl+Z there takes them back."
+            tr(
+                "{size} in the book; Ctrl+Z there takes them back.",
+                size=counted(work.size, "reading is", "readings are"),
+            )
         )
 
     def reject(self) -> None:
         lost = sum(bool(text.strip()) for text in self._typed.values())
-        words = f"{counted(lost, 'typed field is', 'typed fields are')} not kept yet."
-        if not lost or agrees(self, "Close the grid?", words):
+        words = tr("{lost} not kept yet.", lost=counted(lost, "typed field is", "typed fields are"))
+        if not lost or agrees(self, tr("Close the grid?"), words):
             super().reject()
 
     def _rebuild(self) -> None:
@@ -141,14 +148,19 @@ class ReadingGridDialog(QDialog):
         work = self._work
         if work.problems:
             (r, c), sentence = next(iter(work.problems.items()))
-            problem = (
-                f"{columns[c].words} of {self._all[[run.id for run, _ in self._all].index(runs[r].id)][1]}: {sentence}"
+            problem = tr(
+                "{columns} of {all}: {sentence}",
+                columns=columns[c].words,
+                all=self._all[[run.id for run, _ in self._all].index(runs[r].id)][1],
+                sentence=sentence,
             )
         self.error.setText(problem)
         self.error.setVisible(bool(problem))
         self.words.setText(" ".join([work.words, *list(work.questions.values())[:2]]))
         self.table.mark(work.problems, work.questions, self._fixed)
-        self.keep_button.setText(f"Keep {counted(len(work.kept), 'reading')}" if work.size else "Keep")
+        self.keep_button.setText(
+            tr("Keep {kept}", kept=counted(len(work.kept), "reading")) if work.size else tr("Keep")
+        )
         self.keep_button.setEnabled(bool(work.size) and not problem)
 
     @staticmethod
@@ -192,20 +204,20 @@ class ReadingGridDialog(QDialog):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked)
             self.rows.addItem(item)
-        self.rows.setAccessibleName("Runs that stand in the rows")
-        self.columns.setAccessibleName("What is read in the columns")
-        self.place.setPlaceholderText("Another surface, then Enter")
-        self.place.setAccessibleName("Another surface")
+        self.rows.setAccessibleName(tr("Runs that stand in the rows"))
+        self.columns.setAccessibleName(tr("What is read in the columns"))
+        self.place.setPlaceholderText(tr("Another surface, then Enter"))
+        self.place.setAccessibleName(tr("Another surface"))
         for quantity, box in self.instruments.items():
-            box.addItem("not noted", None)
+            box.addItem(tr("not noted"), None)
             for instrument in live(self._book.instruments()):
                 if instrument.measures is quantity:
                     box.addItem(instrument.name, instrument)
             box.setCurrentIndex(box.count() - 1)
-            box.setAccessibleName(f"Instrument of the {quantity}")
+            box.setAccessibleName(tr("Instrument of the {quantity}", quantity=quantity))
             box.activated.connect(lambda _: self._work_out())
-        self.distance.setPlaceholderText("such as 50 cm")
-        self.room.setPlaceholderText("dB(A) of the room alone")
+        self.distance.setPlaceholderText(tr("such as 50 cm"))
+        self.room.setPlaceholderText(tr("dB(A) of the room alone"))
         for edit in (self.distance, self.room):
             edit.textChanged.connect(lambda _: self._work_out())
         for things in (self.rows, self.columns):
@@ -213,19 +225,23 @@ class ReadingGridDialog(QDialog):
         self.place.returnPressed.connect(self._add_place)
         self.table.typed.connect(self._take_in)
         self.table.overflowed.connect(
-            lambda n: self.words.setText(f"{counted(n, 'copied cell')} found no row or column; tick more on the left.")
+            lambda n: self.words.setText(
+                tr("{n} found no row or column; tick more on the left.", n=counted(n, "copied cell"))
+            )
         )
 
     def _lay_out(self) -> None:
         side = QVBoxLayout()
-        for caption, widget in (("Runs", self.rows), ("What was read", self.columns)):
+        for caption, widget in ((tr("Runs"), self.rows), (tr("What was read"), self.columns)):
             side.addWidget(label(caption, "quiet"))
             side.addWidget(widget, 1)
             widget.setFixedWidth(240)
         side.addWidget(self.place)
         common = QGridLayout()
         common.setHorizontalSpacing(12)
-        fields: dict[str, QWidget] = {f"{str(q).capitalize()} by": box for q, box in self.instruments.items()}
+        fields: dict[str, QWidget] = {
+            tr("{words} by", words=str(q).capitalize()): box for q, box in self.instruments.items()
+        }
         fields |= {"Noise from": self.distance, "Room alone": self.room}
         for place, (caption, field) in enumerate(fields.items()):
             common.addWidget(captioned(caption, field), 0, place)
@@ -235,7 +251,7 @@ class ReadingGridDialog(QDialog):
         self.keep_button.clicked.connect(self.keep)
         buttons.rejected.connect(self.reject)
         right = QVBoxLayout()
-        right.addWidget(label("Type a value or a range such as 41.6–42, or paste copied cells.", "quiet"))
+        right.addWidget(label(tr("Type a value or a range such as 41.6–42, or paste copied cells."), "quiet"))
         right.addWidget(self.table, 1)
         right.addLayout(common)
         right.addWidget(label(cautions.READING[Quantity.SURFACE], "quiet", wrap=True))

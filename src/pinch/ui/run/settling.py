@@ -19,6 +19,7 @@ from pinch.core.known import Known
 from pinch.core.power_parts import with_parts
 from pinch.core.runlog import RunLog, period_of
 from pinch.core.settle import DRIFT_K, SHORTEST_S
+from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.run.state import LiveRun
 
@@ -45,10 +46,10 @@ class SoFar:
     def words(self) -> str:
         """About settling, in words."""
         if math.isfinite(self.settled_since_s):
-            return f"Settled since {minutes(self.settled_since_s)}"
+            return tr("Settled since {settled_since_s}", settled_since_s=minutes(self.settled_since_s))
         if math.isfinite(self.needs_s):
-            return f"Settles in about {max(1.0, math.ceil(self.needs_s / 60.0)):.0f} min"
-        return "Not settled yet"
+            return tr("Settles in about {what:.0f} min", what=max(1.0, math.ceil(self.needs_s / 60.0)))
+        return tr("Not settled yet")
 
 
 def bin_s(log: RunLog) -> float:
@@ -130,7 +131,7 @@ class LiveJudge(QObject):
             begun = time.thread_time()
             return judge_so_far(log, known, fit), fit, time.thread_time() - begun
 
-        self._job = Job("Judging the run so far", work, self)
+        self._job = Job(tr("Judging the run so far"), work, self)
         self._job.finished.connect(self._done)
         self._job.failed.connect(lambda _: self._done((None, heat, 1.0)))
         self._job.start()

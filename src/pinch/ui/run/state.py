@@ -15,11 +15,12 @@ from pinch.core.channels import SUSTAINED_POWER, caption_of, power_channel, unit
 from pinch.core.frames import FRAME_RATE
 from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray, RunLog, Series
+from pinch.language import tr
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 
 MOST_POINTS = 3600
-LIVE = (("cpu.clock", "Clock"), ("cpu.temp", "Temperature"), ("", ""))
+LIVE = (("cpu.clock", tr("Clock")), ("cpu.temp", tr("Temperature")), ("", ""))
 """Channels that are shown large beside the package's power; the empty one is the workload's own rate. `cpu.load` stands
 in for a missing one."""
 MOST_SHOWN = 6
@@ -109,13 +110,13 @@ class LiveRun:
             return [(name, caption_of(name)) for name in chosen]
         power = power_channel(self.values) or SUSTAINED_POWER[0]
         beside = [(name or self.rate_channel, caption or caption_of(self.rate_channel)) for name, caption in LIVE]
-        wanted = [(power, "Power"), *beside]
+        wanted = [(power, tr("Power")), *beside]
         promised = self.rate_channel if math.isfinite(self.total_s) else ""  # a command or hand need not tell a rate
         there = [(name, caption) for name, caption in wanted if name in self.values or name == promised]
         if "wall.power" in self.values:
             there.insert(1, ("wall.power", caption_of("wall.power")))
         if len(there) < len(wanted) and "cpu.load" in self.values:
-            there.insert(0, ("cpu.load", "Load"))
+            there.insert(0, ("cpu.load", tr("Load")))
         return there
 
     def line(self, channel: str) -> Line:
@@ -138,24 +139,26 @@ class LiveRun:
         """Where the recording is, in words."""
         begun, wanted = self.passes
         if self.phase is Phase.OPENING:
-            return "Starting the sensors"
+            return tr("Starting the sensors")
         if self.phase is Phase.IDLE:
-            return f"Resting before the load, {minutes(self.t_s)}"
+            return tr("Resting before the load, {t_s}", t_s=minutes(self.t_s))
         if self.phase is Phase.PAUSE:
-            return f"Waiting for pass {begun + 1} of {wanted}, {minutes(self.t_s)}"
+            return tr(
+                "Waiting for pass {begun} of {wanted}, {t_s}", begun=begun + 1, wanted=wanted, t_s=minutes(self.t_s)
+            )
         if self.phase is Phase.LOAD:
-            nth = f", pass {begun} of {wanted}" if wanted > 1 else ""
-            length = f" of {minutes(self.total_s)}" if math.isfinite(self.total_s) else ""
-            return f"Under load, {minutes(self.t_s)}{length}{nth}"
-        return "Ending"
+            nth = tr(", pass {begun} of {wanted}", begun=begun, wanted=wanted) if wanted > 1 else ""
+            length = tr(" of {total_s}", total_s=minutes(self.total_s)) if math.isfinite(self.total_s) else ""
+            return tr("Under load, {t_s}{length}{nth}", t_s=minutes(self.t_s), length=length, nth=nth)
+        return tr("Ending")
 
 
 def reading_words(reading: Reading) -> str:
     """A reading by hand in one line, with its standard uncertainty and what belongs to it."""
     value = reading.value_words + (f" ± {plain(reading.u, 2)}" if reading.u else "")
     when = [str(reading.phase)] if reading.phase else []
-    where = [f"at {reading.place.replace('_', ' ')}"] if reading.place else []
-    where += [f"from {reading.distance_mm:g} mm"] if reading.distance_mm else []
+    where = [tr("at {replace}", replace=reading.place.replace("_", " "))] if reading.place else []
+    where += [tr("from {distance_mm:g} mm", distance_mm=reading.distance_mm)] if reading.distance_mm else []
     more = ", ".join([*when, *where, *filter(None, [reading.instrument, reading.note])])
     return f"{minutes(reading.t_s)}  {str(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
 
@@ -163,8 +166,8 @@ def reading_words(reading: Reading) -> str:
 def next_words(line: planning.SheetLine, before: Sequence[planning.SheetLine]) -> str:
     """The next step of the run sheet: what to do first, what to run, and when."""
     first = [x.words for x in before if x.kind not in ("cool", "read")]
-    todo = f"first {', then '.join(first)}; " if first else ""
-    return f"Next on the run sheet, {line.start:%H:%M}: {todo}{line.words}."
+    todo = tr("first {first}; ", first=", then ".join(first)) if first else ""
+    return tr("Next on the run sheet, {start:%H:%M}: {todo}{line}.", start=line.start, todo=todo, line=line.words)
 
 
 def large_value(channel: str, value: float | None) -> tuple[str, str]:
@@ -181,23 +184,36 @@ def large_value(channel: str, value: float | None) -> tuple[str, str]:
 def what_is_missing(device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> str:
     """What is missing before a run can be recorded; empty where nothing is."""
     if not any_device:
-        return "This book has no device yet. Add the computer at hand, or the simulated ones to try things out."
+        return tr("This book has no device yet. Add the computer at hand, or the simulated ones to try things out.")
     if device is None or setting is None or workload is None:
-        lack = "a device" if device is None else "a setting" if setting is None else "a workload"
-        return f"Choose {lack} above to record a run."
+        lack = tr("a device") if device is None else tr("a setting") if setting is None else tr("a workload")
+        return tr("Choose {lack} above to record a run.", lack=lack)
     if device.rig is None and not device.local and not device.reach:
-        return (
-            f"{device.name} is not this computer. Enter on the Bench page which command reaches its Python, or add "
-            "its logs with Add, Runs from logs."
+        return tr(
+            "{device} is not this computer. Enter on the Bench page which command reaches its "
+            "Python, or add its logs with Add, Runs from logs.",
+            device=device.name,
         )
     if device.reach and not device.local and workload.runner is Runner.LOAD:
-        return f"The built-in load runs on this computer only: choose work that you start on {device.name}."
+        return tr(
+            "The built-in load runs on this computer only: choose work that you start on {device}.", device=device.name
+        )
     if device.rig is not None and workload.runner is not Runner.HAND:
-        return f"{device.name} is simulated: choose one of its own workloads above."
+        return tr("{device} is simulated: choose one of its own workloads above.", device=device.name)
     return ""
 
 
 def ready_words(device: Device, setting: Setting, workload: Workload) -> str:
     """What would be recorded."""
-    claim = f" ({setting.sustained_w:g} W)" if setting.sustained_w and "W" not in setting.name else ""
-    return f"Ready to run {workload.name} on {device.name} at {setting.name}{claim}."
+    claim = (
+        tr(" ({sustained_w:g} W)", sustained_w=setting.sustained_w)
+        if setting.sustained_w and "W" not in setting.name
+        else ""
+    )
+    return tr(
+        "Ready to run {workload} on {device} at {setting}{claim}.",
+        workload=workload.name,
+        device=device.name,
+        setting=setting.name,
+        claim=claim,
+    )

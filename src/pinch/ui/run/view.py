@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pinch.bench.records import Device, Runner, Setting, Workload
+from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.runs.recording import ends_by_itself
 from pinch.runs.sourcing import RunRequest
@@ -27,7 +28,7 @@ from pinch.ui.run.reading_dialog import ReadingsView
 from pinch.ui.run.state import LiveRun, ready_words, what_is_missing
 from pinch.ui.shell.words import captioned, hairline, label
 
-PACES = ((1.0, "real time"), (10.0, "10 times as fast"), (60.0, "60 times as fast"))
+PACES = ((1.0, tr("real time")), (10.0, tr("10 times as fast")), (60.0, tr("60 times as fast")))
 RATES = ((1.0, "1 a second"), (0.5, "2 a second"), (0.2, "5 a second"), (0.1, "10 a second"))
 
 
@@ -46,46 +47,46 @@ class RunView(PageView):
     def __init__(self) -> None:
         super().__init__()
         self.headline = label("", "headline", wrap=True)
-        self.length = NumberBox("Length", 0.1, 1440.0, 10.0, unit="min", width=92)
-        self.rest = NumberBox("Rest before", 0.0, 3600.0, 15.0, unit="s", decimals=0, width=92)
-        self.room = NumberBox("Room", -1.0, 60.0, -1.0, unit="°C", width=92)
-        self.room.setSpecialValueText("not noted")
+        self.length = NumberBox(tr("Length"), 0.1, 1440.0, 10.0, unit="min", width=92)
+        self.rest = NumberBox(tr("Rest before"), 0.0, 3600.0, 15.0, unit="s", decimals=0, width=92)
+        self.room = NumberBox(tr("Room"), -1.0, 60.0, -1.0, unit="°C", width=92)
+        self.room.setSpecialValueText(tr("not noted"))
         self.pace = QComboBox()
-        self.pace.setAccessibleName("Pace")
+        self.pace.setAccessibleName(tr("Pace"))
         for factor, words in PACES:
             self.pace.addItem(words, factor)
         self.rate = QComboBox()
-        self.rate.setAccessibleName("Samples")
+        self.rate.setAccessibleName(tr("Samples"))
         for seconds, words in RATES:
             self.rate.addItem(words, seconds)
-        self.beep = QCheckBox("beep when settled")
-        self.channels = QPushButton("Channels …")
+        self.beep = QCheckBox(tr("beep when settled"))
+        self.channels = QPushButton(tr("Channels …"))
         self.channels.setProperty("role", "slight")
-        self.channels.setToolTip("Which channels stand large (Ctrl+Shift+V)")
-        self.start = QPushButton("Start")
+        self.channels.setToolTip(tr("Which channels stand large (Ctrl+Shift+V)"))
+        self.start = QPushButton(tr("Start"))
         self.start.setProperty("role", "main")
-        self.start.setToolTip("Start recording (Ctrl+R)")
-        self.mark = QPushButton("Mark")
-        self.mark.setToolTip("Mark this moment (Ctrl+M)")
-        self.stop = QPushButton("Stop")
-        self.stop.setToolTip("End the run now and keep it (Ctrl+.)")
+        self.start.setToolTip(tr("Start recording (Ctrl+R)"))
+        self.mark = QPushButton(tr("Mark"))
+        self.mark.setToolTip(tr("Mark this moment (Ctrl+M)"))
+        self.stop = QPushButton(tr("Stop"))
+        self.stop.setToolTip(tr("End the run now and keep it (Ctrl+.)"))
         self.next_step = label("", wrap=True)
-        self.take_next = QPushButton("Take it")
-        self.take_next.setToolTip("Choose device, setting and workload of the next run of the sheet (Ctrl+Shift+R)")
-        self.finish = QPushButton("It is over")
-        self.finish.setToolTip("The work that you do by hand is over: the run is complete (Ctrl+Shift+.)")
+        self.take_next = QPushButton(tr("Take it"))
+        self.take_next.setToolTip(tr("Choose device, setting and workload of the next run of the sheet (Ctrl+Shift+R)"))
+        self.finish = QPushButton(tr("It is over"))
+        self.finish.setToolTip(tr("The work that you do by hand is over: the run is complete (Ctrl+Shift+.)"))
         self.finish.hide()
-        self.judge = QPushButton("Judge it")
-        self.add_computer = QPushButton("Add this computer")
-        self.add_rig = QPushButton("Add the simulated devices")
+        self.judge = QPushButton(tr("Judge it"))
+        self.add_computer = QPushButton(tr("Add this computer"))
+        self.add_rig = QPushButton(tr("Add the simulated devices"))
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 1000)
         self.live = LiveView()
         self.preflight = PreflightView()
         self.readings, self.cut = ReadingsView(), CutRunView()
-        self._pace_field = captioned("Pace of the rig", self.pace)
-        self._length_field = captioned("Length of a pass", self.length)
+        self._pace_field = captioned(tr("Pace of the rig"), self.pace)
+        self._length_field = captioned(tr("Length of a pass"), self.length)
         self._workload_id: int | None = None
         self._how = label("", wrap=True)
         self._form = QWidget()
@@ -109,7 +110,7 @@ class RunView(PageView):
         fields = QHBoxLayout()
         fields.setSpacing(14)
         fields.addWidget(self._length_field)
-        for caption, widget in (("Rest before", self.rest), ("Room", self.room), ("Samples", self.rate)):
+        for caption, widget in ((tr("Rest before"), self.rest), (tr("Room"), self.room), (tr("Samples"), self.rate)):
             fields.addWidget(captioned(caption, widget))
         fields.addWidget(self._pace_field)
         fields.addStretch(1)
@@ -171,7 +172,7 @@ class RunView(PageView):
         if not missing and device is not None and setting is not None and workload is not None:
             self._subject = (device, setting, workload)
             self.headline.setText(ready_words(device, setting, workload))
-            along = [f"Read along: {', '.join(beside)}."] if beside else []
+            along = [tr("Read along: {beside}.", beside=", ".join(beside))] if beside else []
             self._how.setText(" ".join([how_words(device, workload), *along]).strip())
         self._how.setVisible(bool(self._how.text()))
         if workload is not None and workload.id != self._workload_id:
@@ -257,11 +258,17 @@ class RunView(PageView):
 
 def how_words(device: Device, workload: Workload) -> str:
     """How a run goes; empty where there is nothing to say. A command is shown before it is started."""
-    several = f"{workload.all_passes} passes, unattended" if workload.all_passes > 1 else ""
-    waits = f", with {workload.pause_s:g} s between them" if several and workload.pause_s else ""
+    several = tr("{all_passes} passes, unattended", all_passes=workload.all_passes) if workload.all_passes > 1 else ""
+    waits = tr(", with {pause_s:g} s between them", pause_s=workload.pause_s) if several and workload.pause_s else ""
     if device.rig is not None or workload.runner is Runner.LOAD:
         return f"{several}{waits}." if several else ""
     if workload.runner is Runner.HAND:
-        return "You start and end the work yourself: Start begins the rest, It is over completes the run."
-    where = " on this computer" if device.reach and not device.local else ""
-    return f"It runs{where}, {several or 'one pass'}{waits}: {workload.command or 'no command yet'}."
+        return tr("You start and end the work yourself: Start begins the rest, It is over completes the run.")
+    where = tr(" on this computer") if device.reach and not device.local else ""
+    return tr(
+        "It runs{where}, {several}{waits}: {command}.",
+        where=where,
+        several=several or tr("one pass"),
+        waits=waits,
+        command=workload.command or tr("no command yet"),
+    )

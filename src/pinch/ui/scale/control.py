@@ -10,6 +10,7 @@ from pinch.analysis.points import BookPoints
 from pinch.bench.records import Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
+from pinch.language import tr
 from pinch.runs.wanted_runs import want_more_runs
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
@@ -22,7 +23,7 @@ NEAR_W = 0.5
 class ScaleControl(Working):
     """`finished` gives a `ScaleResult`."""
 
-    doing = "Working out the curves"
+    doing = tr("Working out the curves")
 
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -66,7 +67,7 @@ class ScaleControl(Working):
         PinchError : there is no curve yet.
         """
         if series.scaling is None:
-            raise PinchError(f"{series.name}: no curve yet, {series.reason}.")
+            raise PinchError(tr("{series}: no curve yet, {reason}.", series=series.name, reason=series.reason))
         watts = _in_steps(series.scaling.next_w, series.device.claims.step_w)
         session, done = self._session, list[str]()
 
@@ -74,7 +75,7 @@ class ScaleControl(Working):
             setting = self._setting_at(series, watts)
             done.append(want_more_runs(session.book, [(setting, series.workload)], REPEATS))
 
-        session.change(f"plan {watts:g} W of {series.device.name}", work)
+        session.change(tr("plan {watts:g} W of {device}", watts=watts, device=series.device.name), work)
         return done[0]
 
     def _setting_at(self, series: CurveSeries, watts: float) -> Setting:

@@ -6,6 +6,7 @@ from pinch.analysis.curves import CurveSeries, ScaleResult
 from pinch.bench.cards import CardKind
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.language import tr
 from pinch.narrative.cards import curve_cards
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
@@ -16,7 +17,7 @@ from pinch.ui.scale.view import ScaleView
 class ScalePage(Page[ScaleView]):
     """The chosen workload over the watts of the devices that were tested with it."""
 
-    name = "Scale"
+    name = tr("Scale")
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
@@ -36,7 +37,9 @@ class ScalePage(Page[ScaleView]):
         return view
 
     def menu(self) -> Sequence[MenuEntry]:
-        return (MenuEntry(MenuName.PLAN, 150, "Plan the limit most worth measuring", self.plan_next, "Ctrl+Shift+P"),)
+        return (
+            MenuEntry(MenuName.PLAN, 150, tr("Plan the limit most worth measuring"), self.plan_next, "Ctrl+Shift+P"),
+        )
 
     def forget(self) -> None:
         self.control.forget()
@@ -48,14 +51,16 @@ class ScalePage(Page[ScaleView]):
         subject = self.session.subject
         runs = [r for r in self.session.book.runs(subject.device_id, subject.workload_id) if not r.void]
         settings = {r.setting_id for r in runs} if None not in (subject.device_id, subject.workload_id) else set()
-        return f"{len(settings)} points" if settings else ""
+        return tr("{settings} points", settings=len(settings)) if settings else ""
 
     def show(self) -> None:
         margin = self.shell.margin
         margin.show_notes(None)
         if self.session.workload is None:
-            self.view.show_nothing("Choose a workload above to see its score against watts.")
-            margin.tell("Score against watts", ["Points stand at the power that was measured, not at the label."])
+            self.view.show_nothing(tr("Choose a workload above to see its score against watts."))
+            margin.tell(
+                tr("Score against watts"), [tr("Points stand at the power that was measured, not at the label.")]
+            )
             return
         if self.control.start():
             self.view.show_working(0.0)
@@ -71,7 +76,7 @@ class ScalePage(Page[ScaleView]):
     def sent(self) -> Sent:
         view = self.view
         if view.result is None or not view.result.series:
-            raise PinchError("There is no curve on this page to send to the deck.")
+            raise PinchError(tr("There is no curve on this page to send to the deck."))
         choice = view.result.choice
         kind = CardKind.MULTIPLES if len(choice.workload_ids) > 1 else CardKind.CURVES
         at, subject = view.drawn().reader, self.session.subject.device_id
@@ -95,7 +100,7 @@ class ScalePage(Page[ScaleView]):
         """The limit that is most worth measuring goes into the plan."""
         chosen = series or (self.view.own_series if self.shell.shows(self) else None)
         if chosen is None:
-            raise PinchError("Choose a curve on the Scale page first.")
+            raise PinchError(tr("Choose a curve on the Scale page first."))
         self.shell.notices.done(self.control.plan_next(chosen))
 
     def _scaled(self, result: ScaleResult) -> None:
@@ -111,5 +116,5 @@ class ScalePage(Page[ScaleView]):
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):
             left_out = [n.text for s in result.series for n in s.left_out]
-            self.shell.margin.tell("Left out", left_out or ["No run is left out."])
+            self.shell.margin.tell(tr("Left out"), left_out or [tr("No run is left out.")])
             view.explain_spot()

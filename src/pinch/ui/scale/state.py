@@ -14,6 +14,7 @@ from pinch.core.sweetspots import (
     RULES,
     SweetSpot,
 )
+from pinch.language import numeral, tr
 from pinch.narrative.explain_curves import (
     explain_at_watts,
     explain_crossing,
@@ -26,13 +27,28 @@ from pinch.narrative.verdict_words import percent
 from pinch.ui.judge.state import plus_minus
 from pinch.ui.table_rows import TableRow
 
-SPOT_COLUMNS = ("", "Curve", *(f"{PROMISES[rule].capitalize()}, W" for rule in RULES), "Next, W", "Held by")
-READER_COLUMNS = ("", "Score", "95 %", "Against the best", "95 %", "Answer")
-CROSSING_COLUMNS = ("", "Trade places at", "95 %", "Leads below", "Leads above", "")
-TARGET_COLUMNS = ("", "Least watts", "95 %", "A cap there saves", "")
-GROUP_COLUMNS = ("Watts ± 10 %", "Settings that draw them, best first")
-SETTING_COLUMNS = ("Setting", "Device", "Claimed W", "Measured W", "Off by", "Score", "Runs", "Window or source")
-SHAPES = {RISE: "rise to a ceiling", CORNER: "a corner", FREE: "free shape"}
+SPOT_COLUMNS = (
+    "",
+    tr("Curve"),
+    *(tr("{words}, W", words=PROMISES[rule].capitalize()) for rule in RULES),
+    "Next, W",
+    tr("Held by"),
+)
+READER_COLUMNS = ("", tr("Score"), "95 %", tr("Against the best"), "95 %", tr("Answer"))
+CROSSING_COLUMNS = ("", tr("Trade places at"), "95 %", tr("Leads below"), tr("Leads above"), "")
+TARGET_COLUMNS = ("", tr("Least watts"), "95 %", tr("A cap there saves"), "")
+GROUP_COLUMNS = ("Watts ± 10 %", tr("Settings that draw them, best first"))
+SETTING_COLUMNS = (
+    tr("Setting"),
+    tr("Device"),
+    "Claimed W",
+    "Measured W",
+    tr("Off by"),
+    tr("Score"),
+    tr("Runs"),
+    tr("Window or source"),
+)
+SHAPES = {RISE: tr("rise to a ceiling"), CORNER: "a corner", FREE: tr("free shape")}
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:
@@ -40,10 +56,14 @@ def spot_rows(result: ScaleResult) -> list[TableRow]:
     rows = []
     for s in result.series:
         if s.scaling is None:
-            rows.append(TableRow((s.name, f"no curve: {s.reason}", "", "", "", "", "", s.bound_by), aside=True))
+            rows.append(
+                TableRow(
+                    (s.name, tr("no curve: {reason}", reason=s.reason), "", "", "", "", "", s.bound_by), aside=True
+                )
+            )
             continue
         ladder = s.scaling.ladder
-        law = f"power law {ladder.exponent:.2f}" if ladder.shape == LAW else SHAPES[ladder.shape]
+        law = tr("power law {exponent:.2f}", exponent=ladder.exponent) if ladder.shape == LAW else SHAPES[ladder.shape]
         spots = [s.scaling.spots[rule] for rule in RULES]
         cells = (s.name, law, *(_spot_words(spot) for spot in spots), f"{s.scaling.next_w:.0f}", s.bound_by)
         explained = {2 + n: explain_spot(result, s, spot) for n, spot in enumerate(spots)}
@@ -67,13 +87,17 @@ def crossing_rows(result: ScaleResult) -> list[TableRow]:
     """Every pair of curves: where they trade places, or that they do not."""
     rows = []
     for p in result.pairings:
-        pair = f"{p.a} and {p.b}"
+        pair = tr("{a} and {b}", a=p.a, b=p.b)
         for c in p.crossings:
-            interval = f"{c.low_w:.1f} to {c.high_w:.1f} W" if np.isfinite(c.low_w) else "not repeated"
-            cells = (pair, f"{c.power_w:.1f} W", interval, c.below, c.above, p.words)
+            interval = (
+                tr("{low_w:.1f} to {high_w:.1f} W", low_w=c.low_w, high_w=c.high_w)
+                if np.isfinite(c.low_w)
+                else tr("not repeated")
+            )
+            cells = (pair, tr("{power_w:.1f} W", power_w=c.power_w), interval, c.below, c.above, p.words)
             rows.append(TableRow(cells, explain_crossing(c), of=c.power_w))
         if not p.crossings:
-            rows.append(TableRow((pair, "none", "", "", "", p.words), aside=True))
+            rows.append(TableRow((pair, tr("none"), "", "", "", p.words), aside=True))
     return rows
 
 
@@ -83,7 +107,7 @@ def target_rows(result: ScaleResult) -> list[TableRow]:
     for s in result.series:
         target = s.scaling.target if s.scaling else None
         if target is None or s.scaling is None:
-            rows.append(TableRow((s.name, "", "", "", s.reason or "Type a target."), aside=True))
+            rows.append(TableRow((s.name, "", "", "", s.reason or tr("Type a target.")), aside=True))
             continue
         known = np.isfinite(target.power_w)
         words = target.words
@@ -91,9 +115,11 @@ def target_rows(result: ScaleResult) -> list[TableRow]:
             words = f"{words} Its lows are not known, so only the average is asked for.".strip()
         cells = (
             s.name,
-            f"{target.power_w:.1f} W" if known else "not measured",
-            f"{target.low_w:.1f} to {target.high_w:.1f} W" if np.isfinite(target.low_w) else "",
-            f"{target.saved_w:.1f} W" if known and target.saved_w > 0.05 else "",
+            tr("{power_w:.1f} W", power_w=target.power_w) if known else tr("not measured"),
+            tr("{low_w:.1f} to {high_w:.1f} W", low_w=target.low_w, high_w=target.high_w)
+            if np.isfinite(target.low_w)
+            else "",
+            tr("{saved_w:.1f} W", saved_w=target.saved_w) if known and target.saved_w > 0.05 else "",
             words,
         )
         rows.append(TableRow(cells, explain_target(result, s), of=target.power_w if known else None))
@@ -107,7 +133,7 @@ def group_rows(result: ScaleResult) -> list[TableRow]:
     for e in result.envelopes:
         members = sorted(e.members, key=lambda m: -scores[m])
         words = "   ".join(f"{name}, {cell}: {plain(scores[name, cell])}" for name, cell in members)
-        rows.append(TableRow((f"{e.power_w:.1f} W", words), of=e.power_w))
+        rows.append(TableRow((tr("{power_w:.1f} W", power_w=e.power_w), words), of=e.power_w))
     return rows
 
 
@@ -120,11 +146,11 @@ def setting_rows(result: ScaleResult) -> list[TableRow]:
             by_setting.setdefault(p.of.setting.name, []).append(p)
         rows += [_setting_row(s, name, points) for name, points in by_setting.items()]
         for t in s.told:
-            told_w = f"told {t.power_w:.1f}" if t.power_w else ""
-            claimed = f"{t.setting.sustained_w:g}" if t.setting.sustained_w else ""
+            told_w = tr("told {power_w:.1f}", power_w=t.power_w) if t.power_w else ""
+            claimed = numeral(t.setting.sustained_w, "g") if t.setting.sustained_w else ""
             cells = (t.setting.name, s.name, claimed, told_w, "", plain(t.score), "", t.words)
             rows.append(TableRow(cells, of=t.of.run.id if t.of else None, aside=True))
-        rows += [TableRow((n.text, s.name, "", "", "", "", "", "left out"), aside=True) for n in s.left_out]
+        rows += [TableRow((n.text, s.name, "", "", "", "", "", tr("left out")), aside=True) for n in s.left_out]
     return rows
 
 
@@ -142,7 +168,7 @@ def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> Tab
     cells = (
         name,
         s.name,
-        f"{claimed:g}" if claimed else "",
+        numeral(claimed, "g") if claimed else "",
         f"{watts.mean():.1f} {spread}".rstrip(),
         _off_by(float(watts.mean()), claimed),
         f"{plain(float(np.mean([p.score for p in points])))}",
@@ -162,12 +188,12 @@ def _off_by(watts: float, claimed: float | None) -> str:
 
 def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
     if not np.isfinite(found.score):
-        return TableRow((found.name, "not measured there", "", "", "", ""), aside=True)
-    interval = f"{plain(found.low)} to {plain(found.high)}" if np.isfinite(found.low) else ""
+        return TableRow((found.name, tr("not measured there"), "", "", "", ""), aside=True)
+    interval = tr("{low} to {high}", low=plain(found.low), high=plain(found.high)) if np.isfinite(found.low) else ""
     if found.verdict is None:
-        return TableRow((found.name, f"{plain(found.score)}", interval, "the best here", "", ""))
+        return TableRow((found.name, f"{plain(found.score)}", interval, tr("the best here"), "", ""))
     v = found.verdict
-    own = f"{percent(v.low)} to {percent(v.high)}" if v.has_interval else ""
+    own = tr("{percent} to {percent_2}", percent=percent(v.low), percent_2=percent(v.high)) if v.has_interval else ""
     cells = (found.name, f"{plain(found.score)}", interval, percent(v.ratio), own, v.answer.phrase)
     return TableRow(cells, explain_at_watts(found, v, power_w, delta))
 

@@ -18,6 +18,7 @@ from pinch.charts.spec import Chart, unbroken
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
 from pinch.core.verdict import DELTA
+from pinch.language import tr
 from pinch.narrative import curve_words
 from pinch.narrative.explain_curves import explain_spot
 from pinch.narrative.explanation import Explanation
@@ -31,8 +32,15 @@ from pinch.ui.shell.words import label, small_button
 from pinch.ui.table_rows import TableRow
 
 SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS = range(6)
-TABS = ("Sweet spots", "At the same watts", "Trading places", "Target", "Same watts drawn", "Settings")
-ANY_ROOM = "any room"
+TABS = (
+    tr("Sweet spots"),
+    tr("At the same watts"),
+    tr("Trading places"),
+    tr("Target"),
+    tr("Same watts drawn"),
+    tr("Settings"),
+)
+ANY_ROOM = tr("any room")
 TABLE_HEIGHT, LEAST_TABLE, TABLE_SHARE, SMALL = 168, 104, 0.24, 620
 MEASURES = {AVERAGE: "average", **LOW_NAMES}
 
@@ -52,36 +60,42 @@ class ScaleView(PageView):
         self.headline = label("", "headline", wrap=True)
         self.headline.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._chart_button = small_button(
-            "Chart …", "Write the chart as PNG, SVG or PDF (Ctrl+E)", self.chart_wanted.emit
+            tr("Chart …"), tr("Write the chart as PNG, SVG or PDF (Ctrl+E)"), self.chart_wanted.emit
         )
-        self.devices, self.workloads = Chooser("Devices", "devices"), Chooser("Workloads", "workloads")
-        self.family = small_button("Family", "The same work at other resolutions and presets", self.family_wanted.emit)
-        self.room, self.measure, self.axis = _combo("Room temperature"), _combo("What of the score"), _combo("Watts of")
-        self.second, self.rule = _combo("Below the score"), _combo("Marked sweet spot")
+        self.devices, self.workloads = Chooser(tr("Devices"), tr("devices")), Chooser(tr("Workloads"), tr("workloads"))
+        self.family = small_button(
+            tr("Family"), tr("The same work at other resolutions and presets"), self.family_wanted.emit
+        )
+        self.room, self.measure, self.axis = (
+            _combo(tr("Room temperature")),
+            _combo(tr("What of the score")),
+            _combo(tr("Watts of")),
+        )
+        self.second, self.rule = _combo(tr("Below the score")), _combo(tr("Marked sweet spot"))
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setRange(0, 100)
         self.chart = ChartView()
         self._footnote = label("", "quiet", wrap=True)
         self.tabs, self.below = QTabBar(), QStackedWidget()
-        self.spots = RowTable("Sweet spots by four rules", state.SPOT_COLUMNS)
-        self.reader = RowTable("Curves at the same watts", state.READER_COLUMNS)
-        self.crossings = RowTable("Where curves trade places", state.CROSSING_COLUMNS, words=(0, 5))
-        self.target = RowTable("Least watts for a target", state.TARGET_COLUMNS, words=(0, 4))
-        self.groups = RowTable("Settings that draw the same watts", state.GROUP_COLUMNS, words=(0, 1))
-        self.settings = RowTable("Settings, by measured watts", state.SETTING_COLUMNS, words=(0, 1))
-        self.reader_w = NumberBox("Watts to read all curves at", 0.0, 500.0, unit="W", step=0.5)
-        self.target_fps = NumberBox("Target", 0.0, 1e6)
-        self.low_share = NumberBox("Low", 0.0, 100.0, unit="%", step=5.0)
+        self.spots = RowTable(tr("Sweet spots by four rules"), state.SPOT_COLUMNS)
+        self.reader = RowTable(tr("Curves at the same watts"), state.READER_COLUMNS)
+        self.crossings = RowTable(tr("Where curves trade places"), state.CROSSING_COLUMNS, words=(0, 5))
+        self.target = RowTable(tr("Least watts for a target"), state.TARGET_COLUMNS, words=(0, 4))
+        self.groups = RowTable(tr("Settings that draw the same watts"), state.GROUP_COLUMNS, words=(0, 1))
+        self.settings = RowTable(tr("Settings, by measured watts"), state.SETTING_COLUMNS, words=(0, 1))
+        self.reader_w = NumberBox(tr("Watts to read all curves at"), 0.0, 500.0, unit="W", step=0.5)
+        self.target_fps = NumberBox(tr("Target"), 0.0, 1e6)
+        self.low_share = NumberBox(tr("Low"), 0.0, 100.0, unit="%", step=5.0)
         self.worth, self.delta = (
-            NumberBox("Worth a watt", 0.1, 20.0, unit="%", after=" a watt", step=0.5),
-            NumberBox("Matters", 0.1, 50.0, unit="%", step=0.5),
+            NumberBox(tr("Worth a watt"), 0.1, 20.0, unit="%", after=" a watt", step=0.5),
+            NumberBox(tr("Matters"), 0.1, 50.0, unit="%", step=0.5),
         )
         self.worth.setValue(100.0 * WORTH)
         self.delta.setValue(100.0 * DELTA)
-        self.low = _combo("Which low")
+        self.low = _combo(tr("Which low"))
         self.plan_next = small_button(
-            "Send to the plan", "Plan the limit that is most worth measuring (Ctrl+Shift+P)", self._send_next
+            tr("Send to the plan"), tr("Plan the limit that is most worth measuring (Ctrl+Shift+P)"), self._send_next
         )
         self._lay_out()
         self.result: ScaleResult | None = None
@@ -97,7 +111,7 @@ class ScaleView(PageView):
         self.progress.setVisible(share < 1.0)
         self.progress.setValue(round(100 * share))
         if share < 1.0 and self.result is None:
-            self.headline.setText(f"Judging all runs, {100 * share:.0f} % …")
+            self.headline.setText(tr("Judging all runs, {share:.0f} % …", share=100 * share))
 
     def show_choice(self, rooms: list[float], result: ScaleResult, offered: list[list[tuple[int, str]]]) -> None:
         """Offer rooms, devices and workloads, with what is looked at chosen."""
@@ -105,7 +119,7 @@ class ScaleView(PageView):
         self.room.clear()
         self.room.addItem(ANY_ROOM, None)
         for room in rooms:
-            self.room.addItem(f"room {room:g} °C", room)
+            self.room.addItem(tr("room {room:g} °C", room=room), room)
         self.room.setCurrentIndex(max(0, self.room.findData(choice.room_c)))
         self.room.setVisible(len(rooms) > 1)
         self.devices.offer(offered[0], choice.device_ids)
@@ -205,7 +219,7 @@ class ScaleView(PageView):
         bar.addWidget(self.tabs)
         bar.addStretch(1)
         for name, page in (
-            (SPOTS, _page(self.spots, self.rule, label("worth it from", "quiet"), self.worth, self.plan_next)),
+            (SPOTS, _page(self.spots, self.rule, label(tr("worth it from"), "quiet"), self.worth, self.plan_next)),
             (READER, _page(self.reader, *self._read_off())),
             (CROSSINGS, self.crossings),
             (TARGET, _page(self.target, *self._wanted())),
@@ -216,7 +230,7 @@ class ScaleView(PageView):
             self.below.addWidget(page)
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)
-        self.tabs.setAccessibleName("What the curves say")
+        self.tabs.setAccessibleName(tr("What the curves say"))
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 8)
         column.setSpacing(6)
@@ -232,12 +246,12 @@ class ScaleView(PageView):
 
     def _read_off(self) -> tuple[QWidget, ...]:
         """What is typed to read all curves."""
-        return label("Read at", "quiet"), self.reader_w, label("matters from", "quiet"), self.delta
+        return label(tr("Read at"), "quiet"), self.reader_w, label(tr("matters from"), "quiet"), self.delta
 
     def _wanted(self) -> tuple[QWidget, ...]:
         """What is typed for a target."""
-        wanted, low = label("Wanted", "quiet"), label("and its low ≥", "quiet")
-        return wanted, self.target_fps, low, self.low_share, label("of it:", "quiet"), self.low
+        wanted, low = label(tr("Wanted"), "quiet"), label(tr("and its low ≥"), "quiet")
+        return wanted, self.target_fps, low, self.low_share, label(tr("of it:"), "quiet"), self.low
 
     def _fill_combos(self) -> None:
         for measure, words in MEASURES.items():
@@ -245,12 +259,12 @@ class ScaleView(PageView):
         for low, words in LOW_NAMES.items():
             self.low.addItem(words, low)
         for axis in Axis:
-            self.axis.addItem(f"{axis} watts" if axis.of_watts else f"over {axis}", axis)
+            self.axis.addItem(tr("{axis} watts", axis=axis) if axis.of_watts else tr("over {axis}", axis=axis), axis)
         for second in Second:
             self.second.addItem(str(second), second)
         self.second.setCurrentIndex(self.second.findData(Second.NOTHING))
         for rule in RULES:
-            self.rule.addItem(f"ringed: {PROMISES[rule]}", rule)
+            self.rule.addItem(tr("ringed: {promises}", promises=PROMISES[rule]), rule)
         self.rule.setCurrentIndex(self.rule.findData(NEARLY_ALL))
 
     def _connect(self) -> None:

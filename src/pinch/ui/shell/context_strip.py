@@ -7,10 +7,11 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QVBoxLayout, QW
 
 from pinch.bench.records import Listed, Run, when_words
 from pinch.bench.summaries import origin_words
+from pinch.language import tr
 from pinch.ui.session import Session
 from pinch.ui.shell.words import hairline, label
 
-ALL_SETTINGS = "all settings"
+ALL_SETTINGS = tr("all settings")
 
 
 class Picker(QWidget):
@@ -58,10 +59,10 @@ class ContextStrip(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(48)
         self._session = session
-        self.device = Picker("Device", 150)
-        self.setting = Picker("Setting", 130)
-        self.workload = Picker("Workload", 170)
-        self.run = Picker("Run", 210)
+        self.device = Picker(tr("Device"), 150)
+        self.setting = Picker(tr("Setting"), 130)
+        self.workload = Picker(tr("Workload"), 170)
+        self.run = Picker(tr("Run"), 210)
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 0)
         row.setSpacing(12)
@@ -105,9 +106,9 @@ def run_words(run: Run, setting: str = "") -> str:
     if run.summary is not None:
         words[1:] = [origin_words(run.summary)]
     if run.ambient_c is not None:
-        words.append(f"{run.ambient_c:g} °C")
+        words.append(tr("{ambient_c:g} °C", ambient_c=run.ambient_c))
     if run.void:
         words.append("void")
     elif run.cut_off:
-        words.append("no stop")
+        words.append(tr("no stop"))
     return " · ".join(words)

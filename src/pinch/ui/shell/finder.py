@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label
 
@@ -33,14 +34,14 @@ class Finder(QDialog):
 
     def __init__(self, offered: Sequence[Findable], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find anything")
+        self.setWindowTitle(tr("Find anything"))
         self.resize(560, 420)
         self._offered, self._shown = offered, list[Findable]()
         self.chosen: Findable | None = None
         self.typed, self.list, self.words = QLineEdit(), QListWidget(), label("", "quiet")
-        self.typed.setPlaceholderText("A device, a workload, a run, a card, a command …")
-        self.typed.setAccessibleName("What to find")
-        self.list.setAccessibleName("What was found")
+        self.typed.setPlaceholderText(tr("A device, a workload, a run, a card, a command …"))
+        self.typed.setAccessibleName(tr("What to find"))
+        self.list.setAccessibleName(tr("What was found"))
         self.typed.textChanged.connect(self._show)
         self.typed.returnPressed.connect(self._take)
         self.typed.installEventFilter(self)
@@ -67,7 +68,13 @@ class Finder(QDialog):
             self.list.addItem(QListWidgetItem(f"{each.words}  ·  {each.kind}"))
         self.list.setCurrentRow(0)
         more = len(fitting) - len(self._shown)
-        self.words.setText(f"{more} more: type more of it." if more else "" if fitting else "Nothing has all of this.")
+        self.words.setText(
+            tr("{more} more: type more of it.", more=more)
+            if more
+            else ""
+            if fitting
+            else tr("Nothing has all of this.")
+        )
 
     def _take(self) -> None:
         at = self.list.currentRow()

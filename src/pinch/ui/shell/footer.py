@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from pinch.core.judge_notes import MOST_OWN_COST
 from pinch.core.printing import plain
+from pinch.language import tr
 from pinch.ui.shell.words import label
 
 SLOW_S = 2.0
@@ -33,7 +34,7 @@ class Footer(QWidget):
 
     def show_idle(self) -> None:
         """Nothing is being recorded."""
-        self.recording.setText("Not recording")
+        self.recording.setText(tr("Not recording"))
         self.rate.setText("")
         self.cost.setText("")
 
@@ -42,11 +43,22 @@ class Footer(QWidget):
     ) -> None:
         """A run is being recorded; a probe that costs too much and charts that cannot keep up are told of."""
         self.recording.setText(words)
-        slow = f" · charts every {drawn_every_s:.0f} s, samples as usual" if drawn_every_s > SLOW_S else ""
-        self.rate.setText(f"{1.0 / interval_s:g} Hz · {channels} channels{slow}")
+        slow = (
+            tr(" · charts every {drawn_every_s:.0f} s, samples as usual", drawn_every_s=drawn_every_s)
+            if drawn_every_s > SLOW_S
+            else ""
+        )
+        self.rate.setText(
+            tr(
+                "{interval_s:g} Hz · {channels} channels{slow}",
+                interval_s=1.0 / interval_s,
+                channels=channels,
+                slow=slow,
+            )
+        )
         high = probe_cost is not None and probe_cost > MOST_OWN_COST
-        cost = "" if probe_cost is None else f"probe cost {plain(probe_cost, 2)} % of a core"
-        self.cost.setText(f"{cost}: more than it should" if high else cost)
+        cost = "" if probe_cost is None else tr("probe cost {probe_cost} % of a core", probe_cost=plain(probe_cost, 2))
+        self.cost.setText(tr("{cost}: more than it should", cost=cost) if high else cost)
         role = "problem" if high else "quiet"
         if self.cost.property("role") != role:
             self.cost.setProperty("role", role)
@@ -55,12 +67,12 @@ class Footer(QWidget):
 
     def show_watched(self, folder: str) -> None:
         """The folder that is watched for logs; empty: none."""
-        self.watched.setText(f"watching {folder}" if folder else "")
+        self.watched.setText(tr("watching {folder}", folder=folder) if folder else "")
 
     def show_book(self, name: str, read_only: bool) -> None:
         """The open book; every change is kept at once."""
-        self.book.setText(f"{name} · {'read-only' if read_only else 'saved'}")
+        self.book.setText(f"{name} · {tr('read-only') if read_only else tr('saved')}")
 
     def show_gone(self, name: str) -> None:
         """The file of the open book is there no more."""
-        self.book.setText(f"{name} · not there any more")
+        self.book.setText(tr("{name} · not there any more", name=name))

@@ -5,17 +5,18 @@ from collections.abc import Sequence
 from PyQt6.QtGui import QKeySequence
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui.menus import MenuEntry
 from pinch.ui.row_table import RowTable
 from pinch.ui.table_rows import TableRow
 
 ELSEWHERE = (
-    ("Tab, Shift+Tab", "the next or previous field; leaves a table, too", "everywhere"),
-    ("Arrow keys", "the cells of a table", "tables"),
-    ("Ctrl+C", "copy the chosen rows with their headings", "tables"),
-    ("Ctrl+D", "the topmost chosen field into all below it", "tables to type in"),
-    ("Enter", "open the row", "tables"),
-    ("Menu key", "what else can be done with it", "tables"),
+    (tr("Tab, Shift+Tab"), tr("the next or previous field; leaves a table, too"), "everywhere"),
+    (tr("Arrow keys"), tr("the cells of a table"), "tables"),
+    ("Ctrl+C", tr("copy the chosen rows with their headings"), "tables"),
+    ("Ctrl+D", tr("the topmost chosen field into all below it"), tr("tables to type in")),
+    ("Enter", tr("open the row"), "tables"),
+    (tr("Menu key"), tr("what else can be done with it"), "tables"),
 )
 """Keys that are in no menu: of what, and where."""
 
@@ -25,9 +26,9 @@ class KeysDialog(QDialog):
 
     def __init__(self, entries: Sequence[MenuEntry], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keyboard")
+        self.setWindowTitle(tr("Keyboard"))
         self.resize(620, 520)
-        self.table = RowTable("Keys", ("keys", "what they do", "where"), words=(1, 2))
+        self.table = RowTable(tr("Keys"), ("keys", tr("what they do"), "where"), words=(1, 2))
         shown = [(_shown(e.keys), e.words.rstrip(" …"), e.menu.replace("&", "")) for e in entries if e.keys]
         self.table.show_rows([TableRow(cells, keys=cells) for cells in (*shown, *ELSEWHERE)])
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)

@@ -3,6 +3,7 @@
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.shell.kepttext import KeptText
@@ -31,10 +32,10 @@ class Margin(QWidget):
         self.explanation = QVBoxLayout()
         self.explanation.setSpacing(8)
         self._column.addLayout(self.explanation)
-        self._notes_rule, self._notes_title = hairline(), label("Your notes", "heading")
+        self._notes_rule, self._notes_title = hairline(), label(tr("Your notes"), "heading")
         self.notes = KeptText()
-        self.notes.setAccessibleName("Your notes on this run")
-        self.notes.setPlaceholderText("Notes on this run …")
+        self.notes.setAccessibleName(tr("Your notes on this run"))
+        self.notes.setPlaceholderText(tr("Notes on this run …"))
         self.notes.setFixedHeight(110)
         self.notes.left.connect(self.leave_notes)
         for part in (self._notes_rule, self._notes_title, self.notes):
@@ -53,7 +54,9 @@ class Margin(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(area)
-        self._fold = small_button("Quick sums", "Percent, fps and ms, Wh and minutes, dB … (F8)", self.fold_sums)
+        self._fold = small_button(
+            tr("Quick sums"), tr("Percent, fps and ms, Wh and minutes, dB … (F8)"), self.fold_sums
+        )
         self._fold.setProperty("role", "slight")
         outer.addWidget(self._fold)
         self.shown: Explanation | None = None
@@ -98,13 +101,13 @@ class Margin(QWidget):
             formula.setWordWrap(True)
             formula.setFont(look.figure_font(9))
             self._say(formula)
-        for title, text in (("Window", e.window), ("Uncertainty", e.uncertainty)):
+        for title, text in ((tr("Window"), e.window), (tr("Uncertainty"), e.uncertainty)):
             if text:
                 self._say(label(title, "quiet"))
                 self._say(label(text, wrap=True))
         if e.cautions:
             self.explanation.addWidget(hairline())
-            self._say(label("Worth knowing", "heading"))
+            self._say(label(tr("Worth knowing"), "heading"))
             for caution in e.cautions:
                 self._say(label(caution, wrap=True))
         method = QLabel(link_of(e.method))
@@ -112,7 +115,7 @@ class Margin(QWidget):
         method.setTextInteractionFlags(
             Qt.TextInteractionFlag.LinksAccessibleByMouse | Qt.TextInteractionFlag.LinksAccessibleByKeyboard
         )
-        method.setAccessibleName(f"Show the method: {e.method}")
+        method.setAccessibleName(tr("Show the method: {method}", method=e.method))
         method.linkActivated.connect(self.method_wanted)
         self.explanation.addWidget(method)
 

@@ -5,6 +5,7 @@ from pathlib import Path
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui import look
 
 METHODS = Path(__file__).resolve().parents[4] / "docs" / "methods.md"
@@ -16,12 +17,12 @@ class MethodsDialog(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Methods")
+        self.setWindowTitle(tr("Methods"))
         self.resize(760, 640)
         self.setModal(False)
         self.text = QTextBrowser()
         self.text.setOpenLinks(False)
-        self.text.setAccessibleName("Methods: what each figure is")
+        self.text.setAccessibleName(tr("Methods: what each figure is"))
         self.text.setFont(look.text_font(10.5))
         self.text.setMarkdown(methods_text())
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
@@ -56,4 +57,5 @@ def methods_text() -> str:
 
 def link_of(method: str) -> str:
     """The link that the margin shows below an explanation."""
-    return f'<a href="{method}">Method: {method.replace("-", " ")}</a>'
+    words = tr("Method: {name}", name=tr(method.replace("-", " ")))
+    return f'<a href="{method}">{words}</a>'

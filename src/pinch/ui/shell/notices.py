@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from pinch.core.faults import Fault
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.shell.words import label
 
@@ -23,7 +24,7 @@ class Notices(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._icon, self.words = QLabel(), label(wrap=True)
         self.words.setTextFormat(Qt.TextFormat.PlainText)
-        self._close = QPushButton("Close")
+        self._close = QPushButton(tr("Close"))
         self._close.setShortcut("Escape")
         self._close.clicked.connect(self.hide)
         self._close.clicked.connect(self.closed)
@@ -31,8 +32,8 @@ class Notices(QWidget):
         row.setContentsMargins(18, 6, 18, 6)
         row.addWidget(self._icon)
         row.addWidget(self.words, 1)
-        self.details = QPushButton("Details …")
-        self.details.setToolTip("What was being done and where it broke, to be copied")
+        self.details = QPushButton(tr("Details …"))
+        self.details.setToolTip(tr("What was being done and where it broke, to be copied"))
         self.details.clicked.connect(lambda: self.details_wanted.emit(self._fault))
         self._fault: Fault | None = None
         row.addWidget(self.details)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui import look
 
 
@@ -63,7 +64,7 @@ class Wordmark(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(theme.ink))
         painter.setFont(look.text_font(14, bold=True))
-        painter.drawText(self.rect().adjusted(17, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, "Pinch")
+        painter.drawText(self.rect().adjusted(17, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Pinch"))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.accent))
         box = QRectF(78, self.height() / 2 - 6, 16, 12)

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 from pinch.bench.entry import read_quantity
 from pinch.core.errors import PinchError
 from pinch.core.quicksums import SUMS, QuickSum, Worked
+from pinch.language import tr
 from pinch.ui.shell.words import label, small_button
 
 
@@ -17,13 +18,13 @@ class QuickSums(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.which = QComboBox()
-        self.which.setAccessibleName("Quick sum")
+        self.which.setAccessibleName(tr("Quick sum"))
         for quick in SUMS:
             self.which.addItem(quick.name)
         self.numbers = QLineEdit()
         self.result = label("", "heading", wrap=True)
         self.working = label("", "quiet", wrap=True)
-        self.pin = small_button("Pin to this run", "Put the sum into the notes of the run", self._pin)
+        self.pin = small_button(tr("Pin to this run"), tr("Put the sum into the notes of the run"), self._pin)
         self._worked: Worked | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -41,12 +42,12 @@ class QuickSums(QWidget):
     def _asked(self) -> None:
         asks = "; ".join(self._chosen.asks)
         self.numbers.setPlaceholderText(asks)
-        self.numbers.setAccessibleName(f"Numbers, with ; between them: {asks}")
+        self.numbers.setAccessibleName(tr("Numbers, with ; between them: {asks}", asks=asks))
         self._work()
 
     def _work(self) -> None:
         self._worked = None
-        words, working = "", f"Type {'; '.join(self._chosen.asks)} with ; between them."
+        words, working = "", tr("Type {asks} with ; between them.", asks="; ".join(self._chosen.asks))
         typed = [part for part in self.numbers.text().split(";") if part.strip()]
         if len(typed) >= len(self._chosen.asks):
             try:

@@ -3,6 +3,7 @@
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QPlainTextEdit, QPushButton, QVBoxLayout, QWidget
 
+from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.shell.words import label
 
@@ -23,7 +24,7 @@ class TextDialog(QDialog):
             self.text.moveCursor(QTextCursor.MoveOperation.End)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.close)
-        self.copy = QPushButton("Copy")
+        self.copy = QPushButton(tr("Copy"))
         self.copy.clicked.connect(self._copy)
         buttons.addButton(self.copy, QDialogButtonBox.ButtonRole.ActionRole)
         whole = QVBoxLayout(self)
