@@ -11,7 +11,10 @@ from babel.messages.pofile import read_po
 from pinch import language
 
 TEMPLATE = Path(__file__).parents[1] / "languages" / "pinch.pot"
-KEPT = re.compile(r"\{[^{}]*\}|<[^<>]*>|%[A-Za-z]|\*\.\w+|\b(?:W|Wh|K|V|A|Hz|s|h|ms|min|mV|dB\(A\)|dB|fps|GHz|MHz|GB|MB|MT/s|rpm|cd/m²|kg|mm|cm|EUR)\b")
+KEPT = re.compile(
+    r"\{[^{}]*\}|<[^<>]*>|%[A-Za-z]|\*\.\w+|\b(?:W|Wh|K|V|A|Hz|s|h|ms|min|mV|dB\(A\)|dB|fps|GHz|MHz|GB|MB|MT/s|rpm"
+    r"|cd/m²|kg|mm|cm|EUR)\b"
+)
 """What a translator leaves as it is: places of values, marks of pages, endings of files, units."""
 LONGER = str.maketrans("aeiouAEIOUncsy", "äëïöüÄËÏÖÜñčšÿ")
 HEBREW = str.maketrans(
@@ -26,7 +29,8 @@ SIGNS = {
 
 def longer(words: str) -> str:
     """As long as German usually is, and as German as letters with dots make it."""
-    return re.sub(r"[A-Za-z]{3,}", lambda found: found[0].translate(LONGER) + "en" * (len(found[0]) // 6), words)
+    words = re.sub(r"(\d)\.(\d)", r"\1,\2", words)
+    return re.sub(r"[A-Za-z]{3,}", lambda found: found[0].translate(LONGER) + "en" * (len(found[0]) // 4), words)
 
 
 def from_the_right(words: str) -> str:

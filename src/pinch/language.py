@@ -9,6 +9,7 @@ by the window inherit it. `scripts/texts` collects all that is wrapped here into
 import gettext
 import os
 import string
+import struct
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -70,7 +71,7 @@ def _language_of(path: str) -> Language:
     try:
         with open(path, "rb") as file:
             words = gettext.GNUTranslations(file)
-    except (OSError, ValueError, LookupError, AttributeError, UnicodeError):
+    except (OSError, ValueError, LookupError, ArithmeticError, AttributeError, RecursionError, struct.error):
         return ENGLISH
     return Language(
         words.info().get("language", ""),
@@ -165,7 +166,7 @@ def moment(when: date, form: str) -> str:
     return when.strftime(form)
 
 
-def day(when: date | str) -> str:
+def day_words(when: date | str) -> str:
     """A day as the language writes it; of a text, where it is a day as ISO 8601 has it, else the text as it is."""
     if isinstance(when, date):
         return moment(when, _ISO_DAY)

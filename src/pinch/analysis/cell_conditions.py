@@ -12,7 +12,7 @@ from pinch.core.causes import Cause
 from pinch.core.fairness import Conditions
 from pinch.core.figures import UNSETTLED
 from pinch.core.frames import FRAME_RATE
-from pinch.language import tr
+from pinch.language import marked, tr
 
 
 def conditions_of(
@@ -41,7 +41,7 @@ def conditions_of(
         work={
             "preset": workload.preset,
             "upscaling": workload.upscaling,
-            "frame generation": workload.frame_generation
+            marked("frame generation"): workload.frame_generation
             or (tr("found in the log") if any(map(generates, runs)) else ""),
         },
         frame_cap=workload.frame_cap_fps,
@@ -90,9 +90,9 @@ def _memory_of(device: Device, setting: Setting) -> Mapping[str, str]:
     memory = device.memory
     speed = setting.memory_speed_mts or memory.speed_mts
     return {
-        "memory kind": memory.kind,
-        "memory speed": tr("{speed:g} MT/s", speed=speed) if speed else "",
-        "memory size": tr("{size_gb:g} GB", size_gb=memory.size_gb) if memory.size_gb else "",
+        marked("memory kind"): memory.kind,
+        marked("memory speed"): tr("{speed:g} MT/s", speed=speed) if speed else "",
+        marked("memory size"): tr("{size_gb:g} GB", size_gb=memory.size_gb) if memory.size_gb else "",
     }
 
 

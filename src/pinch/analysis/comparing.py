@@ -342,7 +342,16 @@ def _of_some(d: ConditionDifference, names: Sequence[str], shared: int) -> Condi
     if len(own) == shared:
         return d
     more = tr(" and {own} more", own=len(own) - 3) if len(own) > 3 else ""
-    return replace(d, words=f"{d.words.rstrip('.')} ({', '.join(own[:3])}{more} of {shared} workloads).")
+    return replace(
+        d,
+        words=tr(
+            "{what} ({own}{more} of {shared} workloads).",
+            what=d.words.rstrip("."),
+            own=", ".join(own[:3]),
+            more=more,
+            shared=shared,
+        ),
+    )
 
 
 def _in_spite_of(d: ConditionDifference, verdict: Verdict | None) -> ConditionDifference:
@@ -350,7 +359,7 @@ def _in_spite_of(d: ConditionDifference, verdict: Verdict | None) -> ConditionDi
     winner = {Answer.FASTER: "a", Answer.SLOWER: "b"}.get(verdict.answer) if verdict else None
     if winner is None or d.holds_back != winner:
         return d
-    return replace(d, grade=FairnessGrade.HARMLESS, words=f"{d.words} It is better all the same.")
+    return replace(d, grade=FairnessGrade.HARMLESS, words=tr("{words} It is better all the same.", words=d.words))
 
 
 def _accepted(acceptances: Sequence[Acceptance], cell: BenchCell, base: BenchCell, d: ConditionDifference) -> str:

@@ -167,7 +167,9 @@ def _lows(j: Judgement) -> dict[str, float]:
 
 def moved_words(old: Digest, new: Digest) -> Sequence[str]:
     """What differs between two digests of the same log."""
-    found = [tr("window {state} → {state_2}", state=old.state, state_2=new.state)] if old.state != new.state else []
+    found = (
+        [tr("window {state} → {state_2}", state=tr(old.state), state_2=tr(new.state))] if old.state != new.state else []
+    )
     before, after = (max(d.shares, key=lambda c: d.shares[c], default="") for d in (old, new))
     if before != after and before and after:
         found.append(tr("held by {before} → {after}", before=before, after=after))

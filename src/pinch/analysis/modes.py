@@ -241,7 +241,7 @@ def _marks(setting: Setting, power: float | None, sd: float, runs: Sequence[RunP
     """What is wrong with a mode: watts that wander, or are not those of its label."""
     marks = []
     if power is not None and setting.sustained_w and abs(power / setting.sustained_w - 1.0) > LABEL_OFF:
-        marks.append(f"{100 * (power / setting.sustained_w - 1):+.0f} % of its label".replace("-", "−"))
+        marks.append(tr("{power:+.0f} % of its label", power=100 * (power / setting.sustained_w - 1)).replace("-", "−"))
     if power and sd / power > WANDERS:
         marks.append(tr("wanders by {sd:.0f} %", sd=100 * sd / power))
     if any(p.digest.state == SettledState.DRIFTING for p in runs):

@@ -6,7 +6,7 @@ from statistics import median
 
 from pinch.bench.parts import Offer, PriceOf, Rate
 from pinch.bench.records import Device
-from pinch.language import tr
+from pinch.language import day_words, tr
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ def _median(offers: Sequence[Offer]) -> Offer:
     span = (
         days[-1]
         if len(set(days)) == 1
-        else tr("{days} to {days_2}", days=days[0], days_2=days[-1])
+        else tr("{days} to {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
         if days
         else tr("no noted days")
     )
@@ -74,7 +74,7 @@ def _in_one_currency(offer: Offer, rates: Sequence[Rate]) -> Offer:
     if rate is None or offer.price is None:
         return offer
     what = offer.configuration or (tr("as tested") if offer.tested else tr("configuration not noted"))
-    day = tr(" of {day}", day=rate.day) if rate.day else ""
+    day = tr(" of {day}", day=day_words(rate.day)) if rate.day else ""
     told = tr(
         "{what}, {price:g} {currency} at {worth:g} {into}{day}, typed in",
         what=what,

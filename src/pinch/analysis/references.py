@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.records import Device, Reference, Setting, Workload
+from pinch.language import tr
 
 STEP = 10_000_000
 """The numbers of a reference's records begin at so many times its own number; no book has as many records."""
@@ -31,7 +32,9 @@ def with_references(own: BookPoints, others: Sequence[OtherBook]) -> BookPoints:
     for other in others:
         if other.points is None:
             name = other.reference.name
-            whole = replace(whole, lacking=(*whole.lacking, f"{name} cannot be laid beside: {other.why}"))
+            whole = replace(
+                whole, lacking=(*whole.lacking, tr("{name} cannot be laid beside: {why}", name=name, why=other.why))
+            )
         else:
             whole = _beside(whole, other.reference, other.points)
     return whole

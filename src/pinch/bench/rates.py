@@ -8,7 +8,7 @@ from pinch.bench.records import checked
 from pinch.core.errors import PinchError
 from pinch.language import tr
 
-EXAMPLE = tr("1 USD = 0.92 EUR, 2026-08-15")
+EXAMPLE = "1 USD = 0.92 EUR, 2026-08-15"
 _RATE = re.compile(r"1?\s*([A-Za-z]{3})\s*=\s*(\d+(?:[.,]\d+)?)\s*([A-Za-z]{3})(?:[\s,]+(\d{4}-\d\d-\d\d))?")
 
 

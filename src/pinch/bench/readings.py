@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from pinch.bench.fields import Millimetres, Percent, Seconds
 from pinch.bench.records import Listed, Record
 from pinch.core.accuracy import Accuracy
-from pinch.language import tr
+from pinch.language import marked, numeral, tr
 
 
 class Quantity(StrEnum):
@@ -24,6 +24,23 @@ class Quantity(StrEnum):
 
 ROOM_PLACE = "room"
 """A noise reading of this place is of the room alone."""
+PLACES = (
+    *(marked("palm rest"), marked("keys"), marked("back"), marked("grip left"), marked("grip right")),
+    *(marked("screen edge"), marked("exhaust"), marked("adapter"), marked("room")),
+)
+"""Usual places in words; a record has `_` for the spaces, and may have others."""
+
+
+def place_words(place: str) -> str:
+    """A place as it is shown."""
+    return tr(place.replace("_", " "))
+
+
+def place_of(words: str) -> str:
+    """The place that was typed, by its usual name or another."""
+    typed = words.strip().casefold()
+    usual = next((place for place in PLACES if tr(place).casefold() == typed), typed)
+    return usual.replace(" ", "_")
 
 
 class ReadAt(StrEnum):
@@ -125,5 +142,7 @@ class Reading(Record):
     def value_words(self) -> str:
         """The value with its unit, and the range that was seen where one was."""
         low, high = self.low, self.high
-        seen = f" ({'…' if low is None else f'{low:g}'}–{'…' if high is None else f'{high:g}'})"
-        return f"{self.value:g} {UNITS[self.quantity]}" + (seen if low is not None or high is not None else "")
+        seen = f" ({'…' if low is None else numeral(low, 'g')}–{'…' if high is None else numeral(high, 'g')})"
+        return f"{numeral(self.value, 'g')} {UNITS[self.quantity]}" + (
+            seen if low is not None or high is not None else ""
+        )

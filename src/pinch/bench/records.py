@@ -50,7 +50,7 @@ from pinch.bench.parts import (
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.errors import NotKeptError, PinchError
 from pinch.core.extent import Extent
-from pinch.language import tr
+from pinch.language import moment, tr
 
 
 class Form(StrEnum):
@@ -310,7 +310,7 @@ class Workload(Listed):
         default=0.0, title=tr("Wait between passes")
     )
     score_from: ScoreFrom = Field(default=ScoreFrom.NONE, title=tr("Score of a command"))
-    score_pattern: str = Field(default="", max_length=1000, title="Pattern with (?P<score>…)")
+    score_pattern: str = Field(default="", max_length=1000, title=tr("Pattern with {group}", group="(?P<score>…)"))
     frame_log: str = Field(default="", max_length=1000, title=tr("Frame log to follow"))
     frame_column: str = Field(default="", max_length=120, title=tr("Its column of frame times"))
     graphics: bool = Field(default=False, title=tr("Graphics kept busy too"))
@@ -402,7 +402,7 @@ class Protocol(Listed):
     radios: str = ""
     background: str = Field(default="", title=tr("Background work"))
     builds: tuple[Build, ...] = ()
-    warm_up_min: Minutes = Field(default=0.0, title="Warm-up")
+    warm_up_min: Minutes = Field(default=0.0, title=tr("Warm-up"))
     cool_rule: CoolRule = Field(default=CoolRule.REST, title=tr("Cool again"))
     cool_within_k: Kelvin = Field(default=2.0, title=tr("Within this of idle"))
     cool_min: Minutes = Field(default=10.0, title=tr("Wait without a time constant"))
@@ -529,7 +529,7 @@ class Run(Record):
 
 def when_words(run: Run) -> str:
     """When a run began, as it stands beside others."""
-    return tr("no day") if run.undated else f"{run.started:%-d %b %H:%M}"
+    return tr("no day") if run.undated else moment(run.started, "%-d %b %H:%M")
 
 
 L = TypeVar("L", bound=Listed)
@@ -555,7 +555,7 @@ def standing(device: Device) -> str:
     words = [] if device.status is Status.RETAIL else [tr("{status} unit", status=device.status)]
     if device.came is not Came.UNKNOWN:
         words.append(
-            {Came.GIVEN: "given by the maker", Came.PAID: "review paid for"}.get(device.came, device.came.value)
+            {Came.GIVEN: tr("given by the maker"), Came.PAID: tr("review paid for")}.get(device.came, device.came.value)
         )
     return ", ".join(words)
 

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from pinch.bench.parts import Aspect, Exclusion, Need
 from pinch.bench.records import Device, Setting, WorkKind, Workload
 from pinch.core.runsheet import Task
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 NEED_S = {Need.SWITCH: 30.0, Need.RESTART: 180.0, Need.FIRMWARE: 360.0, Need.HANDS: 900.0}
 SUPPLY_S = 30.0
@@ -134,13 +134,10 @@ def _what(aspects: Sequence[Aspect], setting: Setting) -> str:
 def _limits(setting: Setting) -> str:
     if setting.sustained_w is None:
         return ""
-    burst = setting.burst_w is not None and setting.burst_w != setting.sustained_w
-    return (
-        f"{setting.sustained_w:g}/{setting.burst_w:g} W"
-        if burst
-        else tr("{sustained_w:g} W", sustained_w=setting.sustained_w)
-    )
+    if setting.burst_w is None or setting.burst_w == setting.sustained_w:
+        return tr("{sustained_w:g} W", sustained_w=setting.sustained_w)
+    return f"{numeral(setting.sustained_w, 'g')}/{numeral(setting.burst_w, 'g')} W"
 
 
 def _with_unit(value: float | None, unit: str) -> str:
-    return "" if value is None else f"{value:g} {unit}"
+    return "" if value is None else f"{numeral(value, 'g')} {unit}"

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from pinch.bench.fields import Count, Day, Part, Watts
 from pinch.core.printing import counted
-from pinch.language import tr
+from pinch.language import day_words, tr
 
 
 class Origin(StrEnum):
@@ -51,13 +51,13 @@ class Summary(Part):
 def origin_words(summary: Summary) -> str:
     """Whose figure it is, of how many units and runs, by whom and of when."""
     behind = _behind(summary.units, summary.repeats)
-    return ", ".join([str(summary.origin), *behind, *filter(None, (summary.told_by, summary.dated))])
+    return ", ".join([tr(summary.origin), *behind, *filter(None, (summary.told_by, day_words(summary.dated)))])
 
 
 def result_words(result: ToldResult) -> str:
     """The same of a typed result."""
-    own = tr("typed by hand") if result.origin is Origin.OWN else str(result.origin)
-    return ", ".join([own, *_behind(result.units, result.n), *filter(None, (result.told_by, result.day))])
+    own = tr("typed by hand") if result.origin is Origin.OWN else tr(result.origin)
+    return ", ".join([own, *_behind(result.units, result.n), *filter(None, (result.told_by, day_words(result.day)))])
 
 
 def _behind(units: int, runs: int) -> list[str]:

@@ -15,7 +15,7 @@ def heat_chart(heat: Heat, title: str, footnote: str = "", slot: int = 0) -> Cha
     watts = np.interp(np.arange(len(heat.power_w)), np.flatnonzero(known), heat.power_w[known])
     t = np.asarray(heat.start_s + heat.step_s * (np.arange(len(watts)) + 0.5), dtype=float)
     fitted = heat.fit.temperature(watts, heat.step_s)
-    rules = (Rule(heat.limit_c, "limit"),) if np.isfinite(heat.limit_c) else ()
+    rules = (Rule(heat.limit_c, tr("limit")),) if np.isfinite(heat.limit_c) else ()
     rules = (*rules, Rule(heat.room_c, tr("room") if not heat.offset_fitted else tr("base, fitted")))
     lines = Line(t, heat.temp_c, slot), Line(t, fitted, slot + 1, dashed=True)
     upper = Panel(tr("Temperature, dashed as fitted"), "°C", lines, rules=rules, from_zero=False, key="heat-fit")

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 from pinch.bench.planning import PlannedSheet, SheetLine
 from pinch.bench.plans import Outcome
-from pinch.language import tr
+from pinch.language import moment, tr
 
 BLOCK_KINDS = {
     "run": "run",
@@ -77,7 +77,7 @@ def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
     blocks = [b for row in rows.values() for b in row]
     first = min((b.start_h for b in blocks), default=9.0)
     last = max((b.end_h for b in blocks), default=18.0)
-    made = tuple(SheetRow(f"{d:%a %-d %b}", tuple(row)) for d, row in rows.items())
+    made = tuple(SheetRow(moment(d, "%a %-d %b"), tuple(row)) for d, row in rows.items())
     runs = sum(b.kind == "run" for b in blocks)
     alternative = tr(
         "{title} {runs} runs on {made} days, from {clock} to {clock_2}.",

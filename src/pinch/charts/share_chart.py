@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from pinch.core.causes import Cause
+from pinch.language import numeral
 
 
 @dataclass(frozen=True)
@@ -38,5 +39,6 @@ def share_row(label: str, shares: Mapping[Cause, float], words: str) -> ShareRow
 def in_words(rows: Sequence[ShareRow]) -> str:
     """What the rows show, for who cannot see them."""
     return " ".join(
-        f"{r.label}: " + ", ".join(f"{c.label} {100 * share:.0f} %" for c, share in r.shares) + "." for r in rows
+        f"{r.label}: " + ", ".join(f"{c.label} {numeral(100 * share, '.0f')} %" for c, share in r.shares) + "."
+        for r in rows
     )

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from pinch.language import numeral
+
 
 @dataclass(frozen=True)
 class SlopeLine:
@@ -31,6 +33,8 @@ class SlopeChart:
 def in_words(columns: Sequence[str], lines: Sequence[SlopeLine]) -> str:
     """What the lines show, for who cannot see them."""
     return " ".join(
-        f"{s.label}: " + ", ".join(f"{c} {v:.0f} %" for c, v in zip(columns, s.values, strict=True) if v == v) + "."
+        f"{s.label}: "
+        + ", ".join(f"{c} {numeral(v, '.0f')} %" for c, v in zip(columns, s.values, strict=True) if v == v)
+        + "."
         for s in lines
     )

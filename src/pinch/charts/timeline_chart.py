@@ -9,7 +9,7 @@ from pinch.core.channels import unit_of
 from pinch.core.figures import Segment
 from pinch.core.judge import Judgement
 from pinch.core.runlog import RunLog, Series, breaks_of, period_of
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 
 def timeline_chart(
@@ -42,7 +42,7 @@ def timeline_chart(
         panels = [_panel(log, name, name, name) for name in list(log.series)[:4]]
     panels = [replace(panel, lines=tuple(replace(line, slot=slot) for line in panel.lines)) for panel in panels]
     settled = judged.settled
-    shares = ", ".join(f"{c.label} {100 * s:.0f} %" for c, s in judged.limiter_share.items())
+    shares = ", ".join(f"{c.label} {numeral(100 * s, '.0f')} %" for c, s in judged.limiter_share.items())
     return Chart(
         title,
         tuple(panels),
@@ -87,7 +87,7 @@ def _with_wall(panel: Panel, log: RunLog) -> Panel:
     if "wall.power" not in log.series or not len(log.series["wall.power"].t):
         return panel
     wall = replace(broken_line(log.series["wall.power"]), dashed=True)
-    return replace(panel, title="Power, dashed at the wall", lines=(*panel.lines, wall))
+    return replace(panel, title=tr("Power, dashed at the wall"), lines=(*panel.lines, wall))
 
 
 def broken_line(series: Series) -> Line:
@@ -104,5 +104,5 @@ def _temp_rules(judged: Judgement) -> tuple[Rule, ...]:
     if np.isfinite(limit):
         rules.append(Rule(limit, tr("limit") if judged.levels.temp_given else tr("limit, as seen")))
     if judged.known.ambient_c is not None:
-        rules.append(Rule(judged.known.ambient_c, "room"))
+        rules.append(Rule(judged.known.ambient_c, tr("room")))
     return tuple(rules)

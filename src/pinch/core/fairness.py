@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import IntEnum
 
-from pinch.language import tr
+from pinch.language import day_words, numeral, tr
 
 
 class FairnessGrade(IntEnum):
@@ -93,6 +93,11 @@ class ConditionDifference:
     grade: FairnessGrade
     holds_back: str
     words: str
+
+    @property
+    def holds_baseline_back(self) -> bool:
+        """Whether it is the baseline whose result is the worse for it."""
+        return self.grade is FairnessGrade.HOLDS_BACK and self.holds_back == "b"
 
     @property
     def effect(self) -> str:
@@ -387,7 +392,7 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         words = tr(
             "They were tested {apart_days} days apart: drivers, firmware and the room move on.", apart_days=apart_days
         )
-        found += _of("days", tr("days apart"), f"{a.day}", f"{b.day}", FairnessGrade.NOTE, words)
+        found += _of("days", tr("days apart"), day_words(a.day), day_words(b.day), FairnessGrade.NOTE, words)
     if a.status != b.status:
         words = tr("One of them is not what is sold: it may change before it is.")
         found += _of("status", tr("unit"), a.status, b.status, FairnessGrade.NOTE, words)
@@ -435,7 +440,9 @@ def _faults(a: Conditions, b: Conditions) -> list[ConditionDifference]:
                 off=100 * abs(c.off),
                 below=below,
             )
-            one, other = (f"{100 * x.off:+.0f} %".replace("-", "−") if x.off else tr("held") for x in (a, b))
+            one, other = (
+                f"{numeral(100 * x.off, '+.0f')} %".replace("-", "−") if x.off else tr("held") for x in (a, b)
+            )
             words += tr(" so all of it is compared.")
             found += _of(f"fault {side}", tr("what was held"), one, other, FairnessGrade.NOTE, words)
     return found
@@ -464,7 +471,8 @@ def _cap(c: Conditions) -> str:
 
 
 def _build(build: tuple[str, str]) -> str:
-    version, day = build
+    version, told = build
+    day = day_words(told)
     return f"{version} ({day})" if version and day else version or day or tr("not noted")
 
 

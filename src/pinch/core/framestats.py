@@ -23,7 +23,7 @@ from pinch.core.robust import t_factor, t_over_normal
 from pinch.core.runlog import BoolArray, FloatArray, check_span
 from pinch.core.selecting import median_of, upper_tail
 from pinch.core.stutters import count_stutters
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 BEYOND_MS = (16.7, 33.3, 50.0)
 TAIL = 0.05
@@ -33,7 +33,7 @@ MOST_PARTS, PART_S = 4000, 0.25
 BINS, RESAMPLES, SEED = 256, 400, 1
 LEAST_STRETCHES, STRETCHES_LOOKED_AT = 20.0, 40
 """Independent stretches, or clusters of slow frames, below which a record cannot tell."""
-STRETCH_NAMES = {"average_fps": "average", "low_1": "1 % low", "low_0_1": "0.1 % low"}
+STRETCH_NAMES = {"average_fps": tr("average"), "low_1": tr("1 % low"), "low_0_1": tr("0.1 % low")}
 BLOCK_TIMES = 1.5
 LOWS = {"low_1": 0.01, "low_0_1": 0.001}
 SURE_Z = 1.959964
@@ -184,7 +184,7 @@ def _notes(n: int, total: float, stretches: Mapping[str, float]) -> list[Note]:
         if own < LEAST_STRETCHES and n * LOWS.get(name, 1.0) >= LEAST_TAIL_FRAMES
     }
     if few:
-        told = ", ".join(f"{STRETCH_NAMES[name]} {own:.0f}" for name, own in few.items())
+        told = ", ".join(f"{STRETCH_NAMES[name]} {numeral(own, '.0f')}" for name, own in few.items())
         words = tr(
             "This record cannot tell how sure these are, it has too few independent stretches: {told} of 20.", told=told
         )

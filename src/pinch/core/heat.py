@@ -104,10 +104,10 @@ def find_heat(
         fit.r_th,
         "K/W",
         {
-            "samples and fit": fit.r_fit_u,
-            "room and temperature sensor": math.sqrt(max(0.0, fit.r_th_u**2 - fit.r_fit_u**2)),
-            "power sensor": sensors.share_of(power, float(np.nanmax(watts))) * fit.r_th,
-            "steps of both": _steps_u(fit.r_th, watts, degrees),
+            tr("samples and fit"): fit.r_fit_u,
+            tr("room and temperature sensor"): math.sqrt(max(0.0, fit.r_th_u**2 - fit.r_fit_u**2)),
+            tr("power sensor"): sensors.share_of(power, float(np.nanmax(watts))) * fit.r_th,
+            tr("steps of both"): _steps_u(fit.r_th, watts, degrees),
         },
     )
     r_th = budget.result
@@ -122,7 +122,9 @@ def find_heat(
             offset_k=fit.offset_k,
             room=room,
         )
-        words = f"{words}: the sensor, the room as noted, or power that was not logged.".replace("-", "−")
+        words = tr("{words}: the sensor, the room as noted, or power that was not logged.", words=words).replace(
+            "-", "−"
+        )
         notes.append(Note("temp-offset", words))
     if room is None:
         words = tr(

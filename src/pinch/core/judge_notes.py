@@ -81,7 +81,7 @@ def scene_words(even: EvenLog, load: phases.Load, temp: str | None, burst_bins: 
         early, late = float(values[:SCENE_ENDS].mean()), float(values[-SCENE_ENDS:].mean())
         if late - early > settle.DRIFT_K:
             words += tr("; it began at {early:.0f} °C and ended at {late:.0f} °C", early=early, late=late)
-    return [Note("scene", f"{words}. What is sustained it does not tell.")]
+    return [Note("scene", tr("{words}. What is sustained it does not tell.", words=words))]
 
 
 def untrue(spikes: Mapping[str, int]) -> list[Note]:
@@ -218,7 +218,9 @@ def _window_words(window: Settled, temp: str | None, heat: Heat | None) -> list[
     if window.state is SettledState.TOO_SHORT:
         words = tr("Only {length_s:.0f} s are left to settle in", length_s=window.length_s)
         whole = "" if window.decided_by == settle.BY_HAND else tr(": the figures are of all of the load")
-        result.append(Note("too-short", f"{words}{whole}. Run longer for what is sustained."))
+        result.append(
+            Note("too-short", tr("{words}{whole}. Run longer for what is sustained.", words=words, whole=whole))
+        )
     if window.state is SettledState.DRIFTING:
         what = ", ".join(window.drifting)
         leads = ""

@@ -22,7 +22,7 @@ from pinch.core.figures import ARGUABLE, Segment
 from pinch.core.regulated import Regulated, find_regulated
 from pinch.core.runlog import BoolArray, FloatArray
 from pinch.core.signals import Signals, filled, known
-from pinch.language import tr
+from pinch.language import marked, tr
 
 INSIDE = {"power": 0.006, "clock": 0.008, "rate": 0.02}
 """What work itself varies by inside a stretch, as a share."""
@@ -198,7 +198,8 @@ def _evidence_words(e: Explained, s: Signals, a: int, b: int) -> str:
     def source(given: bool) -> str:
         return tr("given") if given else tr("read off this run")
 
-    return cause.evidence.format(
+    return tr(
+        cause.evidence,
         level_w=level.watts if level else mean,
         level_spread=max(level.spread, LEAST_SHOWN) if level else nan,
         moved_k=max(level.moved_k, 0.0) if level else nan,
@@ -236,14 +237,14 @@ def _means_words(s: Signals, a: int, b: int) -> str:
     shown = []
     temp = next(iter(s.temps.values()), np.empty(0))
     for values, form in (
-        (s.power, "{:.1f} W"),
-        (s.clock, "{:.0f} MHz"),
-        (temp, "{:.1f} °C"),
-        (s.load, "load {:.0f} %"),
+        (s.power, marked("{mean:.1f} W")),
+        (s.clock, marked("{mean:.0f} MHz")),
+        (temp, marked("{mean:.1f} °C")),
+        (s.load, marked("load {mean:.0f} %")),
     ):
         part = known(values[a:b])
         if len(part):
-            shown.append(form.format(float(part.mean())))
+            shown.append(tr(form, mean=float(part.mean())))
     return tr("; on average {shown}", shown=", ".join(shown)) if shown else ""
 
 

@@ -8,7 +8,7 @@ from pinch.core.errors import DataError
 from pinch.core.framekinds import wilson
 from pinch.core.printing import in_percent, plain, signed
 from pinch.core.sound import level_mean, level_sum, without_room
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 MOST_NUMBERS = 50
 
@@ -61,8 +61,8 @@ def _change(n: Sequence[float]) -> Worked:
     return Worked(
         tr("{there} % up, {back} % back", there=signed(there), back=signed(back)),
         (
-            f"{b:g} / {a:g} − 1 = {signed(there)} %",
-            f"{a:g} / {b:g} − 1 = {signed(back)} %",
+            f"{numeral(b, 'g')} / {numeral(a, 'g')} − 1 = {signed(there)} %",
+            f"{numeral(a, 'g')} / {numeral(b, 'g')} − 1 = {signed(back)} %",
             tr("{b} × as much", b=plain(b / a)),
         ),
     )
@@ -74,21 +74,25 @@ def _less_time(n: Sequence[float]) -> Worked:
     less, fast = 100 * (1 - after / before), before / after
     return Worked(
         tr("takes {less} % less time, {fast} × as fast", less=plain(less), fast=plain(fast)),
-        (f"1 − {after:g} / {before:g} = {plain(less)} %", f"{before:g} / {after:g} = {plain(fast)}"),
+        (
+            f"1 − {numeral(after, 'g')} / {numeral(before, 'g')} = {plain(less)} %",
+            f"{numeral(before, 'g')} / {numeral(after, 'g')} = {plain(fast)}",
+        ),
     )
 
 
 def _fps_to_ms(n: Sequence[float]) -> Worked:
     _above_zero(tr("frame rate"), n[0])
     return Worked(
-        f"{plain(1000 / n[0])}", (f"1000 / {n[0]:g} = {plain(1000 / n[0])}", tr("the same both ways: fps ↔ ms"))
+        f"{plain(1000 / n[0])}",
+        (f"1000 / {numeral(n[0], 'g')} = {plain(1000 / n[0])}", tr("the same both ways: fps ↔ ms")),
     )
 
 
 def _ratios(n: Sequence[float]) -> Worked:
     _above_zero("ratios", *n)
     mean = math.exp(sum(map(math.log, n)) / len(n))
-    product = " × ".join(f"{x:g}" for x in n)
+    product = " × ".join(numeral(x, "g") for x in n)
     return Worked(
         f"{plain(mean)}", (f"({product})^(1/{len(n)}) = {plain(mean)}", "geometric: the base does not matter")
     )
@@ -159,7 +163,9 @@ def _background(n: Sequence[float]) -> Worked:
 def _per(n: Sequence[float]) -> Worked:
     score, amount = n
     _above_zero(tr("score and amount"), score, amount)
-    return Worked(f"{plain(score / amount)}", (f"{score:g} / {amount:g} = {plain(score / amount)}",))
+    return Worked(
+        f"{plain(score / amount)}", (f"{numeral(score, 'g')} / {numeral(amount, 'g')} = {plain(score / amount)}",)
+    )
 
 
 def _dropped(n: Sequence[float]) -> Worked:
@@ -171,7 +177,7 @@ def _dropped(n: Sequence[float]) -> Worked:
     return Worked(
         f"{in_percent(share, 3)}",
         (
-            f"{dropped:g} / {frames:g} = {in_percent(share, 3)}",
+            f"{numeral(dropped, 'g')} / {numeral(frames, 'g')} = {in_percent(share, 3)}",
             tr("95 % (Wilson): {low} to {high}", low=plain(100 * low, 3), high=in_percent(high, 3)),
         ),
     )

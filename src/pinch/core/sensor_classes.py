@@ -45,5 +45,5 @@ class SensorClasses:
     def told_by(self, channel: str) -> str:
         """Whose error it is: of an instrument as it states it, else of a sensor as is usual."""
         return next(
-            (tr("{name}, as it states", name=name) for name, read, _ in self.meters if read == channel), "sensor"
+            (tr("{name}, as it states", name=name) for name, read, _ in self.meters if read == channel), tr("sensor")
         )

@@ -9,6 +9,7 @@ from pinch.core.figures import ChannelFigures, Estimate
 from pinch.core.independent import dependence
 from pinch.core.runlog import FloatArray
 from pinch.core.sensor_classes import SensorClasses
+from pinch.language import tr
 
 
 def channel_figures(
@@ -35,7 +36,7 @@ def channel_figures(
     worth = dependence(kept).worth if len(kept) > 2 else 1.0
     sampling = float(kept.std(ddof=1) / np.sqrt(worth)) if len(kept) > 1 else nan
     step, sensors = robust.step_of(kept) / robust.RECTANGLE, sensors or SensorClasses()
-    own = {"samples": sampling, "their step": step, sensors.told_by(channel): sensors.of(channel, mean)}
+    own = {tr("samples"): sampling, tr("their step"): step, sensors.told_by(channel): sensors.of(channel, mean)}
     budget = added(mean, unit, own)
     p05, median, p95 = (float(q) for q in np.percentile(kept, [5, 50, 95]))
     meaningful = unit != "°C" and np.isfinite(burst_mean) and burst_mean != 0.0

@@ -43,7 +43,7 @@ def reach_target(ladder: Ladder, wanted: float, lows: Ladder | None = None, shar
     known = draws[np.isfinite(draws)]
     low, high = np.percentile(known, [2.5, 97.5]) if len(known) > len(draws) / 2 else (np.nan, np.nan)
     if len(known) < len(draws):
-        words = f"{words} Chance could put it beyond what was measured.".strip()
+        words = tr("{words} Chance could put it beyond what was measured.", words=words).strip()
     return Target(wanted, power, float(low), float(high), float(ladder.power[-1]) - power, words)
 
 

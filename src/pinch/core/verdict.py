@@ -229,7 +229,14 @@ def _order_words(gain: _Gain, found: Answer) -> list[str]:
     if round(100 * measured, 1) != round(100 * math.expm1(gain.value), 1):
         drift = tr("a drift of {per_run:+.1f} % a run is", per_run=100 * ordered.drift.per_run)
         what = drift if ordered.drift.is_evident else tr("other days are")
-        words.append(f"{MEASURED} {100 * measured:+.1f} %, of which {what} taken out".replace("-", "−"))
+        words.append(
+            tr(
+                "{measured} {measured_2:+.1f} %, of which {what} taken out",
+                measured=MEASURED,
+                measured_2=100 * measured,
+                what=what,
+            ).replace("-", "−")
+        )
     if found is Answer.CANNOT_TELL and ordered.order_share > ORDER_COUNTS:
         what = tr("another day") if ordered.order is RunOrder.DAYS else tr("a drift")
         words.append(

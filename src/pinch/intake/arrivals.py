@@ -77,7 +77,7 @@ class Arrival:
         """What is still to be answered."""
         missing = [name for name in ("device", "setting", "workload") if not getattr(self.filed, name)]
         asked = [*self.read.questions, *(self.beside.questions if self.beside else ())]
-        return (*([tr("Which {missing}?", missing=", ".join(missing))] if missing else []), *asked)
+        return (*([tr("Which {missing}?", missing=", ".join(map(tr, missing)))] if missing else []), *asked)
 
     def moved(self, offset_s: float) -> "Arrival":
         """With its frames elsewhere on the time of its sensors."""

@@ -16,7 +16,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted
 from pinch.intake.shelf import Shelf
 from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
-from pinch.language import tr
+from pinch.language import marked, tr
 
 DIGITS = 12
 
@@ -29,6 +29,15 @@ class Side(StrEnum):
     WORKLOAD = "workload"
     VARIANT = "variant"
     METRIC = "metric"
+
+
+MANY = {
+    Side.DEVICE: marked("devices"),
+    Side.SETTING: marked("settings"),
+    Side.WORKLOAD: marked("workloads"),
+    Side.VARIANT: marked("variants"),
+    Side.METRIC: marked("metrics"),
+}
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,7 @@ class NamePattern:
     PinchError : a field is not known, stands twice, or follows another without a sign between.
     """
 
-    EXAMPLE = "such as {device}_{setting}_{workload}_{repeat}"
+    EXAMPLE = tr("such as {pattern}", pattern="{device}_{setting}_{workload}_{repeat}")
 
     def __init__(self, text: str) -> None:
         self.text, found, before = text.strip(), list[str](), ""

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.entry import ValueEntry, read_value
-from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading
+from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading, place_words
 from pinch.bench.records import Run, checked, now
 from pinch.core.printing import counted
 from pinch.intake.typed_fields import Field, FieldsOf, fields_words, typed_fields
@@ -26,9 +26,9 @@ class ReadingColumn:
     @property
     def words(self) -> str:
         """Its heading."""
-        when = {ReadAt.IDLE: "at rest", ReadAt.END: "at the end"}.get(self.phase, "")
-        what = "" if self.quantity is Quantity.SURFACE and self.place else str(self.quantity)
-        of = f"{what} {self.place.replace('_', ' ')}".strip()
+        when = {ReadAt.IDLE: tr("at rest"), ReadAt.END: tr("at the end")}.get(self.phase, "")
+        what = "" if self.quantity is Quantity.SURFACE and self.place else tr(self.quantity)
+        of = f"{what} {place_words(self.place)}".strip()
         return ", ".join(filter(None, (of.capitalize(), when, UNITS[self.quantity])))
 
     def is_of(self, reading: Reading) -> bool:

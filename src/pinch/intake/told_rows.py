@@ -351,7 +351,7 @@ def _origin(text: str) -> Origin:
         if words == origin or any(word in words for word in known):
             return origin
     raise PinchError(
-        tr("whose figure it is must be one of {origin}, not {text!r}", origin=", ".join(Origin), text=text)
+        tr("whose figure it is must be one of {origin}, not {text!r}", origin=", ".join(map(tr, Origin)), text=text)
     )
 
 

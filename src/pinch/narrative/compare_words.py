@@ -17,7 +17,7 @@ from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.printing import in_percent, number_word, ordinal, signed
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer, Verdict
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.verdict_words import in_brackets, percent, taken_out, verdict_words, why_no_interval, would_tell
 
 MOST_NOTES, MOST_ALONE = 8, 6
@@ -220,7 +220,7 @@ def capacity_words(group: CapacityGroup) -> str:
     """The name of a group of batteries."""
     if group.least_wh is None or group.most_wh is None:
         return tr("batteries of which it is not noted what they hold")
-    low, high = f"{group.least_wh:.0f}", f"{group.most_wh:.0f}"
+    low, high = numeral(group.least_wh, ".0f"), numeral(group.most_wh, ".0f")
     return (
         tr("batteries of {low} Wh", low=low)
         if low == high
@@ -239,7 +239,11 @@ def rank_words(of: Compared, row: WorkRow) -> str:
         for x in other:
             if x.score.mean > 0 and of.score.mean > 0:
                 apart = of.score.mean / x.score.mean - 1.0
-                words.append(f"{in_percent(abs(apart), 3)} {'above' if apart >= 0 else 'below'} {x.cell.name}")
+                words.append(
+                    tr("{apart} above {cell}", apart=in_percent(abs(apart), 3), cell=x.cell.name)
+                    if apart >= 0
+                    else tr("{apart} below {cell}", apart=in_percent(abs(apart), 3), cell=x.cell.name)
+                )
     return ": ".join([words[0], ", ".join(words[1:])]) if len(words) > 1 else words[0]
 
 
@@ -270,7 +274,7 @@ def _said(v: Verdict) -> str:
         return f"{percent(v.ratio)} ({why_no_interval(v)})"
     if v.answer is Answer.CANNOT_TELL:
         return tr("can't tell yet{would_tell}", would_tell=would_tell(v))
-    return f"{abs(100 * (v.ratio - 1)):.1f} % {v.answer}{taken_out(v)}"
+    return tr("{by:.1f} % {answer}{taken_out}", by=abs(100 * (v.ratio - 1)), answer=v.answer, taken_out=taken_out(v))
 
 
 def _open_words(still_open: Sequence[Unfair]) -> str:

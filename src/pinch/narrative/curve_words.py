@@ -94,7 +94,7 @@ def _beside(result: ScaleResult, name: str) -> str:
         if len(beside) > MOST_PAIRS
         else []
     )
-    return f"{words}. At equal watts {'; '.join(told)}." if told else f"{words}."
+    return tr("{words}. At equal watts {told}.", words=words, told="; ".join(told)) if told else f"{words}."
 
 
 def _beside_words(pairing: Pairing, name: str) -> str:

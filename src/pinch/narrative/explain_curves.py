@@ -28,7 +28,7 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
     best = float(ladder.score.max())
     formula = {
         NEARLY_ALL: (
-            f"0.95 × {plain(best)} = {plain(0.95 * best)} {unit}",
+            f"{plain(0.95)} × {plain(best)} = {plain(0.95 * best)} {unit}",
             tr("curve(P) = {best}", best=plain(0.95 * best)),
         ),
         EFFICIENCY: (
@@ -47,7 +47,11 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
     cautions = [w.text for w in s.scaling.warnings]
     if spot.edge:
         cautions.insert(
-            0, tr("It lies at the {edge} power that was measured; the true one may be beyond it.", edge=spot.edge)
+            0,
+            tr(
+                "It lies at the {edge} power that was measured; the true one may be beyond it.",
+                edge=tr("lowest") if spot.edge == "lowest" else tr("highest"),
+            ),
         )
     if spot.rule == KNEE:
         cautions.append(tr("Where a curve turns depends on the range that was measured."))

@@ -7,7 +7,7 @@ import numpy as np
 
 from pinch.analysis.modes import ModeRow, ModesSheet, Surface
 from pinch.analysis.points import RunPoint
-from pinch.bench.readings import Instrument
+from pinch.bench.readings import Instrument, place_words
 from pinch.core.budget import budget_of, quantity
 from pinch.core.printing import plain
 from pinch.core.touch import LIMITS_C
@@ -115,7 +115,7 @@ def explain_surface(s: Surface | None) -> Explanation | None:
         else (tr("{rise_k:.1f} K over the room, {at_25_c:.1f} °C at 25 °C", rise_k=t.rise_k, at_25_c=t.at_25_c),)
     )
     return Explanation(
-        tr("{words}: {temp_c:.1f} °C", words=s.place.replace("_", " ").capitalize(), temp_c=t.temp_c),
+        tr("{words}: {temp_c:.1f} °C", words=place_words(s.place).capitalize(), temp_c=t.temp_c),
         tr("Within the limit when {longest}.", longest=t.longest)
         if t.longest
         else tr("Above the limit of even a short touch."),

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pinch.bench.records import Run, scores_of
 from pinch.charts.spec import minutes
 from pinch.core.budget import Budget
+from pinch.core.causes import Cause
 from pinch.core.cell_scores import CellScore
 from pinch.core.figures import ChannelFigures, Segment
 from pinch.core.framestats import LEAST_STRETCHES
@@ -13,7 +14,7 @@ from pinch.core.heat import Heat
 from pinch.core.judge import Judgement
 from pinch.core.limits import burst_length_s
 from pinch.core.printing import counted, in_percent, plain
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.budget_words import budget_words
 from pinch.narrative.explanation import Explanation
 
@@ -168,7 +169,7 @@ def explain_hold(j: Judgement, channel: str) -> Explanation:
         (
             tr("sustained / burst"),
             f"= {plain(f.sustained.value)} / {plain(f.burst)} {f.unit}",
-            f"= {100 * f.hold:.1f} %",
+            f"= {numeral(100 * f.hold, '.1f')} %",
             *_whole_hold(j, f),
         ),
         _window(j),
@@ -215,7 +216,7 @@ def explain_segment(j: Judgement, segment: Segment) -> Explanation:
     """A stretch of the limiter strip."""
     share = 100 * j.limiter_share.get(segment.cause, 0.0)
     return Explanation(
-        tr("Held by {replace}", replace=segment.cause.replace("-", " ")),
+        tr("Held by {cause}", cause=next(c.label for c in Cause if c == segment.cause)),
         tr("Here the evidence is: {evidence}.", evidence=segment.evidence),
         (
             tr(
@@ -290,7 +291,7 @@ def explain_r(heat: Heat) -> Explanation:
     )
     meaning += tr("terms that follow the measured power, each with its own time.")
     room = tr("a fitted base") if heat.offset_fitted else tr("the room, {room_c:.1f} °C", room_c=heat.room_c)
-    terms = " + ".join(f"{r:.3f}" for r in heat.fit.r)
+    terms = " + ".join(numeral(r, ".3f") for r in heat.fit.r)
     return Explanation(
         tr("Thermal resistance"),
         meaning,

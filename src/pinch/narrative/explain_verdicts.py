@@ -11,7 +11,7 @@ from pinch.core.money import MoneyPair
 from pinch.core.printing import in_percent, plain, signed
 from pinch.core.run_order import TREND_AT, OrderedPair, Trend
 from pinch.core.verdict import Answer, Verdict
-from pinch.language import numeral, tr
+from pinch.language import day_words, numeral, tr
 from pinch.narrative.compare_words import ShownComparison, rank_words, row_title
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.verdict_words import index_interval, percent, step_words
@@ -122,9 +122,9 @@ def together_words(v: Verdict) -> str:
 def order_lines(ordered: OrderedPair) -> list[str]:
     """What an interval is made of where it is known when the runs were made."""
     parts = (
-        ("scatter", ordered.scatter_variance),
-        ("a drift", ordered.drift_variance),
-        ("days", ordered.day_variance),
+        (tr("scatter"), ordered.scatter_variance),
+        (tr("a drift"), ordered.drift_variance),
+        (tr("days"), ordered.day_variance),
     )
     shares = ", ".join(f"{name} {in_percent(math.sqrt(v))}" for name, v in parts if v > LEAST_SHOWN)
     lines = [tr("run {phrase}", phrase=ordered.order.phrase), tr("standard uncertainty: {shares}", shares=shares)]
@@ -185,7 +185,7 @@ def explain_uplift(name: str, base: str, split: UpliftSplit) -> Explanation:
 
 def points_words(share: float) -> str:
     """A share as points of a percentage."""
-    return f"{100 * share:+.1f} points".replace("-", "−")
+    return tr("{share:+.1f} points", share=100 * share).replace("-", "−")
 
 
 def design_interval(split: UpliftSplit) -> str:
@@ -252,10 +252,10 @@ def explain_price(name: str, base: str, offer: Offer, index: Index, pair: MoneyP
             tr("score for money: {value_ratio} × that of {base}", value_ratio=plain(pair.value_ratio, 3), base=base),
             tr("as much for money at {break_even:.0f} {currency}", break_even=pair.break_even, currency=offer.currency),
         ),
-        f"Score: geometric mean over {', '.join(index.workloads)}.",
+        tr("Score: geometric mean over {workloads}.", workloads=", ".join(index.workloads)),
         tr(
             "Price of {date}, {what}.",
-            date=offer.date or tr("no noted date"),
+            date=day_words(offer.date) or tr("no noted date"),
             what=" ".join(filter(None, (offer.seller, offer.region))),
         ),
         "money",

@@ -129,7 +129,7 @@ def _frames(j: Judgement) -> str:
 
 
 def _times(count: int) -> str:
-    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+    return {1: tr("once"), 2: tr("twice")}.get(count, tr("{count} times", count=count))
 
 
 def _held(j: Judgement, claimed_w: float | None) -> str:

@@ -7,7 +7,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import alike, counted
 from pinch.language import numeral, tr
 
-CAP, MOST_NAMED = "cap", 4
+CAP, MOST_NAMED = tr("cap"), 4
 LACKS = {
     Across.GRAPHICS_SHARE: tr("No setting at this limit notes how much memory its graphics have; note it on Bench.")
 }
@@ -30,7 +30,7 @@ def matrix_rows(matrix: Grid, share: float) -> list[tuple[str, ...]]:
 def matrix_words(matrix: Grid, device: str, share: float) -> str:
     """The finding of a grid in a sentence: which of its workloads reach the lowest of the wanted rates, and where."""
     if not matrix.rows:
-        return LACKS.get(matrix.across, f"{device} has no results here yet.")
+        return LACKS.get(matrix.across, tr("{device} has no results here yet.", device=device))
     rates = [row for row in matrix.rows if row.unit == "fps"]
     if not rates:
         return tr(

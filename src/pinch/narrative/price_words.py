@@ -10,7 +10,7 @@ from pinch.charts.spec import Chart, Dots, Line, Panel
 from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import Deal, money_pair
-from pinch.language import tr
+from pinch.language import day_words, tr
 from pinch.narrative.compare_words import ShownComparison, headline
 from pinch.narrative.verdict_words import in_brackets
 
@@ -53,7 +53,7 @@ def _dates(shown: ShownComparison) -> str:
                 name=name,
                 price=o.price,
                 currency=o.currency,
-                date=o.date or tr("no date"),
+                date=day_words(o.date) or tr("no date"),
             )
             for name, o in found
             if o
@@ -70,7 +70,7 @@ def _of_offer(offer: Offer) -> str:
     """What was offered where and when, as far as it is noted."""
     what = offer.configuration or (tr("as tested") if offer.tested else tr("configuration not noted"))
     where = f", {offer.region}" if offer.region else ""
-    tax = {True: ", tax in", False: ", without tax"}.get(offer.tax_in, "") if offer.tax_in is not None else ""
+    tax = {True: tr(", tax in"), False: tr(", without tax")}.get(offer.tax_in, "") if offer.tax_in is not None else ""
     members = tr(", for members") if offer.members else ""
     return tr(
         "{what}{where}{tax}{members}, price of {date}",
@@ -78,7 +78,7 @@ def _of_offer(offer: Offer) -> str:
         where=where,
         tax=tax,
         members=members,
-        date=offer.date or tr("no noted day"),
+        date=day_words(offer.date) or tr("no noted day"),
     )
 
 
@@ -141,7 +141,8 @@ def _which_price(result: CompareResult, cell: BenchCell) -> str:
 
 
 def _more(share: float) -> str:
-    return f"{100 * abs(share):.1f} % {'less' if share < 0 else 'more'}"
+    by = 100 * abs(share)
+    return tr("{by:.1f} % less", by=by) if share < 0 else tr("{by:.1f} % more", by=by)
 
 
 def _some_of(index: Index, result: CompareResult) -> str:

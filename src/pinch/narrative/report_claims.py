@@ -6,13 +6,14 @@ from collections.abc import Sequence
 
 from pinch.analysis.modes import ModesSheet
 from pinch.analysis.points import RunPoint
+from pinch.bench.readings import place_words
 from pinch.bench.records import Came, Device, Protocol, Result, ScoreFrom, Status
 from pinch.bench.summaries import Origin
 from pinch.core.causes import Cause
 from pinch.core.figures import SettledState
 from pinch.core.metrics import SCORE
 from pinch.core.printing import counted, listed, with_article
-from pinch.language import numeral, tr
+from pinch.language import day_words, numeral, tr, trn
 from pinch.narrative import cautions
 from pinch.narrative.claims import Claim, of_runs, share_words
 from pinch.narrative.methodology import methodology
@@ -46,11 +47,13 @@ def _protocols(own: Sequence[RunPoint], protocols: Sequence[Protocol]) -> list[C
         runs = [p for p in own if p.run.protocol_id == protocol.id]
         if runs:
             under |= {p.run.id for p in runs}
-            words = tr(
-                "{runs} name “{protocol}” as their protocol.", runs=_runs(len(runs), len(own)), protocol=protocol.name
+            words = trn(
+                "{runs} names “{protocol}” as its protocol.",
+                "{runs} name “{protocol}” as their protocol.",
+                len(runs),
+                runs=_runs(len(runs), len(own)),
+                protocol=protocol.name,
             )
-            if len(runs) == 1:
-                words = words.replace(" name ", " names ").replace(" their protocol", " its protocol")
             told.append(of_runs("protocol", f"{words} {methodology(protocol)}", runs, own))
     without = [p for p in own if p.run.id not in under]
     if without:
@@ -85,7 +88,7 @@ def _rooms(own: Sequence[RunPoint]) -> Claim:
 
 def _span(rooms: Sequence[float]) -> str:
     """Temperatures of rooms from the lowest to the highest."""
-    low, high = f"{min(rooms):.1f}", f"{max(rooms):.1f}"
+    low, high = numeral(min(rooms), ".1f"), numeral(max(rooms), ".1f")
     return tr("{low} °C", low=low) if low == high else tr("{low} to {high} °C", low=low, high=high)
 
 
@@ -170,7 +173,7 @@ def _resistance(subject: Device, own: Sequence[RunPoint]) -> list[Claim]:
 
 
 def _carried(rise_k: float, resistance: Sequence[float], room_c: float) -> str:
-    low, high = f"{rise_k / resistance[-1]:.0f}", f"{rise_k / resistance[0]:.0f}"
+    low, high = numeral(rise_k / resistance[-1], ".0f"), numeral(rise_k / resistance[0], ".0f")
     return tr(
         "{what} W in a room of {room_c:g} °C",
         what=low if low == high else tr("{low} to {high}", low=low, high=high),
@@ -248,9 +251,9 @@ def _surface(sheet: ModesSheet | None) -> list[Claim]:
         tr(", room {words} °C", words=" and ".join(numeral(r, "g") for r in rooms)) if rooms else tr(", room not noted")
     )
     words = tr(
-        "The hottest surface that was read is the {replace} at {setting}: {temp_c:.1f} "
+        "The hottest surface that was read is the {place} at {setting}: {temp_c:.1f} "
         "°C{room}, {contact}{scope}. {touch_read}",
-        replace=surface.place.replace("_", " "),
+        place=place_words(surface.place),
         setting=row.setting.name,
         temp_c=t.temp_c,
         room=room,
@@ -371,7 +374,7 @@ def _of_units(devices: Sequence[Device]) -> list[Claim]:
             words = tr(
                 "{name} is {with_article} unit: one that is sold may do otherwise.",
                 name=d.name,
-                with_article=with_article(str(d.status)),
+                with_article=with_article(tr(d.status)),
             )
             told.append(Claim("not-retail", words, 1, len(devices)))
     told += [
@@ -392,7 +395,7 @@ def _told(runs: Sequence[RunPoint], results: Sequence[Result]) -> list[Claim]:
         n = len(of_run) + len(typed)
         if not n:
             continue
-        figures = f"{counted(n, 'figure')} {'is' if n == 1 else 'are'}"
+        figures = counted(n, "figure is", "figures are")
         words = (
             tr(
                 "{figures} typed in as own tests; there is no log to check {what} by.",
@@ -464,9 +467,9 @@ def _logs_claim(own: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Claim:
     span = tr(", whose day is not known")
     if days:
         span = (
-            tr(", made on {days}", days=days[0])
+            tr(", made on {days}", days=day_words(days[0]))
             if len(days) == 1
-            else tr(", made between {days} and {days_2}", days=days[0], days_2=days[-1])
+            else tr(", made between {days} and {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
         )
         span += (
             tr(" ({dated} of them; the day of the others is not known)", dated=len(dated))

@@ -15,7 +15,7 @@ from pinch.charts.table_chart import Heading, TableChart
 from pinch.core.metrics import AVERAGE, LOW_NAMES, SCORE, Metric
 from pinch.core.printing import counted, listed, number_word
 from pinch.core.verdict import Answer
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.cards.mode_cards import workloads_of
 from pinch.narrative.claims import Claim
 from pinch.narrative.mode_words import hours_words
@@ -57,9 +57,9 @@ def _tables_of(result: CompareResult, variants: Sequence[Workload], name: str) -
     for (metric, less_is_better), found in by_metric.items():
         has_low = any(low_of for _, _, low_of in found)
         low = (Heading(LOW_NAMES[LOW], metric.unit),) if has_low else ()
-        figures = (Heading("result", metric.unit), *low, Heading("runs"), Heading("measured", "W"))
-        variant = (Heading("variant", words=True),) if several else ()
-        headings = (Heading("Cell", words=True), *variant, *figures, Heading("place by the mean, in its room"))
+        figures = (Heading(tr("result"), metric.unit), *low, Heading(tr("runs")), Heading(tr("measured"), "W"))
+        variant = (Heading(tr("variant"), words=True),) if several else ()
+        headings = (Heading(tr("Cell"), words=True), *variant, *figures, Heading(tr("place by the mean, in its room")))
         unit = metric.unit + (tr(", less is better") if less_is_better else "")
         title = name if several else ", ".join(filter(None, (name, set_words(variants[0]))))
         rows = [
@@ -73,7 +73,7 @@ def _tables_of(result: CompareResult, variants: Sequence[Workload], name: str) -
 def _rows(row: WorkRow, low_of: Mapping[str, str] | None) -> Iterator[tuple[str, ...]]:
     """The cells of a workload under a metric, the best first; with a column of their lows where there is one."""
     for c in row.ranked:
-        watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
+        watts = "" if c.beside.power_w is None else numeral(c.beside.power_w, ".1f")
         lowest = (low_of.get(c.cell.name, ""),) if low_of is not None else ()
         yield c.cell.name, row.printed[c.cell.name], *lowest, c.score.behind_briefly, watts, _place(c, row)
 
@@ -161,10 +161,10 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
         return None
     of = {
         # A verdict is of the other against this one.
-        "ahead of": Answer.SLOWER,
-        "behind": Answer.FASTER,
-        "level with": Answer.TIE,
-        "not to be told apart from": Answer.CANNOT_TELL,
+        tr("ahead of"): Answer.SLOWER,
+        tr("behind"): Answer.FASTER,
+        tr("level with"): Answer.TIE,
+        tr("not to be told apart from"): Answer.CANNOT_TELL,
     }
     known = [(c, v) for c, v in against if v.answer is not Answer.CANNOT_TELL or v.has_interval]
     if not known:
@@ -172,7 +172,9 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
     told = {words: [f"{c.name}{taken_out(v)}" for c, v in known if v.answer is is_so] for words, is_so in of.items()}
     for c, v in against:
         if (c, v) not in known:
-            told.setdefault(f"not judged ({why_no_interval(v)}) against", []).append(c.name)
+            told.setdefault(
+                tr("not judged ({why_no_interval}) against", why_no_interval=why_no_interval(v)), []
+            ).append(c.name)
     parts = [f"{words} {listed(names)}" for words, names in told.items() if names]
     many = (
         tr("the other device")
@@ -190,7 +192,7 @@ def _rank(result: CompareResult, workload: Workload) -> Claim | None:
     )
     runs = tuple(p.run.id for c in result.choice.cells for p in c.points.get(workload.id, ()))
     typed = tuple(r.id for c in result.choice.cells for r in c.results.get(workload.id, ()))
-    return Claim("rank", words, len(told["ahead of"]), len(against), runs, typed)
+    return Claim("rank", words, len(told[tr("ahead of")]), len(against), runs, typed)
 
 
 def battery_table(points: BookPoints, subject: Device) -> TableChart | None:
@@ -204,8 +206,8 @@ def battery_table(points: BookPoints, subject: Device) -> TableChart | None:
     if not rows:
         return None
     headings = (
-        *(Heading("Setting", words=True), Heading("use", words=True), Heading("package", "W")),
-        *(Heading("full battery lasts"), Heading("how it is known", words=True)),
+        *(Heading(tr("Setting"), words=True), Heading(tr("use"), words=True), Heading(tr("package"), "W")),
+        *(Heading(tr("full battery lasts")), Heading(tr("how it is known"), words=True)),
     )
     return TableChart(tr("{subject} on its battery, by mode and use", subject=subject.name), headings, tuple(rows))
 
@@ -220,7 +222,7 @@ def _lasting(row: ModeRow) -> tuple[str, str, str]:
         if on_battery
         else tr("run on mains, draw by the line over watts")
     )
-    return f"{row.power_w:.1f}" if row.power_w is not None else "", f"{value}{between}", known
+    return numeral(row.power_w, ".1f") if row.power_w is not None else "", f"{value}{between}", known
 
 
 def untested_claims(points: BookPoints, devices: Sequence[Device]) -> list[Claim]:

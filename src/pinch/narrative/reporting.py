@@ -210,8 +210,8 @@ def _devices(devices: Sequence[Device], here: Sequence[Device], disclosure: str)
         for d in devices
     ]
     headings = (
-        *(Heading("Device", words=True), Heading("chip", words=True), Heading("claimed", "W")),
-        *(Heading("memory", words=True), Heading("unit", words=True), Heading("builds", words=True)),
+        *(Heading(tr("Device"), words=True), Heading(tr("chip"), words=True), Heading(tr("claimed"), "W")),
+        *(Heading(tr("memory"), words=True), Heading(tr("unit"), words=True), Heading(tr("builds"), words=True)),
     )
     told = len(devices) - len(here)
     others = (
@@ -329,7 +329,8 @@ def _fairness(shown: Sequence[CardContent]) -> StorySection:
 
 
 def _verdict(unfair: Unfair) -> str:
-    words = unfair.difference.effect.replace("the baseline", "the other")
+    d = unfair.difference
+    words = tr("holds the other back") if d.holds_baseline_back else d.effect
     return tr("accepted: {accepted}", accepted=unfair.accepted) if unfair.accepted else words
 
 

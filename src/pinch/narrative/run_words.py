@@ -19,7 +19,7 @@ from pinch.core.framekinds import Share
 from pinch.core.judge import PART_FRAMES, Judgement
 from pinch.core.printing import in_percent, more_minutes, number_word, plain
 from pinch.core.runlog import RunLog
-from pinch.language import tr
+from pinch.language import day_words, tr
 from pinch.narrative.finding import finding
 
 
@@ -51,7 +51,7 @@ class RunStory:
             if self.run.ambient_c is None
             else tr("room {ambient_c:g} °C", ambient_c=self.run.ambient_c)
         )
-        return f"{room} · {'mains' if self.setting.mains else 'battery'}"
+        return f"{room} · {tr('mains') if self.setting.mains else tr('battery')}"
 
     @property
     def footnote(self) -> str:
@@ -59,7 +59,7 @@ class RunStory:
         words = [
             workload_words(self.workload),
             tr("run {repeat}", repeat=self.run.repeat),
-            f"{self.run.day or tr('day not noted')}",
+            day_words(self.run.day) if self.run.day else tr("day not noted"),
         ]
         return " · ".join([*words, self.conditions, *filter(None, [standing(self.device)])])
 
@@ -196,7 +196,11 @@ def heat_words(shown: RunStory) -> str:
             if heat.offset_fitted
             else tr("a room of {room_c:.0f} °C", room_c=heat.room_c)
         )
-        words.append(f"it carries {heat.coolable_w.value:.1f} W at its limit in {room}".rstrip(","))
+        words.append(
+            tr(
+                "it carries {coolable_w:.1f} W at its limit in {room}", coolable_w=heat.coolable_w.value, room=room
+            ).rstrip(",")
+        )
     lead = "; ".join(words) + "."
     if j.settled.state == SettledState.DRIFTING and heat.more_s > 0.0:
         lead += tr(

@@ -39,4 +39,6 @@ def _worth_words(w: WattsWorth, under: str) -> str:
         if math.isfinite(w.low)
         else tr(" (nothing was repeated)")
     )
-    return f"{100 * w.share:.1f} %{between} at {w.at_w:.1f} W{under}".replace("-", "−")
+    return tr(
+        "{share:.1f} %{between} at {at_w:.1f} W{under}", share=100 * w.share, between=between, at_w=w.at_w, under=under
+    ).replace("-", "−")

@@ -7,14 +7,14 @@ from pinch.analysis.comparing import run_seconds, step_cells
 from pinch.core.index import Index
 from pinch.core.printing import counted
 from pinch.core.verdict import NextStep, StepKind, Verdict
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 
 def percent(ratio: float) -> str:
     """A ratio as a difference in %; of NaN there is none."""
     if math.isnan(ratio):
         return tr("no ratio")
-    return f"{100 * (ratio - 1):+.1f} %".replace("-", "−")
+    return f"{numeral(100 * (ratio - 1), '+.1f')} %".replace("-", "−")
 
 
 def index_interval(index: Index) -> str:

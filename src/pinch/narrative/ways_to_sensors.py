@@ -43,9 +43,9 @@ def ways_to(place: str, refused: bool) -> tuple[Way, ...]:
             tr("Give rights to the probe alone, for each run"),
             (
                 tr("enter one of these as the command that reaches Python (Bench, the device, Another computer):"),
-                *([tr("pkexec {installed}", installed=INSTALLED)] if INSTALLED.exists() else []),
-                tr("pkexec python3 -"),
-                tr("sudo -n python3 -"),
+                *([f"pkexec {INSTALLED}"] if INSTALLED.exists() else []),
+                "pkexec python3 -",
+                "sudo -n python3 -",
             ),
             tr(
                 "Only the small probe runs with rights, never the window, and it gives up everything "
@@ -57,16 +57,16 @@ def ways_to(place: str, refused: bool) -> tuple[Way, ...]:
         Way(
             tr("Open the file to a group, for good"),
             (
-                tr("groupadd --system {group}; usermod --append --groups {group} USER", group=GROUP),
-                tr("echo 'z {place} 0440 root {group}' >> {rule}", place=place, group=GROUP, rule=RULE),
-                tr("systemd-tmpfiles --create {rule}", rule=RULE),
+                f"groupadd --system {GROUP}; usermod --append --groups {GROUP} USER",
+                f"echo 'z {place} 0440 root {GROUP}' >> {RULE}",
+                f"systemd-tmpfiles --create {RULE}",
                 tr("then log in again"),
             ),
             tr("These are for root to type; Pinch never writes them. {leaks}", leaks=LEAKS),
             (
-                tr("rm {rule}", rule=RULE),
-                tr("chmod 0400 {place}; chgrp root {place}", place=place),
-                tr("groupdel {group}", group=GROUP),
+                f"rm {RULE}",
+                f"chmod 0400 {place}; chgrp root {place}",
+                f"groupdel {GROUP}",
             ),
         ),
         beside,

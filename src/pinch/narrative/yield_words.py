@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pinch.analysis.comparing import CompareResult
 from pinch.core.printing import in_percent
 from pinch.core.unit_yield import UnitYield
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 MOST_NAMED = 3
 CAUTION = tr(
@@ -16,7 +16,7 @@ CAUTION = tr(
 
 def yield_words(y: UnitYield) -> str:
     """Units, work, and what of the promise is kept: 60 % more compute units, 35 % more work: 84 % of …"""
-    units, work = _apart(y.units_ratio, "fewer"), _apart(y.ratio, "less")
+    units, work = _apart(y.units_ratio, tr("fewer")), _apart(y.ratio, tr("less"))
     return tr(
         "{units} {what}, {work} work: {share_words} of what they promise",
         units=units,
@@ -30,7 +30,7 @@ def share_words(y: UnitYield) -> str:
     """What of the promise is kept, with its interval where there is one."""
     low, high = y.interval
     between = tr(" ({low:.0f} to {high:.0f} %)", low=100 * low, high=100 * high) if math.isfinite(low) else ""
-    return f"{100 * y.share:.0f} %{between}"
+    return f"{numeral(100 * y.share, '.0f')} %{between}"
 
 
 def yield_notes(result: CompareResult) -> list[str]:
@@ -66,5 +66,5 @@ def _note(name: str, result: CompareResult, own: Sequence[tuple[str, UnitYield]]
 def _apart(ratio: float, less: str) -> str:
     """A ratio as so many percent more, or less."""
     if abs(ratio - 1.0) < 0.0005:
-        return tr("just as many") if less == "fewer" else tr("just as much")
-    return f"{in_percent(abs(ratio - 1.0))} {'more' if ratio > 1 else less}"
+        return tr("just as many") if less == tr("fewer") else tr("just as much")
+    return f"{in_percent(abs(ratio - 1.0))} {tr('more') if ratio > 1 else less}"

@@ -16,7 +16,7 @@ from pinch.bench.scratch import scratch_folder
 from pinch.charts.chart_files import face_letters, font_faces
 from pinch.charts.theme import FONTS
 from pinch.core.errors import DataError
-from pinch.language import tr
+from pinch.language import spoken, tr
 from pinch.sources.contained import contained
 
 if TYPE_CHECKING:
@@ -43,8 +43,9 @@ TEMPLATES = Path(__file__).parent / "templates"
 def render(template: str, own: Path | None = None, **values: Any) -> str:
     """A page of a shipped template, or of the operator's `own` file, which may extend the shipped ones.
 
-    Templates see the values and nothing else, and all text is escaped. An own one is worked out in a process with
-    bounds, since it may go on for ever; pictures and styles that stand beside it become part of the page.
+    Templates see the values, the language and nothing else, and all text is escaped. An own one is worked out in a
+    process with bounds, since it may go on for ever; pictures and styles that stand beside it become part of the
+    page.
 
     Raises
     ------
@@ -163,9 +164,11 @@ def _environment(folder: Path | None) -> "Environment":
     loaders: list[Any] = [FileSystemLoader(TEMPLATES)]
     if folder is not None:
         loaders.insert(0, PrefixLoader({"own": FunctionLoader(partial(_own_template, folder))}))
-    return ImmutableSandboxedEnvironment(
+    environment = ImmutableSandboxedEnvironment(
         loader=ChoiceLoader(loaders), autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=StrictUndefined
     )
+    environment.globals.update(tr=tr, language=spoken())
+    return environment
 
 
 def _own_template(folder: Path, name: str) -> tuple[str, str, None] | None:

@@ -14,7 +14,7 @@ from pinch.charts.runsheet_chart import sheet_chart
 from pinch.charts.theme import LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
-from pinch.language import tr
+from pinch.language import moment, tr
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.publish.harmless import harmless
@@ -91,7 +91,7 @@ def page(planned: PlannedSheet) -> str:
     title = tr("{plan}: run sheet", plan=planned.plan.name)
     days: dict[str, list[Any]] = {}
     for line in planned.lines():
-        days.setdefault(f"{line.start:%A %-d %B %Y}", []).append(line)
+        days.setdefault(moment(line.start, "%A %-d %B %Y"), []).append(line)
     drawn = render(
         "runsheet.html",
         fonts=FONTS_HERE,

@@ -79,7 +79,7 @@ def _counted(*records: Mapping[str, Any], marks: int = 0) -> list[PrivateCount]:
     found: dict[Private, list[str]] = {what: [] for what in Private}
     for record in records:
         _collect(record, found)
-    found[Private.MARKS] += ["a mark"] * marks
+    found[Private.MARKS] += [tr("a mark")] * marks
     return [PrivateCount(what, len(texts), texts[0][:80]) for what, texts in found.items() if texts]
 
 

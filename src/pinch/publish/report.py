@@ -1,6 +1,7 @@
 """A report as files: HTML that stands alone, PDF, Markdown, and plain HTML for word processors."""
 
 import base64
+import json
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import DARK, LIGHT
 from pinch.core.errors import PinchError
 from pinch.core.progress import Progress, tell, unheard
-from pinch.language import tr
+from pinch.language import spoken, tr
 from pinch.narrative.story import Story, StoryPhoto
 from pinch.publish.pages import FONTS_HERE, TEMPLATES, contained_pdf, render, with_fonts
 from pinch.publish.plain_markdown import escaped
@@ -121,7 +122,15 @@ def html(story: Story, template: Path | None = None, progress: Progress = unhear
 
 
 def _script() -> str:
-    return "".join((TEMPLATES / name).read_text(encoding="utf-8") for name in SCRIPTS)
+    words = {
+        "light": tr("Light page"),
+        "dark": tr("Dark page"),
+        "hint": tr("Point at a value, or step through them with ← and →."),
+        "shown": tr("Shown"),
+        "decimal": spoken().decimal,
+    }
+    told = json.dumps(words, ensure_ascii=False).replace("</", "<\\/")
+    return f"const words = {told};\n" + "".join((TEMPLATES / name).read_text(encoding="utf-8") for name in SCRIPTS)
 
 
 def plain_html(story: Story) -> str:

@@ -147,7 +147,7 @@ def _take_up(book: Book, run: Run) -> tuple[Run, float]:
     with contextlib.suppress(DataError):  # too little came to tell: then the pass is all of it
         start = max(start, judge(log).load_start_s)
     from_s = max(end + LEAST_CUT_S, (now() - run.started).total_seconds())
-    runlogs.add_mark(book, run.id, Mark(from_s, f"goes on after a cut of {from_s - end:.0f} s"))
+    runlogs.add_mark(book, run.id, Mark(from_s, tr("goes on after a cut of {from_s:.0f} s", from_s=from_s - end)))
     cut = Pass(start_s=start, end_s=end)
     return book.save(run.model_copy(update={"passes": (*run.passes, cut)})), from_s
 

@@ -17,6 +17,7 @@ from pinch.ui.demo_opening import demo_book
 from pinch.ui.plain_style import PlainStyle
 from pinch.ui.preferences import LAST_BOOK, SIZE, Preferences, ThemeChoice, settings_path
 from pinch.ui.session import Session
+from pinch.ui.speaking import dress, trouble
 from pinch.ui.window import MainWindow
 
 _RUNNING: list[QApplication] = []
@@ -33,6 +34,7 @@ def make_application(theme: ThemeChoice = ThemeChoice.LIGHT) -> QApplication:
     app.setApplicationName("Pinch")
     app.setDesktopFileName("org.pinch.Pinch")
     app.setStyle(PlainStyle())
+    dress(app)
     look.load_fonts()
     look.apply(app, theme.in_force)  # what the desktop is can only be asked now
     return app
@@ -50,6 +52,7 @@ def run_app(book: Path | None, demo: bool = False) -> int:
     if path is None:
         return 1
     session = Session(open_book(path))
+    session.told = (*session.told, *trouble())
     window = MainWindow(session, preferences)
     window.show()
     status = app.exec()

@@ -178,7 +178,7 @@ class BookActions(WindowPart):
                 return join_book(book, other, progress)
 
         def then(done: JoinedBook) -> None:
-            self._shell.notices.done(" ".join([done.words, "Ctrl+Z takes it back.", *done.notes[:3]]))
+            self._shell.notices.done(" ".join([done.words, tr("Ctrl+Z takes it back."), *done.notes[:3]]))
 
         self.taking.begin(tr("Taking in {stem}", stem=source.stem), tr("take in {stem}", stem=source.stem), work, then)
 

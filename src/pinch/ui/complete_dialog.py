@@ -15,7 +15,7 @@ from pinch.ui.dialogs import FormDialog
 from pinch.ui.shell.words import label
 
 CAPTIONS = {
-    "ambient": "Room, °C",
+    "ambient": tr("Room, °C"),
     "day": tr("Day"),
     "score": tr("Score"),
     "protocol": tr("Protocol"),

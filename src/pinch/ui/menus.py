@@ -8,6 +8,8 @@ from itertools import groupby
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow
 
+from pinch.language import tr
+
 GROUP = 100
 
 
@@ -42,7 +44,7 @@ def fill_menus(
     assert bar is not None
     actions: dict[str, QAction] = {}
     for name, own in groupby(in_order(entries), key=lambda e: e.menu):
-        menu = bar.addMenu(name)
+        menu = bar.addMenu(tr(name))
         assert menu is not None
         for group, (_, inside) in enumerate(groupby(own, key=lambda e: e.place // GROUP)):
             if group:

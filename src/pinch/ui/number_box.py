@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QToolTip
 
 from pinch.bench.entry import read_quantity
 from pinch.core.errors import PinchError
-from pinch.language import tr
+from pinch.language import numeral, tr
 
 
 class NumberBox(QDoubleSpinBox):
@@ -40,13 +40,14 @@ class NumberBox(QDoubleSpinBox):
         self.setSuffix(f" {unit}{after}" if unit else after)
         self.setKeyboardTracking(False)
         self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.setFixedWidth(width)
+        words = f"{before}{self.textFromValue(low if value is None else value)}{self.suffix()}"
+        self.setFixedWidth(max(width, self.fontMetrics().horizontalAdvance(words) + 16))
         if value is not None:
             self.setValue(value)
 
     def textFromValue(self, value: float) -> str:
-        """As everywhere else in Pinch: with a point."""
-        return f"{value:.{self.decimals()}f}"
+        """As everywhere else in Pinch."""
+        return numeral(value, f".{self.decimals()}f")
 
     def valueFromText(self, text: str | None) -> float:
         """What is typed; the value as it was where that cannot be read."""

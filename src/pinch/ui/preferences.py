@@ -38,6 +38,7 @@ THEME = Key("look/theme", ThemeChoice.DESKTOP)
 SIZE = Key("look/size", "100")
 SIZES = ("100", "110", "125", "150", "175", "200")
 """How large letters and all else are, % of what the desktop asks for."""
+LANGUAGE = Key("look/language", "desktop")
 NOTIFY = Key("runs/notify", "yes")
 LAST_BOOK = Key("books/open-last", "yes")
 PAGE = Key("window/page", "")

@@ -28,7 +28,7 @@ class PrivateDialog(QDialog):
         self.setMinimumWidth(480)
         column = QVBoxLayout(self)
         column.addWidget(label(tr("What is private is left out unless you tick it."), wrap=True))
-        self.boxes = {count.what: QCheckBox(f"{count.what} ({count.count})") for count in found}
+        self.boxes = {count.what: QCheckBox(f"{tr(count.what)} ({count.count})") for count in found}
         for count in found:
             column.addWidget(self.boxes[count.what])
             column.addWidget(label(tr("For example: {example}", example=count.example), "quiet", wrap=True))

@@ -48,8 +48,8 @@ class ProgramActions(WindowPart):
         path = log_path()
         text = path.read_text(encoding="utf-8", errors="replace") if path.is_file() else tr("Nothing was noted yet.")
         words = tr("{path}, the newest at the end.", path=path)
-        TextDialog("Log of Pinch", words, text, self._shell.dialog_parent, at_end=True).open()
+        TextDialog(tr("Log of Pinch"), words, text, self._shell.dialog_parent, at_end=True).open()
 
     def show_about(self) -> None:
         """What this is, and what it stands on."""
-        TextDialog("About Pinch", ABOUT, about_text(), self._shell.dialog_parent).open()
+        TextDialog(tr("About Pinch"), ABOUT, about_text(), self._shell.dialog_parent).open()

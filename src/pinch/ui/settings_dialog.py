@@ -3,8 +3,9 @@
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
 from pinch.language import tr
-from pinch.ui.preferences import LAST_BOOK, NOTIFY, SIZE, SIZES, THEME, Key, Preferences, ThemeChoice
+from pinch.ui.preferences import LANGUAGE, LAST_BOOK, NOTIFY, SIZE, SIZES, THEME, Key, Preferences, ThemeChoice
 from pinch.ui.shell.words import label
+from pinch.ui.speaking import offered
 
 THEMES = {ThemeChoice.DESKTOP: tr("as the desktop"), ThemeChoice.LIGHT: tr("light"), ThemeChoice.DARK: tr("dark")}
 SIZE_WORDS = {SIZE.usual: tr("as the desktop")}
@@ -32,10 +33,16 @@ class SettingsDialog(QDialog):
         for percent in SIZES:
             self.scale.addItem(SIZE_WORDS.get(percent, f"{percent} %"), percent)
         self.scale.setCurrentIndex(self.scale.findData(preferences.size))
+        self.language = QComboBox()
+        self.language.setAccessibleName(tr("Language"))
+        for name, words in {LANGUAGE.usual: tr("as the desktop"), **offered()}.items():
+            self.language.addItem(words, name)
+        self.language.setCurrentIndex(max(0, self.language.findData(preferences.get(LANGUAGE))))
         self.switches: dict[Key, QCheckBox] = {}
         form = QFormLayout()
         form.addRow(tr("Light or dark"), self.theme)
         form.addRow(tr("Size, from the next start on"), self.scale)
+        form.addRow(tr("Language, from the next start on"), self.language)
         for key, words in SWITCHES:
             self.switches[key] = QCheckBox(words)
             self.switches[key].setChecked(preferences.says_yes(key))
@@ -51,6 +58,7 @@ class SettingsDialog(QDialog):
     def accept(self) -> None:
         """Keep what is set."""
         self._preferences.set(THEME, str(self.theme.currentData()))
+        self._preferences.set(LANGUAGE, str(self.language.currentData()))
         self._preferences.set(SIZE, str(self.scale.currentData()))
         for key, box in self.switches.items():
             self._preferences.set(key, "yes" if box.isChecked() else "no")

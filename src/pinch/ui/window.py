@@ -329,7 +329,7 @@ class MainWindow(QMainWindow):
         words = tr(
             "Nothing of your records, files or runs is in this text. It stands in the log as well (Help, Show the log)."
         )
-        TextDialog("Details", words, fault.details(__version__), self).open()
+        TextDialog(tr("Details"), words, fault.details(__version__), self).open()
 
     def search(self) -> None:
         """The search field of the page; where it has none, everything is searched."""

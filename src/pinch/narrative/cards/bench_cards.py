@@ -14,7 +14,7 @@ from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.metrics import MAIN
 from pinch.core.printing import counted, with_article
-from pinch.language import numeral, tr
+from pinch.language import day_words, numeral, tr, trn
 from pinch.narrative.cards.content import Found
 
 UNIT_COLUMNS = (
@@ -22,11 +22,11 @@ UNIT_COLUMNS = (
         Column("device"),
         Column("form"),
         Column("chip"),
-        Column(tr("claimed sustained"), "W"),
-        Column(tr("claimed burst"), "W"),
+        Column("claimed sustained", "W"),
+        Column("claimed burst", "W"),
     ),
-    *(Column("mass", "kg"), Column("battery", tr("Wh")), Column("status"), Column(tr("how it came")), Column("price")),
-    *(Column("currency"), Column(tr("price of")), Column("region"), Column(tr("tax in")), Column("configuration")),
+    *(Column("mass", "kg"), Column("battery", tr("Wh")), Column("status"), Column("how it came"), Column("price")),
+    *(Column("currency"), Column("price of"), Column("region"), Column("tax in"), Column("configuration")),
 )
 
 
@@ -43,30 +43,30 @@ def make_units(query: UnitsQuery, book: BookPoints) -> Found:
     if not devices:
         raise PinchError(tr("None of its devices is in the book any more."))
     headings = (
-        *(Heading("Device", words=True), Heading("form", words=True), Heading("chip", words=True)),
-        *(Heading("claimed limits", "W"), Heading("mass", "kg"), Heading("battery", "Wh")),
-        *(Heading("how it came", words=True), Heading("price", words=True)),
+        *(Heading(tr("Device"), words=True), Heading(tr("form"), words=True), Heading(tr("chip"), words=True)),
+        *(Heading(tr("claimed limits"), "W"), Heading(tr("mass"), "kg"), Heading(tr("battery"), "Wh")),
+        *(Heading(tr("how it came"), words=True), Heading(tr("price"), words=True)),
     )
     rows = [_unit_row(d) for d in devices]
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
     table = Table("units", UNIT_COLUMNS, tuple(_unit_cells(d, offer_of(d)) for d in devices))
-    return Found(units_words(devices), chart, table, method=["prices are of the day they carry"])
+    return Found(units_words(devices), chart, table, method=[tr("prices are of the day they carry")])
 
 
 def units_words(devices: Sequence[Device]) -> str:
     """How the units came, and which are not those that are sold."""
     came = Counter(d.came for d in devices)
     words = {
-        Came.BOUGHT: "bought",
-        Came.LENT: "lent",
+        Came.BOUGHT: tr("bought"),
+        Came.LENT: tr("lent"),
         Came.GIVEN: tr("given by makers"),
         Came.PAID: tr("reviewed for pay"),
     }
-    told = [f"{came[c]} {'was' if came[c] == 1 else 'were'} {word}" for c, word in words.items() if came[c]]
+    told = [trn("{n} was {how}", "{n} were {how}", came[c], how=word) for c, word in words.items() if came[c]]
     unknown = came[Came.UNKNOWN]
     told += [tr("how {which} came is not noted", which=_which(unknown, len(devices)))] if unknown else []
     early = [
-        tr("{name} is {with_article} unit", name=d.name, with_article=with_article(str(d.status)))
+        tr("{name} is {with_article} unit", name=d.name, with_article=with_article(tr(d.status)))
         for d in devices
         if d.status is not Status.RETAIL
     ]
@@ -82,9 +82,15 @@ def price_words(offer: Offer | None) -> str:
     """A price with its day, region, tax and for whom; empty where there is none."""
     if offer is None or offer.price is None:
         return ""
-    tax = {True: "tax in", False: "without tax"}.get(offer.tax_in) if offer.tax_in is not None else ""
+    tax = {True: tr("tax in"), False: tr("without tax")}.get(offer.tax_in) if offer.tax_in is not None else ""
     members = tr("for members") if offer.members else ""
-    parts = (f"{offer.price:g} {offer.currency}".strip(), offer.date or tr("no date"), offer.region, tax, members)
+    parts = (
+        f"{numeral(offer.price, 'g')} {offer.currency}".strip(),
+        day_words(offer.date) or tr("no date"),
+        offer.region,
+        tax,
+        members,
+    )
     return ", ".join(filter(None, parts))
 
 
@@ -123,7 +129,11 @@ def make_tested(query: TestedQuery, book: BookPoints) -> Found:
     counts = _counted_runs(points, typed)
     numbers: list[tuple[Cell, ...]] = [(d.name, s.name, *(counts[s.id, w.id] for w in works)) for d, s in cells]
     rows = [tuple(str(cell or "") for cell in row) for row in numbers]
-    headings = (Heading("Device", words=True), Heading("Setting", words=True), *(Heading(w.name) for w in works))
+    headings = (
+        Heading(tr("Device"), words=True),
+        Heading(tr("Setting"), words=True),
+        *(Heading(w.name) for w in works),
+    )
     chart = TableChart("", headings, tuple(rows), alternative=in_words(headings, rows))
     columns = (Column("device"), Column("setting"), *(Column(w.name, "runs") for w in works))
     left_out = [f"{p.device.name}, {p.name}: {p.why_not.rstrip('.')}" for p in points if p.why_not]

@@ -24,7 +24,7 @@ from pinch.core.figures import finite
 from pinch.core.metrics import LOW_NAMES, MAIN
 from pinch.core.printing import plain
 from pinch.core.verdict import Verdict
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative import compare_words as saying
 from pinch.narrative.cards import grid_cards
 from pinch.narrative.cards.content import Found
@@ -38,10 +38,10 @@ COLUMNS = (
     *(Column("workload"), Column("cell"), Column("score"), Column("unit"), Column("95 % from"), Column("95 % to")),
     *(Column("runs"), Column("measured", "W"), Column("against"), Column("answer"), Column("difference", "%")),
     *(
-        Column(tr("difference 95 % from"), "%"),
-        Column(tr("difference 95 % to"), "%"),
-        Column(tr("whose figure")),
-        Column(tr("of its units"), "%"),
+        Column("difference 95 % from", "%"),
+        Column("difference 95 % to", "%"),
+        Column("whose figure"),
+        Column("of its units", "%"),
     ),
 )
 MOST_ORDERED = 3
@@ -317,8 +317,8 @@ def _pairs_words(
 
 def _kept(v: Verdict) -> str:
     if v.answer.is_decided:
-        return f"{100 * v.ratio:.0f} %{taken_out(v)}"
-    return f"{100 * v.ratio:.0f} % ({verdict_words(v)})"
+        return f"{numeral(100 * v.ratio, '.0f')} %{taken_out(v)}"
+    return f"{numeral(100 * v.ratio, '.0f')} % ({verdict_words(v)})"
 
 
 def _unit(row: WorkRow) -> str:
@@ -362,14 +362,24 @@ def _verdict(c: Compared | None) -> Verdict | None:
 def verdict_table(shown: ShownComparison) -> TableChart:
     """Cells and their verdicts as they are printed."""
     headings = (
-        *(Heading("Workload", words=True), Heading("Cell", words=True), Heading("score"), Heading("unit", words=True)),
-        *(Heading("runs"), Heading("measured", "W"), Heading("answer", words=True), Heading("difference", words=True)),
+        *(
+            Heading(tr("Workload"), words=True),
+            Heading(tr("Cell"), words=True),
+            Heading(tr("score")),
+            Heading(tr("unit"), words=True),
+        ),
+        *(
+            Heading(tr("runs")),
+            Heading(tr("measured"), "W"),
+            Heading(tr("answer"), words=True),
+            Heading(tr("difference"), words=True),
+        ),
     )
     rows: list[tuple[str, ...]] = []
     strong: set[int] = set()
     for name, row in saying.named_rows(shown.result):
         for c in row.cells:
-            watts = "" if c.beside.power_w is None else f"{c.beside.power_w:.1f}"
+            watts = "" if c.beside.power_w is None else numeral(c.beside.power_w, ".1f")
             base = tr("baseline") if len(row.cells) > 1 else ""
             answer = verdict_words(c.verdict) if c.verdict else base
             if c.cell.device.id == shown.subject:

@@ -454,7 +454,13 @@ def _two_prices(device: Device) -> Iterator[Concern]:
     for o in device.offers:
         alike = (o.configuration, o.currency, o.date, o.region, o.tax_in, o.members, o.seller)
         if o.price is not None and seen.setdefault(alike, o.price) != o.price:
-            words = f"Two prices of {device.name} differ, {seen[alike]:g} and {o.price:g} {o.currency}".rstrip()
+            words = tr(
+                "Two prices of {device} differ, {seen:g} and {price:g} {currency}",
+                device=device.name,
+                seen=seen[alike],
+                price=o.price,
+                currency=o.currency,
+            ).rstrip()
             words += tr(", and nothing noted tells why.")
             yield _of_device(device, "two-prices", Weight.LOOK, words, (2, len(device.offers)))
 

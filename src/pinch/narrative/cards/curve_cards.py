@@ -24,7 +24,7 @@ from pinch.narrative.cards.content import Found
 
 COLUMNS = (
     *(Column("device"), Column("workload"), Column("setting"), Column("claimed", "W"), Column("measured", "W")),
-    *(Column("score"), Column(tr("score unit")), Column(tr("score per watt")), Column("runs"), Column("window")),
+    *(Column("score"), Column("score unit"), Column("score per watt"), Column("runs"), Column("window")),
 )
 MOST_GUIDES = 4
 _STEPS = (1.0, 2.0, 5.0)
@@ -125,7 +125,9 @@ def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str
     if kind is CardKind.CURVES:
         drawn = [s for s in result.series if s.scaling is not None]
         words = [saying.axis_words(axis, query.rule if query.rule in PROMISES else "95%")]
-        words += ["bands: 95 %"] if any(np.isfinite(s.scaling.ladder.band).all() for s in drawn if s.scaling) else []
+        words += (
+            [tr("bands: 95 %")] if any(np.isfinite(s.scaling.ladder.band).all() for s in drawn if s.scaling) else []
+        )
         words += (
             [tr("dashed: {low_names}", low_names=LOW_NAMES[query.low])]
             if any(s.scaling and s.scaling.lows for s in drawn)
@@ -215,7 +217,7 @@ def round_slopes(ratios: Sequence[float]) -> list[float]:
     decades = range(math.floor(math.log10(low)) - 1, math.ceil(math.log10(high)) + 1)
     found = [step * 10.0**d for d in decades for step in _STEPS if 0.8 * low <= step * 10.0**d <= 1.25 * high]
     if not found:
-        found = [float(f"{math.sqrt(low * high):.2g}")]
+        found = [float(numeral(math.sqrt(low * high), ".2g"))]
     return found[:: math.ceil(len(found) / MOST_GUIDES)]
 
 
@@ -273,14 +275,14 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
     """The settings as they are printed: claimed and measured watts side by side."""
     many = len(result.choice.workload_ids) > 1
     headings = (
-        Heading("Device", words=True),
-        *((Heading("Workload", words=True),) if many else ()),
-        Heading("Setting", words=True),
-        Heading("claimed", "W"),
-        Heading("measured", "W"),
-        Heading("score", saying.rate_words(result)[1] if not many else ""),
-        Heading("for each watt"),
-        Heading("runs"),
+        Heading(tr("Device"), words=True),
+        *((Heading(tr("Workload"), words=True),) if many else ()),
+        Heading(tr("Setting"), words=True),
+        Heading(tr("claimed"), "W"),
+        Heading(tr("measured"), "W"),
+        Heading(tr("score"), saying.rate_words(result)[1] if not many else ""),
+        Heading(tr("for each watt")),
+        Heading(tr("runs")),
     )
     rows: list[tuple[str, ...]] = []
     strong: set[int] = set()
@@ -290,7 +292,7 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
             if s.device.id == subject:
                 strong.add(len(rows))
             claimed = "" if m.claimed_w is None else numeral(m.claimed_w, "g")
-            shown = (claimed, f"{m.watts:.1f}", f"{plain(m.score)}", f"{plain(m.per_watt, 3)}", str(m.runs))
+            shown = (claimed, numeral(m.watts, ".1f"), f"{plain(m.score)}", f"{plain(m.per_watt, 3)}", str(m.runs))
             rows.append((s.device.name, *work, m.name, *shown))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 

@@ -12,7 +12,7 @@ from pinch.bench.summaries import Origin, origin_words
 from pinch.core.fairness import FairnessGrade
 from pinch.core.figures import UNSETTLED
 from pinch.core.printing import counted, listed
-from pinch.language import numeral, tr
+from pinch.language import day_words, numeral, tr
 from pinch.narrative.cards.content import Found
 from pinch.narrative.claims import Claim, share_words
 from pinch.narrative.compare_words import NOTE_MARK, OPEN_MARK, mark_of, named_difference
@@ -227,9 +227,9 @@ def _days(logs: Sequence[RunPoint]) -> Iterator[Claim]:
     days = sorted({f"{p.run.day}" for p in dated})
     if days:
         words = (
-            tr("tested {days}", days=days[0])
+            tr("tested {days}", days=day_words(days[0]))
             if days[0] == days[-1]
-            else tr("tested {days} to {days_2}", days=days[0], days_2=days[-1])
+            else tr("tested {days} to {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
         )
         some = tr(
             ", {dated} of {logs}; the day of the others is not known", dated=len(dated), logs=counted(len(logs), "run")

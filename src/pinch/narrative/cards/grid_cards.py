@@ -42,7 +42,7 @@ def make(book: BookPoints, base: BenchCell, across: str, measure: str, share: fl
 
 def _table(grid: Grid) -> Table:
     """The grid as numbers, a row a field."""
-    names = ("workload", "column", "average", "low", "unit", tr("at its cap"))
+    names = ("workload", "column", "average", "low", "unit", "at its cap")
     rows: list[tuple[Cell, ...]] = [
         (row.name, name, finite(f.average), finite(f.low), row.unit, f.capped)
         for row in grid.rows

@@ -12,21 +12,17 @@ from pinch.charts.face import Drawn
 from pinch.charts.table_chart import Heading, TableChart, in_words
 from pinch.core.errors import PinchError
 from pinch.core.printing import in_column
-from pinch.language import tr
+from pinch.language import marked, tr
 from pinch.narrative import mode_words as saying
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 
 FIGURES = (
-    *(("claimed", "W", "g"), ("settled", "W", ".1f"), ("burst", "W", ".1f"), (tr("clock held"), "%", ".0f")),
-    *(("clock", "GHz", ".2f"), ("chip", "°C", ".0f"), (tr("to its limit"), "K", ".0f"), ("score", "", ".4g")),
-    *(
-        (tr("for each watt"), "", ".3g"),
-        ("level", "dB(A)", ".1f"),
-        (tr("hottest surface"), "°C", ".1f"),
-        ("wall", "W", ".1f"),
-    ),
-    *((tr("full battery"), "min", ".0f"), ("runs", "", "d")),
+    *((marked("claimed"), "W", "g"), (marked("settled"), "W", ".1f"), (marked("burst"), "W", ".1f")),
+    *((marked("clock held"), "%", ".0f"), (marked("clock"), "GHz", ".2f"), (marked("chip"), "°C", ".0f")),
+    *((marked("to its limit"), "K", ".0f"), (marked("score"), "", ".4g"), (marked("for each watt"), "", ".3g")),
+    *((marked("level"), "dB(A)", ".1f"), (marked("hottest surface"), "°C", ".1f"), (marked("wall"), "W", ".1f")),
+    *((marked("full battery"), "min", ".0f"), (marked("runs"), "", "d")),
 )
 """Name, unit and form of the figures of a setting."""
 
@@ -90,7 +86,7 @@ def _runs_of(draws: Sequence[Draw]) -> list[RunPoint]:
 def _draws_table(draws: Sequence[Draw], source: str) -> Table:
     """What is drawn, as numbers."""
     columns = (
-        *(Column("device"), Column("workload"), Column("setting"), Column("run"), Column(tr("at rest"))),
+        *(Column("device"), Column("workload"), Column("setting"), Column("run"), Column("at rest")),
         *(Column("package", "W"), Column(source, "W")),
     )
     rows: list[tuple[Cell, ...]] = [
@@ -140,8 +136,8 @@ def sheet_chart(sheet: ModesSheet) -> TableChart:
     kept = [n for n in range(len(FIGURES)) if any(row[n] is not None for row in rows)]
     units = [_unit(sheet.workload, name, unit) for name, unit, _ in FIGURES]
     headings = (
-        Heading("Setting", words=True),
-        *(Heading(FIGURES[n][0], units[n]) for n in kept),
+        Heading(tr("Setting"), words=True),
+        *(Heading(tr(FIGURES[n][0]), units[n]) for n in kept),
     )
     columns = {n: in_column([row[n] for row in rows], FIGURES[n][2]) for n in kept}
     cells = [(r.setting.name, *(_shown(r, n, columns[n][place]) for n in kept)) for place, r in enumerate(sheet.rows)]

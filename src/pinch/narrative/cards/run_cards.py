@@ -20,8 +20,8 @@ MOST_RUNS, FIGURES = 6, 1
 """Runs of a card at most; the place of the figures among the tables of a book."""
 FRAME_COLUMNS = (
     *(Column("run"), Column("frames"), Column("average", "fps"), Column("median", "fps")),
-    *(Column(tr("1 % low, percentile"), "fps"), Column(tr("1 % low, mean of worst"), "fps")),
-    *(Column(tr("1 % low, time share"), "fps"), Column(tr("0.1 % low, percentile"), "fps"), Column("stutters")),
+    *(Column("1 % low, percentile", "fps"), Column("1 % low, mean of worst", "fps")),
+    *(Column("1 % low, time share", "fps"), Column("0.1 % low, percentile", "fps"), Column("stutters")),
 )
 
 

@@ -1,4 +1,5 @@
-// What a reader can do with the page beyond reading it. Without this, everything is still there.
+// What a reader can do with the page beyond reading it. Without this, everything is still there. `words` stand before
+// this: what is written here in the language of the page.
 "use strict";
 (() => {
   const made = (tag, properties, ...inside) => {
@@ -12,7 +13,7 @@
   const wantsDark = matchMedia("(prefers-color-scheme: dark)");
   const isDark = () => (root.dataset.look ? root.dataset.look === "dark" : wantsDark.matches);
   const lookButton = made("button", { type: "button", className: "look" });
-  const nameLook = () => { lookButton.textContent = isDark() ? "Light page" : "Dark page"; };
+  const nameLook = () => { lookButton.textContent = isDark() ? words.light : words.dark; };
   lookButton.addEventListener("click", () => { root.dataset.look = isDark() ? "light" : "dark"; nameLook(); });
   wantsDark.addEventListener("change", nameLook);
   nameLook();
@@ -23,7 +24,7 @@
   for (const drawn of document.querySelectorAll(".drawn")) {
     const points = [...drawn.querySelectorAll(".points circle")];
     if (!points.length) continue;
-    const hint = "Point at a value, or step through them with ← and →.";
+    const hint = words.hint;
     const said = made("output", { className: "said", textContent: hint });
     drawn.after(said);
     let present = -1;
@@ -52,7 +53,7 @@
     const series = JSON.parse(drawn.dataset.series);
     if (series.length < 2) continue;
     const choice = made("div", { className: "series", role: "group" });
-    choice.setAttribute("aria-label", "Shown");
+    choice.setAttribute("aria-label", words.shown);
     for (const [slot, name] of series) {
       const swatch = made("span", { className: "swatch" });
       swatch.style.background = `var(--device${slot % 6})`;
@@ -85,7 +86,7 @@
         for (const other of heads) other.removeAttribute("aria-sort");
         if (wanted !== "none") head.setAttribute("aria-sort", wanted);
         const text = (row) => row.cells[column].textContent;
-        body.append(...(wanted === "none" ? rows : sorted(rows, text, wanted === "descending")));
+        body.append(...(wanted === "none" ? rows : sorted(rows, text, wanted === "descending", words.decimal)));
       });
     }
   }

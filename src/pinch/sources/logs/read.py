@@ -125,7 +125,7 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
     log, summed = with_summaries(_log_of(columns, (*uses, *further), t, warnings, place))
     warnings += summed
     if table.cut:
-        warnings.append("The last row was cut in the middle and is left out.")
+        warnings.append(tr("The last row was cut in the middle and is left out."))
     found = ColumnMapping(columns=uses, day_first=mapping.day_first if mapping else None)
     asked = [
         tr("{column}: is it {channel}? ({why})", column=u.column, channel=u.channel, why=u.why) for u in found.doubtful
@@ -357,9 +357,9 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
             t[row:] += t[row - 1] + RESTART_GAP_S - t[row]
             line = int(table.lines[row])
             pause = tr("how long it paused is not known, {restart_gap_s:g} s are assumed", restart_gap_s=RESTART_GAP_S)
-            warnings.append(f"The logger began anew at line {line}; {pause}.")
+            warnings.append(tr("The logger began anew at line {line}; {pause}.", line=line, pause=pause))
         else:
-            warnings.append(f"The logger began anew at line {int(table.lines[row])}.")
+            warnings.append(tr("The logger began anew at line {lines}.", lines=int(table.lines[row])))
     backward = np.flatnonzero(np.diff(t) < 0)
     if len(backward):
         row = int(backward[0]) + 1
@@ -383,7 +383,13 @@ def _spread(t: FloatArray, channels: Sequence[FloatArray], warnings: list[str]) 
     until_next = np.append(np.minimum(np.diff(stamps), step), step)
     rank = np.arange(len(t)) - np.searchsorted(t, stamps)[place]
     late = np.where(place == 0, np.maximum(0.0, usual - rows[0]), 0.0)
-    warnings.append(f"{plain(usual, 3)} rows share a stamp of {plain(step, 3)} s; they are spread evenly over it.")
+    warnings.append(
+        tr(
+            "{usual} rows share a stamp of {step} s; they are spread evenly over it.",
+            usual=plain(usual, 3),
+            step=plain(step, 3),
+        )
+    )
     share = (rank + late) / np.maximum(rows[place] + late, usual)
     return np.asarray(stamps[place] + until_next[place] * share)
 
@@ -405,7 +411,9 @@ def _log_of(
             continue
         values, wrong = columns[i]
         if wrong.any():
-            warnings.append(f"{use.column}: {int(wrong.sum())} cells are no numbers and stay empty.")
+            warnings.append(
+                tr("{column}: {sum} cells are no numbers and stay empty.", column=use.column, sum=int(wrong.sum()))
+            )
         if use.factor != 1.0 or use.offset:
             values = values * use.factor + use.offset
         values = _power_of(values, t) if use.counts else values
@@ -420,9 +428,11 @@ def _log_of(
     if not series:
         raise DataError(place, tr("it has rows but not one sample"))
     if repeated.any():
-        warnings.append(f"{int(repeated.sum())} rows repeat a time; of such values of a channel the last one is kept.")
+        warnings.append(
+            tr("{sum} rows repeat a time; of such values of a channel the last one is kept.", sum=int(repeated.sum()))
+        )
     if FRAME_RATE in series and FRAME_TIME not in series:
-        warnings.append("Frames are told as rates: single long frames cannot be seen in them.")
+        warnings.append(tr("Frames are told as rates: single long frames cannot be seen in them."))
     return RunLog(series)
 
 

@@ -269,7 +269,7 @@ class BenchControl(QObject):
         PinchError : the limits make no sense, or all of these settings are there already.
         """
         device, book = self._need_device(), self._session.book
-        base = self._session.setting or Setting(device_id=device.id, name="Ladder", burst_w=None)
+        base = self._session.setting or Setting(device_id=device.id, name=tr("Ladder"), burst_w=None)
         known = {s.name for s in book.settings(device.id)}
         made = [
             base.as_new(

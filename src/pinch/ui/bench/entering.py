@@ -107,8 +107,10 @@ def _read(wanted: Field, text: str) -> tuple[Any, str]:
     if wanted.kind is Kind.FLAG:
         flag = next((word for word in FLAGS if word.casefold() == typed.casefold()), None)
         if flag is None:
-            raise PinchError(tr("{typed!r} is neither {flags}.", typed=typed, flags=" nor ".join(FLAGS)))
+            raise PinchError(tr("{typed!r} is neither {flags}.", typed=typed, flags=tr(" nor ").join(FLAGS)))
         return FLAGS[flag], ""
+    if wanted.kind is Kind.CHOICE:
+        return next((c for c in wanted.choices if typed.casefold() == tr(c).casefold()), typed), ""
     return typed, ""
 
 

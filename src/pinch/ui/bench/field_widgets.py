@@ -55,7 +55,7 @@ def field_at(model: type[BaseModel], path: str) -> Field:
         kind = get_args(kind)[0]
         rest = rest.partition(".")[2]
         if not rest:
-            return Field(path, _caption(info, first), Kind.ROWS, part=kind)
+            return Field(path, caption_of_field(info, first), Kind.ROWS, part=kind)
     if isinstance(kind, type) and issubclass(kind, Part):
         inner = field_at(kind, rest)
         return Field(path, inner.caption, inner.kind, inner.unit, inner.optional, inner.whole, inner.choices)
@@ -76,6 +76,8 @@ def text_at(record: Record, path: str) -> str:
         return next(word for word, meant in FLAGS.items() if meant is value)
     if value is None:
         return ""
+    if isinstance(value, StrEnum):
+        return tr(value)
     return numeral(value, ".10g") if isinstance(value, float) else str(value)
 
 
@@ -97,7 +99,7 @@ def with_value(record: Record, path: str, value: object) -> dict[str, Any]:
 def _leaf(path: str, info: FieldInfo, name: str, kind: Any) -> Field:
     extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
     unit = str(extra.get("unit", "") or _unit_inside(info))
-    caption = _caption(info, name)
+    caption = caption_of_field(info, name)
     optional = not info.is_required() and (info.default is None or info.default == "")
     if kind is bool:
         return Field(path, caption, Kind.FLAG, optional=info.default is None)
@@ -126,5 +128,5 @@ def _unit_inside(info: FieldInfo) -> str:
     return ""
 
 
-def _caption(info: FieldInfo, name: str) -> str:
+def caption_of_field(info: FieldInfo, name: str) -> str:
     return tr(info.title or name.replace("_", " ").capitalize())

@@ -95,7 +95,7 @@ class FieldEdit(QWidget):
             return line
         box = Choice()
         flags = [w for w, meant in FLAGS.items() if self.wanted.optional or meant is not None]
-        box.addItems(self.wanted.choices or flags)
+        box.addItems(list(map(tr, self.wanted.choices)) or flags)
         box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         box.activated.connect(self._finished)

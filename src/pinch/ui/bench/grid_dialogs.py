@@ -144,7 +144,7 @@ class CombinationsDialog(FormDialog):
         for caption, widget in (
             (tr("Modes"), self.modes),
             (tr("Graphics paths"), self.paths),
-            ("Limits, W", self.limits),
+            (tr("Limits, W"), self.limits),
             (tr("Supply"), self.mains),
             ("", self.battery),
             (tr("They become"), self.list),

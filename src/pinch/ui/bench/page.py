@@ -141,7 +141,7 @@ class BenchPage(Page[BenchView]):
         there = [r for r in there if not isinstance(r, Workload) or r.variant_of is None]
         fresh = {"device_id": device.id} if kind is Setting and device is not None else {}
         RecordGridDialog(
-            f"{state.ONE[kind].capitalize()}s in a grid",
+            tr("{words}s in a grid", words=state.ONE[kind].capitalize()),
             record_grid.captions(kind),
             [record_grid.texts_of(r) for r in there],
             lambda typed: record_grid.records_of(kind, there, typed, fresh),

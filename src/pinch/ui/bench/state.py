@@ -304,7 +304,7 @@ def _instrument_words(instrument: Instrument) -> list[str]:
     if instrument.profile and instrument.profile not in known:
         words.append(tr("There is no profile {profile!r}.", profile=instrument.profile))
     words.append(tr("Without a profile it is read by hand. Profiles that Pinch speaks:"))
-    words += [f"{key}: {p.title}." for key, p in known.items()]
+    words += [f"{key}: {tr(p.title)}." for key, p in known.items()]
     words.append(
         tr("Address: TCPIP::HOST::PORT::SOCKET, USB::…::INSTR, ASRL/dev/ttyUSB0::INSTR, or rig for the rig's meter.")
     )

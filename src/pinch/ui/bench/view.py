@@ -163,7 +163,7 @@ class BenchView(PageView):
         self.list.blockSignals(True)
         self.list.clear()
         for item in items:
-            words = f"{item.name}\n{item.detail}{' · archived' if item.archived else ''}"
+            words = f"{item.name}\n{item.detail}{' · ' + tr('archived') if item.archived else ''}"
             line = QListWidgetItem(words)
             line.setData(Qt.ItemDataRole.UserRole, item.id)
             line.setToolTip(words)

@@ -9,7 +9,7 @@ from pinch.bench.records import Device
 from pinch.core.errors import DataError
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair, money_pair
-from pinch.language import numeral, tr
+from pinch.language import day_words, numeral, tr
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.explain_verdicts import explain_price
 from pinch.narrative.price_words import deal_of
@@ -67,8 +67,8 @@ def offer_rows(devices: Sequence[Device]) -> list[TableRow]:
         TableRow(
             (
                 d.name,
-                f"{o.price:,.2f} {o.currency}".strip().replace(",", " "),
-                o.date or tr("no date"),
+                f"{numeral(o.price or 0.0, ',.2f')} {o.currency}".strip(),
+                day_words(o.date) or tr("no date"),
                 " ".join(filter(None, (o.seller, o.region))),
                 {True: tr("in"), False: tr("out"), None: tr("not noted")}[o.tax_in],
                 ", ".join(
@@ -86,7 +86,7 @@ def _price(offer: Offer | None) -> tuple[str, str]:
     if offer is None or offer.price is None:
         return "", ""
     extra = tr(" {allowance:+g}", allowance=offer.allowance) if offer.allowance else ""
-    return f"{offer.price:g}{extra} {offer.currency}".strip(), offer.date or tr("no date")
+    return f"{numeral(offer.price, 'g')}{extra} {offer.currency}".strip(), day_words(offer.date) or tr("no date")
 
 
 def _price_row(cell: BenchCell, offer: Offer | None) -> TableRow:
@@ -99,7 +99,7 @@ def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, bas
         *_price(offer),
         percent(1 + pair.price_difference),
         percent(1 + pair.score_difference),
-        f"{pair.value_ratio:.2f} ×",
-        f"{pair.break_even:.0f} {offer.currency}",
+        f"{numeral(pair.value_ratio, '.2f')} ×",
+        f"{numeral(pair.break_even, '.0f')} {offer.currency}",
     )
     return TableRow(cells, explain_price(cell.name, base, offer, index, pair))

@@ -11,7 +11,7 @@ from pinch.analysis.comparing import Compared, WorkRow
 from pinch.core.index import Index
 from pinch.core.metrics import Better
 from pinch.core.printing import in_percent, plain
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.compare_words import ShownComparison, capacity_words, difference, row_title
 from pinch.narrative.explain_verdicts import (
     apart_words,
@@ -34,11 +34,11 @@ RESULT_COLUMNS = (
         "95 %",
         "W",
         tr("for each W"),
-        "Wall W",
-        "Battery W",
+        tr("Wall W"),
+        tr("Battery W"),
         "dB(A)",
     ),
-    *("Hottest °C", tr("Minutes"), tr("of Wh"), tr("min a Wh"), tr("of its units"), ""),
+    *(tr("Hottest °C"), tr("Minutes"), tr("of Wh"), tr("min a Wh"), tr("of its units"), ""),
 )
 BESIDE = 10
 """Columns beside a result: from its watts to its units."""
@@ -112,7 +112,7 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     each_wh = b.minutes / holds if b.minutes is not None and holds else None
     units = c.yields[0].share if c.yields else None
     values = (b.power_w, per_watt, b.wall_w, b.battery_w, level, hottest, b.minutes, holds, each_wh, units)
-    tenth, whole, three = "{:.1f}".format, "{:.0f}".format, partial(plain, digits=3)
+    tenth, whole, three = partial(numeral, form=".1f"), partial(numeral, form=".0f"), partial(plain, digits=3)
     formats: tuple[Callable[[float], str], ...]
     formats = (tenth, three, tenth, tenth, tenth, tenth, whole, whole, tenth, in_percent)
     beside = ("" if v is None else written(v) for v, written in zip(values, formats, strict=True))
@@ -144,7 +144,7 @@ def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str
 def _index_row(name: str, index: Index) -> TableRow:
     ratio, between = percent(index.ratio), index_interval(index)
     note = apart_words(index) or tr("over {extent}", extent=index.extent)
-    cells = (f"   {name}", f"{100 * index.ratio:.1f}", "", "", "index", ratio, between, *[""] * BESIDE, note)
+    cells = (f"   {name}", numeral(100 * index.ratio, ".1f"), "", "", "index", ratio, between, *[""] * BESIDE, note)
     none = [math.nan] * BESIDE
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
     return TableRow(cells, keys=keys, explanation=explain_index(name, index))

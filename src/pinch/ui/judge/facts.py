@@ -11,7 +11,7 @@ from pinch.core.figures import Estimate
 from pinch.core.framestats import Interval, Lows
 from pinch.core.judge import Judgement
 from pinch.core.tinybase import is_tiny_base
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.explain_runs import explain_coolable, explain_lows, explain_r, explain_stutters
 from pinch.narrative.explanation import Explanation
 from pinch.narrative.run_words import names_of, overlay_of
@@ -65,11 +65,12 @@ def frame_facts(shown: JudgedRun) -> list[Fact]:
         tr("consistency {consistency:.0f} %", consistency=100 * f.consistency),
     )
     beyond = tuple(
-        tr("{seconds:.1f} s beyond {limit} ms", seconds=seconds, limit=limit) for limit, seconds in f.beyond_s.items()
+        tr("{seconds:.1f} s beyond {limit} ms", seconds=seconds, limit=numeral(float(limit), "g"))
+        for limit, seconds in f.beyond_s.items()
     )
     return [
-        lows("1 % low", "low_1", f.low_1, "99th"),
-        lows("0.1 % low", "low_0_1", f.low_01, "99.9th"),
+        lows(tr("1 % low"), "low_1", f.low_1, tr("99th")),
+        lows(tr("0.1 % low"), "low_0_1", f.low_01, tr("99.9th")),
         Fact(tr("Felt"), felt, explain_stutters(start)),
         Fact(tr("Long frames"), beyond),
     ]
@@ -130,8 +131,8 @@ def heat_facts(shown: JudgedRun) -> list[Fact]:
 
 def _with_u(estimate: Estimate, digits: int) -> str:
     least = 0.5 * 10.0**-digits
-    u = tr("< {least:g}", least=least) if estimate.u < least else f"{estimate.u:.{digits}f}"
-    return f"{estimate.value:.{digits}f} ± {u} {estimate.unit}"
+    u = tr("< {least:g}", least=least) if estimate.u < least else numeral(estimate.u, f".{digits}f")
+    return f"{numeral(estimate.value, f'.{digits}f')} ± {u} {estimate.unit}"
 
 
 def overlay(runs: Sequence[JudgedRun]) -> tuple[Chart, tuple[str, ...], list[FigureDifference]]:
@@ -166,7 +167,7 @@ _COMPARED: Sequence[tuple[str, str, int, Value]] = (
     (tr("Highest power"), "W", 1, _highest("power")),
     (tr("Rate"), "", 2, _sustained("rate")),
     (tr("Rate over all of the load"), "", 2, lambda j: j.whole_load.get(j.rate or "", math.nan)),
-    ("1 % low", "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),
+    (tr("1 % low"), "fps", 1, lambda j: j.frames.low_1.percentile if j.frames else math.nan),
     (tr("Held by heat"), "%", 0, lambda j: 100.0 * j.limiter_share.get(Cause.HEAT, 0.0)),
     (tr("Collapses"), "", 0, lambda j: float(len(j.collapses))),
     (tr("Thermal resistance"), "K/W", 2, lambda j: j.heat.r_th.value if j.heat else math.nan),
@@ -187,17 +188,21 @@ def _difference(name: str, unit: str, digits: int, value: Value, runs: Sequence[
 
 
 def _amount(value: float, unit: str, digits: int) -> str:
-    return f"{value:.{digits}f} {unit}".rstrip() if math.isfinite(value) else "–"
+    return f"{numeral(value, f'.{digits}f')} {unit}".rstrip() if math.isfinite(value) else "–"
 
 
 def _apart(first: float, value: float, unit: str, digits: int) -> str:
     """How far a value is from the first; a percentage only where its base is no tiny one and has a true zero."""
     if not (math.isfinite(first) and math.isfinite(value)):
         return ""
-    change = f"{value - first:+.{digits}f}".replace("-", "−")
+    change = numeral(value - first, f"+.{digits}f").replace("-", "−")
     tiny = unit == "fps" and is_tiny_base(first, value, of_low=True)
     if first <= 0.0 or unit in ("°C", "%") or tiny:
-        slower = f", {1000.0 / value - 1000.0 / first:+.1f} ms".replace("-", "−") if tiny and value > 0 < first else ""
+        slower = (
+            tr(", {value:+.1f} ms", value=1000.0 / value - 1000.0 / first).replace("-", "−")
+            if tiny and value > 0 < first
+            else ""
+        )
         return f" ({change}{slower})"
-    percent = f"{100.0 * (value / first - 1.0):+.1f}".replace("-", "−")
+    percent = numeral(100.0 * (value / first - 1.0), "+.1f").replace("-", "−")
     return f" ({change}, {percent} %)"

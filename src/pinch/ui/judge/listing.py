@@ -8,19 +8,19 @@ from pinch.bench.digests import Digest
 from pinch.bench.records import Run, when_words
 from pinch.core.causes import Cause
 from pinch.core.printing import in_column
-from pinch.language import numeral, tr
+from pinch.language import marked, numeral, tr
 
 FLAG_WORDS = {
-    "drifting": tr("the run had not settled; the Heat tab says where it leads"),
-    "short": tr("too short to settle"),
-    "heat": tr("heat held it for a tenth of the load or more"),
-    "gap": tr("a hole in the log"),
-    "fault": tr("power collapsed: a fault, not a limit"),
-    "void": tr("it does not count"),
-    "unfair": tr("started in spite of a warning"),
-    "by hand": tr("the settled window was moved by hand"),
-    "told": tr("a score without a log"),
-    "cut": tr("its recorder was cut off"),
+    marked("drifting"): tr("the run had not settled; the Heat tab says where it leads"),
+    marked("short"): tr("too short to settle"),
+    marked("heat"): tr("heat held it for a tenth of the load or more"),
+    marked("gap"): tr("a hole in the log"),
+    marked("fault"): tr("power collapsed: a fault, not a limit"),
+    marked("void"): tr("it does not count"),
+    marked("unfair"): tr("started in spite of a warning"),
+    marked("by hand"): tr("the settled window was moved by hand"),
+    marked("told"): tr("a score without a log"),
+    marked("cut"): tr("its recorder was cut off"),
 }
 FLAGS = tuple(FLAG_WORDS)
 
@@ -87,7 +87,7 @@ def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRo
 
 
 def _flags(row: RunRow) -> str:
-    return ", ".join(row.flags)
+    return ", ".join(map(tr, row.flags))
 
 
 def _heat_share(digest: Digest) -> float | None:
@@ -122,8 +122,8 @@ COLUMNS: Sequence[ListColumn] = (
     ListColumn("GHz", *_figure("clock_mhz", ".2f", 1e-3), True),
     ListColumn("°C", *_figure("temp_c", ".0f"), True),
     ListColumn(tr("Score"), *_figure("rate", ".4g"), True),
-    ListColumn("1 % low", *_shown_and_key(lambda d: d.lows.get("low_1.percentile"), ".1f"), True),
-    ListColumn("Heat %", *_shown_and_key(_heat_share, ".0f", 100.0), True),
+    ListColumn(tr('1 % low'), *_shown_and_key(lambda d: d.lows.get("low_1.percentile"), ".1f"), True),
+    ListColumn(tr('Heat %'), *_shown_and_key(_heat_share, ".0f", 100.0), True),
     ListColumn(tr("Flags"), lambda r: _flags(r) if r.digest else tr("not judged yet"), _flags),
 )  # fmt: skip
 
@@ -131,7 +131,7 @@ COLUMNS: Sequence[ListColumn] = (
 def list_words(rows: Sequence[RunRow], shown: int) -> str:
     """How many runs there are, and how many have a flag of each kind."""
     counts = {flag: sum(flag in row.flags for row in rows) for flag in FLAGS}
-    flagged = ", ".join(f"{count} {flag}" for flag, count in counts.items() if count)
+    flagged = ", ".join(f"{numeral(count, ',')} {tr(flag)}" for flag, count in counts.items() if count)
     runs = (
         tr("{shown} of {rows} runs", shown=shown, rows=len(rows))
         if shown != len(rows)

@@ -105,7 +105,7 @@ class JudgePage(Page[JudgeView]):
         if self.shell.shows(self) and view.tabs.currentIndex() == RUNS:
             self.digesting.show()
             margin.show_notes(None)
-            flags = [f"{flag}: {words}." for flag, words in FLAG_WORDS.items()]
+            flags = [f"{tr(flag)}: {words}." for flag, words in FLAG_WORDS.items()]
             margin.tell(tr("What speaks against a run"), [*flags, tr("Enter opens a run; Ctrl+Shift+O overlays.")])
             return
         run = self.session.run

@@ -13,7 +13,7 @@ from pinch.core.figures import WHOLE_OFF, ChannelFigures
 from pinch.core.power_parts import UNCLEAR
 from pinch.core.printing import plain
 from pinch.core.runlog import reach_s
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative import explain_runs
 from pinch.narrative.explain_runs import ClaimedLimits
 from pinch.narrative.explanation import Explanation
@@ -72,7 +72,7 @@ class JudgedRun(RunStory):
             else tr("one pass")
         )
         explained = explain_runs.explain_score(self.run, self.workload.score_unit)
-        return ShownFigure(tr("Score"), f"{plain(mean)}", self.workload.score_unit, spread, explained)
+        return ShownFigure(tr("Score"), plain(mean), self.workload.score_unit, spread, explained)
 
     def _power_card(self, f: ChannelFigures) -> ShownFigure:
         claimed = self.setting.sustained_w
@@ -85,9 +85,9 @@ class JudgedRun(RunStory):
         if self.judged.clock == "gpu.clock" and what == "clock":
             return tr("Graphics clock")
         return (
-            tr("{words}, average", words=what.capitalize())
+            tr("{words}, average", words=tr(what).capitalize())
             if self.judged.settled.is_whole
-            else tr("Sustained {what}", what=what)
+            else tr("Sustained {what}", what=tr(what))
         )
 
     def _wall_share(self, wall: ChannelFigures) -> str:
@@ -112,11 +112,11 @@ class JudgedRun(RunStory):
             second += tr(
                 ", window {what}{window_s:.0f} s", what="≥ " if limits.bounded else "", window_s=limits.window_s.value
             )
-        return ShownFigure(tr("Burst power"), f"{limits.burst.value:.1f}", "W", second, explained)
+        return ShownFigure(tr("Burst power"), numeral(limits.burst.value, ".1f"), "W", second, explained)
 
     def _hold_card(self, channel: str) -> ShownFigure:
         f = self.judged.figures[channel]
-        value = f"{100 * f.hold:.0f}" if math.isfinite(f.hold) else "–"
+        value = numeral(100 * f.hold, ".0f") if math.isfinite(f.hold) else "–"
         of = tr("of its burst") if self.judged.limits.burst.known else tr("of its first 10 s")
         return ShownFigure(tr("Power held"), value, "%", of, explain_runs.explain_hold(self.judged, channel))
 
@@ -191,7 +191,7 @@ class JudgedRun(RunStory):
             if c in figures
         ]
         if j.power == "soc.power" and parts:
-            words = " and ".join(tr("{word} {watts:.1f} W", word=word, watts=watts) for word, watts in parts)
+            words = tr(" and ").join(tr("{word} {watts:.1f} W", word=word, watts=watts) for word, watts in parts)
             found.append(
                 tr("Of {sustained:.1f} W for all, {words}.", sustained=figures[j.power].sustained.value, words=words)
             )
@@ -279,14 +279,14 @@ def _card(
 def _figures(value: float) -> str:
     """Four figures at most, never fewer than the whole part."""
     decimals = max(0, 3 - len(str(int(abs(value)))))
-    return f"{value:.{min(2, decimals)}f}"
+    return numeral(value, f".{min(2, decimals)}f")
 
 
 def plus_minus(u: float) -> str:
     """An uncertainty beside a value printed to a tenth; '' where there is none."""
     if not math.isfinite(u):
         return ""
-    return "± < 0.05" if u < 0.05 else f"± {u:.1f}"
+    return f"± < {numeral(0.05, 'g')}" if u < 0.05 else f"± {numeral(u, '.1f')}"
 
 
 def _hold_words(f: ChannelFigures) -> str:

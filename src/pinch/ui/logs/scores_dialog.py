@@ -35,7 +35,7 @@ MOST_ROWS = 200
 MOST_SAID = 3
 COLUMN_WIDTH = 172
 ASKS = tr("what is it?")
-DOT, COMMA = "a dot", "a comma"
+DOT, COMMA = tr("a dot"), tr("a comma")
 
 
 class ScoresDialog(QDialog):
@@ -55,7 +55,8 @@ class ScoresDialog(QDialog):
         self.decimal.activated.connect(self._say_mark)
         self.boxes = [self._role_box(use) for use in roles.columns]
         whose, told_by, dated = QComboBox(), QLineEdit(), QLineEdit()
-        whose.addItems([str(origin) for origin in Origin])
+        for origin in Origin:
+            whose.addItem(tr(origin), origin)
         told_by.setPlaceholderText(tr("a name, a magazine, a page"))
         dated.setPlaceholderText(tr("such as 2026-09-14"))
         self.common: dict[Role, QComboBox | QLineEdit] = {
@@ -95,7 +96,7 @@ class ScoresDialog(QDialog):
     def _role_box(self, use: RoleUse) -> QComboBox:
         box = QComboBox()
         for role in Role:
-            box.addItem(ASKS if role is Role.UNKNOWN else str(role), role)
+            box.addItem(ASKS if role is Role.UNKNOWN else tr(role), role)
         box.setCurrentIndex(box.findData(use.role))
         box.setAccessibleName(tr("What the column {column} says", column=use.column))
         if use.doubtful:

@@ -10,7 +10,7 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, plain, signed
 from pinch.intake.arrivals import Arrival
 from pinch.intake.told_rows import Told, ToldValue
-from pinch.language import tr
+from pinch.language import day_words, tr
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse
 from pinch.sources.logs.read import LogColumn, ReadLog
 
@@ -182,7 +182,7 @@ def told_words(told: Told, value: ToldValue) -> tuple[str, str]:
     power = tr(" at {power_w:g} W", power_w=told.power_w) if told.power_w is not None else ""
     behind = [tr("{units} units", units=value.units)] if value.units > 1 else []
     behind += [counted(value.n, "run")] if value.n > 1 or value.units == 1 else []
-    whose = ", ".join([str(told.origin), *behind, *filter(None, (told.told_by, told.day))])
+    whose = ", ".join([tr(told.origin), *behind, *filter(None, (told.told_by, day_words(told.day)))])
     where = (told.device, told.setting, told.workload, told.variant)
     name = LOW_NAMES.get(value.metric, value.metric)
     number = value.words.removeprefix(value.metric).strip()

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from pinch.analysis.modes import Surface
+from pinch.bench.readings import place_words
 from pinch.bench.records import Form
 from pinch.language import tr
 from pinch.ui import look
@@ -39,7 +40,7 @@ class Outline(QWidget):
     def show_surfaces(self, form: Form, surfaces: Sequence[Surface], fahrenheit: bool) -> None:
         """Show what was read, the hottest first."""
         self._form, self._surfaces, self._fahrenheit = form, list(surfaces), fahrenheit
-        words = ", ".join(f"{s.place.replace('_', ' ')} {self._text(s)}" for s in surfaces)
+        words = ", ".join(f"{place_words(s.place)} {self._text(s)}" for s in surfaces)
         self.setAccessibleName(tr("Surfaces: {words}", words=words) if words else tr("No surface was read"))
         self.update()
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from pinch.analysis.modes import ModeRow, ModesSheet, best_below
 from pinch.analysis.points import RunPoint
-from pinch.bench.readings import Instrument
+from pinch.bench.readings import Instrument, place_words
 from pinch.core.printing import in_column, plain
 from pinch.core.touch import Material, longest_contact
 from pinch.language import numeral, tr
@@ -22,26 +22,38 @@ from pinch.narrative.mode_words import hours_words
 from pinch.ui.table_rows import TableRow
 
 MODE_COLUMNS = (
-    *(tr("Setting"), "W", "Burst W", "Hold %", "GHz", "°C", "Headroom K", tr("Score"), "dB(A)", "Hottest °C", "Wall W"),
-    *(tr("Minutes"), "Score/W", tr("Marks")),
+    *(
+        tr("Setting"),
+        "W",
+        tr("Burst W"),
+        tr("Hold %"),
+        tr("GHz"),
+        "°C",
+        tr("Headroom K"),
+        tr("Score"),
+        tr("dB(A)"),
+        tr("Hottest °C"),
+        tr("Wall W"),
+    ),
+    *(tr("Minutes"), tr("Score/W"), tr("Marks")),
 )
 WALL_COLUMNS = (
     tr("Setting"),
-    "Claimed W",
-    "Package W",
-    "Wall W",
+    tr("Claimed W"),
+    tr("Package W"),
+    tr("Wall W"),
     tr("Beside the package W"),
     tr("For each of the score"),
     tr("Split"),
 )
 BATTERY_COLUMNS = (
     tr("Run"),
-    "Charge %",
-    "Draw W",
+    tr("Charge %"),
+    tr("Draw W"),
     tr("By power W"),
     tr("Full battery"),
     "95 %",
-    "min/Wh",
+    tr("min/Wh"),
     tr("Kept of mains %"),
     "",
 )
@@ -115,9 +127,9 @@ def wall_rows(sheet: ModesSheet) -> list[TableRow]:
         cells = (
             r.setting.name,
             numeral(r.setting.sustained_w, "g") if r.setting.sustained_w else "",
-            f"{r.power_w:.1f}",
-            f"{r.wall_w:.1f}",
-            f"{r.wall_w - r.power_w:.1f}",
+            numeral(r.power_w, ".1f"),
+            numeral(r.wall_w, ".1f"),
+            numeral(r.wall_w - r.power_w, ".1f"),
             energy,
             _split(r.runs),
         )
@@ -140,13 +152,13 @@ def battery_rows(sheet: ModesSheet) -> list[TableRow]:
             if d.low_h is not None
             else ""
         )
-        per_wh = f"{60 / d.draw_w:.2f}" if d.draw_w else ""
+        per_wh = numeral(60 / d.draw_w, ".2f") if d.draw_w else ""
         name = f"{p.setting.name}, {p.workload.name}"
         cells = (
             name,
-            f"{d.from_charge:.0f} → {d.to_charge:.0f}",
-            "" if d.draw_w is None else f"{d.draw_w:.1f}",
-            "" if d.power_w is None else f"{d.power_w:.1f}",
+            f"{numeral(d.from_charge, '.0f')} → {numeral(d.to_charge, '.0f')}",
+            "" if d.draw_w is None else numeral(d.draw_w, ".1f"),
+            "" if d.power_w is None else numeral(d.power_w, ".1f"),
             hours_words(d.runtime_h),
             interval,
             per_wh,
@@ -168,8 +180,8 @@ def sound_rows(sheet: ModesSheet, limit: float) -> list[TableRow]:
         bound = "≤ " if n.corrected and n.corrected.upper_bound else ""
         cells = (
             r.setting.name,
-            f"{bound}{n.level:.1f}",
-            f"{n.read:.1f}",
+            f"{bound}{numeral(n.level, '.1f')}",
+            numeral(n.read, ".1f"),
             str(n.readings),
             ", ".join(tr("{d:g} cm", d=d / 10) for d in n.distances) or tr("not noted"),
             ", ".join(n.instruments),
@@ -188,11 +200,11 @@ def touch_rows(row: ModeRow | None, fahrenheit: bool, material: Material | None 
         unit = "°F" if fahrenheit else "°C"
         shown = [_in(x, fahrenheit) for x in (t.temp_c, t.at_25_c)]
         cells = (
-            s.place.replace("_", " "),
+            place_words(s.place),
             f"{shown[0]} {unit}",
-            "" if t.rise_k is None else f"{t.rise_k:.1f}",
+            "" if t.rise_k is None else numeral(t.rise_k, ".1f"),
             f"{shown[1]} {unit}" if shown[1] else tr("room not known"),
-            str(t.longest) if t.longest else tr("not even a touch"),
+            tr(t.longest) if t.longest else tr("not even a touch"),
             t.question,
         )
         rows.append(TableRow(cells, explain_surface(s)))
@@ -205,7 +217,7 @@ def _kept(sheet: ModesSheet, p: RunPoint) -> str:
     mains = [r for r in sheet.rows if r.setting.mains and r.setting.sustained_w == p.setting.sustained_w]
     if own is None or not mains or not own.score or not mains[0].score or p.workload.id != sheet.workload.id:
         return ""
-    return f"{100 * own.score / mains[0].score:.1f}"
+    return numeral(100 * own.score / mains[0].score, ".1f")
 
 
 def _split(runs: Sequence[RunPoint]) -> str:
@@ -221,4 +233,4 @@ def _split(runs: Sequence[RunPoint]) -> str:
 def _in(temp_c: float | None, fahrenheit: bool) -> str:
     if temp_c is None:
         return ""
-    return f"{1.8 * temp_c + 32:.1f}" if fahrenheit else f"{temp_c:.1f}"
+    return numeral(1.8 * temp_c + 32, ".1f") if fahrenheit else numeral(temp_c, ".1f")

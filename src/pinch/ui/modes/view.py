@@ -70,15 +70,15 @@ class ModesView(PageView):
             tr("Package watts on battery"), 0.5, 500.0, 15.0, unit="W", before=tr("how long at "), width=170
         )
         self.limit = NumberBox(tr("Quiet limit"), 0.0, 120.0, 35.0, unit="dB(A)", before=tr("at most "), width=170)
-        self.fahrenheit = QCheckBox("in °F")
+        self.fahrenheit = QCheckBox(tr("in °F"))
         self.grade, self.material = QComboBox(), QComboBox()
         self.grade.setAccessibleName(tr("How the room is taken off"))
         for grade in Grade:
-            self.grade.addItem(str(grade), grade)
+            self.grade.addItem(tr(grade), grade)
         self.material.setAccessibleName(tr("Material of the surfaces"))
         self.material.addItem(tr("usual materials"), None)
         for material in Material:
-            self.material.addItem(str(material), material)
+            self.material.addItem(tr(material), material)
         self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
         self.setting.setAccessibleName(tr("Setting whose surfaces are shown"))
         self.glance_chart.setMinimumHeight(LEAST_CHART)

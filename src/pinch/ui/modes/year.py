@@ -5,7 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWid
 
 from pinch.core.errors import DataError
 from pinch.core.yearly import MODES, PROFILES, typical_year
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.ui.number_box import NumberBox
 from pinch.ui.shell.words import label
 
@@ -23,7 +23,7 @@ class YearPane(QWidget):
             self.profile.addItem(profile.name, profile)
         self.watts = [_number(tr("Watts {mode}", mode=mode), 1000.0, unit="W") for mode in MODES]
         self.weights = [_number(tr("Share {mode}", mode=mode), 100.0, unit="%") for mode in MODES]
-        self.tariff, self.currency = _number(tr("Tariff"), 100.0, after=" a kWh"), QLineEdit("EUR")
+        self.tariff, self.currency = _number(tr("Tariff"), 100.0, after=tr(" a kWh")), QLineEdit("EUR")
         self.tariff.setValue(TARIFF)
         self.currency.setMaxLength(3)
         self.currency.setFixedWidth(60)
@@ -73,8 +73,8 @@ class YearPane(QWidget):
         except DataError as error:
             self.result.setText(str(error))
             return
-        cost = f", {year.cost:.2f} {self.currency.text()}" if self.tariff.value() else ""
-        parts = ", ".join(f"{mode} {kwh:.2f}" for mode, kwh in zip(MODES, year.by_mode_kwh, strict=True))
+        cost = f", {numeral(year.cost, '.2f')} {self.currency.text()}" if self.tariff.value() else ""
+        parts = ", ".join(f"{mode} {numeral(kwh, '.2f')}" for mode, kwh in zip(MODES, year.by_mode_kwh, strict=True))
         self.result.setText(
             tr("{kwh:.2f} kWh a year{cost} (kWh by mode: {parts}).", kwh=year.kwh, cost=cost, parts=parts)
         )

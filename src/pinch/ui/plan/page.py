@@ -174,7 +174,7 @@ class PlanPage(Page[PlanView]):
 
     def ask_reason(self, outcome: Outcome) -> str | None:
         """Why a run of the plan is void or skipped; None where the operator thought better of it."""
-        return ask_text(self.shell.dialog_parent, tr("This run is {outcome}", outcome=outcome), "Why?")
+        return ask_text(self.shell.dialog_parent, tr("This run is {outcome}", outcome=outcome), tr("Why?"))
 
     def record_next(self) -> None:
         """The chosen run of the sheet, on other pages the next one, becomes what is to be recorded."""

@@ -49,7 +49,7 @@ class NewPlanDialog(FormDialog):
         self.repeats.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         self._words = label("", "quiet", wrap=True)
         for intent in Intent:
-            self.intent.addItem(str(intent), intent)
+            self.intent.addItem(tr(intent), intent)
         for device in devices:
             self.device.addItem(device.name, device.id)
             self.other.addItem(device.name, device.id)
@@ -101,7 +101,7 @@ class NewPlanDialog(FormDialog):
         self.form.setRowVisible(self.other, intent is Intent.PAIR)
         self.form.setRowVisible(self.workloads, intent is not Intent.EMPTY)
         self.form.setRowVisible(self.repeats, intent not in (Intent.EMPTY, Intent.SOAK))
-        self.name.setPlaceholderText(f"{self.device.currentText()}, {intent}")
+        self.name.setPlaceholderText(f"{self.device.currentText()}, {tr(intent)}")
 
     @property
     def plan_name(self) -> str:

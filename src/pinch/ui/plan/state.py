@@ -11,19 +11,19 @@ from pinch.bench.plans import Outcome, Plan, PlanEntry, PlanSession
 from pinch.bench.records import Device, Setting, Workload, checked
 from pinch.bench.setting_differences import why_not
 from pinch.core.errors import PinchError
-from pinch.language import tr
+from pinch.language import moment, tr
 from pinch.narrative.sheet_words import duration
 
 STEP_WORDS = {
-    "set": "set",
-    "restart": "restart",
-    "firmware": "firmware",
+    "set": tr("set"),
+    "restart": tr("restart"),
+    "firmware": tr("firmware"),
     "hands": tr("by hand"),
-    "supply": "supply",
-    "recharge": "recharge",
-    "cool": "wait",
-    "run": "run",
-    "read": "read",
+    "supply": tr("supply"),
+    "recharge": tr("recharge"),
+    "cool": tr("wait"),
+    "run": tr("run"),
+    "read": tr("read"),
 }
 
 
@@ -46,12 +46,12 @@ def sheet_lines(lines: Sequence[SheetLine]) -> list[ShownLine]:
     for line in lines:
         new_day = line.start.date() != day
         day = line.start.date()
-        time = f"{line.start:%a %-d %b  %H:%M}" if new_day else f"{line.start:%H:%M}"
-        state = str(line.outcome) if line.outcome else ""
+        time = moment(line.start, "%a %-d %b  %H:%M") if new_day else f"{line.start:%H:%M}"
+        state = tr(line.outcome) if line.outcome else ""
         words = f"{line.words} ({line.reason})" if line.reason else line.words
         seconds = (line.end - line.start).total_seconds()
         length = duration(seconds) if seconds > 0 else "–"
-        kind = "run" if line.kind == "run" else STEP_WORDS[line.kind]
+        kind = tr("run") if line.kind == "run" else STEP_WORDS[line.kind]
         shown.append(ShownLine(time, length, kind, words, state, not line.is_run))
     return shown
 

@@ -78,7 +78,7 @@ class PlanView(PageView):
 
     def _set_up(self) -> None:
         for order in OrderRule:
-            self.order.addItem(str(order), str(order))
+            self.order.addItem(tr(order), str(order))
         for widget, name in (
             (self.plan, tr("Plan")),
             (self.order, tr("Order")),

@@ -177,8 +177,9 @@ class DeckPane(QWidget):
             return
         card = content.card
         self.kind.clear()
-        self.kind.addItems(state.kinds_of(content))
-        self.kind.setCurrentText(str(card.kind))
+        for kind in state.kinds_of(content):
+            self.kind.addItem(tr(kind), kind)
+        self.kind.setCurrentIndex(self.kind.findData(str(card.kind)))
         self.in_report.setChecked(card.in_report)
         self.title.setText(card.name)
         self.note.setText(card.footnote)
@@ -250,8 +251,8 @@ class DeckPane(QWidget):
 
     def _lay_out(self) -> None:
         self._buttons = [
-            small_button("Up", tr("One place up (Alt+Shift+Up)"), lambda: self._move(-1)),
-            small_button("Down", tr("One place down (Alt+Shift+Down)"), lambda: self._move(1)),
+            small_button(tr("Up"), tr("One place up (Alt+Shift+Up)"), lambda: self._move(-1)),
+            small_button(tr("Down"), tr("One place down (Alt+Shift+Down)"), lambda: self._move(1)),
             small_button(
                 tr("Remove"), tr("Out of the deck (Ctrl+Shift+Del); Ctrl+Z brings it back"), self.remove_chosen
             ),
@@ -289,10 +290,11 @@ class DeckPane(QWidget):
             (tr("Finding"), self.finding),
             (tr("Note of your own"), self.note),
         )
-        for caption, field in fields:
+        captions = [label(caption, "quiet") for caption, _ in fields]
+        wide = max(CAPTION_WIDTH, *(words.sizeHint().width() for words in captions))
+        for words, (_, field) in zip(captions, fields, strict=True):
             row = QHBoxLayout()
-            words = label(caption, "quiet")
-            words.setFixedWidth(CAPTION_WIDTH)
+            words.setFixedWidth(wide)
             row.addWidget(words, 0, Qt.AlignmentFlag.AlignTop)
             row.addWidget(field, 1)
             right.addLayout(row, 1 if field is self.finding else 0)
@@ -316,7 +318,7 @@ class DeckPane(QWidget):
 
     def _connect(self) -> None:
         self.list.currentRowChanged.connect(lambda _: self._show_chosen())
-        self.kind.textActivated.connect(self._redraw)
+        self.kind.activated.connect(lambda _: self._redraw(self.kind.currentData()))
         self.in_report.clicked.connect(lambda on: self._change(in_report=on))
         self.look.activated.connect(lambda _: self.theme_turned.emit())
         for line in (self.title, self.note):

@@ -86,7 +86,7 @@ class ReportPane(QWidget):
         self.pictures = {kind: QCheckBox(PICTURE_WORDS.get(kind, kind.upper())) for kind in ENDINGS}
         self.tables = {kind: QCheckBox(kind.upper()) for kind in TABLES}
         self.data = QCheckBox(tr("open data, a Data Package"))
-        self.private = {what: QCheckBox(str(what)) for what in Private}
+        self.private = {what: QCheckBox(tr(what)) for what in Private}
         self.write = QPushButton(tr("Write the report …"))
         self.insert = {
             name: small_button(tr("Insert …"), tr("Take over a sentence of the report"), partial(self._offer, name))

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 
 from pinch.bench.cards import KINDS, Private
-from pinch.core.printing import counted
-from pinch.language import tr
+from pinch.core.printing import counted, listed
+from pinch.language import numeral, tr
 from pinch.narrative.cards.concerns import Concern, Weight
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import Deck
@@ -36,7 +36,7 @@ def headline(deck: Deck, found: Sequence[Concern]) -> str:
         tr("{stops} to stop", stops=stops) if stops else "",
         tr("{looks} to look at", looks=looks) if looks else "",
     ]
-    return f"{words}. Before publishing: {' and '.join(filter(None, parts))}, on Check."
+    return tr("{words}. Before publishing: {what}, on Check.", words=words, what=listed(list(filter(None, parts))))
 
 
 def card_lines(number: int, content: CardContent) -> tuple[str, str]:
@@ -70,7 +70,7 @@ def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:
 def private_words(counts: Sequence[PrivateCount], what: Private) -> str:
     """What of one kind stands behind the report."""
     found = next((c for c in counts if c.what is what), None)
-    return f"{what} ({found.count if found else 'none'})"
+    return f"{tr(what)} ({numeral(found.count, ',') if found else tr('none')})"
 
 
 def private_example(counts: Sequence[PrivateCount], what: Private) -> str:
@@ -81,5 +81,5 @@ def private_example(counts: Sequence[PrivateCount], what: Private) -> str:
 def _where(c: Concern, deck: Deck) -> str:
     if c.place.card_id is not None:
         number = next((n for n, x in enumerate(deck.contents, 1) if x.card.id == c.place.card_id), 0)
-        return tr("card {number}", number=number) + (", a run" if c.place.run_id is not None else "")
+        return tr("card {number}", number=number) + (tr(", a run") if c.place.run_id is not None else "")
     return tr("the report") if c.place.report else tr("a device")

@@ -54,7 +54,9 @@ class PublishView(PageView):
         header.setStretchLastSection(False)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.progress = QProgressBar()
-        self.end = small_button("End", tr("End the writing; the files that are there are whole"), self.end_wanted.emit)
+        self.end = small_button(
+            tr("End"), tr("End the writing; the files that are there are whole"), self.end_wanted.emit
+        )
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.shown: ShownDeck | None = None
         self._lay_out()

@@ -75,7 +75,7 @@ class GridDialog(QDialog):
         PinchError : a count or the day makes no sense.
         """
         return Provenance(
-            Origin(self.origin.currentText()),
+            Origin(self.origin.currentData()),
             self.by.text().strip(),
             read_day(self.day.text()) if self.day.text().strip() else "",
             read_count(self.n.text(), "runs"),
@@ -261,9 +261,10 @@ class GridDialog(QDialog):
     def _set_up(self, held: Mapping[Side, str]) -> None:
         for side, combo in self.held.items():
             combo.setEditable(True)
-            combo.setAccessibleName(tr("{words} of all fields", words=side.capitalize()))
+            combo.setAccessibleName(tr("{words} of all fields", words=tr(side).capitalize()))
             combo.addItem(held.get(side, ""), held.get(side, ""))
-        self.origin.addItems([str(o) for o in Origin])
+        for origin in Origin:
+            self.origin.addItem(tr(origin), origin)
         hints = {self.by: tr("a name, a page"), self.day: "2026-09-14", self.n: "1", self.units: "1"}
         for edit, hint in hints.items():
             edit.setPlaceholderText(hint)
@@ -274,7 +275,7 @@ class GridDialog(QDialog):
         self._form = QFormLayout()
         self._form.setContentsMargins(0, 0, 0, 0)
         for side, combo in self.held.items():
-            self._form.addRow(side.capitalize(), combo)
+            self._form.addRow(tr(side).capitalize(), combo)
             combo.setMinimumWidth(120)
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         side_column = QVBoxLayout()
@@ -285,8 +286,13 @@ class GridDialog(QDialog):
         side_column.addLayout(self._form)
         common = QGridLayout()
         common.setHorizontalSpacing(12)
-        fields = {"Whose figures": self.origin, "Told by": self.by, "Of when": self.day, "Runs behind each": self.n}
-        fields |= {"Units behind each": self.units, "Note": self.note}
+        fields = {
+            tr("Whose figures"): self.origin,
+            tr("Told by"): self.by,
+            tr("Of when"): self.day,
+            tr("Runs behind each"): self.n,
+        }
+        fields |= {tr("Units behind each"): self.units, tr("Note"): self.note}
         for place, (caption, widget) in enumerate(fields.items()):
             common.addWidget(captioned(caption, widget), 0, place)
             common.setColumnStretch(place, 1)

@@ -49,7 +49,8 @@ class ResultsDialog(QDialog):
         self.value, self.n, self.spread, self.units, self.by, self.day, self.note = (QLineEdit() for _ in range(7))
         for metric in self._metrics.values():
             self.which.addItem(f"{metric.name}, {metric.unit}".rstrip(", "), metric.key)
-        self.origin.addItems([str(o) for o in Origin])
+        for origin in Origin:
+            self.origin.addItem(tr(origin), origin)
         self.error = label("", "problem", wrap=True)
         self.error.hide()
         self.add_button = small_button(tr("Add this result"), tr("Keep it in the book"), self.add)
@@ -104,13 +105,13 @@ class ResultsDialog(QDialog):
         for edit, hint in hints.items():
             edit.setPlaceholderText(hint)
         captions: dict[str, QWidget] = {
-            "Metric": self.which,
-            "Value": self.value,
-            "Runs behind it": self.n,
-            "Scatter": self.spread,
+            tr("Metric"): self.which,
+            tr("Value"): self.value,
+            tr("Runs behind it"): self.n,
+            tr("Scatter"): self.spread,
         }
-        captions |= {"Units behind it": self.units, "Whose figure": self.origin, "Told by": self.by}
-        return captions | {"Of when": self.day, "Note": self.note}
+        captions |= {tr("Units behind it"): self.units, tr("Whose figure"): self.origin, tr("Told by"): self.by}
+        return captions | {tr("Of when"): self.day, tr("Note"): self.note}
 
     def _read(self) -> Result:
         device, setting, workload = self._cell
@@ -127,7 +128,7 @@ class ResultsDialog(QDialog):
             n=read_count(self.n.text(), "runs"),
             units=read_count(self.units.text(), "units"),
             spread=read_quantity(self.spread.text(), "").value if self.spread.text().strip() else None,
-            origin=self.origin.currentText(),
+            origin=self.origin.currentData(),
             told_by=self.by.text(),
             day=read_day(self.day.text()) if self.day.text().strip() else "",
             note=self.note.text(),

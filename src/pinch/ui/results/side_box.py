@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from pinch.intake.entry_grid import Side
+from pinch.intake.entry_grid import MANY, Side
 from pinch.language import tr
 from pinch.ui.results.state import Offered
 from pinch.ui.shell.words import label
@@ -21,7 +21,7 @@ class SideBox(QWidget):
         super().__init__()
         self.kinds, self.list, self.another = QComboBox(), QListWidget(), QLineEdit()
         for each in Side:
-            self.kinds.addItem(f"{each}s", each)
+            self.kinds.addItem(tr(MANY[each]), each)
         self.kinds.setCurrentIndex(self.kinds.findData(side))
         self.kinds.setAccessibleName(caption)
         self.another.returnPressed.connect(self._add)
@@ -58,8 +58,8 @@ class SideBox(QWidget):
         for thing in (*things, *own):
             self._item(thing, thing.key in ticked)
         self.list.blockSignals(False)
-        name = self.side.value
-        self.list.setAccessibleName(tr("{words}s that stand here", words=name.capitalize()))
+        name = self.side
+        self.list.setAccessibleName(tr("{words} that stand here", words=tr(MANY[name]).capitalize()))
         self.another.setPlaceholderText(tr("Another {name}, then Enter", name=name))
         self.another.setAccessibleName(tr("Another {name}", name=name))
 

@@ -10,6 +10,7 @@ from pinch.bench.variants import own_name
 from pinch.core.errors import DataError
 from pinch.core.metrics import LOW_NAMES, Metric
 from pinch.intake.entry_grid import Side
+from pinch.language import tr
 
 FIRST_LOW = next(iter(LOW_NAMES))
 
@@ -68,7 +69,7 @@ def first_metrics(metrics: Sequence[Offered]) -> list[str]:
 def _metric_words(alike: Sequence[Metric]) -> str:
     """One metric of several workloads: its names, and its unit where that is one."""
     names, units = dict.fromkeys(m.name for m in alike), {m.unit for m in alike}
-    return ", ".join(filter(None, (" or ".join(names), units.pop() if len(units) == 1 else "")))
+    return ", ".join(filter(None, (tr(" or ").join(names), units.pop() if len(units) == 1 else "")))
 
 
 def _roots(book: Book) -> list[Workload]:

@@ -50,7 +50,7 @@ class PreflightView(QWidget):
         found = (
             tr("nothing speaks against it")
             if not warnings
-            else "1 warning"
+            else tr("1 warning")
             if warnings == 1
             else tr("{warnings} warnings", warnings=warnings)
         )
@@ -63,7 +63,7 @@ class PreflightView(QWidget):
         for row, check in enumerate(checks):
             warning = check.verdict is CheckVerdict.WARNING
             sign = label(SIGNS[check.verdict], "problem" if warning else "quiet")
-            sign.setAccessibleName(str(check.verdict))
+            sign.setAccessibleName(tr(check.verdict))
             self._grid.addWidget(sign, row, 0, Qt.AlignmentFlag.AlignTop)
             self._grid.addWidget(
                 label(check.name, "heading" if warning else "quiet"), row, 1, Qt.AlignmentFlag.AlignTop

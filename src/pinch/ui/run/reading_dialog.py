@@ -6,7 +6,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from pinch.bench.entry import read_quantity
-from pinch.bench.readings import ROOM_PLACE, UNITS, Instrument, Quantity, ReadAt, Reading
+from pinch.bench.readings import PLACES, UNITS, Instrument, Quantity, ReadAt, Reading, place_of, place_words
 from pinch.bench.records import checked, now
 from pinch.charts.spec import minutes
 from pinch.core.errors import PinchError
@@ -18,7 +18,6 @@ from pinch.ui.dialogs import FormDialog
 from pinch.ui.run.state import reading_words
 from pinch.ui.shell.words import label
 
-PLACES = ("palm_rest", "keys", "back", "grip_left", "grip_right", "screen_edge", "exhaust", "adapter", ROOM_PLACE)
 MOST_LINES = 4
 PHASES = {ReadAt.UNTOLD: tr("under load"), ReadAt.IDLE: tr("at rest, before it"), ReadAt.END: tr("at the end of it")}
 
@@ -59,9 +58,9 @@ class ReadingDialog(FormDialog):
             self.phase.addItem(words, phase)
         self.time.setText(tr("{t_s:g} s", t_s=t_s))
         for quantity in Quantity:
-            self.quantity.addItem(f"{str(quantity).capitalize()}, {UNITS[quantity]}", quantity)
+            self.quantity.addItem(f"{tr(quantity).capitalize()}, {UNITS[quantity]}", quantity)
         self.place.setEditable(True)
-        self.place.addItems(["", *(p.replace("_", " ") for p in PLACES)])
+        self.place.addItems(["", *map(tr, PLACES)])
         for edit, hint in (
             (self.low, tr("lowest seen")),
             (self.high, tr("highest seen")),
@@ -97,7 +96,7 @@ class ReadingDialog(FormDialog):
         self.quantity.setCurrentIndex(self.quantity.findData(old.quantity))
         self.phase.setCurrentIndex(self.phase.findData(old.phase))
         self.instrument.setCurrentIndex(max(0, self.instrument.findText(old.instrument)))
-        self.place.setEditText(old.place.replace("_", " "))
+        self.place.setEditText(place_words(old.place))
         numbers = {self.value: old.value, self.low: old.low, self.high: old.high, self.distance: old.distance_mm}
         for edit, number in numbers.items():
             edit.setText("" if number is None else numeral(number, "g"))
@@ -127,7 +126,7 @@ class ReadingDialog(FormDialog):
         unit = UNITS[quantity]
         entry = read_quantity(self.value.text(), unit)
         instrument: Instrument | None = self.instrument.currentData()
-        place = self.place.currentText().strip().lower().replace(" ", "_") if self.place.isEnabled() else ""
+        place = place_of(self.place.currentText()) if self.place.isEnabled() else ""
         distance = self.distance.text().strip() if self.distance.isEnabled() else ""
         stated = instrument is not None and instrument.accuracy.stated
         made: Reading = checked(

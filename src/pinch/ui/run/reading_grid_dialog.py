@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.bench.book import Book
 from pinch.bench.entry import read_quantity
-from pinch.bench.readings import ROOM_PLACE, Instrument, Quantity, ReadAt
+from pinch.bench.readings import PLACES, ROOM_PLACE, Instrument, Quantity, ReadAt, place_of
 from pinch.bench.records import Run, live
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -34,7 +34,6 @@ from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.ui.dialogs import agrees
 from pinch.ui.results.grid_table import GridTable, KeepButtons
-from pinch.ui.run.reading_dialog import PLACES
 from pinch.ui.shell.words import captioned, label
 
 WHOLE = (
@@ -189,7 +188,7 @@ class ReadingGridDialog(QDialog):
         self.columns.addItem(item)
 
     def _set_up(self) -> None:
-        places = [p for p in PLACES if p != ROOM_PLACE]
+        places = [place_of(words) for words in map(tr, PLACES) if place_of(words) != ROOM_PLACE]
         there = {
             ReadingColumn(r.quantity, ReadAt.UNTOLD if r.phase is ReadAt.LOAD else r.phase, r.place)
             for run, _ in self._all
@@ -240,9 +239,9 @@ class ReadingGridDialog(QDialog):
         common = QGridLayout()
         common.setHorizontalSpacing(12)
         fields: dict[str, QWidget] = {
-            tr("{words} by", words=str(q).capitalize()): box for q, box in self.instruments.items()
+            tr("{words} by", words=tr(q).capitalize()): box for q, box in self.instruments.items()
         }
-        fields |= {"Noise from": self.distance, "Room alone": self.room}
+        fields |= {tr("Noise from"): self.distance, tr("Room alone"): self.room}
         for place, (caption, field) in enumerate(fields.items()):
             common.addWidget(captioned(caption, field), 0, place)
             common.setColumnStretch(place, 1)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from pinch.bench import planning
-from pinch.bench.readings import Reading
+from pinch.bench.readings import Reading, place_words
 from pinch.bench.records import Device, ExitStatus, Runner, Setting, Workload
 from pinch.charts.spec import Line, minutes
 from pinch.charts.timeline_chart import broken_line
@@ -15,7 +15,7 @@ from pinch.core.channels import SUSTAINED_POWER, caption_of, power_channel, unit
 from pinch.core.frames import FRAME_RATE
 from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray, RunLog, Series
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.recorder.course import Course
 from pinch.recorder.recorder import News, Phase
 
@@ -156,17 +156,17 @@ class LiveRun:
 def reading_words(reading: Reading) -> str:
     """A reading by hand in one line, with its standard uncertainty and what belongs to it."""
     value = reading.value_words + (f" ± {plain(reading.u, 2)}" if reading.u else "")
-    when = [str(reading.phase)] if reading.phase else []
-    where = [tr("at {replace}", replace=reading.place.replace("_", " "))] if reading.place else []
+    when = [tr(reading.phase)] if reading.phase else []
+    where = [tr("at {place}", place=place_words(reading.place))] if reading.place else []
     where += [tr("from {distance_mm:g} mm", distance_mm=reading.distance_mm)] if reading.distance_mm else []
     more = ", ".join([*when, *where, *filter(None, [reading.instrument, reading.note])])
-    return f"{minutes(reading.t_s)}  {str(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
+    return f"{minutes(reading.t_s)}  {tr(reading.quantity).capitalize()} {value}{' (' + more + ')' if more else ''}"
 
 
 def next_words(line: planning.SheetLine, before: Sequence[planning.SheetLine]) -> str:
     """The next step of the run sheet: what to do first, what to run, and when."""
     first = [x.words for x in before if x.kind not in ("cool", "read")]
-    todo = tr("first {first}; ", first=", then ".join(first)) if first else ""
+    todo = tr("first {first}; ", first=tr(", then ").join(first)) if first else ""
     return tr("Next on the run sheet, {start:%H:%M}: {todo}{line}.", start=line.start, todo=todo, line=line.words)
 
 
@@ -175,10 +175,10 @@ def large_value(channel: str, value: float | None) -> tuple[str, str]:
     if value is None:
         return "–", unit_of(channel)
     if channel.endswith("clock"):
-        return f"{value / 1000:.2f}", "GHz"
+        return numeral(value / 1000, ".2f"), "GHz"
     if channel == FRAME_RATE:
-        return f"{value:.1f}", "fps"
-    return (f"{value:.0f}" if value >= 1000 else f"{value:.1f}"), unit_of(channel)
+        return numeral(value, ".1f"), "fps"
+    return (numeral(value, ".0f") if value >= 1000 else numeral(value, ".1f")), unit_of(channel)
 
 
 def what_is_missing(device: Device | None, setting: Setting | None, workload: Workload | None, any_device: bool) -> str:

@@ -29,7 +29,7 @@ from pinch.ui.run.state import LiveRun, ready_words, what_is_missing
 from pinch.ui.shell.words import captioned, hairline, label
 
 PACES = ((1.0, tr("real time")), (10.0, tr("10 times as fast")), (60.0, tr("60 times as fast")))
-RATES = ((1.0, "1 a second"), (0.5, "2 a second"), (0.2, "5 a second"), (0.1, "10 a second"))
+RATES = ((1.0, tr("1 a second")), (0.5, tr("2 a second")), (0.2, tr("5 a second")), (0.1, tr("10 a second")))
 
 
 class RunView(PageView):

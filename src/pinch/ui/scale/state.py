@@ -31,24 +31,24 @@ SPOT_COLUMNS = (
     "",
     tr("Curve"),
     *(tr("{words}, W", words=PROMISES[rule].capitalize()) for rule in RULES),
-    "Next, W",
+    tr("Next, W"),
     tr("Held by"),
 )
 READER_COLUMNS = ("", tr("Score"), "95 %", tr("Against the best"), "95 %", tr("Answer"))
 CROSSING_COLUMNS = ("", tr("Trade places at"), "95 %", tr("Leads below"), tr("Leads above"), "")
 TARGET_COLUMNS = ("", tr("Least watts"), "95 %", tr("A cap there saves"), "")
-GROUP_COLUMNS = ("Watts ± 10 %", tr("Settings that draw them, best first"))
+GROUP_COLUMNS = (tr("Watts ± 10 %"), tr("Settings that draw them, best first"))
 SETTING_COLUMNS = (
     tr("Setting"),
     tr("Device"),
-    "Claimed W",
-    "Measured W",
+    tr("Claimed W"),
+    tr("Measured W"),
     tr("Off by"),
     tr("Score"),
     tr("Runs"),
     tr("Window or source"),
 )
-SHAPES = {RISE: tr("rise to a ceiling"), CORNER: "a corner", FREE: tr("free shape")}
+SHAPES = {RISE: tr("rise to a ceiling"), CORNER: tr("a corner"), FREE: tr("free shape")}
 
 
 def spot_rows(result: ScaleResult) -> list[TableRow]:
@@ -65,7 +65,7 @@ def spot_rows(result: ScaleResult) -> list[TableRow]:
         ladder = s.scaling.ladder
         law = tr("power law {exponent:.2f}", exponent=ladder.exponent) if ladder.shape == LAW else SHAPES[ladder.shape]
         spots = [s.scaling.spots[rule] for rule in RULES]
-        cells = (s.name, law, *(_spot_words(spot) for spot in spots), f"{s.scaling.next_w:.0f}", s.bound_by)
+        cells = (s.name, law, *(_spot_words(spot) for spot in spots), numeral(s.scaling.next_w, ".0f"), s.bound_by)
         explained = {2 + n: explain_spot(result, s, spot) for n, spot in enumerate(spots)}
         rows.append(TableRow(cells, explain_curve(result, s), explained | {6: explain_next(s)}, of=s))
     return rows
@@ -112,7 +112,7 @@ def target_rows(result: ScaleResult) -> list[TableRow]:
         known = np.isfinite(target.power_w)
         words = target.words
         if result.choice.low_share and s.scaling.lows is None:
-            words = f"{words} Its lows are not known, so only the average is asked for.".strip()
+            words = tr("{words} Its lows are not known, so only the average is asked for.", words=words).strip()
         cells = (
             s.name,
             tr("{power_w:.1f} W", power_w=target.power_w) if known else tr("not measured"),
@@ -169,11 +169,11 @@ def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> Tab
         name,
         s.name,
         numeral(claimed, "g") if claimed else "",
-        f"{watts.mean():.1f} {spread}".rstrip(),
+        f"{numeral(watts.mean(), '.1f')} {spread}".rstrip(),
         _off_by(float(watts.mean()), claimed),
         f"{plain(float(np.mean([p.score for p in points])))}",
         str(len(points)),
-        worst,
+        tr(worst),
     )
     return TableRow(cells, of=points[0].of.run.id)
 
@@ -183,7 +183,7 @@ def _off_by(watts: float, claimed: float | None) -> str:
     if not claimed:
         return ""
     percent = round(100 * (watts / claimed - 1))
-    return f"{percent:+d} %".replace("-", "−") if percent else "0 %"
+    return f"{numeral(percent, '+d')} %".replace("-", "−") if percent else "0 %"
 
 
 def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
@@ -200,6 +200,6 @@ def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
 
 def _spot_words(spot: SweetSpot) -> str:
     if spot.edge:
-        return f"{'≤' if spot.edge == 'lowest' else '≥'} {spot.power_w:.1f}"
-    interval = f" ({spot.low_w:.1f}–{spot.high_w:.1f})" if np.isfinite(spot.low_w) else ""
-    return f"{spot.power_w:.1f}{interval}"
+        return f"{('≤' if spot.edge == 'lowest' else '≥')} {numeral(spot.power_w, '.1f')}"
+    interval = f" ({numeral(spot.low_w, '.1f')}–{numeral(spot.high_w, '.1f')})" if np.isfinite(spot.low_w) else ""
+    return f"{numeral(spot.power_w, '.1f')}{interval}"

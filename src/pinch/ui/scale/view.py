@@ -88,7 +88,7 @@ class ScaleView(PageView):
         self.target_fps = NumberBox(tr("Target"), 0.0, 1e6)
         self.low_share = NumberBox(tr("Low"), 0.0, 100.0, unit="%", step=5.0)
         self.worth, self.delta = (
-            NumberBox(tr("Worth a watt"), 0.1, 20.0, unit="%", after=" a watt", step=0.5),
+            NumberBox(tr("Worth a watt"), 0.1, 20.0, unit="%", after=tr(" a watt"), step=0.5),
             NumberBox(tr("Matters"), 0.1, 50.0, unit="%", step=0.5),
         )
         self.worth.setValue(100.0 * WORTH)
@@ -261,7 +261,7 @@ class ScaleView(PageView):
         for axis in Axis:
             self.axis.addItem(tr("{axis} watts", axis=axis) if axis.of_watts else tr("over {axis}", axis=axis), axis)
         for second in Second:
-            self.second.addItem(str(second), second)
+            self.second.addItem(tr(second), second)
         self.second.setCurrentIndex(self.second.findData(Second.NOTHING))
         for rule in RULES:
             self.rule.addItem(tr("ringed: {promises}", promises=PROMISES[rule]), rule)

@@ -57,5 +57,5 @@ def methods_text() -> str:
 
 def link_of(method: str) -> str:
     """The link that the margin shows below an explanation."""
-    words = tr("Method: {name}", name=tr(method.replace("-", " ")))
+    words = tr("Method: {name}", name=method.replace("-", " "))
     return f'<a href="{method}">{words}</a>'
