@@ -58,7 +58,8 @@ class TestVerdicts(unittest.TestCase):
     def test_the_unit_does_not_matter(self, a: list[float], b: list[float], unit: float) -> None:
         one = judge_pair(cell_score(a), cell_score(b))
         scaled = judge_pair(cell_score([x * unit for x in a]), cell_score([x * unit for x in b]))
-        self.assertEqual((one.answer, one.more_runs), (scaled.answer, scaled.more_runs))
+        self.assertEqual((one.answer, one.more_runs is None), (scaled.answer, scaled.more_runs is None))
+        self.assertLessEqual(abs((one.more_runs or 0) - (scaled.more_runs or 0)), 1, "the last digit may turn one up")
         self.assertAlmostEqual(one.ratio / scaled.ratio, 1.0, places=9)
 
     @quick

@@ -178,7 +178,7 @@ def _conditions(key: CellKey, alike: Sequence[CellKey]) -> list[str]:
     if key.origin == OWN and len({k.room_c for k in alike if k.origin == OWN}) > 1:
         words.append(tr("room not noted") if key.room_c is None else tr("{room_c:g} °C", room_c=key.room_c))
     if len({k.origin for k in alike}) > 1 and key.origin != OWN:
-        words.append(key.origin)
+        words.append(tr(key.origin))
     builds = [k.builds for k in alike if k.origin == OWN]
     if key.origin == OWN and len(set(builds)) > 1:
         words.append(_build_words(key.builds, builds) or tr("builds not noted"))

@@ -11,7 +11,7 @@ from pinch.core.unit_yield import UnitYield, unit_yield
 from pinch.core.verdict import Verdict
 from pinch.language import tr
 
-COMPUTE_UNITS, CORES, THREADS = tr("compute units"), "cores", "threads"
+COMPUTE_UNITS, CORES, THREADS = tr("compute units"), tr("cores"), "threads"
 SHARED_BY_CORES = (WorkKind.ALL_CORE, WorkKind.COMBINED)
 
 

@@ -555,7 +555,7 @@ def standing(device: Device) -> str:
     words = [] if device.status is Status.RETAIL else [tr("{status} unit", status=device.status)]
     if device.came is not Came.UNKNOWN:
         words.append(
-            {Came.GIVEN: tr("given by the maker"), Came.PAID: tr("review paid for")}.get(device.came, device.came.value)
+            {Came.GIVEN: tr("given by the maker"), Came.PAID: tr("review paid for")}.get(device.came, tr(device.came))
         )
     return ", ".join(words)
 
@@ -570,7 +570,7 @@ def scores_of(run: Run) -> list[float]:
 def workload_words(workload: Workload) -> str:
     """A workload with how alike its passes are, as it stands beside a result."""
     known = workload.repeatable is not Repeatable.UNKNOWN
-    return f"{workload.name} ({workload.repeatable})" if known else workload.name
+    return f"{workload.name} ({tr(workload.repeatable)})" if known else workload.name
 
 
 def now() -> datetime:

@@ -370,7 +370,7 @@ def _origins(a: Conditions, b: Conditions) -> list[ConditionDifference]:
     both = OWN not in (a.origin, b.origin)
     whose = tr("Both figures are others', each") if both else tr("One figure is somebody else's,")
     words = tr("{whose} found in a way that nobody here saw.", whose=whose)
-    return _of("origin", tr("whose figure"), a.origin, b.origin, FairnessGrade.NOTE, words)
+    return _of("origin", tr("whose figure"), tr(a.origin), tr(b.origin), FairnessGrade.NOTE, words)
 
 
 def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
@@ -395,10 +395,10 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         found += _of("days", tr("days apart"), day_words(a.day), day_words(b.day), FairnessGrade.NOTE, words)
     if a.status != b.status:
         words = tr("One of them is not what is sold: it may change before it is.")
-        found += _of("status", tr("unit"), a.status, b.status, FairnessGrade.NOTE, words)
+        found += _of("status", tr("unit"), tr(a.status), tr(b.status), FairnessGrade.NOTE, words)
     if a.repeatable != b.repeatable:
         words = tr("Their passes are not equally alike.")
-        found += _of("repeatable", tr("how repeatable"), a.repeatable, b.repeatable, FairnessGrade.NOTE, words)
+        found += _of("repeatable", tr("how repeatable"), tr(a.repeatable), tr(b.repeatable), FairnessGrade.NOTE, words)
     found += _origins(a, b)
     if a.runs != b.runs:
         single = 1 in (a.runs, b.runs)
@@ -408,7 +408,7 @@ def _circumstances(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         )
     if a.extent and b.extent and a.extent != b.extent:
         words = tr("Of one all of a scene counts, of the other what was held.")
-        found += _of("extent", tr("what counts"), a.extent, b.extent, FairnessGrade.NOTE, words)
+        found += _of("extent", tr("what counts"), tr(a.extent), tr(b.extent), FairnessGrade.NOTE, words)
     found += _faults(a, b)
     for side, c in (("a", a), ("b", b)):
         if c.unsettled:

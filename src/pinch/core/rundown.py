@@ -166,13 +166,11 @@ def _drop_wh(
             float(np.interp(a, energy.t, energy.values) - np.interp(b, energy.t, energy.values)) for a, b in edges
         )
         step = step_of(energy.values) or 0.0
-        return Estimate(drop, step * math.sqrt(2.0 * len(stretches) / 12.0), tr("Wh"))
+        return Estimate(drop, step * math.sqrt(2.0 * len(stretches) / 12.0), "Wh")
     if capacity is None:
-        return Estimate(math.nan, math.nan, tr("Wh"))
+        return Estimate(math.nan, math.nan, "Wh")
     step = step_of(charge.values)
-    return Estimate(
-        fallen * capacity / 100.0, step * math.sqrt(2.0 * len(stretches) / 12.0) * capacity / 100.0, tr("Wh")
-    )
+    return Estimate(fallen * capacity / 100.0, step * math.sqrt(2.0 * len(stretches) / 12.0) * capacity / 100.0, "Wh")
 
 
 def _by_power(power: Series | None, charge: Series, stretches: list[_Stretch]) -> Estimate:

@@ -15,7 +15,7 @@ from pinch.intake.table_roles import KnownNames, Role
 from pinch.language import tr
 
 TIMES = ("s", "ms", "min", "h")
-LESS_IS_BETTER = (*TIMES, "W", tr("Wh"), "°C", "dB(A)", "dB", "rpm")
+LESS_IS_BETTER = (*TIMES, "W", "Wh", "°C", "dB(A)", "dB", "rpm")
 """Units of which less is better, where nobody said otherwise."""
 
 Place = tuple[Device, Setting, Workload]

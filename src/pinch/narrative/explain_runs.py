@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from pinch.bench.records import Run, scores_of
 from pinch.charts.spec import minutes
 from pinch.core.budget import Budget
-from pinch.core.causes import Cause
 from pinch.core.cell_scores import CellScore
 from pinch.core.figures import ChannelFigures, Segment
 from pinch.core.framestats import LEAST_STRETCHES
@@ -216,7 +215,7 @@ def explain_segment(j: Judgement, segment: Segment) -> Explanation:
     """A stretch of the limiter strip."""
     share = 100 * j.limiter_share.get(segment.cause, 0.0)
     return Explanation(
-        tr("Held by {cause}", cause=next(c.label for c in Cause if c == segment.cause)),
+        tr("Held by {cause}", cause=tr(segment.cause.replace("-", " "))),
         tr("Here the evidence is: {evidence}.", evidence=segment.evidence),
         (
             tr(

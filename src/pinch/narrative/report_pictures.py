@@ -18,7 +18,7 @@ def pictures_section(book: Book, devices: Sequence[Device], runs: Sequence[RunPo
     found = [_told(photo, d.name) for d in devices for photo in book.photos(d.id)]
     for p in runs:
         photos = book.photos(p.device.id, p.run.id)
-        read = {r.id: f": {r.quantity} {r.value_words}" for r in book.readings(p.run.id)} if photos else {}
+        read = {r.id: f": {tr(r.quantity)} {r.value_words}" for r in book.readings(p.run.id)} if photos else {}
         of = tr(
             "{device}, {setting}, {workload}, run {repeat}",
             device=p.device.name,

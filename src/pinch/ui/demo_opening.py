@@ -18,7 +18,7 @@ def demo_book(parent: QWidget | None = None) -> Path | None:
         return copy
     path = demo_as_made()
     bar = QProgressDialog(tr("Making the demo book …"), tr("Cancel"), 0, 100, parent)
-    bar.setWindowTitle(tr("Pinch"))
+    bar.setWindowTitle("Pinch")
     bar.setWindowModality(Qt.WindowModality.ApplicationModal)
     bar.setMinimumDuration(0)
     bar.setMinimumWidth(340)

@@ -219,7 +219,7 @@ class MainWindow(QMainWindow):
     def tell_away(self, words: str) -> None:
         """Something that an operator who looks elsewhere waits for."""
         if self.preferences.says_yes(NOTIFY):
-            notify(self, tr("Pinch"), words)
+            notify(self, "Pinch", words)
 
     def quiet(self) -> None:
         """End work in the background: nothing disturbs what is measured."""

@@ -25,7 +25,7 @@ UNIT_COLUMNS = (
         Column("claimed sustained", "W"),
         Column("claimed burst", "W"),
     ),
-    *(Column("mass", "kg"), Column("battery", tr("Wh")), Column("status"), Column("how it came"), Column("price")),
+    *(Column("mass", "kg"), Column("battery", "Wh"), Column("status"), Column("how it came"), Column("price")),
     *(Column("currency"), Column("price of"), Column("region"), Column("tax in"), Column("configuration")),
 )
 
@@ -98,7 +98,7 @@ def _unit_row(d: Device) -> tuple[str, ...]:
     claimed = " / ".join(numeral(w, "g") for w in (d.claims.sustained_w, d.claims.burst_w) if w)
     mass = numeral(d.mass_kg, "g") if d.mass_kg else ""
     holds = numeral(d.battery.usable_wh, "g") if d.battery.usable_wh else ""
-    return d.name, str(d.form), d.chip, claimed, mass, holds, standing(d) or tr("not noted"), price_words(offer_of(d))
+    return d.name, tr(d.form), d.chip, claimed, mass, holds, standing(d) or tr("not noted"), price_words(offer_of(d))
 
 
 def _unit_cells(d: Device, offer: Offer | None) -> tuple[Cell, ...]:

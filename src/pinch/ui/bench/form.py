@@ -170,7 +170,6 @@ class FormView(QScrollArea):
         super().__init__()
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.edits: dict[str, FieldEdit] = {}
         self.adders: dict[str, QPushButton] = {}
         self._built_for: tuple[object, ...] = ()

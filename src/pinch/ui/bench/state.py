@@ -212,7 +212,7 @@ def records(book: Book, kind: type[Listed], device_id: int | None) -> Sequence[L
 def detail(record: Listed) -> str:
     """The second line of a record in the list."""
     if isinstance(record, Device):
-        words = [str(record.form), record.chip, standing(record)]
+        words = [tr(record.form), record.chip, standing(record)]
     elif isinstance(record, Setting):
         watts = record.sustained_w
         words = [
@@ -221,14 +221,14 @@ def detail(record: Listed) -> str:
             record.fan,
         ]
     elif isinstance(record, Workload):
-        words = [str(record.kind), tr("{run_s:g} min", run_s=record.run_s / 60), record.score_unit]
+        words = [tr(record.kind), tr("{run_s:g} min", run_s=record.run_s / 60), record.score_unit]
     elif isinstance(record, Protocol):
         words = [
             tr("{repeats} repeats", repeats=record.repeats),
             tr("{ambient_c:g} °C", ambient_c=record.ambient_c) if record.ambient_c is not None else "",
         ]
     elif isinstance(record, Instrument):
-        words = [str(record.measures), record.profile or tr("read by hand")]
+        words = [tr(record.measures), record.profile or tr("read by hand")]
     else:
         words = []
     return " · ".join(filter(None, words))

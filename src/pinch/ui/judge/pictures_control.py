@@ -7,6 +7,7 @@ from PyQt6.QtCore import QObject
 
 from pinch.bench.book import Book
 from pinch.bench.photos import Photo
+from pinch.bench.readings import place_words
 from pinch.bench.records import Device, Run
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -34,7 +35,7 @@ class PicturesControl(QObject):
         if run is None:
             return [], []
         read = [
-            PictureTarget(f"{r.quantity}, {r.value_words} {r.place}".rstrip(), run.id, r.id)
+            PictureTarget(f"{tr(r.quantity)}, {r.value_words} {place_words(r.place)}".rstrip(), run.id, r.id)
             for r in book.readings(run.id)
         ]
         targets = [PictureTarget(tr("this run"), run.id), *read, PictureTarget(book.get(Device, run.device_id).name)]

@@ -49,6 +49,7 @@ class ChartView(QWidget):
         self._legend = StripLegend()
         self._layout.addWidget(self._legend)
         self.graphics = pg.GraphicsLayoutWidget()
+        self.graphics.ci.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # time runs on to the right everywhere
         self.graphics.setBackground(look.theme().paper)
         self.graphics.setAccessibleName(tr("Drawing of the chart"))
         self.graphics.setFocusPolicy(Qt.FocusPolicy.NoFocus)

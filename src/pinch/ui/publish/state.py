@@ -50,7 +50,7 @@ def card_lines(number: int, content: CardContent) -> tuple[str, str]:
         flags.append("edited")
     if not content.card.in_report:
         flags.append(tr("not in the report"))
-    return f"{number}. {content.card.name}", ", ".join([str(content.card.kind), *flags])
+    return f"{number}. {content.card.name}", ", ".join([tr(content.card.kind), *flags])
 
 
 def kinds_of(content: CardContent) -> list[str]:

@@ -72,6 +72,7 @@ class LiveView(QWidget):
         super().__init__()
         self._values_row = QHBoxLayout()
         self._graphics = pg.GraphicsLayoutWidget()
+        self._graphics.ci.setLayoutDirection(Qt.LayoutDirection.LeftToRight)  # time runs on to the right everywhere
         self._graphics.setAccessibleName(tr("Live charts"))
         self._graphics.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.settling = label("", "heading")

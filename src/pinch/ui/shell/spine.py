@@ -1,11 +1,12 @@
 """The spine: the pages in the order of the work, each with a live count."""
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QPainter, QPaintEvent, QPolygonF
-from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFocusEvent, QFontMetrics, QPainter, QPaintEvent, QPolygonF
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QStyle, QVBoxLayout, QWidget
 
-from pinch.language import tr
 from pinch.ui import look
+
+WIDTH, BEFORE, AFTER, LEAST_COUNT = 132, 19, 12, 40
 
 
 class SpineEntry(QAbstractButton):
@@ -34,40 +35,49 @@ class SpineEntry(QAbstractButton):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(132, 34)
+        name = QFontMetrics(look.text_font(10.5, bold=True)).horizontalAdvance(self.text())
+        return QSize(max(WIDTH, BEFORE + name + LEAST_COUNT + AFTER), 34)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        theme, painter = look.theme(), QPainter(self)
+        theme, painter, way = look.theme(), QPainter(self), self.layoutDirection()
         if self.isChecked():
             painter.fillRect(self.rect(), QColor(theme.paper))
-            painter.fillRect(0, 0, 3, self.height(), QColor(theme.accent))
+            bar = QRect(0, 0, 3, self.height())
+            painter.fillRect(QStyle.visualRect(way, self.rect(), bar), QColor(theme.accent))
         if self.hasFocus() and self._by_keyboard:
             painter.setPen(QColor(theme.accent))
             painter.drawRect(self.rect().adjusted(4, 2, -3, -3))
         painter.setPen(QColor(theme.ink))
         painter.setFont(look.text_font(10.5, bold=self.isChecked()))
-        inside = self.rect().adjusted(19, 0, -12, 0)
-        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self.text())
+        inside = QStyle.visualRect(way, self.rect(), self.rect().adjusted(BEFORE, 0, -AFTER, 0))
+        left, right = (
+            QStyle.visualAlignment(way, side) for side in (Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight)
+        )
+        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | left, self.text())
+        room = inside.width() - painter.fontMetrics().horizontalAdvance(self.text()) - 6
         painter.setPen(QColor(theme.quiet))
         painter.setFont(look.figure_font(8.5))
-        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self._count)
+        count = painter.fontMetrics().elidedText(self._count, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | right, count)
 
 
 class Wordmark(QWidget):
     """The name and the two wedges that pinch."""
 
     def sizeHint(self) -> QSize:
-        return QSize(132, 48)
+        return QSize(WIDTH, 48)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         theme, painter = look.theme(), QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(theme.ink))
         painter.setFont(look.text_font(14, bold=True))
-        painter.drawText(self.rect().adjusted(17, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Pinch"))
+        room = QStyle.visualRect(self.layoutDirection(), self.rect(), QRect(17, 0, 78, self.height()))
+        side = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignAbsolute
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | side, "Pinch")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.accent))
-        box = QRectF(78, self.height() / 2 - 6, 16, 12)
+        box = QRectF(room.left() + 61, self.height() / 2 - 6, 16, 12)
         middle = box.center()
         for edge in (box.left(), box.right()):
             tip = middle.x() - 0.5 if edge == box.left() else middle.x() + 0.5
@@ -84,7 +94,6 @@ class Spine(QWidget):
         super().__init__()
         self.setObjectName("spine")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(132)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 1, 0)
         column.setSpacing(0)
@@ -92,6 +101,7 @@ class Spine(QWidget):
         self._group = QButtonGroup(self)
         self._group.setExclusive(True)
         self.entries = [SpineEntry(name, f"Alt+{number}") for number, name in enumerate(pages, 1)]
+        self.setFixedWidth(max(entry.sizeHint().width() for entry in self.entries))
         for number, entry in enumerate(self.entries):
             self._group.addButton(entry, number)
             column.addWidget(entry)
