@@ -16,7 +16,7 @@ LACKS = {
 def matrix_headings(matrix: Grid, share: float) -> tuple[str, ...]:
     """What stands above the columns."""
     of_low = tr(" (low ≥ {share:.0f} %)", share=100 * share) if share > 0 else ""
-    return (tr("Workload"), *matrix.columns, f"Reaches{of_low}", tr("Worth knowing"))
+    return (tr("Workload"), *matrix.columns, tr("Reaches{of_low}", of_low=of_low), tr("Worth knowing"))
 
 
 def matrix_rows(matrix: Grid, share: float) -> list[tuple[str, ...]]:

@@ -16,7 +16,7 @@ from pinch.bench.scratch import scratch_folder
 from pinch.charts.chart_files import face_letters, font_faces
 from pinch.charts.theme import FONTS
 from pinch.core.errors import DataError
-from pinch.language import spoken, tr
+from pinch.language import day_words, spoken, tr
 from pinch.sources.contained import contained
 
 if TYPE_CHECKING:
@@ -167,7 +167,7 @@ def _environment(folder: Path | None) -> "Environment":
     environment = ImmutableSandboxedEnvironment(
         loader=ChoiceLoader(loaders), autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=StrictUndefined
     )
-    environment.globals.update(tr=tr, language=spoken())
+    environment.globals.update(tr=tr, day_words=day_words, language=spoken())
     return environment
 
 

@@ -26,29 +26,20 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, listed, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
-from pinch.language import tr
+from pinch.language import spoken, tr
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.splitting import can_split
 from pinch.narrative.claims import Claim, share_words
 from pinch.narrative.quotable import Outdated, outdated
 
-WIN_WORDS = (
-    *("faster", "quicker", "beats", "beat", "wins", "win", "won", "leads", "lead", "ahead", "better", "best"),
-    *("outperforms", "outpaces", "superior", "slower", "worse", "loses", "lose", "trails", "behind", "crushes"),
-)
+WIN_WORDS = tr(
+    "faster · quicker · beats · beat · wins · win · won · leads · lead · ahead · better · best · outperforms · "
+    "outpaces · superior · slower · worse · loses · lose · trails · behind · crushes"
+).split(" · ")
+"""Words that say who is ahead, and below those that say that nobody is; each language has its own."""
 MOST_NAMED, MOST_UNFAIR = 3, 3
-TIE_WORDS = (
-    "tie",
-    "same",
-    "equal",
-    "level",
-    "can't tell",
-    "cannot tell",
-    "no difference",
-    "alike",
-    "within",
-)
+TIE_WORDS = tr("tie · same · equal · level · can't tell · cannot tell · no difference · alike · within").split(" · ")
 
 
 class Weight(IntEnum):
@@ -192,7 +183,7 @@ def _titled(content: CardContent) -> Iterator[Concern]:
 def _ties_as_wins(content: CardContent, said: str) -> Iterator[Concern]:
     """Words that make a win of what is a tie or cannot be told."""
     text = said.casefold()
-    wins = [word for word in WIN_WORDS if re.search(rf"\b{word}\b", text)]
+    wins = [word for word in WIN_WORDS if re.search(rf"\b{re.escape(word)}\b", text)]
     if not wins or any(word in text for word in TIE_WORDS):
         return
     pairs = _pairs(content)
@@ -505,7 +496,7 @@ def strange_numbers(text: str, composed: str) -> list[str]:
 def _follows(written: str, known: Set[float]) -> bool:
     """Whether a number is the difference, the ratio, or the one in % of the other, of two that are known and stand in
     the same sentence, as exactly as it is written."""
-    value, digits = _number(written), len(written.partition(".")[2])
+    value, digits = _number(written), len(_plain_figures(written).partition(".")[2])
     for a in known:
         for b in known - {a}:
             ratio = a / b if b else math.inf
@@ -515,13 +506,20 @@ def _follows(written: str, known: Set[float]) -> bool:
     return False
 
 
-_GROUPED = r"\d{1,3}(?:,\d{3})+(?:\.\d+)?"
+_THOUSANDS, _DECIMAL = re.escape(spoken().thousands), re.escape(spoken().decimal)
+_GROUPED = rf"\d{{1,3}}(?:{_THOUSANDS}\d{{3}})+(?:{_DECIMAL}\d+)?"
 _NUMBER = re.compile(rf"(?<![\w.,])(?:{_GROUPED}(?!\d)|\d+(?:[.,]\d+)?)")
 
 
 def _number(written: str) -> float:
+    return float(_plain_figures(written))
+
+
+def _plain_figures(written: str) -> str:
+    """A number that stands in a sentence as Python reads it."""
     grouped = re.fullmatch(_GROUPED, written)
-    return float(written.replace(",", "" if grouped else "."))
+    whole = written.replace(spoken().thousands, "") if grouped else written
+    return whole.replace(",", ".")
 
 
 def _pairs(content: CardContent) -> list[tuple[CompareResult, Compared]]:
