@@ -224,7 +224,9 @@ def placed_runs(book: BookPoints, mine: Sequence[RunPoint], choice: ScaleChoice)
         reason = p.why_not or ("" if power else _lack(choice.axis))
         if choice.measure == AVERAGE and score and id(p) not in alike:
             reason = reason or OTHER_METRIC
-        reason = reason or ("" if score else tr("no {get} can be had.", get=LOW_NAMES.get(choice.measure, "score")))
+        reason = reason or (
+            "" if score else tr("no {measure} can be had.", measure=LOW_NAMES.get(choice.measure, "score"))
+        )
         if reason or not power or not score:
             left_out.append(Note("left-out", f"{p.name}: {reason}"))
         else:

@@ -168,7 +168,7 @@ def _lows(j: Judgement) -> dict[str, float]:
 def moved_words(old: Digest, new: Digest) -> Sequence[str]:
     """What differs between two digests of the same log."""
     found = (
-        [tr("window {state} → {state_2}", state=tr(old.state), state_2=tr(new.state))] if old.state != new.state else []
+        [tr("window {before} → {after}", before=tr(old.state), after=tr(new.state))] if old.state != new.state else []
     )
     before, after = (max(d.shares, key=lambda c: d.shares[c], default="") for d in (old, new))
     if before != after and before and after:

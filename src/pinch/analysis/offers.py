@@ -47,15 +47,15 @@ def _median(offers: Sequence[Offer]) -> Offer:
     span = (
         days[-1]
         if len(set(days)) == 1
-        else tr("{days} to {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
+        else tr("{first} to {last}", first=day_words(days[0]), last=day_words(days[-1]))
         if days
         else tr("no noted days")
     )
     words = tr(
-        "median of {offers} offers from {prices:g} to {prices_2:g} {currency}, {span}",
+        "median of {offers} offers from {least:g} to {most:g} {currency}, {span}",
         offers=len(offers),
-        prices=min(prices),
-        prices_2=max(prices),
+        least=min(prices),
+        most=max(prices),
         currency=offers[0].currency,
         span=span,
     )

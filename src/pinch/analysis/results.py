@@ -73,9 +73,7 @@ def chosen_results(
 def name_out(metric: Metric) -> str:
     """A metric as commands and open data name it: a low without its school, which stands beside it."""
     return (
-        tr("low {partition}", partition=LOW_NAMES[metric.key].partition(" low")[0])
-        if metric.key in LOW_NAMES
-        else metric.key
+        tr("low {share}", share=LOW_NAMES[metric.key].partition(" low")[0]) if metric.key in LOW_NAMES else metric.key
     )
 
 

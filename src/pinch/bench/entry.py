@@ -110,7 +110,7 @@ def read_count(text: str, what: str) -> int:
     """
     value = read_quantity(text, "").value if text.strip() else 1.0
     if value != int(value) or value < 1:
-        raise PinchError(tr("The {what} behind each are a whole number, not {strip}.", what=what, strip=text.strip()))
+        raise PinchError(tr("The {what} behind each are a whole number, not {typed}.", what=what, typed=text.strip()))
     return int(value)
 
 
@@ -157,9 +157,9 @@ def _converted(value: float, typed_unit: str, unit: str, question: str, text: st
     if factor is None:
         raise PinchError(
             tr(
-                "{strip!r} is not{in_}: {typed_unit!r} does not belong here.",
-                strip=text.strip(),
-                in_=_in(unit) or tr(" a plain number"),
+                "{typed!r} is not{in_unit}: {typed_unit!r} does not belong here.",
+                typed=text.strip(),
+                in_unit=_in(unit) or tr(" a plain number"),
                 typed_unit=typed_unit,
             )
         )

@@ -43,7 +43,7 @@ def open_plain(path: Path) -> Iterator[IO[bytes]]:
         raise DataError(str(path), tr("there is no such file")) from None
     except (OSError, ValueError) as error:
         raise DataError(
-            str(path), tr("it cannot be read ({getattr})", getattr=getattr(error, "strerror", error))
+            str(path), tr("it cannot be read ({reason})", reason=getattr(error, "strerror", error))
         ) from None
     if not stat.S_ISREG(os.fstat(descriptor).st_mode):
         os.close(descriptor)
@@ -116,4 +116,9 @@ def write_whole(path: Path, content: bytes) -> None:
     try:
         replace_file(path, content)
     except OSError as error:
-        raise DataError(str(path), tr("it cannot be written ({strerror})", strerror=error.strerror)) from None
+        raise not_written(error, path) from None
+
+
+def not_written(error: OSError, place: Path) -> DataError:
+    """That something cannot be written, and why: the file that the error names, else the place."""
+    return DataError(str(error.filename or place), tr("it cannot be written ({strerror})", strerror=error.strerror))

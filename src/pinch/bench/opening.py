@@ -145,9 +145,9 @@ def _checked_version(book: Book) -> int:
         raise BookError(
             book.path,
             tr(
-                "was made by a newer Pinch (version {version}; this one knows {version_2})",
-                version=version,
-                version_2=schema.VERSION,
+                "was made by a newer Pinch (version {made}; this one knows {known})",
+                made=version,
+                known=schema.VERSION,
             ),
         )
     expected = schema.shape_of(version)

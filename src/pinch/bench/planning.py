@@ -411,9 +411,9 @@ def _notes(bench: PlanBench, with_watts: int, runs: int, factor: float) -> list[
             Note(
                 "energy",
                 tr(
-                    "{runs} of {runs_2} runs claim no limit and are not in the energy.",
-                    runs=runs - with_watts,
-                    runs_2=runs,
+                    "{some} of {all_runs} runs claim no limit and are not in the energy.",
+                    some=runs - with_watts,
+                    all_runs=runs,
                 ),
             )
         )

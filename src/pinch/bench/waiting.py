@@ -223,10 +223,10 @@ def _take_in(book: Book, path: Path, run_id: int) -> str:
     try:
         if book.get(Run, run_id).status is not None:
             return tr(
-                "{path} is left alone: run {run_id} of {path_2} has ended already.",
+                "{path} is left alone: run {run_id} of {book} has ended already.",
                 path=path.name,
                 run_id=run_id,
-                path_2=book.path.name,
+                book=book.path.name,
             )
         _, before = runlogs.log_size(book, run_id)
         with book.change():

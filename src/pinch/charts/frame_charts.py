@@ -33,7 +33,9 @@ def frame_strip(kinds: FrameKinds, figures: FrameFigures, title: str, footnote: 
     t, ms = _longest(kinds.ends_s, kinds.drawn_ms)
     rules = (Rule(1000.0 / figures.low_1.percentile, "1 % low"),)
     panel = Panel(tr("Frame time"), "ms", (Line(t, ms, slot),), rules=rules, key="frame-time")
-    longest = tr("{frames} frames, the longest {max:.1f} ms.", frames=figures.frames, max=kinds.drawn_ms.max())
+    longest = tr(
+        "{frames} frames, the longest {longest_ms:.1f} ms.", frames=figures.frames, longest_ms=kinds.drawn_ms.max()
+    )
     return Chart(title, (panel,), tr("Time"), "min:s", clock=True, footnote=footnote, alternative=f"{title} {longest}")
 
 

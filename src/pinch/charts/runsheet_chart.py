@@ -80,12 +80,12 @@ def sheet_chart(planned: PlannedSheet, title: str) -> SheetChart:
     made = tuple(SheetRow(moment(d, "%a %-d %b"), tuple(row)) for d, row in rows.items())
     runs = sum(b.kind == "run" for b in blocks)
     alternative = tr(
-        "{title} {runs} runs on {made} days, from {clock} to {clock_2}.",
+        "{title} {runs} runs on {made} days, from {begin} to {end}.",
         title=title,
         runs=runs,
         made=len(made),
-        clock=clock(first),
-        clock_2=clock(last),
+        begin=clock(first),
+        end=clock(last),
     )
     footnote = tr(
         "{plan} · order: {order} · protocol: {protocol}",

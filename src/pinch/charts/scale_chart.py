@@ -176,7 +176,10 @@ def _dots(s: DrawnSeries) -> list[Dots]:
         Dots(
             np.array([w for w, _, _ in claims], dtype=float),
             np.array([score / s.unit for _, score, _ in claims]),
-            tuple(tr("{name}, {name_2}: claimed {w:g} W", name=s.name, name_2=name, w=w) for w, _, name in claims),
+            tuple(
+                tr("{name}, {setting}: claimed {claimed_w:g} W", name=s.name, setting=name, claimed_w=w)
+                for w, _, name in claims
+            ),
             s.slot,
             light=True,
         )
@@ -234,10 +237,10 @@ def _words(s: DrawnSeries) -> str:
     words = tr("{points} runs of {name}.", points=len(s.points), name=s.name)
     if s.ladder is not None:
         words += tr(
-            " From {score} at {power:.1f} W to {score_2} at",
-            score=plain(s.ladder.score[0]),
+            " From {from_score} at {power:.1f} W to {to_score} at",
+            from_score=plain(s.ladder.score[0]),
             power=s.ladder.power[0],
-            score_2=plain(s.ladder.score[-1]),
+            to_score=plain(s.ladder.score[-1]),
         )
         words += tr(" {power:.1f} W.", power=s.ladder.power[-1])
     if s.spot is not None:

@@ -236,10 +236,10 @@ def _builds(a: Conditions, b: Conditions) -> list[ConditionDifference]:
         older = ("a" if days is not None and days < 0 else "b") if old else BOTH
         gap = tr(", {days} days apart", days=abs(days)) if days else ""
         words = tr(
-            "The {what} was not the same: {build} against {build_2}{gap}.",
+            "The {what} was not the same: {one} against {other}{gap}.",
             what=tr(what),
-            build=_build(one),
-            build_2=_build(other),
+            one=_build(one),
+            other=_build(other),
             gap=gap,
         )
         if ("", "") in (one, other):

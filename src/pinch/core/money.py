@@ -45,9 +45,9 @@ def money_pair(a: Deal, base: Deal) -> MoneyPair:
         raise DataError(
             "prices",
             tr(
-                "one is in {currency}, the other in {currency_2}",
-                currency=a.currency or tr("no currency"),
-                currency_2=base.currency or tr("none"),
+                "one is in {one}, the other in {other}",
+                one=a.currency or tr("no currency"),
+                other=base.currency or tr("none"),
             ),
         )
     if a.equal_price <= 0 or base.equal_price <= 0:

@@ -103,7 +103,7 @@ def _minutes(n: Sequence[float]) -> Worked:
     _above_zero("battery", wh, watts)
     m = 60 * wh / watts
     return Worked(
-        tr("{m} min ({m_2} h {m_3:.0f} min)", m=plain(m), m_2=int(m) // 60, m_3=m % 60),
+        tr("{all_minutes} min ({hours} h {minutes:.0f} min)", all_minutes=plain(m), hours=int(m) // 60, minutes=m % 60),
         (
             tr("60 × {wh:g} Wh / {watts:g} W = {m} min", wh=wh, watts=watts, m=plain(m)),
             tr("{m} min a Wh", m=plain(m / wh, 3)),
@@ -126,7 +126,7 @@ def _to_fahrenheit(n: Sequence[float]) -> Worked:
         tr("{f} °F", f=plain(f)),
         (
             tr("1.8 × {n:g} + 32 = {f} °F", n=n[0], f=plain(f)),
-            tr("a difference of {n:g} K is {n_2:g} °F", n=n[0], n_2=1.8 * n[0]),
+            tr("a difference of {kelvin:g} K is {fahrenheit:g} °F", kelvin=n[0], fahrenheit=1.8 * n[0]),
         ),
     )
 
@@ -154,7 +154,7 @@ def _background(n: Sequence[float]) -> Worked:
     if alone.upper_bound:
         return Worked(tr("at most {level:.1f} dB: at or near the room", level=alone.level), (alone.words,))
     taken = tr(
-        "{level:g} − {correction:.2f} = {level_2:.2f} dB", level=level, correction=alone.correction, level_2=alone.level
+        "{level:g} − {correction:.2f} = {alone:.2f} dB", level=level, correction=alone.correction, alone=alone.level
     )
     rule = ("K = −10 lg(1 − 10^(−ΔL/10))",) if alone.correction else ()
     return Worked(tr("{level:.2f} dB", level=alone.level), (alone.words, *rule, taken))

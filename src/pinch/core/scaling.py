@@ -97,11 +97,11 @@ def _falling(ladder: Ladder) -> list[Note]:
             why = heat or tr("often that is heat")
             by = 100.0 * (1.0 - rung.score / best.score)
             words = tr(
-                "{cell} draws more than {cell_2} ({power_w:.1f} against {power_w_2:.1f} W) and is",
+                "{cell} draws more than {cell_2} ({more_w:.1f} against {less_w:.1f} W) and is",
                 cell=rung.cell,
                 cell_2=best.cell,
-                power_w=rung.power_w,
-                power_w_2=best.power_w,
+                more_w=rung.power_w,
+                less_w=best.power_w,
             )
             found.append(Note("falling", tr("{words} {by:.1f} % slower: {why}.", words=words, by=by, why=why)))
         if best is None or rung.score > best.score:

@@ -70,9 +70,9 @@ def longest_contact(temp_c: float, material: Material) -> Contact | None:
 def _question(temp_c: float, rise: float | None, chip_c: float | None) -> str:
     if temp_c > MOST_C:
         return tr(
-            "{temp_c:.0f} °C is hotter than a case gets. Were these °F ({temp_c_2:.0f} °C)?",
-            temp_c=temp_c,
-            temp_c_2=(temp_c - 32) / 1.8,
+            "{typed:.0f} °C is hotter than a case gets. Were these °F ({celsius:.0f} °C)?",
+            typed=temp_c,
+            celsius=(temp_c - 32) / 1.8,
         )
     if rise is not None and rise < -COLDER_K:
         return tr("{rise:.0f} K colder than the room. Is the unit right, or was the room entered wrongly?", rise=-rise)

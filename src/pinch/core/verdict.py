@@ -231,9 +231,9 @@ def _order_words(gain: _Gain, found: Answer) -> list[str]:
         what = drift if ordered.drift.is_evident else tr("other days are")
         words.append(
             tr(
-                "{measured} {measured_2:+.1f} %, of which {what} taken out",
+                "{measured} {by:+.1f} %, of which {what} taken out",
                 measured=MEASURED,
-                measured_2=100 * measured,
+                by=100 * measured,
                 what=what,
             ).replace("-", "−")
         )

@@ -224,7 +224,7 @@ class _Known:
         if of[Side.DEVICE] not in self.devices:
             made.append(tr("the device {of}", of=of[Side.DEVICE]))
         if self.setting(of) is None:
-            made.append(tr("the setting {of} of {of_2}", of=of[Side.SETTING], of_2=of[Side.DEVICE]))
+            made.append(tr("the setting {setting} of {device}", setting=of[Side.SETTING], device=of[Side.DEVICE]))
         if of[Side.WORKLOAD] not in self.roots:
             made.append(
                 tr(
@@ -234,7 +234,7 @@ class _Known:
                 )
             )
         if of[Side.VARIANT] and self.workload(of) is None:
-            made.append(tr("the variant {of} of {of_2}", of=of[Side.VARIANT], of_2=of[Side.WORKLOAD]))
+            made.append(tr("the variant {variant} of {workload}", variant=of[Side.VARIANT], workload=of[Side.WORKLOAD]))
         return made
 
 
@@ -261,4 +261,4 @@ def _listed(things: tuple[str, ...], most: int = 4) -> str:
     shown = list(things[:most])
     if len(things) > most:
         shown.append(tr("{things} more", things=len(things) - most))
-    return shown[0] if len(shown) == 1 else tr("{shown} and {shown_2}", shown=", ".join(shown[:-1]), shown_2=shown[-1])
+    return shown[0] if len(shown) == 1 else tr("{shown} and {last}", shown=", ".join(shown[:-1]), last=shown[-1])

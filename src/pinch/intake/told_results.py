@@ -198,5 +198,5 @@ def _factor(value: ToldValue, workload: Workload, metric: str, own_unit: str | N
     factor = factor_between(value.unit, unit) if value.unit and unit else 1.0
     if factor is None:
         what = workload.name if metric in MAIN else tr("{metric} of {workload}", metric=metric, workload=workload.name)
-        raise PinchError(tr("its unit is {unit}, that of {what} is {unit_2}", unit=value.unit, what=what, unit_2=unit))
+        raise PinchError(tr("its unit is {told}, that of {what} is {unit}", told=value.unit, what=what, unit=unit))
     return factor

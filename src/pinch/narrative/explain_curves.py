@@ -60,9 +60,9 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
         _MEANINGS[spot.rule],
         (*formula, tr("P = {power_w:.1f} W", power_w=spot.power_w)),
         tr(
-            "Measured range {power:.1f} to {power_2:.1f} W of the {axis}; nothing is said outside it.",
-            power=ladder.power[0],
-            power_2=ladder.power[-1],
+            "Measured range {from_w:.1f} to {to_w:.1f} W of the {axis}; nothing is said outside it.",
+            from_w=ladder.power[0],
+            to_w=ladder.power[-1],
             axis=result.choice.axis,
         ),
         _interval_words(spot.low_w, spot.high_w),
@@ -83,7 +83,7 @@ def explain_curve(result: ScaleResult, s: CurveSeries) -> Explanation:
     elif ladder.shape == RISE:
         formula = (
             "y = a − d · g(P)",
-            tr("ceiling not reached; {max} at the most watts", max=plain(ladder.score.max())),
+            tr("ceiling not reached; {score} at the most watts", score=plain(ladder.score.max())),
         )
     elif ladder.shape == CORNER:
         formula = (
@@ -111,11 +111,11 @@ def explain_curve(result: ScaleResult, s: CurveSeries) -> Explanation:
         ),
         (*formula, ladder.why),
         tr(
-            "{rungs} settings, {points} runs, {power:.1f} to {power_2:.1f} W.",
+            "{rungs} settings, {points} runs, {from_w:.1f} to {to_w:.1f} W.",
             rungs=len(ladder.rungs),
             points=len(s.points),
-            power=ladder.power[0],
-            power_2=ladder.power[-1],
+            from_w=ladder.power[0],
+            to_w=ladder.power[-1],
         ),
         known or tr("No setting was repeated, so no interval can be claimed."),
         "curves-over-watts",
@@ -196,7 +196,7 @@ def _interval_words(low_w: float, high_w: float) -> str:
 
 def explain_at_watts(found: AtWatts, v: Verdict, power_w: float, delta: float) -> Explanation:
     """A curve read at given watts, with its verdict against the best one there."""
-    own = tr(" ({percent} to {percent_2})", percent=percent(v.low), percent_2=percent(v.high)) if v.has_interval else ""
+    own = tr(" ({low} to {high})", low=percent(v.low), high=percent(v.high)) if v.has_interval else ""
     return Explanation(
         tr("{found} at {power_w:.1f} W", found=found.name, power_w=power_w),
         tr(

@@ -43,9 +43,9 @@ def explain_line(sheet: ModesSheet, instruments: Sequence[Instrument]) -> Explan
             residual_sd=plain(line.residual_sd, 2),
         ),
         tr(
-            "Efficiency {budget_words} Floor {budget_words_2}",
-            budget_words=budget_words(efficiency_budget(sheet.wall, sheet.device, instruments)),
-            budget_words_2=budget_words(floor_budget(sheet.wall, sheet.device, instruments)),
+            "Efficiency {efficiency} Floor {floor}",
+            efficiency=budget_words(efficiency_budget(sheet.wall, sheet.device, instruments)),
+            floor=budget_words(floor_budget(sheet.wall, sheet.device, instruments)),
         ),
         "wall",
         (*(n.text for n in sheet.wall.notes), cautions.MAINS),
@@ -238,9 +238,9 @@ def explain_rundown(p: RunPoint) -> Explanation:
         tuple(lines),
         p.workload.name,
         tr(
-            "95 %: {hours_words} to {hours_words_2}",
-            hours_words=hours_words(d.low_h),
-            hours_words_2=hours_words(d.high_h),
+            "95 %: {low} to {high}",
+            low=hours_words(d.low_h),
+            high=hours_words(d.high_h),
         )
         if d.low_h is not None
         else "",

@@ -147,7 +147,11 @@ def explain_burst(j: Judgement, claimed: ClaimedLimits) -> Explanation:
             load_start_s=j.load_start_s,
             burst_s=p.burst_s.value,
         ),
-        tr("± {u} W on the plateau, ± {u_2} s on its length.", u=plain(p.burst.u, 2), u_2=plain(p.burst_s.u, 2))
+        tr(
+            "± {watts} W on the plateau, ± {seconds} s on its length.",
+            watts=plain(p.burst.u, 2),
+            seconds=plain(p.burst_s.u, 2),
+        )
         if math.isfinite(p.burst.u)
         else "",
         "burst",
@@ -184,10 +188,10 @@ def _whole_hold(j: Judgement, f: ChannelFigures) -> list[str]:
         return []
     return [
         tr(
-            "all of the load / burst = {whole} / {burst} = {whole_2:.1f} %",
+            "all of the load / burst = {whole} / {burst} = {share:.1f} %",
             whole=plain(whole),
             burst=plain(f.burst),
-            whole_2=100 * whole / f.burst,
+            share=100 * whole / f.burst,
         )
     ]
 
@@ -336,7 +340,7 @@ def explain_score(run: Run, unit: str) -> Explanation:
         tr("{scores} passes; {warm_up} to warm up, which do not count.", scores=len(scores), warm_up=warm_up)
         if warm_up
         else tr("{scores} passes.", scores=len(scores)),
-        tr("From {scores} to {scores_2}.", scores=plain(min(scores)), scores_2=plain(max(scores)))
+        tr("From {least} to {most}.", least=plain(min(scores)), most=plain(max(scores)))
         if len(scores) > 1
         else tr("One pass says nothing about chance."),
         "passes",

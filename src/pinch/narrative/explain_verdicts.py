@@ -79,9 +79,9 @@ def _verdict_lines(c: Compared, base: Compared, row: WorkRow) -> list[str]:
     if v.has_interval:
         lines.append(
             tr(
-                "95 %: {percent} to {percent_2}{together_words}",
-                percent=percent(v.low),
-                percent_2=percent(v.high),
+                "95 %: {low} to {high}{together_words}",
+                low=percent(v.low),
+                high=percent(v.high),
                 together_words=together_words(v),
             )
         )
@@ -193,9 +193,9 @@ def design_interval(split: UpliftSplit) -> str:
     if not math.isfinite(split.design_low):
         return ""
     return tr(
-        "{points_words} to {points_words_2}",
-        points_words=points_words(split.design_low),
-        points_words_2=points_words(split.design_high),
+        "{average} to {low}",
+        average=points_words(split.design_low),
+        low=points_words(split.design_high),
     )
 
 
@@ -245,9 +245,9 @@ def explain_price(name: str, base: str, offer: Offer, index: Index, pair: MoneyP
         tr("The price difference beside the score difference. Whether it is worth it is yours to say."),
         (
             tr(
-                "price {percent}, score {percent_2}",
-                percent=percent(1 + pair.price_difference),
-                percent_2=percent(1 + pair.score_difference),
+                "price {low}, score {high}",
+                low=percent(1 + pair.price_difference),
+                high=percent(1 + pair.score_difference),
             ),
             tr("score for money: {value_ratio} × that of {base}", value_ratio=plain(pair.value_ratio, 3), base=base),
             tr("as much for money at {break_even:.0f} {currency}", break_even=pair.break_even, currency=offer.currency),

@@ -62,7 +62,7 @@ def matrix_words(matrix: Grid, device: str, share: float) -> str:
 
 def fields_words(matrix: Grid) -> str:
     """What stands in the fields."""
-    return tr("In the fields: the average, and after the stroke the {get}.", get=LOW_NAMES.get(matrix.low, matrix.low))
+    return tr("In the fields: the average, and after the stroke the {low}.", low=LOW_NAMES.get(matrix.low, matrix.low))
 
 
 def fields_of(row: GridRow) -> tuple[str, ...]:

@@ -40,11 +40,11 @@ def headline(sheet: ModesSheet, share: float) -> str:
         )
     least, most = drawing[0], drawing[-1]
     words = tr(
-        "{device} draws {power_w:.1f} W at {setting} to {power_w_2:.1f} W at ",
+        "{device} draws {more_w:.1f} W at {setting} to {less_w:.1f} W at ",
         device=sheet.device.name,
-        power_w=least.power_w or 0,
+        more_w=least.power_w or 0,
         setting=least.setting.name,
-        power_w_2=most.power_w or 0,
+        less_w=most.power_w or 0,
     )
     words += most.setting.name
     if quiet is not None and quiet.noise is not None:
@@ -97,7 +97,7 @@ def lock_words(choice: LockChoice, unit: str) -> str:
     without = tr("{score} without a lock", score=plain(free.score or 0.0))
     heat = heat_share(free)
     without += tr(", {heat:.0f} % of it by heat", heat=100 * heat) if heat is not None else ""
-    runs = tr("{runs} against {runs_2}", runs=counted(len(best.runs), "run"), runs_2=len(free.runs))
+    runs = tr("{runs} against {others}", runs=counted(len(best.runs), "run"), others=len(free.runs))
     return tr(
         "Of {tried} {setting} holds the most: {score}{at}; {without} ({runs}).",
         tried=counted(choice.tried, "clock lock"),
@@ -187,16 +187,16 @@ def battery_words(sheet: ModesSheet, package_w: float) -> str:
     value, low, high = sheet.lasting.hours(package_w)
     draw = line.at(package_w).value
     between = (
-        tr("({hours_words} to {hours_words_2}) ", hours_words=hours_words(low), hours_words_2=hours_words(high))
+        tr("({low} to {high}) ", low=hours_words(low), high=hours_words(high))
         if hours_words(low) != hours_words(high)
         else ""
     )
     return tr(
         "At {package_w:g} W of the package the battery gives {draw:.1f} W and lasts "
-        "{hours_words} {between}from full, {draw_2:.2f} min for each Wh.{worn}",
+        "{hours} {between}from full, {draw_2:.2f} min for each Wh.{worn}",
         package_w=package_w,
         draw=draw,
-        hours_words=hours_words(value),
+        hours=hours_words(value),
         between=between,
         draw_2=60 / draw,
         worn=worn,
@@ -364,7 +364,7 @@ def hours_words(hours: float | None) -> str:
         return ""
     minutes = round(60 * hours)
     return (
-        unbroken(tr("{minutes} h {minutes_2:02d} min", minutes=minutes // 60, minutes_2=minutes % 60))
+        unbroken(tr("{hours} h {minutes:02d} min", hours=minutes // 60, minutes=minutes % 60))
         if minutes >= 60
         else tr("{minutes} min", minutes=minutes)
     )

@@ -110,13 +110,13 @@ def money_words(shown: ShownComparison) -> list[str]:
         )
         told.append(
             tr(
-                "{which_price}{cell} costs {more} than {baseline} and gives {more_2}; as much for money"
+                "{which_price}{cell} costs {costs} than {baseline} and gives {gives}; as much for money"
                 " at {break_even:.0f} {currency} ({of_offer}; {of_offer_2}).{unlike}",
                 which_price=_which_price(result, cell),
                 cell=cell.name,
-                more=_more(pair.price_difference),
+                costs=_more(pair.price_difference),
                 baseline=result.baseline.name,
-                more_2=more,
+                gives=more,
                 break_even=pair.break_even,
                 currency=offer.currency,
                 of_offer=_of_offer(offer),

@@ -135,10 +135,10 @@ def _resistance(subject: Device, own: Sequence[RunPoint]) -> list[Claim]:
     middle = found[len(found) // 2]
     rooms = tr("room {span}", span=_span([p.run.ambient_c or 0.0 for p in with_room]))
     span = tr(
-        "median of {found}, {found_2:.2f} to {found_3:.2f} K/W, {rooms}",
-        found=counted(len(found), "run"),
-        found_2=found[0],
-        found_3=found[-1],
+        "median of {runs}, {low:.2f} to {high:.2f} K/W, {rooms}",
+        runs=counted(len(found), "run"),
+        low=found[0],
+        high=found[-1],
         rooms=rooms,
     )
     span = tr("one run, {rooms}", rooms=rooms) if len(found) == 1 else span
@@ -453,7 +453,7 @@ def _named(runs: Sequence[RunPoint]) -> str:
     return (
         "; ".join(names)
         if len(names) <= 4
-        else tr("{names} and {names_2} more", names="; ".join(names[:3]), names_2=len(names) - 3)
+        else tr("{names} and {more} more", names="; ".join(names[:3]), more=len(names) - 3)
     )
 
 
@@ -469,7 +469,7 @@ def _logs_claim(own: Sequence[RunPoint], runs: Sequence[RunPoint]) -> Claim:
         span = (
             tr(", made on {days}", days=day_words(days[0]))
             if len(days) == 1
-            else tr(", made between {days} and {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
+            else tr(", made between {first} and {last}", first=day_words(days[0]), last=day_words(days[-1]))
         )
         span += (
             tr(" ({dated} of them; the day of the others is not known)", dated=len(dated))

@@ -127,7 +127,7 @@ def _unjudged(results: Sequence[CompareResult], compared: int) -> Claim:
     named = (
         listed(names)
         if len(names) <= MOST_NAMED
-        else tr("{names} and {names_2} more workloads", names=", ".join(names[:3]), names_2=len(names) - 3)
+        else tr("{names} and {more} more workloads", names=", ".join(names[:3]), more=len(names) - 3)
     )
     why = tr("no difference can be judged without repeats, or a word on how far they scatter")
     cells = [(c, r.rows[0].workload.id) for r in results for c in r.choice.cells]

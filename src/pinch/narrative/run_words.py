@@ -128,7 +128,7 @@ def overlay_of(runs: Sequence[RunStory]) -> Chart:
     overlaid = [
         Overlaid(name, run.log, run.judged, slot) for slot, (name, run) in enumerate(zip(names, runs, strict=True))
     ]
-    title = tr("{names} beside {names_2}", names=names[0], names_2=", ".join(names[1:]))
+    title = tr("{first} beside {others}", first=names[0], others=", ".join(names[1:]))
     return overlay_chart(overlaid, title, " · ".join(dict.fromkeys(run.footnote for run in runs)))
 
 

@@ -16,7 +16,7 @@ def duration(seconds: float) -> str:
     return (
         tr("{minutes} min", minutes=minutes)
         if minutes < 60
-        else tr("{minutes} h {minutes_2:02d}", minutes=minutes // 60, minutes_2=minutes % 60)
+        else tr("{hours} h {minutes:02d}", hours=minutes // 60, minutes=minutes % 60)
     )
 
 

@@ -19,11 +19,7 @@ def percent(ratio: float) -> str:
 
 def index_interval(index: Index) -> str:
     """The interval of an index as differences; empty where there is none."""
-    return (
-        tr("{percent} to {percent_2}", percent=percent(index.low), percent_2=percent(index.high))
-        if math.isfinite(index.low)
-        else ""
-    )
+    return tr("{low} to {high}", low=percent(index.low), high=percent(index.high)) if math.isfinite(index.low) else ""
 
 
 def in_brackets(index: Index) -> str:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
-from pinch.bench.files import replace_file
+from pinch.bench.files import not_written, replace_file
 from pinch.bench.photos import Photo
 from pinch.core.errors import PinchError
 from pinch.core.frames import part_frames
@@ -46,13 +46,7 @@ def write_book_folder(book: Book, folder: Path, progress: Callable[[float], bool
         document = json.dumps(index.model_dump(mode="json"), indent=1, ensure_ascii=False)
         replace_file(folder / INDEX, (document + "\n").encode())
     except OSError as error:
-        raise PinchError(
-            tr(
-                "{filename}: it cannot be written ({strerror}).",
-                filename=error.filename or folder,
-                strerror=error.strerror,
-            )
-        ) from None
+        raise not_written(error, folder) from None
     return len(index.runs)
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from markupsafe import Markup
 
-from pinch.bench.files import replace_file
+from pinch.bench.files import not_written, replace_file
 from pinch.charts.chart_files import bare_png, bare_svg
 from pinch.charts.draw.frame import bare_height
 from pinch.charts.series import series_of
@@ -66,13 +66,7 @@ class BegunReport:
                 replace_file(path, content())
                 paths.append(path)
         except OSError as error:
-            raise PinchError(
-                tr(
-                    "{filename}: it cannot be written ({strerror}).",
-                    filename=error.filename or folder,
-                    strerror=error.strerror,
-                )
-            ) from None
+            raise not_written(error, folder) from None
         return paths
 
 
@@ -169,11 +163,11 @@ def markdown(story: Story) -> str:
             parts += [f"![{escaped(photo.alternative)}]({photo_path(photo)})", escaped(caption)]
     parts.append(
         tr(
-            "Made with Pinch {version}; data {fingerprint}. {licence}: {licence_2}",
+            "Made with Pinch {version}; data {fingerprint}. {licence}: {address}",
             version=story.version,
             fingerprint=story.fingerprint,
             licence=story.licence[0],
-            licence_2=story.licence[1],
+            address=story.licence[1],
         )
     )
     return "\n\n".join(filter(None, parts)) + "\n"

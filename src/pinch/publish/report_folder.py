@@ -11,7 +11,7 @@ from pathlib import Path
 
 from pydantic import BaseModel
 
-from pinch.bench.files import read_model, write_model
+from pinch.bench.files import not_written, read_model, write_model
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted, listed
@@ -71,9 +71,9 @@ def in_the_way(folder: Path) -> InTheWay:
     if folder.resolve() in (Path("/"), Path.home().resolve()):
         raise PinchError(
             tr(
-                "{folder}: a report has a folder of its own; name one, such as {folder_2}.",
+                "{folder}: a report has a folder of its own; name one, such as {example}.",
                 folder=folder,
-                folder_2=folder / tr("report"),
+                example=folder / tr("report"),
             )
         )
     if folder.exists() and not folder.is_dir():
@@ -139,13 +139,7 @@ def take_in(made: Path, folder: Path, replaces: bool) -> list[Path]:
         kept = {n: d for n, d in known.items() if (folder / n).exists()}
         write_model(WrittenFiles(files={**kept, **{n: _digest(folder / n) for n in names}}), folder / LIST)
     except OSError as error:
-        raise PinchError(
-            tr(
-                "{filename}: it cannot be written ({strerror}).",
-                filename=error.filename or folder,
-                strerror=error.strerror,
-            )
-        ) from None
+        raise not_written(error, folder) from None
     return [folder / name for name in names]
 
 

@@ -152,9 +152,9 @@ def _supply(e: Evidence, setting: Setting) -> Check | None:
     if e.on_mains is None:
         return None
     words = tr(
-        "On {what}, the setting says {what_2}.",
-        what=tr("mains") if e.on_mains else tr("battery"),
-        what_2=tr("mains") if setting.mains else tr("battery"),
+        "On {found}, the setting says {wanted}.",
+        found=tr("mains") if e.on_mains else tr("battery"),
+        wanted=tr("mains") if setting.mains else tr("battery"),
     )
     return Check(tr("Supply"), CheckVerdict.GOOD if e.on_mains == setting.mains else CheckVerdict.WARNING, words)
 
@@ -209,7 +209,7 @@ def _governor(e: Evidence, setting: Setting) -> Check | None:
             tr("{governor} is wanted; Linux does not tell which is on.", governor=setting.governor),
         )
     same = e.governor.casefold() == setting.governor.casefold()
-    words = tr("{governor} is on, {governor_2} is wanted.", governor=e.governor, governor_2=setting.governor)
+    words = tr("{found} is on, {wanted} is wanted.", found=e.governor, wanted=setting.governor)
     return Check(tr("Governor"), CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 
 
@@ -233,9 +233,9 @@ def _limit(e: Evidence, setting: Setting) -> Check | None:
         return None
     same = abs(e.sustained_w - setting.sustained_w) <= LIMIT_OFF * setting.sustained_w
     words = tr(
-        "{sustained_w:g} W is set, the setting says {sustained_w_2:g} W.",
-        sustained_w=e.sustained_w,
-        sustained_w_2=setting.sustained_w,
+        "{found:g} W is set, the setting says {wanted:g} W.",
+        found=e.sustained_w,
+        wanted=setting.sustained_w,
     )
     return Check(tr("Limit"), CheckVerdict.GOOD if same else CheckVerdict.WARNING, words)
 

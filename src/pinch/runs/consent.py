@@ -13,7 +13,7 @@ from pathlib import Path
 import platformdirs
 
 from pinch.bench.cards import Report
-from pinch.bench.files import write_whole
+from pinch.bench.files import not_written, write_whole
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Record, Runner, Workload
 from pinch.core.errors import PinchError, visible
@@ -113,9 +113,7 @@ def agree(book: Path, wishes: Iterable[Wish]) -> None:
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise PinchError(
-                tr("{parent}: it cannot be written ({strerror}).", parent=place.parent, strerror=error.strerror)
-            ) from None
+            raise not_written(error, place.parent) from None
         write_whole(place, f"{book.resolve()}\n{wish.purpose}: {visible(wish.words)}\n".encode())
 
 

@@ -53,7 +53,7 @@ def read_names(text: str) -> dict[str, ChannelMeant]:
             )
         to = read_meant(channel)
         if to.name and not is_channel_name(to.name):
-            raise PinchError(tr("{strip}: {to!r} is not a channel such as gpu.temp.", strip=name.strip(), to=to.name))
+            raise PinchError(tr("{name}: {to!r} is not a channel such as gpu.temp.", name=name.strip(), to=to.name))
         meant[name.strip()] = to
     return meant
 

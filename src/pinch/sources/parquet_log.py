@@ -53,9 +53,7 @@ def read_parquet_log(path: Path) -> RunLog:
         columns = {name: np.load(folder / f"{n}.npy", allow_pickle=False) for n, name in enumerate(names)}
     t = columns.pop(TIME)
     if not np.isfinite(t).all():
-        raise DataError(
-            place, tr("row {flatnonzero} has no time", flatnonzero=int(np.flatnonzero(~np.isfinite(t))[0]) + 1)
-        )
+        raise DataError(place, tr("row {row} has no time", row=int(np.flatnonzero(~np.isfinite(t))[0]) + 1))
     check_time(t, place)
     log = runlog_from_columns(t, columns)
     filled = {name: series for name, series in log.series.items() if len(series.t)}
@@ -85,7 +83,7 @@ def write_columns(folder: Path, words: str) -> None:
         table = pq.read_table(path)
     except (pa.ArrowException, OSError, ValueError) as error:
         raise DataError(
-            place, tr("it is no Parquet file that can be read ({splitlines})", splitlines=str(error).splitlines()[0])
+            place, tr("it is no Parquet file that can be read ({reason})", reason=str(error).splitlines()[0])
         ) from None
     if not table.num_columns or table.column_names[0] != TIME:
         raise DataError(place, tr("its first column is not {time!r}", time=TIME))

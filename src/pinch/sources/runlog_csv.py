@@ -135,4 +135,6 @@ def check_time(t: FloatArray, place: str) -> None:
     if len(backward):
         i = int(backward[0])
         how = tr("stands still") if t[i + 1] == t[i] else tr("goes back")
-        raise DataError(place, tr("time {how}, from {t:g} s to {t_2:g} s", how=how, t=t[i], t_2=t[i + 1]), i + 3)
+        raise DataError(
+            place, tr("time {how}, from {before:g} s to {after:g} s", how=how, before=t[i], after=t[i + 1]), i + 3
+        )

@@ -35,9 +35,7 @@ def draw_shares(chart: ShareChart, figure: "Figure", area: Area, theme: Theme) -
                 number, 100 * share, left=100 * start, height=0.62, facecolor=fill, edgecolor=line,
                 hatch=cause.hatch, linewidth=0.0,
             )  # fmt: skip
-            said = tr(
-                "{label}: {label_2}, {share:.0f} % of the load", label=r.label, label_2=cause.label, share=100 * share
-            )
+            said = tr("{row}: {cause}, {share:.0f} % of the load", row=r.label, cause=cause.label, share=100 * share)
             speak(axis, 100 * (start + share / 2), number, said, 0)
             if share >= LEAST_NAMED:
                 box = {"facecolor": theme.paper, "edgecolor": "none", "pad": 1.5}

@@ -305,10 +305,10 @@ def _pairs_words(
         return f"{lead}: {'; '.join(told)}{more}."
     by = tr(" by {what}", what=what) if what else ""
     return tr(
-        "{upper}{names} against {names_2}{by}: {told}{more}.",
+        "{upper}{rest} against {baseline}{by}: {told}{more}.",
         upper=names[1][0].upper(),
-        names=names[1][1:],
-        names_2=names[0],
+        rest=names[1][1:],
+        baseline=names[0],
         by=by,
         told="; ".join(told),
         more=more,

@@ -228,11 +228,11 @@ def efficiency_words(result: ScaleResult) -> str:
     best.sort(key=lambda found: -found[1].per_watt)
     words = [
         tr(
-            "{name} {per_watt} at {watts:.1f} W ({name_2})",
-            name=name,
+            "{device} {per_watt} at {watts:.1f} W ({setting})",
+            device=name,
             per_watt=plain(m.per_watt, 3),
             watts=m.watts,
-            name_2=m.name,
+            setting=m.name,
         )
         for name, m in best
     ]

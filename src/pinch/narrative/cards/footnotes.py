@@ -118,9 +118,9 @@ def _supplies(logs: Sequence[RunPoint]) -> Iterator[Claim]:
         yield _of(
             "supply",
             tr(
-                "on {what}, by {what_2}",
-                what=tr("mains") if plugged else tr("battery"),
-                what_2=tr("their settings") if len(logs) > 1 else tr("its setting"),
+                "on {supply}, by {told_by}",
+                supply=tr("mains") if plugged else tr("battery"),
+                told_by=tr("their settings") if len(logs) > 1 else tr("its setting"),
             ),
             logs,
             logs,
@@ -229,7 +229,7 @@ def _days(logs: Sequence[RunPoint]) -> Iterator[Claim]:
         words = (
             tr("tested {days}", days=day_words(days[0]))
             if days[0] == days[-1]
-            else tr("tested {days} to {days_2}", days=day_words(days[0]), days_2=day_words(days[-1]))
+            else tr("tested {first} to {last}", first=day_words(days[0]), last=day_words(days[-1]))
         )
         some = tr(
             ", {dated} of {logs}; the day of the others is not known", dated=len(dated), logs=counted(len(logs), "run")

@@ -65,9 +65,9 @@ def _of_cells(query: CellsQuery, kind: CardKind, found: Found, who: str, work: s
         return tr("What does {cells} come to in {work}{lows}?", cells=cells[0].name, work=work, lows=lows)
     if len(cells) == 2:
         return tr(
-            "How does {cells} compare with {cells_2} in {work}{lows}?",
-            cells=cells[1].name,
-            cells_2=cells[0].name,
+            "How does {one} compare with {other} in {work}{lows}?",
+            one=cells[1].name,
+            other=cells[0].name,
             work=work,
             lows=lows,
         )

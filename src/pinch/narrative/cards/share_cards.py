@@ -55,9 +55,9 @@ def shares_words(rows: Named) -> str:
             else ""
         )
         return tr(
-            "Heat holds {hottest} for {hottest_2:.0f} % of the load{free}.",
+            "Heat holds {hottest} for {share:.0f} % of the load{free}.",
             hottest=hottest[0],
-            hottest_2=100 * hottest[1][Cause.HEAT],
+            share=100 * hottest[1][Cause.HEAT],
             free=free,
         )
     told = []
@@ -86,7 +86,7 @@ def _few(names: Sequence[str]) -> str:
     return (
         tr("{names} others", names=len(names))
         if len(names) > 4
-        else tr("{names} and {names_2}", names=", ".join(names[:-1]), names_2=names[-1])
+        else tr("{names} and {last}", names=", ".join(names[:-1]), last=names[-1])
     )
 
 

@@ -7,9 +7,8 @@ from typing import TypeVar
 import platformdirs
 from pydantic import BaseModel
 
-from pinch.bench.files import read_model, write_model
+from pinch.bench.files import not_written, read_model, write_model
 from pinch.core.errors import DataError
-from pinch.language import tr
 from pinch.sources.logs.mapping import MOST_BYTES
 
 M = TypeVar("M", bound=BaseModel)
@@ -33,7 +32,7 @@ def remember(key: str, answer: BaseModel) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise DataError(str(path), tr("it cannot be written ({strerror})", strerror=error.strerror)) from None
+        raise not_written(error, path) from None
     write_model(answer, path)
 
 

@@ -312,7 +312,7 @@ def _written_times(
         return times.from_clock(column, place, line_of)
     if wrong.any():
         row = int(np.flatnonzero(wrong)[0])
-        raise DataError(place, tr("{iloc!r} is not a time", iloc=column.iloc[row]), line_of(row))
+        raise DataError(place, tr("{text!r} is not a time", text=column.iloc[row]), line_of(row))
     return None
 
 
@@ -363,7 +363,7 @@ def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list
     backward = np.flatnonzero(np.diff(t) < 0)
     if len(backward):
         row = int(backward[0]) + 1
-        words = tr("time goes back, from {t} s to {t_2} s", t=plain(t[row - 1], 6), t_2=plain(t[row], 6))
+        words = tr("time goes back, from {before} s to {after} s", before=plain(t[row - 1], 6), after=plain(t[row], 6))
         raise DataError(place, words, int(table.lines[row]))
     return t
 
@@ -412,7 +412,7 @@ def _log_of(
         values, wrong = columns[i]
         if wrong.any():
             warnings.append(
-                tr("{column}: {sum} cells are no numbers and stay empty.", column=use.column, sum=int(wrong.sum()))
+                tr("{column}: {cells} cells are no numbers and stay empty.", column=use.column, cells=int(wrong.sum()))
             )
         if use.factor != 1.0 or use.offset:
             values = values * use.factor + use.offset
@@ -429,7 +429,7 @@ def _log_of(
         raise DataError(place, tr("it has rows but not one sample"))
     if repeated.any():
         warnings.append(
-            tr("{sum} rows repeat a time; of such values of a channel the last one is kept.", sum=int(repeated.sum()))
+            tr("{rows} rows repeat a time; of such values of a channel the last one is kept.", rows=int(repeated.sum()))
         )
     if FRAME_RATE in series and FRAME_TIME not in series:
         warnings.append(tr("Frames are told as rates: single long frames cannot be seen in them."))

@@ -270,4 +270,4 @@ def _broken(error: Exception, place: str, dialect: Dialect) -> DataError:
         return DataError(
             place, tr("the row has {seen} cells, the header {wanted}", seen=seen, wanted=wanted), line + dialect.first
         )
-    return DataError(place, tr("the table is broken ({splitlines})", splitlines=str(error).splitlines()[0]))
+    return DataError(place, tr("the table is broken ({reason})", reason=str(error).splitlines()[0]))

@@ -101,7 +101,7 @@ def from_clock(texts: "pd.Series[Any]", place: str, line_of: Any) -> TimeAxis:
     wrong = np.flatnonzero(~np.isfinite(seconds))
     if len(wrong):
         i = int(wrong[0])
-        raise DataError(place, tr("{iloc!r} is not a time", iloc=texts.iloc[i]), line_of(i))
+        raise DataError(place, tr("{text!r} is not a time", text=texts.iloc[i]), line_of(i))
     jumps = np.diff(seconds, prepend=seconds[:1])
     t = np.asarray(seconds + DAY_S * np.cumsum(jumps < -DAY_S / 2))
     return TimeAxis(t, day_s=float(t[0]) if t[0] >= GONE_S else None)
@@ -147,7 +147,7 @@ def _axis(stamps: Any, texts: Any, place: str, line_of: Any, question: str) -> T
     wrong = np.flatnonzero(stamps.isna().to_numpy())
     if len(wrong):
         i = int(wrong[0])
-        raise DataError(place, tr("{iloc!r} is not a date and time", iloc=texts.iloc[i]), line_of(i))
+        raise DataError(place, tr("{text!r} is not a date and time", text=texts.iloc[i]), line_of(i))
     seconds = (stamps - stamps.iloc[0]).dt.total_seconds().to_numpy(dtype=float)
     first = stamps.iloc[0].to_pydatetime().replace(tzinfo=None)
     return TimeAxis(seconds, None if question else first, _day_s(first), question)

@@ -77,9 +77,7 @@ class BenchControl(QObject):
         asked = {path: words for (kind, key, path), words in self._asked.items() if (kind, key) == self._key(record)}
         raised = isinstance(record, Setting) and device is not None and is_raised(record, device)
         rule = forbidden(device, record) if isinstance(record, Setting) and device is not None else ""
-        broken = (
-            tr("Not possible by a rule of this device: {partition}.", partition=rule.partition(": ")[2]) if rule else ""
-        )
+        broken = tr("Not possible by a rule of this device: {rule}.", rule=rule.partition(": ")[2]) if rule else ""
         caution = " ".join(filter(None, (broken, cautions.RAISED_LIMITS if raised else "")))
         view.form.setEnabled(may_change)
         view.form.show_record(

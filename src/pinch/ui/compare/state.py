@@ -133,11 +133,7 @@ def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str
         alone = len(shown.result.choice.cells) == 1
         what = "" if alone else tr("baseline") if c.cell == shown.result.baseline else tr("the baseline has none")
         return what, "", ""
-    between = (
-        tr("{percent} to {percent_2}", percent=percent(v.low), percent_2=percent(v.high))
-        if v.has_interval
-        else tr("none")
-    )
+    between = tr("{low} to {high}", low=percent(v.low), high=percent(v.high)) if v.has_interval else tr("none")
     return verdict_words(v) if v.has_interval else why_no_interval(v), difference(c, row, shown), between
 
 

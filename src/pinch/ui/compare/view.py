@@ -157,7 +157,7 @@ class CompareView(PageView):
             item = QListWidgetItem(tr("Baseline: {cell}", cell=cell.name) if base else cell.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if cell.key in keys else Qt.CheckState.Unchecked)
-            item.setToolTip(tr("{cell}: {len} runs", cell=cell.name, len=sum(map(len, cell.points.values()))))
+            item.setToolTip(tr("{cell}: {runs} runs", cell=cell.name, runs=sum(map(len, cell.points.values()))))
             font = item.font()
             font.setBold(base)
             item.setFont(font)

@@ -29,7 +29,7 @@ class ChannelsMeantDialog(FormDialog):
         self.table.setAccessibleName(tr("Channels and what they are"))
         for row, (name, series) in enumerate(log.series.items()):
             values = series.values[series.values == series.values]
-            spread = tr("{min:g} – {max:g}", min=values.min(), max=values.max()) if len(values) else tr("no numbers")
+            spread = tr("{low:g} – {high:g}", low=values.min(), high=values.max()) if len(values) else tr("no numbers")
             for column, text in enumerate((name, spread, name, "1")):
                 item = QTableWidgetItem(text)
                 if column < IS:

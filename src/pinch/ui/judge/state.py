@@ -67,7 +67,7 @@ class JudgedRun(RunStory):
         """The mean over the passes that count."""
         mean = sum(scores) / len(scores)
         spread = (
-            tr("{scores} to {scores_2}", scores=plain(min(scores)), scores_2=plain(max(scores)))
+            tr("{least} to {most}", least=plain(min(scores)), most=plain(max(scores)))
             if len(scores) > 1
             else tr("one pass")
         )

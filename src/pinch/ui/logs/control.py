@@ -129,9 +129,9 @@ class LogImport(QObject):
         """What went where, in a list where it is more than a line."""
         if added:
             words = tr(
-                "{what}; Ctrl+Z takes {what_2} back.",
+                "{what}; Ctrl+Z takes {them} back.",
                 what=words.rstrip("."),
-                what_2=tr("it") if len(added) == 1 else tr("them"),
+                them=tr("it") if len(added) == 1 else tr("them"),
             )
         self._shell.notices.done(words)
         if len(added) > 1 or refused or always:

@@ -145,9 +145,9 @@ def battery_rows(sheet: ModesSheet) -> list[TableRow]:
         assert d is not None
         interval = (
             tr(
-                "{hours_words} to {hours_words_2}",
-                hours_words=hours_words(d.low_h),
-                hours_words_2=hours_words(d.high_h),
+                "{low} to {high}",
+                low=hours_words(d.low_h),
+                high=hours_words(d.high_h),
             )
             if d.low_h is not None
             else ""

@@ -93,9 +93,9 @@ class Timeline(QWidget):
             block = self.block_at(QPointF(event.pos()))
             words = (
                 tr(
-                    "{clock} to {clock_2}: {block}",
-                    clock=clock(block.start_h),
-                    clock_2=clock(block.end_h),
+                    "{begin} to {end}: {block}",
+                    begin=clock(block.start_h),
+                    end=clock(block.end_h),
                     block=block.words,
                 )
                 if block

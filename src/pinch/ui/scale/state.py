@@ -193,7 +193,7 @@ def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
     if found.verdict is None:
         return TableRow((found.name, f"{plain(found.score)}", interval, tr("the best here"), "", ""))
     v = found.verdict
-    own = tr("{percent} to {percent_2}", percent=percent(v.low), percent_2=percent(v.high)) if v.has_interval else ""
+    own = tr("{low} to {high}", low=percent(v.low), high=percent(v.high)) if v.has_interval else ""
     cells = (found.name, f"{plain(found.score)}", interval, percent(v.ratio), own, v.answer.phrase)
     return TableRow(cells, explain_at_watts(found, v, power_w, delta))
 
