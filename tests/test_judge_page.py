@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch.bench.digests import Digest, keep_digest, read_digests
+from pinch.bench.digests import Digest, KeptDigest, keep_digest, read_digests
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
 from pinch.bench.runlogs import read_log
@@ -56,15 +56,16 @@ class TestDigests(InFolder):
 
     def test_a_new_method_says_what_it_moved(self) -> None:
         digest_book(self.path)
-        key, _, digest = read_digests(self.book)[1]
-        keep_digest(self.book, 1, key, 0, digest.model_copy(update={"power_w": 34.0, "state": "drifting"}))
+        kept = read_digests(self.book)[1]
+        older = kept.digest.model_copy(update={"power_w": 34.0, "state": "drifting"})
+        keep_digest(self.book, 1, KeptDigest(older, kept.key))
         moved = digest_book(self.path).moved
         self.assertEqual([m.run_id for m in moved], [1, 1])
         self.assertEqual(moved[0].words, "window drifting → settled")
         self.assertRegex(moved[1].words, r"sustained power 34 W → 35(\.\d+)? W")
         self.assertEqual(digest_book(self.path).moved, ())
-        older = digest.model_copy(update={"shares": {"heat": 1.0}})
-        keep_digest(self.book, 1, "of another form", 2, older)
+        older = kept.digest.model_copy(update={"shares": {"heat": 1.0}})
+        keep_digest(self.book, 1, KeptDigest(older, "of another form", 2))
         found = digest_book(self.path)
         self.assertEqual((found.since, found.moved[0].words), (2, "held by heat → sustained-power"))
         self.assertEqual(len(changes_since(2)), METHOD - 2)

@@ -29,8 +29,11 @@ DEAD = f"{this_process().partition('-')[0]}-{4_194_305}"
 """A process of this start of the computer that cannot be there: its number is beyond the kernel's largest."""
 
 
-SINCE_6 = ("card", "report", "result", "reference", "photo")
-"""Tables that a book of version 6 does not have."""
+TO_6 = (
+    *(f"DROP TABLE {name}" for name in ("card", "report", "result", "reference", "photo")),
+    "ALTER TABLE judged DROP COLUMN seen",
+)
+"""What makes a book one of version 6."""
 
 
 class TestHostile(BookCase):
@@ -61,8 +64,7 @@ class TestHostile(BookCase):
 
     def test_a_trigger_does_not_fire_while_an_old_book_is_brought_up_to_date(self) -> None:
         trigger = "CREATE TRIGGER t AFTER UPDATE ON workload BEGIN DELETE FROM device; END"
-        gone = [f"DROP TABLE {name}" for name in SINCE_6]
-        self.spoil(trigger, *gone, "PRAGMA user_version = 6")
+        self.spoil(trigger, *TO_6, "PRAGMA user_version = 6")
         self.refused("holds the trigger")
         with contextlib.closing(sqlite3.connect(self.path)) as raw:
             self.assertEqual(raw.execute("SELECT COUNT(*) FROM device").fetchone(), (1,))
@@ -189,7 +191,7 @@ class TestReadBySomebodyElse(BookCase):
     def test_an_old_version_is_open_read_only(self) -> None:
         self.book.close()
         with contextlib.closing(sqlite3.connect(self.path)) as raw:
-            raw.executescript(";".join(f"DROP TABLE {name}" for name in SINCE_6))
+            raw.executescript(";".join(TO_6))
             raw.executescript("PRAGMA user_version = 6; PRAGMA journal_mode = DELETE")
         self.start()
         words = "a.pinch is of version 6 and is open read-only, as it cannot be written."

@@ -10,8 +10,9 @@ import json
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
@@ -20,11 +21,16 @@ from pinch.bench.photos import Photo
 from pinch.bench.plans import Plan
 from pinch.bench.readings import Instrument, Reading
 from pinch.bench.records import Acceptance, Device, Protocol, Record, Reference, Result, Run, Setting, Workload
+from pinch.bench.remembered import Remembered
 from pinch.bench.staging import staged
 from pinch.core.errors import PinchError
 from pinch.language import tr
 
 R = TypeVar("R", bound=Record)
+_REMEMBERED: dict[type[Record], Remembered[Any]] = {Run: Remembered(), Reading: Remembered()}
+"""Kinds of which a book has many."""
+MOST_KEPT = 64
+"""Answers that are kept at a time."""
 _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Device: ("device", ()),
     Setting: ("setting", ("device_id",)),
@@ -74,6 +80,8 @@ class Book:
         self.notes: tuple[str, ...] = ()
         self._read_again, self._seen = read_again, _state_of(path)
         self._file = _file_of(path)
+        self._kept: dict[tuple[object, ...], list[Any]] = {}
+        self._kept_as_of: tuple[object, ...] = ()
         self._log: tuple[int, int] | None = None
 
     @property
@@ -123,6 +131,7 @@ class Book:
         except BaseException as error:
             with contextlib.suppress(sqlite3.Error):
                 self.connection.execute("ROLLBACK")
+            self._kept.clear()
             if isinstance(error, sqlite3.Error):
                 raise BookError(self.path, reason_of(error)) from error
             raise
@@ -142,6 +151,7 @@ class Book:
             if self._read_again is not None and (state := _state_of(self.path)) != self._seen:
                 self.connection.close()
                 self.connection, self._seen = self._read_again(self.path), state
+                self._kept.clear()
             yield from self.connection.execute(sql, values)
         except sqlite3.Error as error:
             raise BookError(self.path, reason_of(error)) from error
@@ -290,6 +300,18 @@ class Book:
         where = "".join(f" AND {column} = ?" for column in known)
         return self._records(Run, f"WHERE removed = 0{where} ORDER BY started, id", *known.values())
 
+    def count_runs(self) -> int:
+        """How many there are."""
+        return int(str(self.query("SELECT COUNT(*) FROM run WHERE removed = 0")[0][0]))
+
+    def first_run(self) -> Run | None:
+        """The oldest run, of those that are not void where there is one."""
+        kept = "COALESCE(json_extract(record, '$.void'), '') = ''"
+        for where in (f"WHERE removed = 0 AND {kept}", "WHERE removed = 0"):
+            if found := self._records(Run, f"{where} ORDER BY started, id LIMIT 1"):
+                return found[0]
+        return None
+
     def cut_runs(self) -> list[Run]:
         """Runs without a stop that were neither removed nor made void, oldest first."""
         without_stop = "json_extract(record, '$.status') IS NULL AND COALESCE(json_extract(record, '$.void'), '') = ''"
@@ -339,12 +361,44 @@ class Book:
         return record.below(found[0]) if found else record  # type: ignore[return-value]
 
     def _records(self, kind: type[R], where: str = "", *values: object) -> list[R]:
+        """Records by a SELECT; what was read is kept while nobody has changed the book. Pictures are too large."""
+        if kind is Photo:
+            return self._read_records(kind, where, *values)
+        as_of = (*self.query("PRAGMA data_version"), self.connection.total_changes)
+        if as_of != self._kept_as_of or len(self._kept) > MOST_KEPT:
+            self._kept, self._kept_as_of = {}, as_of
+        key = (kind, where, *values)
+        if key not in self._kept:
+            self._kept[key] = self._read_records(kind, where, *values)
+        return list(self._kept[key])
+
+    def _read_records(self, kind: type[R], where: str, *values: object) -> list[R]:
         table, _ = _COLUMNS[kind]
         rows = self.query(f"SELECT id, record FROM {table} {where or 'ORDER BY id'}", *values)
         try:
-            return [kind(id=int(str(key)), **json.loads(str(text))) for key, text in rows]
+            numbered = [(int(str(key)), str(text)) for key, text in rows]
+            known = _REMEMBERED.get(kind)
+            if known is None:
+                return [_parsed(kind, key, text) for key, text in numbered]
+            return [known.read(self.path, key, text, partial(_parsed, kind, key)) for key, text in numbered]
         except (ValidationError, ValueError, TypeError, RecursionError):
             raise BookError(self.path, tr("is damaged: a {table} in it cannot be read", table=table)) from None
+
+
+def _parsed(kind: type[R], key: int, text: str) -> R:
+    """A record by its JSON, with its number.
+
+    Raises
+    ------
+    ValueError : the text is no JSON, no record of the kind, or has a number of its own.
+    """
+    if not text.startswith("{") or text[1:].lstrip()[:1] not in ('"', "}"):
+        raise ValueError(text[:1])
+    inside = text[1:].lstrip()
+    record = kind.model_validate_json(f'{{"id": {key}{"" if inside.startswith("}") else ", "}{inside}')
+    if record.kept_id != key:
+        raise ValueError(key)
+    return record
 
 
 def log_of(path: Path) -> Path:

@@ -3,11 +3,14 @@ the run, and the version of the methods. Derived, never typed in; throwing it aw
 
 import hashlib
 import json
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 from pydantic import Field, ValidationError
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Part
+from pinch.bench.remembered import Remembered
 from pinch.core.metrics import AVERAGE
 
 
@@ -81,18 +84,58 @@ def log_hash(book: Book, run_id: int) -> str:
     return found.hexdigest()
 
 
-def read_digests(book: Book) -> dict[int, tuple[str, int, Digest]]:
-    """Key, version of the methods and digest by run; one that is damaged is left out, and will be worked out again."""
+_DIGESTS: Remembered[Digest] = Remembered()
+
+
+@dataclass(frozen=True)
+class KeptDigest:
+    """A digest with the key of what it was judged from, the version of the methods, and what was seen of that then."""
+
+    digest: Digest
+    key: str = ""
+    method: int = 0
+    seen: str = ""
+
+
+def seen_of_runs(book: Book, language: str) -> dict[int, str]:
+    """A short text a run that changes whenever its key could: by what the rows of its records and its log say of
+    themselves, without reading a sample. A key of many runs would read the whole book."""
+    texts = {
+        table: {int(str(key)): str(text) for key, text in book.query(f"SELECT id, record FROM {table}")}
+        for table in ("device", "setting", "workload")
+    }
+    works = texts["workload"]
+    roots = {number: works.get(int(json.loads(text).get("variant_of") or 0), "") for number, text in works.items()}
+    logs = book.query(
+        "SELECT stream.run_id, GROUP_CONCAT(stream.channels), COUNT(chunk.id), MAX(chunk.id), SUM(LENGTH(chunk.data)) "
+        "FROM stream LEFT JOIN chunk ON chunk.stream_id = stream.id GROUP BY stream.run_id"
+    )
+    log = {int(str(run_id)): told for run_id, *told in logs}
+    found = {}
+    for row in book.each("SELECT id, device_id, setting_id, workload_id, record FROM run WHERE removed = 0"):
+        run_id, device, setting, workload = (int(str(number)) for number in row[:4])
+        told = (
+            *(language, texts["device"].get(device), texts["setting"].get(setting), works.get(workload)),
+            *(roots.get(workload), row[4], log.get(run_id)),
+        )
+        found[run_id] = hashlib.blake2b(repr(told).encode(), digest_size=12).hexdigest()
+    return found
+
+
+def read_digests(book: Book) -> dict[int, KeptDigest]:
+    """What is kept, by run; one that is damaged is left out, and will be worked out again."""
     kept = {}
-    for run_id, key, method, text in book.query("SELECT run_id, key, method, record FROM judged"):
+    for run_id, key, method, text, seen in book.each("SELECT run_id, key, method, record, seen FROM judged"):
         try:
-            kept[int(str(run_id))] = str(key), int(str(method)), Digest(**json.loads(str(text)))
+            number = int(str(run_id))
+            digest = _DIGESTS.read(book.path, number, str(text), Digest.model_validate_json)
+            kept[number] = KeptDigest(digest, str(key), int(str(method)), str(seen))
         except (ValidationError, ValueError, TypeError):
             continue
     return kept
 
 
-def keep_digest(book: Book, run_id: int, key: str, method: int, digest: Digest) -> None:
+def keep_digest(book: Book, run_id: int, kept: KeptDigest) -> None:
     """Keep a digest in place of the one before.
 
     Raises
@@ -101,6 +144,17 @@ def keep_digest(book: Book, run_id: int, key: str, method: int, digest: Digest) 
     """
     with book.change() as connection:
         connection.execute(
-            "INSERT OR REPLACE INTO judged (run_id, key, method, record) VALUES (?, ?, ?, ?)",
-            (run_id, key, method, digest.model_dump_json()),
+            "INSERT OR REPLACE INTO judged (run_id, key, method, record, seen) VALUES (?, ?, ?, ?, ?)",
+            (run_id, kept.key, kept.method, kept.digest.model_dump_json(), kept.seen),
         )
+
+
+def keep_seen(book: Book, seen: Mapping[int, str]) -> None:
+    """Note that digests are still of what their runs are now.
+
+    Raises
+    ------
+    BookError : the book cannot be written.
+    """
+    with book.change() as connection:
+        connection.executemany("UPDATE judged SET seen = ? WHERE run_id = ?", [(v, k) for k, v in seen.items()])

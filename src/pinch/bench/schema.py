@@ -93,6 +93,9 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE INDEX photo_device ON photo (device_id);
     CREATE INDEX photo_run ON photo (run_id);
     """,
+    """
+    ALTER TABLE judged ADD COLUMN seen TEXT NOT NULL DEFAULT '';
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 

@@ -10,7 +10,7 @@ from pinch.analysis.judging import JudgeDesk, known_of
 from pinch.analysis.points import BookPoints, points_of
 from pinch.analysis.references import OtherBook, with_references
 from pinch.bench.book import Book
-from pinch.bench.digests import Digest, keep_digest, log_hash, read_digests
+from pinch.bench.digests import Digest, KeptDigest, keep_digest, keep_seen, log_hash, read_digests, seen_of_runs
 from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Reference, Run, Setting, Workload, scores_of
 from pinch.core.errors import PinchError
@@ -98,24 +98,28 @@ def digest_book(path: Path, progress: Progress = unheard) -> Digested:
 
 
 def _digest(book: Book, progress: Progress) -> Digested:
-    kept, digests, moved = read_digests(book), dict[int, Digest](), list[Moved]()
-    oldest: int | None = None
-    runs = [run for run in book.runs() if not run.cut_off]
-    records = _Records(book)
-    for number, run in enumerate(runs):
-        tell(progress, number / len(runs))
-        run_id, key = run.id, records.key(run)
-        old_key, method, old = kept.get(run_id, ("", 0, Digest()))
-        if old_key == key and method == METHOD:
-            digests[run_id] = old
+    language = "" if spoken().is_own else spoken().name  # what a judgement says in words is kept with it
+    kept, seen = read_digests(book), seen_of_runs(book, f"{FORM} {METHOD} {language}")
+    digests = {run_id: k.digest for run_id, k in kept.items() if k.seen and k.seen == seen.get(run_id)}
+    moved, oldest, alike = list[Moved](), None, dict[int, str]()
+    todo = [run for run in reversed(book.runs()) if run.id not in digests and not run.cut_off]
+    records = _Records(book, language)
+    for number, run in enumerate(todo):
+        tell(progress, number / len(todo))
+        old, key = kept.get(run.id, KeptDigest(Digest())), records.key(run)
+        if old.key == key and old.method == METHOD:
+            digests[run.id] = old.digest
+            alike[run.id] = seen.get(run.id, "")
             continue
-        digests[run_id] = _digest_run(book, run, records)
-        if old_key and method < METHOD:
-            oldest = method if oldest is None else min(oldest, method)
-            moved += [Moved(run_id, words) for words in moved_words(old, digests[run_id])]
+        digests[run.id] = _digest_run(book, run, records)
+        if old.key and old.method < METHOD:
+            oldest = old.method if oldest is None else min(oldest, old.method)
+            moved += [Moved(run.id, words) for words in moved_words(old.digest, digests[run.id])]
         if not book.read_only:
-            keep_digest(book, run_id, key, METHOD, digests[run_id])
-    return Digested(digests, tuple(moved), oldest)
+            keep_digest(book, run.id, KeptDigest(digests[run.id], key, METHOD, seen.get(run.id, "")))
+    if alike and not book.read_only:
+        keep_seen(book, alike)
+    return Digested(digests, tuple(sorted(moved, key=lambda m: m.run_id)), oldest)
 
 
 def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
@@ -136,8 +140,8 @@ def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
 class _Records:
     """The records that judgements of one book depend on, each read once."""
 
-    def __init__(self, book: Book) -> None:
-        self._book = book
+    def __init__(self, book: Book, language: str) -> None:
+        self._book, self._language = book, language
         self._devices = {d.id: d for d in book.devices()}
         self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id)}
         self._workloads = {w.id: w for w in book.workloads()}
@@ -166,8 +170,7 @@ class _Records:
             run.summary,
             scores_of(run),
         )
-        language = "" if spoken().is_own else spoken().name  # what a judgement says in words is kept with it
-        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}{language}".encode()).hexdigest()
+        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}{self._language}".encode()).hexdigest()
 
 
 def read_deck(path: Path, points: BookPoints | None = None, progress: Progress = unheard) -> Deck:

@@ -232,9 +232,8 @@ class Session:
         book.wait_at_most(CHANGE_WAIT_S)
         self.undo_stack = UndoStack(book)
         self.desk = JudgeDesk(book)
-        runs = book.runs()
         devices = book.devices()
         self.subject = Subject(device_id=devices[0].id) if devices else Subject()
-        if runs:
-            first = next((r for r in runs if not r.void), runs[0])
+        first = book.first_run()
+        if first is not None:
             self.subject = Subject(first.device_id, first.setting_id, first.workload_id, first.id)

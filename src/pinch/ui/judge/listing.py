@@ -1,7 +1,9 @@
 """The list of all judged runs: its rows, its columns, and what a filter keeps. No Qt."""
 
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
@@ -35,12 +37,12 @@ class RunRow:
     workload: str
     digest: Digest | None
 
-    @property
+    @cached_property
     def flags(self) -> tuple[str, ...]:
         """What speaks against it."""
         return (*(self.digest.flags if self.digest else ()), *(("cut",) if self.run.cut_off else ()))
 
-    @property
+    @cached_property
     def text(self) -> str:
         """All that a filter looks through."""
         words = (
@@ -130,8 +132,8 @@ COLUMNS: Sequence[ListColumn] = (
 
 def list_words(rows: Sequence[RunRow], shown: int) -> str:
     """How many runs there are, and how many have a flag of each kind."""
-    counts = {flag: sum(flag in row.flags for row in rows) for flag in FLAGS}
-    flagged = ", ".join(f"{numeral(count, ',')} {tr(flag)}" for flag, count in counts.items() if count)
+    counts = Counter(flag for row in rows for flag in row.flags)
+    flagged = ", ".join(f"{numeral(counts[flag], ',')} {tr(flag)}" for flag in FLAGS if counts[flag])
     runs = (
         tr("{shown} of {rows} runs", shown=shown, rows=len(rows))
         if shown != len(rows)

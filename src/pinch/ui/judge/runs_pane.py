@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QSortFilterProxyModel, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -21,26 +21,43 @@ from pinch.ui.judge.listing import COLUMNS, RunRow, list_words
 from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label
 
-SORT = Qt.ItemDataRole.UserRole
 WIDTHS = (86, 112, 84, 128, 48, 46, 46, 38, 56, 56, 56)
 MOST_OVERLAID = 6
 
 
 class RunsModel(QAbstractTableModel):
-    """The rows as a table; sorted through the role `SORT`."""
+    """The rows that have the words of a filter, in the order of a column. Sorted and filtered here and not by Qt, which
+    would ask for each comparison: a book may have tens of thousands."""
 
     def __init__(self) -> None:
         super().__init__()
         self.rows: list[RunRow] = []
+        self.shown: list[RunRow] = []
+        self._wanted, self._column, self._order = "", 0, Qt.SortOrder.DescendingOrder
 
     def show_rows(self, rows: list[RunRow]) -> None:
         """Other rows in place of these."""
-        self.beginResetModel()
         self.rows = rows
+        self._arrange()
+
+    def keep(self, wanted: str) -> None:
+        """Show those that have the words of a search."""
+        self._wanted = wanted
+        self._arrange()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        self._column, self._order = column, order
+        self._arrange()
+
+    def _arrange(self) -> None:
+        self.beginResetModel()
+        kept = [row for row in self.rows if keeps(row.text, self._wanted)] if self._wanted.split() else self.rows
+        falling = self._order is Qt.SortOrder.DescendingOrder
+        self.shown = sorted(kept, key=COLUMNS[self._column].key, reverse=falling)  # type: ignore[arg-type]
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
-        return 0 if parent.isValid() else len(self.rows)
+        return 0 if parent.isValid() else len(self.shown)
 
     def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
         return 0 if parent.isValid() else len(COLUMNS)
@@ -54,11 +71,9 @@ class RunsModel(QAbstractTableModel):
         return None
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
-        row, column = self.rows[index.row()], COLUMNS[index.column()]
+        row, column = self.shown[index.row()], COLUMNS[index.column()]
         if role == Qt.ItemDataRole.DisplayRole:
             return column.shown(row)
-        if role == SORT:
-            return column.key(row)
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return _alignment(column.number)
         if role == Qt.ItemDataRole.FontRole:
@@ -68,21 +83,6 @@ class RunsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             return (row.digest.finding or row.digest.problem) if row.digest else None
         return None
-
-
-class _Sorted(QSortFilterProxyModel):
-    """Rows that have the words of the filter, in the order of a column."""
-
-    def __init__(self, model: RunsModel) -> None:
-        super().__init__()
-        self._model, self.wanted = model, ""
-        self.setSourceModel(model)
-
-    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
-        return keeps(self._model.rows[row].text, self.wanted)
-
-    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
-        return bool(self._model.data(left, SORT) < self._model.data(right, SORT))  # type: ignore[operator]
 
 
 class RunsPane(QWidget):
@@ -95,7 +95,6 @@ class RunsPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.model = RunsModel()
-        self._sorted = _Sorted(self.model)
         self.words = label("", "quiet")
         self.filter = QLineEdit()
         self.filter.setPlaceholderText(tr("words to look for; -word: without it"))
@@ -106,7 +105,7 @@ class RunsPane(QWidget):
         self.complete = QPushButton(tr("Complete …"))
         self.complete.setToolTip(tr("Room, day, score … of the chosen runs, or that they do not count (Ctrl+Alt+L)"))
         self.table = QTableView()
-        self.table.setModel(self._sorted)
+        self.table.setModel(self.model)
         self.table.setAccessibleName(tr("All runs"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -142,12 +141,12 @@ class RunsPane(QWidget):
         """The ids of the chosen runs, in the order of the list."""
         selection = self.table.selectionModel()
         rows = sorted(index.row() for index in selection.selectedRows()) if selection else []
-        return [self._row(row).run.id for row in rows]
+        return [self.model.shown[row].run.id for row in rows]
 
     @property
     def shown(self) -> list[RunRow]:
         """The rows that the filter keeps, in their order."""
-        return [self._row(row) for row in range(self._sorted.rowCount())]
+        return list(self.model.shown)
 
     def show_rows(self, rows: list[RunRow], run_id: int | None) -> None:
         """All runs; the one that is looked at is chosen."""
@@ -160,24 +159,20 @@ class RunsPane(QWidget):
         """Choose these runs."""
         self.table.clearSelection()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
-        for place, row in enumerate(self.shown):
-            if row.run.id in run_ids:
-                self.table.selectRow(place)
+        wanted = set(run_ids)
+        for place in [n for n, row in enumerate(self.model.shown) if row.run.id in wanted] if wanted else ():
+            self.table.selectRow(place)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
 
-    def _row(self, place: int) -> RunRow:
-        return self.model.rows[self._sorted.mapToSource(self._sorted.index(place, 0)).row()]
-
     def _filter(self, text: str) -> None:
-        self._sorted.wanted = text
-        self._sorted.invalidateFilter()
+        self.model.keep(text)
         self._count()
 
     def _count(self) -> None:
-        self.words.setText(list_words(self.model.rows, self._sorted.rowCount()))
+        self.words.setText(list_words(self.model.rows, len(self.model.shown)))
 
     def _open(self, index: QModelIndex) -> None:
-        self.run_opened.emit(self._row(index.row()).run.id)
+        self.run_opened.emit(self.model.shown[index.row()].run.id)
 
 
 def _alignment(number: bool) -> Qt.AlignmentFlag:

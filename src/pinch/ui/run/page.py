@@ -97,7 +97,7 @@ class RunPage(Page[RunView]):
         self.checking.cancel()
 
     def count(self) -> str:
-        return tr("recording") if self.session.recording_now else tr("{runs} runs", runs=len(self.session.book.runs()))
+        return tr("recording") if self.session.recording_now else tr("{runs} runs", runs=self.session.book.count_runs())
 
     def show(self) -> None:
         session, recorded, view, margin = self.session, self.recording.live, self.view, self.shell.margin
