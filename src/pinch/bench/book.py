@@ -89,6 +89,11 @@ class Book:
         """Whether the file at the path is still the one that was opened."""
         return self._file == _file_of(self.path)
 
+    @property
+    def state(self) -> tuple[object, ...]:
+        """Another after every change of the book, whoever makes it."""
+        return (*self.query("PRAGMA data_version")[0], self.connection.total_changes)
+
     def close(self) -> None:
         """Close it; what the journal still holds goes into the one file."""
         if not self.read_only:
@@ -364,7 +369,7 @@ class Book:
         """Records by a SELECT; what was read is kept while nobody has changed the book. Pictures are too large."""
         if kind is Photo:
             return self._read_records(kind, where, *values)
-        as_of = (*self.query("PRAGMA data_version"), self.connection.total_changes)
+        as_of = self.state
         if as_of != self._kept_as_of or len(self._kept) > MOST_KEPT:
             self._kept, self._kept_as_of = {}, as_of
         key = (kind, where, *values)

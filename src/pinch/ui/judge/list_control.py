@@ -30,11 +30,12 @@ class DigestControl(QObject):
         self.digests: dict[int, Digest] = {}
         self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
+        self._as_of: tuple[object, ...] = ()
 
     def forget(self) -> None:
         """Another book is open, or a change made the list old."""
         self.cancel()
-        self.digests = {}
+        self.digests, self._as_of = {}, ()
         self.overlaid = ()
 
     def cancel(self) -> None:
@@ -46,8 +47,8 @@ class DigestControl(QObject):
     def show(self) -> None:
         """The list as it is, and everything that is missing in it in the background."""
         session = self._session
-        self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
-        if self.job is not None:
+        self._show_rows()
+        if self.job is not None or session.book.state == self._as_of:
             return
         path = session.book.path
         self.job = Job(tr("Judging all runs"), lambda progress: digest_book(path, progress), self)
@@ -92,8 +93,8 @@ class DigestControl(QObject):
     def _finished(self, found: Digested) -> None:
         self.job = None
         self.digests = found.digests
-        session = self._session
-        self._view.runs.show_rows(run_rows(session.book, self.digests), session.subject.run_id)
+        self._as_of = self._session.book.state
+        self._show_rows()
         if found.moved:
             runs = len({m.run_id for m in found.moved})
             words = tr(
@@ -110,5 +111,9 @@ class DigestControl(QObject):
 
     def _failed(self, reason: str) -> None:
         self.job = None
-        self._view.runs.show_rows(run_rows(self._session.book, self.digests), self._session.subject.run_id)
+        self._show_rows()
         self._shell.notices.error(reason)
+
+    def _show_rows(self) -> None:
+        book, pane = self._session.book, self._view.runs
+        pane.show_rows(run_rows(book, self.digests, pane.model.rows), self._session.subject.run_id)

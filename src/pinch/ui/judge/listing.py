@@ -1,7 +1,7 @@
 """The list of all judged runs: its rows, its columns, and what a filter keeps. No Qt."""
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -66,21 +66,20 @@ class ListColumn:
     number: bool = False
 
 
-def run_rows(book: Book, digests: Mapping[int, Digest]) -> list[RunRow]:
-    """All runs of a book, the newest first."""
+def run_rows(book: Book, digests: Mapping[int, Digest], before: Iterable[RunRow] = ()) -> list[RunRow]:
+    """All runs of a book, the newest first; rows that were there before stay the same where nothing of them changed."""
     devices = {d.id: d.name for d in book.devices()}
     settings = {s.id: s.name for d in devices for s in book.settings(d or 0)}
     workloads = {w.id: w.name for w in book.workloads()}
-    rows = [
-        RunRow(
-            run,
-            devices[run.device_id],
-            settings[run.setting_id],
-            workloads[run.workload_id],
-            digests.get(run.id),
-        )
-        for run in book.runs()
-    ]
+    known = {row.run.id: row for row in before}
+    rows = []
+    for run in book.runs():
+        names = devices[run.device_id], settings[run.setting_id], workloads[run.workload_id]
+        row, digest = known.get(run.id), digests.get(run.id)
+        same = row is not None and row.run is run and row.digest is digest
+        if row is None or not same or (row.device, row.setting, row.workload) != names:
+            row = RunRow(run, *names, digest)
+        rows.append(row)
     return sorted(rows, key=lambda row: row.run.started, reverse=True)
 
 

@@ -54,7 +54,7 @@ class JudgePage(Page[JudgeView]):
         view.log_wanted.connect(lambda: shell.safely(self.write_log))
         view.budget.told.connect(lambda shared: shell.safely(lambda: self.tell_budget(shared)))
         view.window_chosen.connect(lambda a, b: shell.safely(lambda: self.choose_window(a, b)))
-        view.tab_turned.connect(lambda _: shell.safely(self.show))
+        view.tab_turned.connect(lambda _: shell.safely(self.show) if shell.shows(self) else None)
         view.pictures.added.connect(lambda of_run: shell.safely(lambda: self.pictures.ask(of_run)))
         view.pictures.changed.connect(lambda photo: shell.safely(lambda: self.pictures.change(photo)))
         view.pictures.unwanted.connect(lambda photo: shell.safely(lambda: self.pictures.remove(photo)))
@@ -193,8 +193,10 @@ class JudgePage(Page[JudgeView]):
 
     def show_runs(self) -> None:
         """The list of all runs."""
-        self.view.tabs.setCurrentIndex(RUNS)
-        self.shell.show_page(self)
+        shown, turned = self.shell.shows(self), self.view.tabs.currentIndex() != RUNS
+        self.view.tabs.setCurrentIndex(RUNS)  # shows it, where the page is shown
+        if not shown or not turned:
+            self.shell.show_page(self)
 
     def overlay_chosen(self) -> None:
         """The runs chosen in the list, laid over each other."""

@@ -1,6 +1,7 @@
 """Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
 
 from dataclasses import dataclass
+from functools import partial
 from html import escape
 
 import numpy as np
@@ -309,7 +310,8 @@ class ChartView(QWidget):
         if look_of.is_measured:
             offset = self._measured
             for n, (x, y, words) in enumerate(zip(dots.x.tolist(), dots.y.tolist(), dots.texts, strict=True)):
-                self._steps.add(ChartPoint(plot, x, y, point_words(chart, panel, words, x, y), offset + n))
+                told = partial(point_words, chart, panel, words, x, y)
+                self._steps.add(ChartPoint(plot, x, y, told, offset + n))
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)

@@ -1,5 +1,6 @@
 """Going through the points of a chart by the keyboard: a frame around the present one, its words beside it."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import pyqtgraph as pg
@@ -14,12 +15,12 @@ RING = 19.0
 
 @dataclass(frozen=True)
 class ChartPoint:
-    """A measured point: its plot, place, words, and number among all of the chart."""
+    """A measured point: its plot, place, what puts it into words, and its number among all of the chart."""
 
     plot: pg.PlotItem
     x: float
     y: float
-    words: str
+    in_words: Callable[[], str]
     number: int
 
 
@@ -66,5 +67,6 @@ class PointSteps:
         self._ring.setZValue(30)
         point.plot.addItem(self._ring, ignoreBounds=True)
         at = point.plot.getViewBox().mapViewToScene(QPointF(point.x, point.y)).toPoint()
-        self._view.setAccessibleDescription(point.words)
-        QToolTip.showText(self._view.mapToGlobal(at), point.words, self._view)
+        words = point.in_words()
+        self._view.setAccessibleDescription(words)
+        QToolTip.showText(self._view.mapToGlobal(at), words, self._view)
