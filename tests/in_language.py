@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QAbstractButton, QAbstractSpinBox, QLabel, QPushButt
 
 from pinch.bench.book import Book
 from pinch.language import spoken, tr
-from pinch.runs.whole_book import _Records
+from pinch.runs.run_digests import DigestDesk
 from pinch.ui.run.page import RunPage
 from tests.shown import DemoShown, shown_by
 
@@ -36,10 +36,10 @@ class InLanguage(DemoShown):
 
     def make_book(self) -> Book:
         book = super().make_book()
-        records = _Records(book)
+        desk = DigestDesk(book, spoken().name)
         with book.change() as connection:  # no run is judged anew for its words alone; they stay as they are
             for run in book.runs():
-                connection.execute("UPDATE judged SET key = ? WHERE run_id = ?", (records.key(run), run.id))
+                connection.execute("UPDATE judged SET key = ? WHERE run_id = ?", (desk.key(run), run.id))
         return book
 
     def test_all(self) -> None:

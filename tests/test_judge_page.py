@@ -9,15 +9,16 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch.bench.digests import Digest, KeptDigest, keep_digest, read_digests
+from pinch.bench.digests import Digest, KeptDigest, keep_digests, read_digests
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, Run
-from pinch.bench.runlogs import read_log
+from pinch.bench.runlogs import add_log, read_log
 from pinch.core.method import METHOD, changes_since
+from pinch.core.progress import CancelledError
 from pinch.core.runlog import runlog_from_columns
 from pinch.intake.belonging import import_log
 from pinch.intake.shelf import Shelf
-from pinch.runs import whole_book
+from pinch.runs import run_digests
 from pinch.runs.whole_book import digest_book
 from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
@@ -43,7 +44,7 @@ class TestDigests(InFolder):
         self.run_made = import_log(book, runlog_from_columns(t, {"cpu.power": power}), *records, "a.csv")
 
     def test_judged_once_and_again_where_something_changed(self) -> None:
-        with mock.patch.object(whole_book, "digest_of", wraps=whole_book.digest_of) as judged:
+        with mock.patch.object(run_digests, "digest_of", wraps=run_digests.digest_of) as judged:
             first = digest_book(self.path)
             self.assertAlmostEqual(first.digests[1].power_w or 0.0, 35.0, delta=0.1)
             self.assertEqual((digest_book(self.path).digests, judged.call_count), (first.digests, 1))
@@ -58,17 +59,42 @@ class TestDigests(InFolder):
         digest_book(self.path)
         kept = read_digests(self.book)[1]
         older = kept.digest.model_copy(update={"power_w": 34.0, "state": "drifting"})
-        keep_digest(self.book, 1, KeptDigest(older, kept.key))
+        keep_digests(self.book, {1: KeptDigest(older, kept.key)})
         moved = digest_book(self.path).moved
         self.assertEqual([m.run_id for m in moved], [1, 1])
         self.assertEqual(moved[0].words, "window drifting → settled")
         self.assertRegex(moved[1].words, r"sustained power 34 W → 35(\.\d+)? W")
         self.assertEqual(digest_book(self.path).moved, ())
         older = kept.digest.model_copy(update={"shares": {"heat": 1.0}})
-        keep_digest(self.book, 1, KeptDigest(older, "of another form", 2))
+        keep_digests(self.book, {1: KeptDigest(older, "of another form", 2)})
         found = digest_book(self.path)
         self.assertEqual((found.since, found.moved[0].words), (2, "held by heat → sustained-power"))
         self.assertEqual(len(changes_since(2)), METHOD - 2)
+
+    def add_runs(self, number: int) -> None:
+        run, log = self.run_made, read_log(self.book, 1)
+        for n in range(number):
+            add_log(self.book, self.book.save(run.model_copy(update={"kept_id": None, "repeat": n + 2})), log)
+
+    def test_many_runs_are_judged_by_processes_as_they_are_here(self) -> None:
+        self.add_runs(3)
+        here = digest_book(self.path).digests
+        with self.book.change() as connection:
+            connection.execute("DELETE FROM judged")
+        shares: list[float] = []
+        with mock.patch.object(run_digests, "MANY", 1), mock.patch.object(run_digests, "BATCH", 1):
+            there = digest_book(self.path, lambda share: shares.append(share) is None).digests
+        self.assertEqual(there, here)
+        self.assertEqual(shares, sorted(shares))
+        with mock.patch.object(run_digests, "digest_of", side_effect=AssertionError("judged again")):
+            self.assertEqual(digest_book(self.path).digests, here)
+
+    def test_what_was_judged_before_an_end_is_kept(self) -> None:
+        self.add_runs(3)
+        with self.assertRaises(CancelledError):
+            digest_book(self.path, lambda share: share < 0.5)
+        self.assertTrue(read_digests(self.book))
+        self.assertLess(len(read_digests(self.book)), len(self.book.runs()))
 
     def test_a_damaged_digest_is_worked_out_again(self) -> None:
         digest_book(self.path)

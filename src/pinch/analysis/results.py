@@ -12,7 +12,6 @@ from pinch.core.errors import DataError
 from pinch.core.extent import Extent
 from pinch.core.figures import SettledState
 from pinch.core.metrics import LOW_NAMES, Better, Metric
-from pinch.language import tr
 
 
 @dataclass(frozen=True)
@@ -72,9 +71,8 @@ def chosen_results(
 
 def name_out(metric: Metric) -> str:
     """A metric as commands and open data name it: a low without its school, which stands beside it."""
-    return (
-        tr("low {share}", share=LOW_NAMES[metric.key].partition(" low")[0]) if metric.key in LOW_NAMES else metric.key
-    )
+    share = {"low_1": "1 %", "low_0_1": "0.1 %"}.get(metric.key.partition(".")[0])
+    return f"low {share}" if share and metric.key in LOW_NAMES else metric.key
 
 
 def _of_run(p: RunPoint) -> Iterator[BookResult]:

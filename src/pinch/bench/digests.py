@@ -96,6 +96,10 @@ class KeptDigest:
     method: int = 0
     seen: str = ""
 
+    def is_of(self, key: str, method: int) -> bool:
+        """Whether it was judged from what has this key, by this version of the methods."""
+        return (self.key, self.method) == (key, method)
+
 
 def seen_of_runs(book: Book, language: str) -> dict[int, str]:
     """A short text a run that changes whenever its key could: by what the rows of its records and its log say of
@@ -135,26 +139,15 @@ def read_digests(book: Book) -> dict[int, KeptDigest]:
     return kept
 
 
-def keep_digest(book: Book, run_id: int, kept: KeptDigest) -> None:
-    """Keep a digest in place of the one before.
+def keep_digests(book: Book, found: Mapping[int, KeptDigest]) -> None:
+    """Keep digests by run, in place of those before.
 
     Raises
     ------
     BookError : the book cannot be written.
     """
+    rows = [(run_id, k.key, k.method, k.digest.model_dump_json(), k.seen) for run_id, k in found.items()]
     with book.change() as connection:
-        connection.execute(
-            "INSERT OR REPLACE INTO judged (run_id, key, method, record, seen) VALUES (?, ?, ?, ?, ?)",
-            (run_id, kept.key, kept.method, kept.digest.model_dump_json(), kept.seen),
+        connection.executemany(
+            "INSERT OR REPLACE INTO judged (run_id, key, method, record, seen) VALUES (?, ?, ?, ?, ?)", rows
         )
-
-
-def keep_seen(book: Book, seen: Mapping[int, str]) -> None:
-    """Note that digests are still of what their runs are now.
-
-    Raises
-    ------
-    BookError : the book cannot be written.
-    """
-    with book.change() as connection:
-        connection.executemany("UPDATE judged SET seen = ? WHERE run_id = ?", [(v, k) for k, v in seen.items()])

@@ -1,10 +1,12 @@
-"""`pinch export --book BOOK --to FOLDER|FILE [--run N]`: a book as open files or tables, or one run as a data package
-or Parquet."""
+"""`pinch export --book BOOK … --to FOLDER|FILE [--run N | --archive]`: a book as open files or tables, one run as a
+data package or Parquet, or many books as one data set."""
 
 import argparse
+import contextlib
 from collections.abc import Sequence
 from pathlib import Path
 
+from pinch.analysis.points import points_of
 from pinch.analysis.results import results_of
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -18,13 +20,14 @@ from pinch.narrative.book_tables import book_tables, results_table
 from pinch.narrative.tabled_runs import all_tabled
 from pinch.publish.datapackage import about_run, write_parquet, write_run_package
 from pinch.publish.open_files import write_book_folder
+from pinch.publish.parquet_archive import add_to_archive
 from pinch.publish.table_files import write_tables
-from pinch.runs.whole_book import read_points
+from pinch.runs.whole_book import digest_book, read_points
 from pinch.sources.parquet_log import is_parquet
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--book", type=Path, required=True)
+    parser.add_argument("--book", type=Path, required=True, nargs="+", help="several only into an archive")
     parser.add_argument(
         "--to",
         type=Path,
@@ -34,27 +37,42 @@ def configure(parser: argparse.ArgumentParser) -> None:
         "run as .parquet",
     )
     parser.add_argument("--run", type=int, metavar="N", help="only this run, as CSV with datapackage.json or Parquet")
+    parser.add_argument(
+        "--archive",
+        action="store_true",
+        help="add the books to an archive, one data set of Parquet files for many books",
+    )
+    parser.add_argument(
+        "--as", dest="name", default="", metavar="NAME", help="of the book in the archive; usual: its file"
+    )
     parser.add_argument("--licence", choices=sorted(LICENCES), default="CC-BY-4.0", help="of the data package")
     add_private(parser)
 
 
 def run(args: argparse.Namespace) -> int:
-    book = open_for_work(args.book)
-    try:
-        for line in _written(book, args):
-            print(line)
-    finally:
-        book.close()
+    if not args.archive and (len(args.book) > 1 or args.name):
+        raise PinchError("Several books, or a name for one, go into an archive only: add --archive.")
+    if args.name and len(args.book) > 1:
+        raise PinchError("Two books cannot have one name; add them one by one.")
+    for path in args.book:
+        with contextlib.closing(open_for_work(path)) as book:
+            for line in _archived(book, path, args) if args.archive else _written(book, path, args):
+                print(line)
     return 0
 
 
-def _written(book: Book, args: argparse.Namespace) -> Sequence[object]:
+def _archived(book: Book, path: Path, args: argparse.Namespace) -> Sequence[object]:
+    points = points_of(book, digest_book(path).digests)
+    return [f"{args.to}: {add_to_archive(book, points, args.to, args.name).words}"]
+
+
+def _written(book: Book, path: Path, args: argparse.Namespace) -> Sequence[object]:
     if args.run is not None:
         return _one_run(book, args)
     if is_parquet(args.to):
         raise PinchError(f"{args.to}: say with --run which run becomes Parquet.")
     if args.to.suffix and not args.to.is_dir():
-        results = results_table(results_of(read_points(args.book)))
+        results = results_table(results_of(read_points(path)))
         return write_tables((*book_tables(all_tabled(book)), results), args.to)
     return [f"{args.to}: {counted(write_book_folder(book, args.to), 'run')}"]
 

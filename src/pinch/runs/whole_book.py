@@ -1,25 +1,23 @@
 """All of a book at once, with a connection of its own: every run judged, its points, its deck."""
 
-import hashlib
-import logging
-from dataclasses import dataclass
+import contextlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from pinch.analysis.digesting import Moved, digest_of, moved_words, told_digest, unjudged_digest
-from pinch.analysis.judging import JudgeDesk, known_of
+from pinch.analysis.digesting import Moved, moved_words
 from pinch.analysis.points import BookPoints, points_of
 from pinch.analysis.references import OtherBook, with_references
 from pinch.bench.book import Book
-from pinch.bench.digests import Digest, KeptDigest, keep_digest, keep_seen, log_hash, read_digests, seen_of_runs
+from pinch.bench.digests import Digest, KeptDigest, keep_digests, read_digests, seen_of_runs
 from pinch.bench.opening import open_book
-from pinch.bench.records import Device, Reference, Run, Setting, Workload, scores_of
+from pinch.bench.records import Reference, Run
 from pinch.core.errors import PinchError
-from pinch.core.faults import fault_of
 from pinch.core.method import METHOD
 from pinch.core.progress import Progress, part_of, tell, unheard
-from pinch.language import spoken, tr
+from pinch.language import spoken
 from pinch.narrative.cards.deck import Deck, make_cards
-from pinch.narrative.finding import finding, told_finding
+from pinch.runs.run_digests import FORM, DigestDesk, digests_of
 
 
 def read_points(path: Path, progress: Progress = unheard) -> BookPoints:
@@ -68,9 +66,8 @@ def _points_of_other(path: Path, changed_ns: int, size: int, progress: Progress)
     return _OTHERS[key]
 
 
-log = logging.getLogger(__name__)
-FORM = 5
-"""Part of a digest's key: raised when a digest holds more than before."""
+KEYS_SHARE = 0.02
+"""Of the progress: finding out what is still as it was."""
 
 
 @dataclass(frozen=True)
@@ -101,76 +98,41 @@ def _digest(book: Book, progress: Progress) -> Digested:
     language = "" if spoken().is_own else spoken().name  # what a judgement says in words is kept with it
     kept, seen = read_digests(book), seen_of_runs(book, f"{FORM} {METHOD} {language}")
     digests = {run_id: k.digest for run_id, k in kept.items() if k.seen and k.seen == seen.get(run_id)}
-    moved, oldest, alike = list[Moved](), None, dict[int, str]()
-    todo = [run for run in reversed(book.runs()) if run.id not in digests and not run.cut_off]
-    records = _Records(book, language)
-    for number, run in enumerate(todo):
-        tell(progress, number / len(todo))
-        old, key = kept.get(run.id, KeptDigest(Digest())), records.key(run)
-        if old.key == key and old.method == METHOD:
-            digests[run.id] = old.digest
-            alike[run.id] = seen.get(run.id, "")
-            continue
-        digests[run.id] = _digest_run(book, run, records)
-        if old.key and old.method < METHOD:
-            oldest = old.method if oldest is None else min(oldest, old.method)
-            moved += [Moved(run.id, words) for words in moved_words(old.digest, digests[run.id])]
-        if not book.read_only:
-            keep_digest(book, run.id, KeptDigest(digests[run.id], key, METHOD, seen.get(run.id, "")))
-    if alike and not book.read_only:
-        keep_seen(book, alike)
-    return Digested(digests, tuple(sorted(moved, key=lambda m: m.run_id)), oldest)
+    desk = DigestDesk(book, language)
+    doubtful = [run for run in reversed(book.runs()) if run.id not in digests and not run.cut_off]
+    keys = _keys_of(doubtful, desk, progress)
+    alike = [number for number, key in keys.items() if number in kept and kept[number].is_of(key, METHOD)]
+    _keep(book, {number: replace(kept[number], seen=seen.get(number, "")) for number in alike})
+    anew: dict[int, Digest] = {}
+    todo = [run for run in doubtful if run.id not in set(alike)]
+    with contextlib.closing(digests_of(book, todo, desk)) as batches:
+        for batch in batches:
+            tell(progress, KEYS_SHARE + (1.0 - KEYS_SHARE) * len(anew) / len(todo))
+            found = {run.id: digest for run, digest in batch}
+            _keep(book, {n: KeptDigest(d, keys[n], METHOD, seen.get(n, "")) for n, d in found.items()})
+            anew |= found
+    return _with_what_moved(digests | {number: kept[number].digest for number in alike}, anew, kept)
 
 
-def _digest_run(book: Book, run: Run, records: "_Records") -> Digest:
-    """What a list keeps of a run, with its finding; a run that cannot be judged says why."""
-    if run.summary is not None:
-        return told_digest(run.summary).model_copy(update={"finding": told_finding(run.summary)})
-    try:
-        samples, judged = JudgeDesk(book).judge(run)
-    except PinchError as error:
-        return unjudged_digest(run, str(error))
-    except Exception as error:
-        log.error("Judging a run", exc_info=error)  # one run that cannot be judged keeps no other from it
-        return unjudged_digest(run, fault_of(error, tr("Judging run {run}", run=run.id)).sentence)
-    words = finding(judged, records.setting(run).sustained_w)
-    return digest_of(run, samples, judged, records.device(run)).model_copy(update={"finding": words})
+def _with_what_moved(current: dict[int, Digest], anew: dict[int, Digest], kept: Mapping[int, KeptDigest]) -> Digested:
+    """All digests, and which figures a newer method moved."""
+    old = {number: kept[number] for number in sorted(anew) if number in kept and kept[number].method < METHOD}
+    moved = [Moved(n, words) for n, k in old.items() for words in moved_words(k.digest, anew[n])]
+    return Digested(current | anew, tuple(moved), min((k.method for k in old.values()), default=None))
 
 
-class _Records:
-    """The records that judgements of one book depend on, each read once."""
+def _keys_of(runs: Sequence[Run], desk: DigestDesk, progress: Progress) -> dict[int, str]:
+    """Their keys, for which every sample of theirs is read."""
+    found = {}
+    for number, run in enumerate(runs):
+        tell(progress, KEYS_SHARE * number / len(runs))
+        found[run.id] = desk.key(run)
+    return found
 
-    def __init__(self, book: Book, language: str) -> None:
-        self._book, self._language = book, language
-        self._devices = {d.id: d for d in book.devices()}
-        self._settings = {s.id: s for d in self._devices.values() for s in book.settings(d.id)}
-        self._workloads = {w.id: w for w in book.workloads()}
 
-    def device(self, run: Run) -> Device:
-        """The device of a run."""
-        return self._devices[run.device_id]
-
-    def setting(self, run: Run) -> Setting:
-        """The setting of a run."""
-        return self._settings[run.setting_id]
-
-    def key(self, run: Run) -> str:
-        """The same while neither the log of a run nor what is known of it changes."""
-        device: Device = self._devices[run.device_id]
-        workload: Workload = self._workloads[run.workload_id]
-        setting = self.setting(run)
-        known = known_of(device, setting, workload, run)
-        told = (
-            FORM,
-            known,
-            device.battery,
-            setting.sustained_w,
-            run.void,
-            run.in_spite_of,
-            run.summary,
-            scores_of(run),
-        )
-        return hashlib.sha256(f"{log_hash(self._book, run.id)}{told}{self._language}".encode()).hexdigest()
+def _keep(book: Book, found: Mapping[int, KeptDigest]) -> None:
+    if found and not book.read_only:
+        keep_digests(book, found)
 
 
 def read_deck(path: Path, points: BookPoints | None = None, progress: Progress = unheard) -> Deck:
