@@ -1,7 +1,6 @@
 """Collapses: faults in which power falls at once below half of its level while heat and load are unchanged."""
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from pinch.core.runlog import BoolArray, FloatArray
 
@@ -25,6 +24,8 @@ def find_collapse(
     a deep cut that follows it is heat. `first` is the bin before which there is a burst. Where the clock is known and
     does not fall, the work was less.
     """
+    from scipy.ndimage import maximum_filter1d  # takes longer to load than all else here
+
     result = np.zeros(len(power), dtype=bool)
     filled = np.where(np.isfinite(power), power, 0.0)
     highest = maximum_filter1d(filled, BEFORE_BINS + 1, origin=BEFORE_BINS // 2, mode="nearest")

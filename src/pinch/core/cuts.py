@@ -5,7 +5,6 @@ Stat. Assoc. 107, 2012). Outliers are pulled in before (a bounded loss, after Fe
 """
 
 import numpy as np
-from scipy.ndimage import median_filter
 
 from pinch.core.runlog import FloatArray
 
@@ -31,6 +30,8 @@ def cuts_of(series: FloatArray, noise: FloatArray) -> list[int]:
 
 def calmed(scaled: FloatArray) -> FloatArray:
     """(d, n) series in units of their noise, with outliers pulled in to their neighbours' median."""
+    from scipy.ndimage import median_filter  # takes longer to load than all else here
+
     middle = median_filter(scaled, size=(1, 5), mode="nearest")
     return np.asarray(np.clip(scaled, middle - OUTLIER, middle + OUTLIER))
 

@@ -6,7 +6,6 @@ is a candidate with nats for and against, by what it must show and what it could
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d, minimum_filter1d, uniform_filter1d
 
 from pinch.core import robust
 from pinch.core.collapse import runs_of
@@ -76,6 +75,12 @@ def find_levels(s: Signals, teeth: Teeth) -> list[Level]:
 
 def _calm(power: FloatArray, band: float) -> BoolArray:
     """Bins amid a few of which power hardly differs."""
+    from scipy.ndimage import (
+        maximum_filter1d,
+        minimum_filter1d,
+        uniform_filter1d,
+    )  # takes longer to load than all else here
+
     smooth = uniform_filter1d(filled(power), 3, mode="nearest")
     most = maximum_filter1d(smooth, CALM_BINS, mode="nearest")
     least = minimum_filter1d(smooth, CALM_BINS, mode="nearest")

@@ -4,7 +4,6 @@ Each temperature has a ridge, the value near its top where it stays, with a scor
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from pinch.core import robust
 from pinch.core.channels import Component, component_of
@@ -127,6 +126,8 @@ def _slow_k(values: FloatArray) -> float:
 
 def _gave_way(s: Signals, free: BoolArray) -> tuple[float, float]:
     """By which share what pays varied while the temperature stood, and what its falling steadily adds (nats)."""
+    from scipy.ndimage import uniform_filter1d  # takes longer to load than all else here
+
     payer = gives_way(s)
     payer = payer[free & np.isfinite(payer)]
     if len(payer) < LEAST_BINS:

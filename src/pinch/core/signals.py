@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.ndimage import binary_closing, median_filter
 
 from pinch.core import robust
 from pinch.core.causes import Cause
@@ -83,6 +82,8 @@ def known(values: FloatArray) -> FloatArray:
 
 def median_of_three(values: FloatArray) -> FloatArray:
     """Running median of (n,) values, edges stay; a bin that is missing stays so."""
+    from scipy.ndimage import median_filter  # takes longer to load than all else here
+
     if len(values) < 3:
         return values
     filled = np.where(np.isfinite(values), values, _before(values))
@@ -145,4 +146,6 @@ def gives_way(s: Signals) -> FloatArray:
 
 def closed(mask: BoolArray, bins: int) -> BoolArray:
     """The mask (n,) with its holes of fewer bins filled."""
+    from scipy.ndimage import binary_closing  # takes longer to load than all else here
+
     return np.asarray(binary_closing(mask, np.ones(bins, dtype=bool)))
