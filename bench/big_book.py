@@ -1,7 +1,7 @@
 """Makes a book of as many runs as are asked for, out of the demo's: `python bench/big_book.py FILE RUNS [judged]`.
 
-Each copy of the demo's runs is a month older than the one before, with its logs, marks and readings; `judged`: with what
-each was judged to be, else all is still to do.
+Each copy of the demo's runs is a month older than the one before, with its logs, marks and readings; `judged`: with
+what each was judged to be, else all is still to do.
 """
 
 import contextlib

@@ -28,7 +28,7 @@ _shtab_pinch_reference_option_strings=(-h --help --book --name --json)
 _shtab_pinch_card_option_strings=(-h --help --book --kind --device --variant --run --across --title --metric --along --workload --where --baseline --price --rates --delta --json)
 _shtab_pinch_report_option_strings=(-h --help --book --out --forms --pictures --tables --no-data --size --dark --date --template --licence --with --check --sequence --frames --replace --json)
 _shtab_pinch_desktop_option_strings=(-h --help --install --remove --system)
-_shtab_pinch_export_option_strings=(-h --help --book --to --run --licence --with)
+_shtab_pinch_export_option_strings=(-h --help --book --to --run --archive --as --licence --with)
 _shtab_pinch_option_strings=(-h --help --log-file --verbose --version)
 
 
@@ -124,6 +124,8 @@ _shtab_pinch_desktop___remove_nargs=0
 _shtab_pinch_desktop___system_nargs=0
 _shtab_pinch_export__h_nargs=0
 _shtab_pinch_export___help_nargs=0
+_shtab_pinch_export___book_nargs=+
+_shtab_pinch_export___archive_nargs=0
 _shtab_pinch_pos_0_nargs=A...
 _shtab_pinch__h_nargs=0
 _shtab_pinch___help_nargs=0

@@ -118,9 +118,11 @@ _shtab_pinch_desktop_defaults_added=0
 
 _shtab_pinch_export_options=(
   "(- : *)"{-h,--help}"[show this help message and exit]"
-  "--book[book]:book:"
+  "--book[several only into an archive]:book:"
   "--to[a folder for the whole book or one run\; runs, figures and readings as .xlsx, .ods, .json or .csv\; one run as .parquet]:FOLDER|FILE:"
   "--run[only this run, as CSV with datapackage.json or Parquet]:N:"
+  "--archive[add the books to an archive, one data set of Parquet files for many books]"
+  "--as[of the book in the archive\; usual\: its file]:NAME:"
   "--licence[of the data package]:licence:(CC-BY-4.0 CC0-1.0)"
   "--with[private\: notes, serials, hosts, marks, checks, sellers]:KINDS:"
 )

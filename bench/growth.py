@@ -1,0 +1,84 @@
+"""How a book grows on one: `python bench/growth.py [300 3000 30000]` makes books of so many judged runs and prints for
+each how long it takes to open, to show its list, to filter it, to show the pages of many runs, and what memory that
+takes."""
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+sys.path.insert(0, str(Path(__file__).parent))
+
+SIZES = ("300", "3000", "30000")
+WAIT_S = 300.0
+
+
+def memory_mb() -> float:
+    """Resident memory of this process."""
+    return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+def measure(path: Path) -> None:
+    """Print the times of one book, in s: how long the call held the window, and until all was there."""
+    from PyQt6.QtWidgets import QApplication
+
+    from pinch.bench.opening import open_book
+    from pinch.ui.app import make_application
+    from pinch.ui.background import Job
+    from pinch.ui.compare.page import ComparePage
+    from pinch.ui.judge.page import JudgePage
+    from pinch.ui.modes.page import ModesPage
+    from pinch.ui.scale.page import ScalePage
+    from pinch.ui.session import Session
+    from pinch.ui.window import MainWindow
+
+    app: QApplication = make_application()
+    begun = time.perf_counter()
+    window = MainWindow(Session(open_book(path)))
+    window.show()
+    app.processEvents()
+    told = [f"opens {time.perf_counter() - begun:.2f}"]
+
+    def step(name: str, work: Callable[[], object]) -> None:
+        start = time.perf_counter()
+        work()
+        app.processEvents()
+        held = time.perf_counter() - start
+        jobs = window.findChildren(Job)
+        while any(job.running for job in jobs) and time.perf_counter() - start < WAIT_S:
+            app.processEvents()
+            time.sleep(0.002)
+            if any(not job.running for job in jobs):
+                jobs = window.findChildren(Job)
+        told.append(f"{name} {held:.2f} ({time.perf_counter() - start:.1f})")
+
+    judge = window.page(JudgePage)
+    step("judge", lambda: window.show_page(judge))
+    step("list", judge.show_runs)
+    step("filter", lambda: judge.view.runs.filter.setText("gannet 20"))
+    step("all again", lambda: judge.view.runs.filter.setText(""))
+    for name, page in (("scale", ScalePage), ("compare", ComparePage), ("modes", ModesPage)):
+        step(name, lambda page=page: window.show_page(window.page(page)))  # type: ignore[misc]
+    print(f"{path.stem} runs: {', '.join(told)}; {memory_mb():.0f} MB", flush=True)
+    os._exit(0)
+
+
+def main() -> None:
+    if len(sys.argv) > 2 and sys.argv[1] == "measure":
+        measure(Path(sys.argv[2]))
+    from big_book import make_big_book
+
+    with tempfile.TemporaryDirectory() as folder:
+        for size in sys.argv[1:] or SIZES:
+            path = Path(folder) / f"{size}.pinch"
+            make_big_book(path, int(size), judged=True)
+            subprocess.run([sys.executable, __file__, "measure", str(path)], check=True)
+            path.unlink()
+
+
+if __name__ == "__main__":
+    main()
