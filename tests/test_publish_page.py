@@ -117,7 +117,9 @@ class TestDeck(PublishCase):
         self.view.deck.in_report.click()
         self.settle()
         self.assertFalse(self.content(1).card.in_report)
-        self.view.deck.kind.textActivated.emit(str(CardKind.EFFICIENCY))
+        kind = self.view.deck.kind
+        kind.setCurrentIndex(kind.findData(str(CardKind.EFFICIENCY)))
+        kind.activated.emit(kind.currentIndex())
         self.wait_for(lambda: self.session.book.cards()[0].kind is CardKind.EFFICIENCY)
         self.settle()
         self.assertEqual(self.content(1).card.seen, self.content(1).composed, "one's own change is agreed to")
