@@ -4,6 +4,7 @@ import contextlib
 import os
 import stat
 import zipfile
+from datetime import datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
@@ -146,6 +147,21 @@ class TestStrangers(CommandCase):
         by_load, by_clock = pairs["Limpet 54 W Skerry Run sensors.csv"], pairs["hall_a.csv"]
         self.assertAlmostEqual(by_load.offset_s, load - log.series["cpu.power"].t[0], delta=1.0)
         self.assertAlmostEqual(by_clock.offset_s, LATE_S + 0.025, places=3)
+
+    def test_a_week_of_logs_is_paired_by_date_and_rivals_stay_alone(self) -> None:
+        def write(name: str, column: str, began: datetime) -> Path:
+            times = (began + timedelta(seconds=s) for s in range(60))
+            path = self.folder / f"{name}.csv"
+            path.write_text(f"time,{column}\n" + "".join(f"{t:%Y-%m-%d %H:%M:%S},16.{t.second}\n" for t in times))
+            return path
+
+        hours = [datetime(2026, 11, 2) + timedelta(hours=3 * n) for n in range(56)]
+        sensors = [write(f"s{n}", "package power (W)", t) for n, t in enumerate(hours)]
+        frames = [write(f"f{55 - n}", "frame time (ms)", t + timedelta(seconds=20)) for n, t in enumerate(hours)]
+        rival = write("again", "package power (W)", hours[7] + timedelta(seconds=5))
+        pairs = arrivals.pair_logs(read_batch([*frames, rival, *sensors]).read)
+        told = {(p.sensors.stem, p.frames.stem, p.offset_s) for p in pairs}
+        self.assertEqual(told, {(f"s{n}", f"f{55 - n}", 20.0) for n in range(56) if n != 7})
 
     def test_own_logs_and_their_frames_share_the_run_s_time(self) -> None:
         folder = self.folder / "logs"

@@ -2,15 +2,18 @@
 name, and by how much the second must be shifted."""
 
 import re
-from collections.abc import Iterable, Mapping
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pinch.core.alignment import first_frame_s, load_start_s
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
-from pinch.core.runlog import RunLog
+from pinch.core.runlog import FloatArray, RunLog
 from pinch.language import tr
 from pinch.sources.logs.read import ReadLog
 from pinch.sources.logs.times import DAY_S
@@ -43,23 +46,30 @@ def pair_logs(read: Mapping[Path, ReadLog]) -> tuple[Pair, ...]:
     frames = {path: found for path, found in read.items() if holds_frames_only(found.log)}
     sensors = {path: found for path, found in read.items() if path not in frames and FRAME_TIME not in found.log.series}
     pairs: list[Pair] = []
-    for fit in (_fit_by_date, _fit_by_time_of_day, _fit_by_name):
-        free = [p for p in frames if all(p != pair.frames for pair in pairs)]
-        there = [p for p in sensors if all(p != pair.sensors for pair in pairs)]
-        fits = {f: [s for s in there if fit(s, sensors[s], f, frames[f])] for f in free}
-        for path, found in fits.items():
-            rivals = [f for f, fitting in fits.items() if set(fitting) & set(found)]
-            if len(found) == 1 and rivals == [path]:
-                pairs.append(pair_of(found[0], sensors[found[0]], path, frames[path]))
+    for fitting in (_fitting_by_date, _fitting_by_time_of_day, _fitting_by_name):
+        taken = {path for pair in pairs for path in (pair.sensors, pair.frames)}
+        free, there = _without(frames, taken), _without(sensors, taken)
+        fits = dict(zip(free, fitting(there, free), strict=True))
+        rivals = Counter(path for found in fits.values() for path in found)
+        pairs += [
+            pair_of(found[0], sensors[found[0]], path, frames[path])
+            for path, found in fits.items()
+            if len(found) == 1 and rivals[found[0]] == 1
+        ]
     return tuple(pairs)
+
+
+def _without(logs: Mapping[Path, ReadLog], taken: Collection[Path]) -> dict[Path, ReadLog]:
+    return {path: found for path, found in logs.items() if path not in taken}
 
 
 def pair_of(sensors: Path, main: ReadLog, frames: Path, beside: ReadLog) -> Pair:
     """Two logs of one run, aligned by their clocks where they overlap by them, else by the start of load: frames are
     drawn from then on."""
-    between = _between_s(main, beside)
-    if between is not None and _share(main.log, beside.log, between) > 0.0:
-        return Pair(sensors, frames, round(between, 3), BY_CLOCK)
+    clocks = _clocks_of([main])
+    between = _between_s(clocks, beside)
+    if _share(clocks, beside, between)[0] > 0.0:
+        return Pair(sensors, frames, round(float(between[0]), 3), BY_CLOCK)
     start = load_start_s(main.log)
     start = main.log.span_s[0] if np.isnan(start) else start
     return Pair(sensors, frames, round(start - first_frame_s(beside.log), 3), BY_LOAD)
@@ -82,37 +92,87 @@ def unpaired(read: Iterable[Path], pairs: Iterable[Pair]) -> list[Path]:
     return [path for path in read if path not in beside]
 
 
-def _fit_by_date(sensors: Path, main: ReadLog, frames: Path, beside: ReadLog) -> bool:
-    return None not in (main.started, beside.started) and _fit_by_time_of_day(sensors, main, frames, beside)
+Logs = Mapping[Path, ReadLog]
 
 
-def _fit_by_time_of_day(sensors: Path, main: ReadLog, frames: Path, beside: ReadLog) -> bool:
-    between = _between_s(main, beside)
-    return between is not None and _share(main.log, beside.log, between) >= LEAST_SHARED
+def _fitting_by_date(sensors: Logs, frames: Logs) -> list[list[Path]]:
+    """The sensors that fit to each log of frames, both of which tell their date."""
+    fits = _fitting_by_time_of_day(_dated(sensors), _dated(frames))
+    by_path = dict(zip(_dated(frames), fits, strict=True))
+    return [by_path.get(path, []) for path in frames]
 
 
-def _fit_by_name(sensors: Path, main: ReadLog, frames: Path, beside: ReadLog) -> bool:
-    if main.started is not None and beside.started is not None:
-        return False  # both tell when they were written, and it was not at the same time
-    name = same_name(sensors)
-    return sensors.parent == frames.parent and bool(name) and name == same_name(frames)
+def _dated(logs: Logs) -> Logs:
+    return {path: found for path, found in logs.items() if found.started is not None}
 
 
-def _between_s(main: ReadLog, beside: ReadLog) -> float | None:
-    """How much later times of the second are on the time of the first, by their clocks; None where they share none.
-    Pinch's own logs count from the beginning of the run, those of its frames too."""
+def _fitting_by_time_of_day(sensors: Logs, frames: Logs) -> list[list[Path]]:
+    """The sensors that share enough time with each log of frames, by their clocks."""
+    paths, clocks = list(sensors), _clocks_of(list(sensors.values()))
+    shares = (_share(clocks, beside, _between_s(clocks, beside)) for beside in frames.values())
+    return [[paths[at] for at in np.flatnonzero(share >= LEAST_SHARED)] for share in shares]
+
+
+def _fitting_by_name(sensors: Logs, frames: Logs) -> list[list[Path]]:
+    """The sensors that are called as each log of frames is, but those that both tell when they were written: it was
+    not at the same time."""
+    named: dict[tuple[Path, tuple[str, ...]], list[Path]] = {}
+    for path in sensors:
+        named.setdefault((path.parent, same_name(path)), []).append(path)
+    return [
+        [
+            path
+            for path in named.get((of.parent, same_name(of)), [])
+            if same_name(of) and (sensors[path].started is None or found.started is None)
+        ]
+        for of, found in frames.items()
+    ]
+
+
+@dataclass(frozen=True)
+class _Clocks:
+    """What the clocks of logs tell, (n,) each: whether they are Pinch's own, their date and time of day, s, NaN where
+    they tell none, and the span of their samples, s."""
+
+    own: NDArray[np.bool_]
+    date_s: FloatArray
+    day_s: FloatArray
+    first_s: FloatArray
+    last_s: FloatArray
+
+
+def _clocks_of(logs: Sequence[ReadLog]) -> _Clocks:
+    spans = np.array([found.log.span_s for found in logs]).reshape(-1, 2)
+    return _Clocks(
+        np.array([not found.fingerprint for found in logs], dtype=bool),
+        np.array([_date_s(found) for found in logs]),
+        np.array([np.nan if found.day_s is None else found.day_s for found in logs]),
+        spans[:, 0],
+        spans[:, 1],
+    )
+
+
+def _date_s(found: ReadLog) -> float:
+    """When a log's first row was, s since a day that means nothing; NaN where it does not tell."""
+    return np.nan if found.started is None else (found.started - datetime(2000, 1, 1)).total_seconds()
+
+
+def _between_s(mains: _Clocks, beside: ReadLog) -> FloatArray:
+    """How much later times of the second are on the time of each of the first, by their clocks (n,); NaN where they
+    share none. Pinch's own logs count from the beginning of the run, those of its frames too."""
+    starts = beside.log.span_s[0] - mains.first_s
+    by_date = _date_s(beside) - mains.date_s
+    by_day = (np.nan if beside.day_s is None else beside.day_s) - mains.day_s
+    by_day = (by_day + DAY_S / 2) % DAY_S - DAY_S / 2
+    between = np.where(np.isnan(by_date), by_day, by_date) - starts
     own = not beside.fingerprint or beside.columns[0].name == OWN_TIME
-    if not main.fingerprint and own:
-        return 0.0
-    starts = beside.log.span_s[0] - main.log.span_s[0]
-    if main.started is not None and beside.started is not None:
-        return (beside.started - main.started).total_seconds() - starts
-    if main.day_s is None or beside.day_s is None:
-        return None
-    return (beside.day_s - main.day_s + DAY_S / 2) % DAY_S - DAY_S / 2 - starts
+    return np.where(mains.own, 0.0, between) if own else between
 
 
-def _share(main: RunLog, beside: RunLog, between_s: float) -> float:
-    (a, b), (c, d) = main.span_s, beside.span_s
-    common = min(b, d + between_s) - max(a, c + between_s)
-    return max(0.0, common) / max(1e-9, min(b - a, d - c))
+def _share(mains: _Clocks, beside: ReadLog, between_s: FloatArray) -> FloatArray:
+    """Which part of the shorter one's time each of the first shares with the second (n,); 0 where none is known."""
+    c, d = beside.log.span_s
+    common = np.minimum(mains.last_s, d + between_s) - np.maximum(mains.first_s, c + between_s)
+    shorter = np.maximum(1e-9, np.minimum(mains.last_s - mains.first_s, d - c))
+    share: FloatArray = np.nan_to_num(np.maximum(0.0, common) / shorter)
+    return share
