@@ -1,7 +1,9 @@
 """Many logs at once: names, pairs, plans, archives; the same folder on the command line and in the window."""
 
 import contextlib
+import io
 import os
+import re
 import stat
 import zipfile
 from datetime import datetime, timedelta
@@ -17,6 +19,8 @@ from pinch.bench import runlogs
 from pinch.bench.book import Book
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.plans import Plan
+from pinch.cli import heard
+from pinch.cli.main import main
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import FRAME_TIME, part_frames
 from pinch.intake import arrivals
@@ -121,6 +125,30 @@ class TestStrangers(CommandCase):
                 self.assertLess(np.median(apart), 0.05)
         noted = next(r for r in book.runs() if r.source == "summed_up.csv")
         self.assertEqual(noted.notes, "Werkbank 3\nlogger 2.1\nMaximum,64.1,4400,88\nEnd of log")
+
+    def test_a_terminal_sees_how_far_it_is_and_an_end_leaves_nothing(self) -> None:
+        class Terminal(io.StringIO):
+            def isatty(self) -> bool:
+                return True
+
+        logs = self.folder / "logs"
+        logs.mkdir()
+        write_strangers(logs)
+        book, screen = self.folder / "b.pinch", Terminal()
+        words = ["import", "--book", str(book), "--names", "{device}_*", str(logs)]
+        with mock.patch.multiple(heard, SOON_S=0.0, EVERY_S=0.0), contextlib.redirect_stdout(io.StringIO()):
+            with contextlib.redirect_stderr(screen):
+                main([*words, "--setting", "Stock", "--workload", "Skerry Run"])
+            shares = [int(n) for n in re.findall(r"logs read: (\d+)%", screen.getvalue())]
+            self.assertGreater(len(set(shares)), 3)
+            self.assertEqual(shares, sorted(shares))
+            self.assertLessEqual(max(shares), 100)
+            self.assertIn("runs added: 0%", screen.getvalue())
+        book.unlink()
+        with mock.patch("pinch.intake.arrivals.import_log", side_effect=KeyboardInterrupt):
+            status, out, err = self.run_command(*words, "--setting", "Stock", "--workload", "Skerry Run")
+        self.assertEqual((status, out, err), (130, "", "pinch import: it was ended before it was done.\n"))
+        self.assertFalse(book.exists())
 
     def test_the_same_in_an_archive(self) -> None:
         folder, path = self.folder / "logs", self.folder / "a.pinch"

@@ -13,6 +13,7 @@ from pinch.bench.book import Book
 from pinch.bench.licences import LICENCES
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.cli.books import open_for_work
+from pinch.cli.heard import heard
 from pinch.cli.list_options import add_private, private_of
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -63,7 +64,8 @@ def run(args: argparse.Namespace) -> int:
 
 def _archived(book: Book, path: Path, args: argparse.Namespace) -> Sequence[object]:
     points = points_of(book, digest_book(path).digests)
-    return [f"{args.to}: {add_to_archive(book, points, args.to, args.name).words}"]
+    with heard(f"{path.name} written") as progress:
+        return [f"{args.to}: {add_to_archive(book, points, args.to, args.name, progress).words}"]
 
 
 def _written(book: Book, path: Path, args: argparse.Namespace) -> Sequence[object]:

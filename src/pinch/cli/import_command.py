@@ -14,6 +14,7 @@ from pinch.bench.entry import read_day
 from pinch.bench.summaries import Origin
 from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of
+from pinch.cli.heard import heard
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -230,7 +231,9 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported
     if args.score:
         said = replace(said, score=read_completion({"score": args.score}).score)
     with opened(there) as paths:
-        batch = read_batch(files_in(paths), mapping)
+        files = files_in(paths)
+        with heard(f"{counted(len(files), 'log')} read") as progress:
+            batch = read_batch(files, mapping, progress)
         for reason in batch.refused:
             outcome.refuse(reason, reason.partition(":")[0])
         if batch.read:
@@ -258,7 +261,8 @@ def _add_read(
             placed.append(arrival)
     if args.variant:
         said = replace(said, variant=args.variant)
-    found = add_arrivals(book, placed, said)
+    with heard(f"{counted(len(placed), 'run')} added") as progress:
+        found = add_arrivals(book, placed, said, progress)
     for added in found.added:
         outcome.runs.append(added.run.id)
         _say(args, f"run {added.run.id}: {added.words}, {added.run.samples} values")

@@ -38,6 +38,8 @@ COMMANDS = {
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
 WRONG_USE = 2
+ENDED = 130
+"""By an interrupt of the operator: 128 and the number of the signal, as shells have it (POSIX leaves it at > 128)."""
 log = logging.getLogger(__name__)
 
 
@@ -99,7 +101,8 @@ def main(arguments: list[str] | None = None) -> int:
     except BrokenPipeError:
         return 0
     except KeyboardInterrupt:
-        return 1
+        print(f"pinch {words[0]}: it was ended before it was done.", file=sys.stderr)
+        return ENDED
     except Exception as error:
         doing = f"pinch {words[0]}"
         log.error(doing, exc_info=error)

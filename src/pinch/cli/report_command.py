@@ -12,6 +12,7 @@ from pinch.bench.licences import LICENCES
 from pinch.charts.chart_files import ENDINGS, SIZES
 from pinch.charts.theme import DARK, LIGHT, Theme
 from pinch.cli.books import open_for_work
+from pinch.cli.heard import heard
 from pinch.cli.list_options import add_private, chosen_of, private_of
 from pinch.core.errors import PinchError
 from pinch.narrative.cards.concerns import Concern, Weight, concerns
@@ -75,7 +76,9 @@ def run(args: argparse.Namespace) -> int:
         if args.sequence is not None:
             _tell(args.json, _sequence(deck, args), [], [], [])
             return 0
-        written = write_deck(book, deck, args.out, _as_the_report_has_it(choice, args, allowed, deck.report))
+        chosen = _as_the_report_has_it(choice, args, allowed, deck.report)
+        with heard("the report written") as progress:
+            written = write_deck(book, deck, args.out, chosen, progress)
         private = [f"{c.what}: {c.count}" for c in private_in(book, deck)]
     finally:
         book.close()

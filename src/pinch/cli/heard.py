@@ -1,0 +1,38 @@
+"""How far slow work of a command is, on a line of its own for whoever watches a terminal."""
+
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from pinch.core.progress import Progress, unheard
+
+SOON_S, EVERY_S = 1.0, 0.2
+"""Nothing is told of what is done sooner, and no more often than this."""
+CLEAR = "\r\x1b[K"
+"""To the start of the line, and what stood there away (ECMA-48, EL)."""
+
+
+@contextmanager
+def heard(what: str) -> Iterator[Progress]:
+    """A progress that says on standard error how much of `what` is done, where that is a terminal; the line is gone at
+    the end."""
+    if not sys.stderr.isatty():
+        yield unheard
+        return
+    last = time.monotonic() + SOON_S - EVERY_S
+    told = False
+
+    def tell(share: float) -> bool:
+        nonlocal last, told
+        now = time.monotonic()
+        if now - last >= EVERY_S:
+            print(f"{CLEAR}{what}: {share:.0%}", end="", file=sys.stderr, flush=True)
+            last, told = now, True
+        return True
+
+    try:
+        yield tell
+    finally:
+        if told:
+            print(CLEAR, end="", file=sys.stderr, flush=True)
