@@ -105,16 +105,15 @@ def file_name(picture: Picture) -> str:
 
 def captions(pictures: Sequence[Picture]) -> str:
     """Title, finding, notes and the words for who cannot see them, of every picture, as Markdown."""
-    parts = ["# Captions"]
+    parts = [f"# {tr('Captions')}"]
     for p in pictures:
-        if p.face is None:
-            parts.append(f"## {p.number}. {escaped(p.title)}\n\nNot written: {escaped(p.problem)}")
-        else:
-            notes = "\n".join(f"- {escaped(note)}" for note in p.face.notes)
-            words = (
-                escaped(p.face.finding),
-                notes,
-                tr("Alternative text: {escaped}", escaped=escaped(p.face.alternative)),
-            )
-            parts.append("\n\n".join((f"## {p.number}. {escaped(p.title)}", *words)))
+        parts += [f"## {p.number}. {escaped(p.title)}", *_caption(p)]
     return "\n\n".join(parts) + "\n"
+
+
+def _caption(picture: Picture) -> list[str]:
+    face = picture.face
+    if face is None:
+        return [tr("Not written: {problem}", problem=escaped(picture.problem))]
+    notes = "\n".join(f"- {escaped(note)}" for note in face.notes)
+    return [escaped(face.finding), notes, tr("Alternative text: {escaped}", escaped=escaped(face.alternative))]
