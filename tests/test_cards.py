@@ -45,13 +45,14 @@ from pinch.core.verdict import Answer
 from pinch.narrative.cards import cell_cards, curve_cards
 from pinch.narrative.cards import concerns as module_of_concerns
 from pinch.narrative.cards.bench_cards import price_words, units_words
-from pinch.narrative.cards.concerns import Concern, concerns, strange_numbers
+from pinch.narrative.cards.concerns import Concern, concerns
 from pinch.narrative.cards.content import CardContent
 from pinch.narrative.cards.deck import EDITED, CardMaker, Deck, moved_to, replace_fields
 from pinch.narrative.cards.footnotes import ACCEPTED_MARK, OPEN_MARK
 from pinch.narrative.cards.questions import question_of
 from pinch.narrative.cards.share_cards import shares_chart, shares_table, shares_words
 from pinch.narrative.cards.splitting import can_split, split_card
+from pinch.narrative.cards.strange_numbers import strange_numbers
 from pinch.narrative.claims import Claim
 from pinch.narrative.explain_cards import CONCERN_NAMES, explain_concern
 from tests.pinned import flat

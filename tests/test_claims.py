@@ -27,11 +27,12 @@ from pinch.bench.records import Came, Device, ExitStatus, Protocol, Result, Run,
 from pinch.bench.summaries import Origin, Summary
 from pinch.charts.share_chart import ShareChart
 from pinch.core.causes import Cause
-from pinch.narrative.cards.concerns import strange_numbers
 from pinch.narrative.cards.content import Found
 from pinch.narrative.cards.footnotes import footnotes
+from pinch.narrative.cards.strange_numbers import strange_numbers
 from pinch.narrative.claims import Claim
-from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
+from pinch.narrative.report_claims import data_claims, limit_claims, tested_claims
+from pinch.narrative.report_heat import heat_claims
 from pinch.narrative.report_results import rank_claims, results_tables, untested_claims
 from pinch.runs.whole_book import read_points
 from tests.in_folder import CommandCase

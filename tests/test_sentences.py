@@ -15,7 +15,8 @@ from pinch.bench.summaries import Origin, Summary
 from pinch.narrative import mode_words
 from pinch.narrative.compare_words import ShownComparison, against_words, bars, headline, shown_plainly
 from pinch.narrative.price_words import money_words
-from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, tested_claims
+from pinch.narrative.report_claims import data_claims, limit_claims, tested_claims
+from pinch.narrative.report_heat import heat_claims
 from pinch.narrative.report_results import untested_claims
 from tests.test_cards import made_of, pairs
 from tests.test_points import AWAY, FULL, GAME, HUSH, NEW, OLD, OTHER, TASK, Made

@@ -2,16 +2,16 @@
 
 import os
 from collections.abc import Collection
-from concurrent.futures import Executor, ProcessPoolExecutor
+from concurrent.futures import Executor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import AbstractContextManager
-from multiprocessing import get_context
 from pathlib import Path
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
 from pinch.bench.opening import open_book
 from pinch.bench.records import Run
+from pinch.bench.workers import workers_on
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.language import tr
@@ -56,8 +56,8 @@ class JudgedBeside(AbstractContextManager["JudgedBeside"]):
 
 
 def pool(path: Path, workers: int) -> Executor:
-    """Processes that judge runs of a book file; a process of a window must not be copied, so they begin anew."""
-    return ProcessPoolExecutor(workers, get_context("spawn"), take_book, (path,))
+    """Processes that judge runs of a book file."""
+    return workers_on(path, take_book, workers)
 
 
 def take_book(path: Path) -> None:

@@ -101,9 +101,10 @@ class KeptDigest:
         return (self.key, self.method) == (key, method)
 
 
-def seen_of_runs(book: Book, language: str) -> dict[int, str]:
+def seen_of_runs(book: Book, beside: str) -> dict[int, str]:
     """A short text a run that changes whenever its key could: by what the rows of its records and its log say of
-    themselves, without reading a sample. A key of many runs would read the whole book."""
+    themselves and by what stands `beside` them, without reading a sample. A key of many runs would read the whole
+    book."""
     texts = {
         table: {int(str(key)): str(text) for key, text in book.query(f"SELECT id, record FROM {table}")}
         for table in ("device", "setting", "workload")
@@ -119,7 +120,7 @@ def seen_of_runs(book: Book, language: str) -> dict[int, str]:
     for row in book.each("SELECT id, device_id, setting_id, workload_id, record FROM run WHERE removed = 0"):
         run_id, device, setting, workload = (int(str(number)) for number in row[:4])
         told = (
-            *(language, texts["device"].get(device), texts["setting"].get(setting), works.get(workload)),
+            *(beside, texts["device"].get(device), texts["setting"].get(setting), works.get(workload)),
             *(roots.get(workload), row[4], log.get(run_id)),
         )
         found[run_id] = hashlib.blake2b(repr(told).encode(), digest_size=12).hexdigest()

@@ -17,23 +17,24 @@ from dataclasses import dataclass
 from pinch.bench import schema
 from pinch.bench.book import Book
 from pinch.core.errors import PinchError
+from pinch.core.printing import listed
 from pinch.language import tr
 
 MOST_STEPS = 100
 _CALLED = {
-    "run": ("run", "runs"),
-    "device": ("device", "devices"),
-    "setting": ("setting", "settings"),
-    "workload": ("workload", "workloads"),
-    "protocol": ("protocol", "protocols"),
-    "plan": ("plan", "plans"),
-    "instrument": ("instrument", "instruments"),
-    "reading": ("reading", "readings"),
-    "result": ("result", "results"),
-    "mark": ("mark", "marks"),
-    "card": ("card", "cards"),
+    "run": (tr("run"), tr("runs")),
+    "device": (tr("device"), tr("devices")),
+    "setting": (tr("setting"), tr("settings")),
+    "workload": (tr("workload"), tr("workloads")),
+    "protocol": (tr("protocol"), tr("protocols")),
+    "plan": (tr("plan"), tr("plans")),
+    "instrument": (tr("instrument"), tr("instruments")),
+    "reading": (tr("reading"), tr("readings")),
+    "result": (tr("result"), tr("results")),
+    "mark": (tr("mark"), tr("marks")),
+    "card": (tr("card"), tr("cards")),
     "reference": (tr("book laid beside"), tr("books laid beside")),
-    "photo": ("picture", "pictures"),
+    "photo": (tr("picture"), tr("pictures")),
     "acceptance": (tr("accepted difference"), tr("accepted differences")),
 }
 """What is told of by name; the rest belongs to one of these."""
@@ -57,13 +58,13 @@ class UndoStep:
     @property
     def effect(self) -> str:
         """What taking it back does to the book."""
-        verbs = (("DELETE FROM", tr("takes away")), ("INSERT INTO", tr("puts back")), ("UPDATE", "resets"))
+        verbs = (("DELETE FROM", tr("takes away")), ("INSERT INTO", tr("puts back")), ("UPDATE", tr("resets")))
         return ", ".join(f"{words} {counted}" for verb, words in verbs if (counted := self._counted(rf"{verb} (\w+) ")))
 
     def _counted(self, pattern: str) -> str:
         found = (re.match(pattern, statement) for statement in self.statements)
         counts = Counter(match[1] for match in found if match)
-        return " and ".join(f"{n} {_CALLED[table][n != 1]}" for table in _CALLED if (n := counts[table]))
+        return listed([f"{n} {_CALLED[table][n != 1]}" for table in _CALLED if (n := counts[table])])
 
 
 class UndoStack:

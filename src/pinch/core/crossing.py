@@ -8,6 +8,7 @@ from itertools import combinations, pairwise
 import numpy as np
 
 from pinch.core.ladder import Ladder
+from pinch.core.printing import listed
 from pinch.core.robust import Z95
 from pinch.core.runlog import FloatArray
 from pinch.core.verdict import DELTA, Answer, Verdict, answer
@@ -277,7 +278,7 @@ def _pair_words(stretches: Sequence[LeadStretch], crossings: Sequence[Crossover]
 
 
 def _stretch_words(ahead: str, own: Sequence[LeadStretch], whole: bool) -> str:
-    where = " and ".join(_range(s.low_w, s.high_w) for s in own)
+    where = listed([_range(s.low_w, s.high_w) for s in own])
     if ahead == NEITHER:
         return tr("no difference that matters from {where}", where=where)
     return tr(

@@ -2,6 +2,8 @@
 exponent, and numbers that stand beside each other have the same decimals."""
 
 import math
+import re
+import unicodedata
 from collections.abc import Sequence
 
 from pinch.language import numeral, spoken, tr, trn
@@ -124,3 +126,10 @@ def more_minutes(seconds: float) -> str:
 def with_article(words: str) -> str:
     """A or an before what begins with a vowel, by its letter."""
     return tr("an {words}", words=words) if words[:1].casefold() in "aeiou" else tr("a {words}", words=words)
+
+
+def plain_letters(words: str, longest: int = 60) -> str:
+    """Words as names of files have them everywhere: small letters and digits of ASCII with dashes between, at most so
+    many; empty where none are left."""
+    plain = unicodedata.normalize("NFKD", words).encode("ascii", "ignore").decode().casefold()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:longest].strip("-")

@@ -97,8 +97,8 @@ Logs = Mapping[Path, ReadLog]
 
 def _fitting_by_date(sensors: Logs, frames: Logs) -> list[list[Path]]:
     """The sensors that fit to each log of frames, both of which tell their date."""
-    fits = _fitting_by_time_of_day(_dated(sensors), _dated(frames))
-    by_path = dict(zip(_dated(frames), fits, strict=True))
+    dated = _dated(frames)
+    by_path = dict(zip(dated, _fitting_by_time_of_day(_dated(sensors), dated), strict=True))
     return [by_path.get(path, []) for path in frames]
 
 

@@ -8,7 +8,7 @@ from pinch.core.cell_scores import with_scatter
 from pinch.core.generations import UpliftSplit
 from pinch.core.index import Index
 from pinch.core.money import MoneyPair
-from pinch.core.printing import in_percent, plain, signed
+from pinch.core.printing import in_percent, listed, plain, signed
 from pinch.core.run_order import TREND_AT, OrderedPair, Trend
 from pinch.core.verdict import Answer, Verdict
 from pinch.language import day_words, numeral, tr
@@ -201,7 +201,7 @@ def design_interval(split: UpliftSplit) -> str:
 
 def read_at(split: UpliftSplit) -> str:
     """The watts at which both curves were read."""
-    return tr("at {words} W", words=" and ".join(numeral(w, ".1f") for w in split.at_w))
+    return tr("at {words} W", words=listed([numeral(w, ".1f") for w in split.at_w]))
 
 
 def explain_difference(u: Unfair, baseline: str) -> Explanation:

@@ -27,7 +27,8 @@ from pinch.narrative.cards.mode_cards import sheet_chart, workloads_of
 from pinch.narrative.claims import Claim, of_runs
 from pinch.narrative.compare_words import ShownComparison
 from pinch.narrative.price_words import money_words
-from pinch.narrative.report_claims import data_claims, heat_claims, limit_claims, sound_claim, tested_claims
+from pinch.narrative.report_claims import data_claims, limit_claims, tested_claims
+from pinch.narrative.report_heat import heat_claims, sound_claim
 from pinch.narrative.report_pictures import pictures_section, with_pictures
 from pinch.narrative.report_results import battery_table, rank_claims, results_tables, untested_claims
 from pinch.narrative.story import Story, StoryFigure, StorySection

@@ -3,15 +3,15 @@ year, which other programs read as it is (docs/formats.md). Adding a book again 
 
 import hashlib
 import re
-import unicodedata
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, date
+from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import Field
 
+from pinch.analysis.cell_conditions import date_of
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.analysis.results import BookResult, results_of
 from pinch.bench import runlogs
@@ -25,6 +25,7 @@ from pinch.bench.summaries import Origin
 from pinch.core.causes import Cause
 from pinch.core.errors import DataError
 from pinch.core.method import METHOD
+from pinch.core.printing import plain_letters
 from pinch.core.progress import Progress, tell, unheard
 from pinch.language import tr
 
@@ -36,9 +37,7 @@ STATE = b"pinch:state"
 """Under this name a file says what it was made of."""
 NO_YEAR = 0
 TEXT, NUMBER, WHOLE, FLAG, MOMENT, DAY = "string", "double", "int64", "bool", "timestamp", "date"
-_WHICH = {
-    **dict.fromkeys(("run_key", "book", "device_name", "setting", "workload", "variant"), TEXT),
-}
+_WHICH = dict.fromkeys(("run_key", "book", "device_name", "setting", "workload", "variant"), TEXT)
 COLUMNS: Mapping[str, Mapping[str, str]] = {
     "runs": {
         **_WHICH,
@@ -304,16 +303,9 @@ def _result_row(r: BookResult, p: RunPoint | None, name: str) -> tuple[Any, ...]
         None if p is None else key_of(p),
         *_named(name, r.device, r.setting, r.workload),
         *(r.metric.key, r.metric.unit, str(r.metric.better), r.value, r.low, r.high, r.spread, r.n, r.units),
-        *(str(r.origin), r.author, _day(r.day), p.run.ambient_c if p is not None else None),
+        *(str(r.origin), r.author, date_of(r.day), p.run.ambient_c if p is not None else None),
         r.value is not None and not r.left_out,
     )
-
-
-def _day(text: str) -> date | None:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        return None
 
 
 def _year_of(day: str) -> int:
@@ -326,6 +318,4 @@ def _year_of_run(p: RunPoint) -> int:
 
 
 def _plain(text: str) -> str:
-    """A name in plain letters, as folders and files can have it."""
-    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().casefold()
-    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "unnamed"
+    return plain_letters(text) or "unnamed"

@@ -1,7 +1,5 @@
 """The pictures of a deck: numbered files, each whole or absent, and their words for who cannot see them."""
 
-import re
-import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,12 +9,12 @@ from pinch.charts.chart_files import ENDINGS, face_bytes
 from pinch.charts.face import Face
 from pinch.charts.theme import LIGHT, Theme
 from pinch.core.errors import PinchError
+from pinch.core.printing import plain_letters
 from pinch.core.progress import Progress, tell, unheard
 from pinch.language import tr
 from pinch.publish.plain_markdown import escaped
 
 CAPTIONS = "captions.md"
-LONGEST_NAME = 60
 
 
 @dataclass(frozen=True)
@@ -98,9 +96,7 @@ def write_pictures(
 
 def file_name(picture: Picture) -> str:
     """The name of a picture without its ending: its number and title in plain letters."""
-    plain = unicodedata.normalize("NFKD", picture.title).encode("ascii", "ignore").decode().casefold()
-    words = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:LONGEST_NAME].strip("-")
-    return f"{picture.number:02d}-{words or 'card'}"
+    return f"{picture.number:02d}-{plain_letters(picture.title) or 'card'}"
 
 
 def captions(pictures: Sequence[Picture]) -> str:

@@ -5,9 +5,8 @@ import logging
 import os
 from collections import deque
 from collections.abc import Generator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import get_context
 from pathlib import Path
 
 from pinch.analysis.digesting import digest_of, told_digest, unjudged_digest
@@ -16,6 +15,7 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest, log_hash
 from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload, scores_of
+from pinch.bench.workers import workers_on
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.language import tr
@@ -77,7 +77,7 @@ def digests_of(book: Book, runs: Sequence[Run], desk: DigestDesk) -> Generator[l
         return
     workers = os.cpu_count() or 1
     waiting, under_way = deque(batches), deque[tuple[Sequence[Run], Future[list[Digest]]]]()
-    pool = ProcessPoolExecutor(workers, get_context("spawn"), _take_book, (book.path,))
+    pool = workers_on(book.path, _take_book, workers)
     try:
         while waiting or under_way:
             while waiting and len(under_way) < 2 * workers:

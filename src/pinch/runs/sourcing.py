@@ -13,6 +13,7 @@ from pinch.bench.records import Device, LoadKind, Run, Runner, ScoreFrom, Settin
 from pinch.bench.scratch import make_scratch_folder
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_RATE
+from pinch.core.printing import listed
 from pinch.language import tr
 from pinch.recorder.lines import command_words
 from pinch.recorder.processes import CommandProcess, HandWork, ProbeProcess, SampleSource, WorkProcess, WorkSource
@@ -64,7 +65,7 @@ def meters_of(book: Book, device: Device) -> list[Instrument]:
     ]
     channels = [i.channel for i in found]
     for twice in (c for c in channels if channels.count(c) > 1):
-        names = " and ".join(i.name for i in found if i.channel == twice)
+        names = listed([i.name for i in found if i.channel == twice])
         raise PinchError(
             tr("{names} both measure {twice}; archive one of them on the Bench page.", names=names, twice=twice)
         )

@@ -7,7 +7,7 @@ from pinch.bench.book import Book
 from pinch.bench.plans import MOST_REPEATS, OrderRule, Plan
 from pinch.bench.records import MOST_NAME, Device, Setting, Workload, live
 from pinch.core.errors import PinchError
-from pinch.core.printing import counted
+from pinch.core.printing import counted, listed
 from pinch.language import tr
 
 NEW_PLAN, FIRST = tr("What is still to measure"), 1
@@ -51,7 +51,9 @@ def _named(book: Book, cells: Sequence[tuple[Setting, Workload]]) -> str:
     """The cells in words, with their devices where they are of several."""
     several = len({setting.device_id for setting, _ in cells}) > 1
     names = [f"{book.get(Device, setting.device_id).name}, " if several else "" for setting, _ in cells]
-    return " and ".join(
-        tr("{workload} at {name}{setting}", workload=workload.name, name=name, setting=setting.name)
-        for name, (setting, workload) in zip(names, cells, strict=True)
+    return listed(
+        [
+            tr("{workload} at {name}{setting}", workload=workload.name, name=name, setting=setting.name)
+            for name, (setting, workload) in zip(names, cells, strict=True)
+        ]
     )

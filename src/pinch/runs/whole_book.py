@@ -101,10 +101,10 @@ def _digest(book: Book, progress: Progress) -> Digested:
     desk = DigestDesk(book, language)
     doubtful = [run for run in reversed(book.runs()) if run.id not in digests and not run.cut_off]
     keys = _keys_of(doubtful, desk, progress)
-    alike = [number for number, key in keys.items() if number in kept and kept[number].is_of(key, METHOD)]
+    alike = {number for number, key in keys.items() if number in kept and kept[number].is_of(key, METHOD)}
     _keep(book, {number: replace(kept[number], seen=seen.get(number, "")) for number in alike})
     anew: dict[int, Digest] = {}
-    todo = [run for run in doubtful if run.id not in set(alike)]
+    todo = [run for run in doubtful if run.id not in alike]
     with contextlib.closing(digests_of(book, todo, desk)) as batches:
         for batch in batches:
             tell(progress, KEYS_SHARE + (1.0 - KEYS_SHARE) * len(anew) / len(todo))

@@ -3,10 +3,9 @@
 The rules are common practice of the trade, no source.
 """
 
-import math
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from enum import IntEnum
 
@@ -26,10 +25,11 @@ from pinch.core.metrics import LOW_NAMES
 from pinch.core.printing import counted, listed, plain
 from pinch.core.tinybase import is_tiny_base
 from pinch.core.verdict import Answer
-from pinch.language import spoken, tr
+from pinch.language import tr
 from pinch.narrative.cards.content import CardContent, Found
 from pinch.narrative.cards.deck import Deck
 from pinch.narrative.cards.splitting import can_split
+from pinch.narrative.cards.strange_numbers import strange_numbers
 from pinch.narrative.claims import Claim, share_words
 from pinch.narrative.quotable import Outdated, outdated
 
@@ -482,44 +482,6 @@ def _words_of_report(report: Report, owed: Sequence[Device]) -> list[Concern]:
     if not report.title:
         found.append(_of_words("no-title", Weight.LOOK, tr("The report has no title.")))
     return found
-
-
-def strange_numbers(text: str, composed: str) -> list[str]:
-    """Numbers of a sentence that the composed one does not have, as they were written."""
-    known = {_number(n) for n in _NUMBER.findall(composed)}
-    rounded = known | {float(f"{n:.0f}") for n in known} | {float(f"{n:.2g}") for n in known}
-    strange = [n for n in dict.fromkeys(_NUMBER.findall(text)) if _number(n) not in rounded]
-    beside = {_number(n) for n in _NUMBER.findall(text)} & known
-    return [n for n in strange if not _follows(n, beside)]
-
-
-def _follows(written: str, known: Set[float]) -> bool:
-    """Whether a number is the difference, the ratio, or the one in % of the other, of two that are known and stand in
-    the same sentence, as exactly as it is written."""
-    value, digits = _number(written), len(_plain_figures(written).partition(".")[2])
-    for a in known:
-        for b in known - {a}:
-            ratio = a / b if b else math.inf
-            for found in (a - b, ratio, 100.0 * ratio, 100.0 * (ratio - 1.0), 100.0 * (1.0 - ratio)):
-                if math.isfinite(found) and round(found, digits) == value:
-                    return True
-    return False
-
-
-_THOUSANDS, _DECIMAL = re.escape(spoken().thousands), re.escape(spoken().decimal)
-_GROUPED = rf"\d{{1,3}}(?:{_THOUSANDS}\d{{3}})+(?:{_DECIMAL}\d+)?"
-_NUMBER = re.compile(rf"(?<![\w.,])(?:{_GROUPED}(?!\d)|\d+(?:[.,]\d+)?)")
-
-
-def _number(written: str) -> float:
-    return float(_plain_figures(written))
-
-
-def _plain_figures(written: str) -> str:
-    """A number that stands in a sentence as Python reads it."""
-    grouped = re.fullmatch(_GROUPED, written)
-    whole = written.replace(spoken().thousands, "") if grouped else written
-    return whole.replace(",", ".")
 
 
 def _pairs(content: CardContent) -> list[tuple[CompareResult, Compared]]:
