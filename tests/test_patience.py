@@ -193,7 +193,7 @@ class TestUndoBesideARecording(BookCase):
 
     def test_what_it_takes_back_is_said(self) -> None:
         step = self.undo.next_undo
-        self.assertEqual(step and step.effect, "takes away 1 device and 1 setting and 1 workload")
+        self.assertEqual(step and step.effect, "takes away 1 device, 1 setting and 1 workload")
         self.undo.undo()
         self.assertEqual(self.undo.next_redo and self.undo.next_redo.effect[:9], "puts back")
 
