@@ -5,7 +5,6 @@ import sys
 from pathlib import Path
 
 from pinch.cli.show_window import open_window
-from pinch.rig.demo import make_demo_book
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
@@ -15,6 +14,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> int:
     if args.book is None:
         return open_window(None, demo=True)
+    from pinch.rig.demo import make_demo_book
+
     make_demo_book(args.book)
     print(f"{args.book} written", file=sys.stderr)
     return 0

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Protocol
 
 from pinch import __version__
+from pinch.cli.loading import loading
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.runs.log_file import keep_log, log_path
@@ -61,7 +62,8 @@ def _shared_options() -> argparse.ArgumentParser:
 
 
 def _module_of(name: str) -> Command:
-    module: Command = importlib.import_module(f"pinch.cli.{name}_command")
+    with loading():
+        module: Command = importlib.import_module(f"pinch.cli.{name}_command")
     return module
 
 

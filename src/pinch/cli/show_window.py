@@ -2,13 +2,16 @@
 
 from pathlib import Path
 
+from pinch.cli.loading import loading
+
 
 def open_window(book: Path | None, demo: bool = False) -> int:
     """Show the window until it is closed; returns the exit status."""
-    from pinch.ui.preferences import Preferences, settings_path
-    from pinch.ui.speaking import speak_as_set
+    with loading():
+        from pinch.ui.preferences import Preferences, settings_path
+        from pinch.ui.speaking import speak_as_set
 
-    speak_as_set(Preferences(settings_path()))  # before all that has texts is imported
-    from pinch.ui.app import run_app
+        speak_as_set(Preferences(settings_path()))  # before all that has texts is imported
+        from pinch.ui.app import run_app
 
     return run_app(book, demo)
