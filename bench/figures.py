@@ -194,8 +194,8 @@ STARTUP = """
 import os, time
 start = time.perf_counter()
 from pathlib import Path
-from pinch.cli.loading import loading
-with loading():
+from pinch.core.lasting import lasting
+with lasting():
     from pinch.bench.opening import open_book
     from pinch.ui.app import make_application
     from pinch.ui.session import Session

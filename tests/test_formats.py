@@ -191,8 +191,8 @@ class TestCharts(InFolder):
 
     def scaling(self) -> Chart:
         watts = [10.0, 20, 30, 40]
-        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", f"{w:g} W, run 1") for w in watts]
-        fitted = scale([Point(p.name, p.power_w, p.score) for p in points])
+        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", Setting(id=1, name=f"{w:g} W")) for w in watts]
+        fitted = scale([Point(p.setting, p.power_w, p.score) for p in points])
         series = DrawnSeries("Gannet", 3, False, points, (), fitted.ladder, None, fitted.nearly_all)
         return scaling_chart("Curve", [series], "Score", "1/s", "Power", Second.EFFICIENCY, reader_w=20.0)
 

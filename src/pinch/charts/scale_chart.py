@@ -4,6 +4,7 @@ what a watt buys."""
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import Protocol, overload
 
 import numpy as np
 
@@ -30,15 +31,48 @@ class Second(StrEnum):
     GAIN = "and % of one more watt"
 
 
+class Named(Protocol):
+    """What has a name, which can be long in the making."""
+
+    @property
+    def name(self) -> str:
+        """How it is called."""
+
+
+@dataclass(frozen=True)
+class LateWords(Sequence[str]):
+    """The words of many points, of which few are ever read: each is made when it is asked for."""
+
+    of: Sequence[Named]
+    series: str
+
+    def __len__(self) -> int:
+        return len(self.of)
+
+    @overload
+    def __getitem__(self, at: int) -> str: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[str]: ...
+
+    def __getitem__(self, at: int | slice) -> str | Sequence[str]:
+        if isinstance(at, slice):
+            return LateWords(self.of[at], self.series)
+        return unbroken(f"{self.series}, {self.of[at].name}")
+
+    def __reduce__(self) -> tuple[type[tuple[str, ...]], tuple[list[str]]]:
+        return tuple, (list(self),)  # another process gets the words alone
+
+
 @dataclass(frozen=True)
 class MeasuredPoint:
-    """One run: measured settled W, score, the claimed W of its setting (None: no claim), its setting, and its name."""
+    """One run: measured settled W, score, the claimed W of its setting (None: no claim), its setting, and the run."""
 
     power_w: float
     score: float
     claimed_w: float | None
     setting: str
-    name: str
+    of: Named
 
 
 @dataclass(frozen=True)
@@ -186,7 +220,8 @@ def _dots(s: DrawnSeries) -> list[Dots]:
     ]
     if s.told:
         found.append(_point_dots(s, [(p.power_w, p.score, p.words) for p in s.told], told=True))
-    found.append(_point_dots(s, [(p.power_w, p.score, f"{s.name}, {p.name}") for p in s.points]))
+    watts, scores = np.array([(p.power_w, p.score) for p in s.points], dtype=float).reshape(-1, 2).T
+    found.append(Dots(watts, scores / s.unit, LateWords([p.of for p in s.points], s.name), s.slot))
     if s.spot is not None:
         found.append(
             _point_dots(s, [(s.spot.power_w, s.spot.score, tr("{power_w:.1f} W", power_w=s.spot.power_w))], spot=True)

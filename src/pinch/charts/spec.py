@@ -4,6 +4,7 @@ x and y are (n,) arrays in the units named by the panel. `slot` is a device's pl
 """
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,7 +45,7 @@ class Dots:
 
     x: FloatArray
     y: FloatArray
-    texts: tuple[str, ...]
+    texts: Sequence[str]
     slot: int = 0
     light: bool = False
     told: bool = False
@@ -166,6 +167,11 @@ def point_words(chart: Chart, panel: Panel, text: str, x: float, y: float) -> st
     at = "" if chart.ticks else minutes(x) if chart.clock else f"{plain(x, 3)} {chart.x_unit}".rstrip()
     told = ", ".join(filter(None, (at, f"{plain(y)} {panel.unit}".rstrip())))
     return unbroken(f"{text}: {told}" if text else told)
+
+
+def dot_words(chart: Chart, panel: Panel, dots: Dots, number: int) -> str:
+    """One of the points in words."""
+    return point_words(chart, panel, dots.texts[number], float(dots.x[number]), float(dots.y[number]))
 
 
 def unbroken(text: str) -> str:

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Protocol
 
 from pinch import __version__
-from pinch.cli.loading import loading
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
+from pinch.core.lasting import lasting
 from pinch.runs.log_file import keep_log, log_path
 
 COMMANDS = {
@@ -62,7 +62,7 @@ def _shared_options() -> argparse.ArgumentParser:
 
 
 def _module_of(name: str) -> Command:
-    with loading():
+    with lasting():
         module: Command = importlib.import_module(f"pinch.cli.{name}_command")
     return module
 

@@ -2,12 +2,12 @@
 
 from pathlib import Path
 
-from pinch.cli.loading import loading
+from pinch.core.lasting import lasting
 
 
 def open_window(book: Path | None, demo: bool = False) -> int:
     """Show the window until it is closed; returns the exit status."""
-    with loading():
+    with lasting():
         from pinch.ui.preferences import Preferences, settings_path
         from pinch.ui.speaking import speak_as_set
 

@@ -4,7 +4,8 @@ exponent, and numbers that stand beside each other have the same decimals."""
 import math
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Iterable, Sequence
 
 from pinch.language import numeral, spoken, tr, trn
 
@@ -116,6 +117,21 @@ def listed(parts: Sequence[str]) -> str:
     if len(parts) < 2:
         return "".join(parts)
     return tr("{most} and {last}", most=", ".join(parts[:-1]), last=parts[-1])
+
+
+MOST_TOLD = 20
+
+
+def told_once(sentences: Iterable[str]) -> list[str]:
+    """Sentences as one reads them: equal ones once with how often, the most frequent first of those; of more than
+    `MOST_TOLD` the rest as a number."""
+    counts = Counter(sentences)
+    told = [
+        words if count == 1 else tr("{words} ({count} ×)", words=words, count=count)
+        for words, count in counts.most_common()
+    ]
+    more = len(told) - MOST_TOLD
+    return told if more < 2 else [*told[:MOST_TOLD], tr("and {more} more", more=more)]
 
 
 def more_minutes(seconds: float) -> str:

@@ -194,8 +194,7 @@ def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: 
     best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
     watts = result.choice.axis is Axis.PACKAGE
     points = [
-        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of.name)
-        for p in s.points
+        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of) for p in s.points
     ]
     named = any(
         other.claimed and other.device == s.device for other in result.series

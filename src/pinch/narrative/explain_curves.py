@@ -5,7 +5,7 @@ import numpy as np
 from pinch.analysis.curves import CurveSeries, ScaleResult
 from pinch.core.crossing import AtWatts, Crossover
 from pinch.core.curve_shape import CORNER, LAW, RISE
-from pinch.core.printing import in_percent, plain
+from pinch.core.printing import in_percent, plain, told_once
 from pinch.core.sweetspots import (
     EFFICIENCY,
     KNEE,
@@ -67,7 +67,7 @@ def explain_spot(result: ScaleResult, s: CurveSeries, spot: SweetSpot) -> Explan
         ),
         _interval_words(spot.low_w, spot.high_w),
         "sweet-spots",
-        (*cautions, *(n.text for n in s.left_out)),
+        (*cautions, *told_once(n.text for n in s.left_out)),
     )
 
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.analysis.points import BookPoints
+from pinch.core.lasting import lasting
 from pinch.language import tr
 from pinch.runs.whole_book import read_points
 from pinch.ui.background import Job
@@ -43,7 +44,8 @@ class PointsControl(QObject):
             path = self._session.book.path
 
             def work(progress: Callable[[float], bool]) -> BookPoints:
-                return read_points(path, progress)
+                with lasting():
+                    return read_points(path, progress)
 
             self._job = Job(tr("Judging all runs"), work, self)
             self._job.progressed.connect(self.progressed)

@@ -11,6 +11,7 @@ from pinch.bench.rates import read_rates
 from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.core.printing import told_once
 from pinch.intake.entry_grid import Side
 from pinch.language import tr
 from pinch.narrative.cards import cell_cards
@@ -182,7 +183,7 @@ class ComparePage(Page[CompareView]):
             view.offer_metrics(offered_metrics(points), control.measure)
             view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
         if not chosen and control.left_out:
-            self.shell.margin.tell(tr("Why nothing can be compared"), [n.text for n in control.left_out])
+            self.shell.margin.tell(tr("Why nothing can be compared"), told_once(n.text for n in control.left_out))
         slots = points.slots if points is not None else {}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

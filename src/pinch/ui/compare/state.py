@@ -10,7 +10,7 @@ from pinch.analysis.cells import names_beside
 from pinch.analysis.comparing import Compared, WorkRow
 from pinch.core.index import Index
 from pinch.core.metrics import Better
-from pinch.core.printing import in_percent, plain
+from pinch.core.printing import in_percent, plain, told_once
 from pinch.language import numeral, tr
 from pinch.narrative.compare_words import ShownComparison, capacity_words, difference, row_title
 from pinch.narrative.explain_verdicts import (
@@ -85,7 +85,7 @@ def result_rows(shown: ShownComparison) -> list[TableRow]:
             TableRow((tr("Index over the {extent} that all of them share", extent=shared.extent),), heading=True)
         )
         rows += [_index_row(name, index) for name, index in indexes.items()]
-    left_out = [n.text for c in shown.result.choice.cells for n in c.left_out]
+    left_out = told_once(n.text for c in shown.result.choice.cells for n in c.left_out)
     rows += [TableRow((text,), heading=True, aside=True) for text in left_out]
     return rows
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, point_words
+from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, dot_words
 from pinch.charts.theme import MARKERS
 from pinch.core.causes import Cause
 from pinch.language import tr
@@ -18,7 +18,7 @@ from pinch.ui import look
 from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
 from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis, WordAxis
-from pinch.ui.plots.point_steps import ChartPoint, PointSteps
+from pinch.ui.plots.point_steps import PointLayer, PointSteps
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 from pinch.ui.shell.words import label
 
@@ -77,7 +77,7 @@ class ChartView(QWidget):
             low, high = self.plots[0].getViewBox().viewRange()[0]
             self.put_cursor(min(high, max(low, self._cursors[0].value() + by * (high - low) / CLOCK_STEPS)))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and (point := self._steps.present) is not None:
-            self.dot_clicked.emit(point.number)
+            self.dot_clicked.emit(point)
         elif not (by and self._steps.step(by)):
             super().keyPressEvent(event)
 
@@ -299,23 +299,21 @@ class ChartView(QWidget):
         scatter = pg.ScatterPlotItem(
             x=dots.x,
             y=dots.y,
-            data=list(range(len(dots.x))),
+            data=np.arange(len(dots.x)),
             symbol=look_of.symbol,
             size=look_of.size,
             pen=pen(look_of.colour, look_of.width),
             hoverable=True,
             brush=pg.mkBrush(look_of.fill),
-            tip=lambda x, y, data: point_words(chart, panel, dots.texts[data], x, y),
+            tip=lambda x, y, data: dot_words(chart, panel, dots, data),
         )
         if look_of.is_measured:
             offset = self._measured
-            for n, (x, y, words) in enumerate(zip(dots.x.tolist(), dots.y.tolist(), dots.texts, strict=True)):
-                told = partial(point_words, chart, panel, words, x, y)
-                self._steps.add(ChartPoint(plot, x, y, told, offset + n))
+            self._steps.add(PointLayer(plot, dots.x, dots.y, partial(dot_words, chart, panel, dots), offset))
             self._measured += len(dots.x)
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
-        self._places.of(plot).marks += list(zip(dots.x.tolist(), dots.y.tolist(), strict=True))
+        self._places.of(plot).marks.append(np.column_stack([dots.x, dots.y]))
         if not (dots.told or dots.spot or dots.named):
             return
         ink = look.theme().letters(dots.slot) if look_of.is_measured else look_of.colour

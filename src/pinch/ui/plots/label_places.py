@@ -23,18 +23,18 @@ other words, and each further choice than the wanted one count for."""
 @dataclass
 class PlacedPlot:
     """A plot with its words, each with the side that is wanted for it, the places of its marks, and places along its
-    lines."""
+    lines, each (n, 2)."""
 
     plot: pg.PlotItem
     labels: list[tuple[pg.TextItem, tuple[float, float]]] = field(default_factory=list)
-    marks: list[tuple[float, float]] = field(default_factory=list)
-    along: list[tuple[float, float]] = field(default_factory=list)
+    marks: list[FloatArray] = field(default_factory=list)
+    along: list[FloatArray] = field(default_factory=list)
 
     def has_line(self, x: FloatArray, y: FloatArray) -> None:
         """A line through (n,) points, which words had better not cover."""
         known = np.flatnonzero(np.isfinite(y))
         chosen = known[:: max(1, len(known) // PIECES)]
-        self.along += list(zip(x[chosen].tolist(), y[chosen].tolist(), strict=True))
+        self.along.append(np.column_stack([x[chosen], y[chosen]]))
 
 
 class LabelPlaces(QObject):
@@ -96,10 +96,21 @@ def _place(placed: PlacedPlot) -> None:
         taken.append(areas[best])
 
 
-def _apart(box: pg.ViewBox, places: list[tuple[float, float]]) -> list[QPointF]:
+def _apart(box: pg.ViewBox, places: list[FloatArray]) -> list[QPointF]:
     """Places in the scene, one of those that nearly meet."""
-    points = (box.mapViewToScene(QPointF(x, y)) for x, y in places)
-    return list({(round(p.x() / NEAR), round(p.y() / NEAR)): p for p in points}.values())
+    if not places:
+        return []
+    origin, right, up = (box.mapViewToScene(QPointF(*at)) for at in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)))
+    x, y = np.concatenate(places).T
+    scene = np.column_stack(
+        [
+            origin.x() + x * (right.x() - origin.x()) + y * (up.x() - origin.x()),
+            origin.y() + x * (right.y() - origin.y()) + y * (up.y() - origin.y()),
+        ]
+    )
+    scene = scene[np.isfinite(scene).all(axis=1)]
+    _, chosen = np.unique(np.round(scene / NEAR), axis=0, return_index=True)
+    return [QPointF(*scene[n]) for n in chosen]
 
 
 def _sides(wanted: tuple[float, float]) -> list[tuple[float, float]]:

@@ -6,6 +6,7 @@ from pinch.analysis.curves import CurveSeries, ScaleResult
 from pinch.bench.cards import CardKind
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.core.printing import told_once
 from pinch.language import tr
 from pinch.narrative.cards import curve_cards
 from pinch.ui.menus import MenuEntry, MenuName
@@ -115,6 +116,6 @@ class ScalePage(Page[ScaleView]):
         slots = points.slots if points is not None else {}
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):
-            left_out = [n.text for s in result.series for n in s.left_out]
+            left_out = told_once(n.text for s in result.series for n in s.left_out)
             self.shell.margin.tell(tr("Left out"), left_out or [tr("No run is left out.")])
             view.explain_spot()
