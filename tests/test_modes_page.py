@@ -120,8 +120,8 @@ class TestPage(WindowCase):
     def test_battery_sound_and_touch_of_a_handheld(self) -> None:
         self.open("Gannet")
         view = self.window.page(ModesPage).view
-        self.assertRegex(view.battery_words.text(), r"lasts 2 h 25 min")
         view.tabs.setCurrentIndex(BATTERY)
+        self.assertRegex(view.battery_words.text(), r"lasts 2 h 25 min")
         view.battery_chart.reader_moved.emit(20.0)
         self.assertEqual(view.at_w.value(), 20.0)
         self.assertIn("24.5\u00a0W", view.battery_words.text())

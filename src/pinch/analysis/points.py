@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
@@ -39,12 +40,12 @@ class RunPoint:
         """What its rate is of: the average of what was logged, or a score; the operator may say that they are one."""
         return main_of(self.digest.metric, self.workload)
 
-    @property
+    @cached_property
     def name(self) -> str:
         """Setting and number of the run, as it is named beside others of its device."""
         return tr("{setting}, run {repeat}", setting=self.setting.name, repeat=self.run.repeat)
 
-    @property
+    @cached_property
     def why_unusable(self) -> str:
         """Why none of its figures count; empty where they do."""
         if self.run.void:
@@ -55,7 +56,7 @@ class RunPoint:
             return tr("too short to settle, beside runs of its cell that did.")
         return self.digest.problem
 
-    @property
+    @cached_property
     def why_not(self) -> str:
         """Why it has no result; empty where it has one: a rate, a score, or how long a battery lasts."""
         lasts = self.digest.rundown is not None and self.digest.rundown.runtime_h is not None

@@ -39,15 +39,14 @@ class Named(Protocol):
         """How it is called."""
 
 
-@dataclass(frozen=True)
 class LateWords(Sequence[str]):
     """The words of many points, of which few are ever read: each is made when it is asked for."""
 
-    of: Sequence[Named]
-    series: str
+    def __init__(self, of: Sequence[Named], series: str) -> None:
+        self._of, self._series = of, series
 
     def __len__(self) -> int:
-        return len(self.of)
+        return len(self._of)
 
     @overload
     def __getitem__(self, at: int) -> str: ...
@@ -57,8 +56,8 @@ class LateWords(Sequence[str]):
 
     def __getitem__(self, at: int | slice) -> str | Sequence[str]:
         if isinstance(at, slice):
-            return LateWords(self.of[at], self.series)
-        return unbroken(f"{self.series}, {self.of[at].name}")
+            return LateWords(self._of[at], self._series)
+        return unbroken(f"{self._series}, {self._of[at].name}")
 
     def __reduce__(self) -> tuple[type[tuple[str, ...]], tuple[list[str]]]:
         return tuple, (list(self),)  # another process gets the words alone

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from pinch.analysis.gathered import Gathered, gather
 from pinch.analysis.points import BookPoints
 from pinch.core.lasting import lasting
 from pinch.language import tr
@@ -25,12 +26,12 @@ class PointsControl(QObject):
         self._session = session
         self._job: Job | None = None
         self._path: Path | None = None
-        self.points: BookPoints | None = None
+        self.gathered: Gathered | None = None
 
     def forget(self) -> None:
         """The records have changed, or another book is open."""
         self.cancel()
-        self.points = None
+        self.gathered = None
 
     def cancel(self) -> None:
         """Let go of what is under way."""
@@ -38,14 +39,19 @@ class PointsControl(QObject):
             self._job.cancel()
             self._job = None
 
+    @property
+    def points(self) -> BookPoints | None:
+        """The points, None where they are not there yet."""
+        return self.gathered.points if self.gathered is not None else None
+
     def wanted(self) -> BookPoints | None:
         """The points; where they are not there yet None, and `ready` comes later."""
-        if self.points is None and self._job is None:
+        if self.gathered is None and self._job is None:
             path = self._session.book.path
 
-            def work(progress: Callable[[float], bool]) -> BookPoints:
+            def work(progress: Callable[[float], bool]) -> Gathered:
                 with lasting():
-                    return read_points(path, progress)
+                    return gather(read_points(path, progress))
 
             self._job = Job(tr("Judging all runs"), work, self)
             self._job.progressed.connect(self.progressed)
@@ -54,8 +60,8 @@ class PointsControl(QObject):
             self._job.start()
         return self.points
 
-    def _finished(self, points: BookPoints) -> None:
-        self._job, self.points = None, points
+    def _finished(self, gathered: Gathered) -> None:
+        self._job, self.gathered = None, gathered
         self.ready.emit()
 
     def _failed(self, reason: str) -> None:

@@ -6,9 +6,10 @@ from dataclasses import dataclass, replace
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.axes import CompareAxis, along, reach, widest_base
-from pinch.analysis.cells import BenchCell, CellKey, cells_of, left_out_of
+from pinch.analysis.cells import BenchCell, CellKey, cells_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, Unfair, compare_book, step_cells
 from pinch.analysis.curves import ScaleChoice, ScaleResult, scale_book
+from pinch.analysis.gathered import Gathered
 from pinch.analysis.grid import Across, Grid, grid_of
 from pinch.analysis.offers import AS_TESTED
 from pinch.analysis.points import BookPoints
@@ -44,7 +45,7 @@ class CompareControl(Working):
     def __init__(self, session: Session, points: PointsControl, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session, self._points = session, points
-        self._cells: tuple[BookPoints, dict[bool, list[BenchCell]]] | None = None
+        self._variants: tuple[Gathered, list[BenchCell]] | None = None
         self._chosen: list[CellKey] = []
         self._by_hand = False
         self.along: CompareAxis | None = None
@@ -61,21 +62,21 @@ class CompareControl(Working):
 
     def cells(self, by_variant: bool | None = None) -> list[BenchCell]:
         """All cells of the book, as far as it is judged; variants apart where variants are compared."""
-        points = self._points.points
-        if points is None:
+        gathered = self._points.gathered
+        if gathered is None:
             return []
-        if self._cells is None or self._cells[0] is not points:
-            self._cells = points, {}
         if by_variant is None:
             by_variant = self.along is CompareAxis.VARIANT or any(key.variant_id is not None for key in self._chosen)
-        if by_variant not in self._cells[1]:
-            self._cells[1][by_variant] = cells_of(points, by_variant)
-        return self._cells[1][by_variant]
+        if not by_variant:
+            return gathered.cells
+        if self._variants is None or self._variants[0] is not gathered:
+            self._variants = gathered, cells_of(gathered.points, by_variant=True)
+        return self._variants[1]
 
     @property
     def left_out(self) -> list[Note]:
         """Why runs have no result, run by run."""
-        return left_out_of(self._points.points) if self._points.points is not None else []
+        return self._points.gathered.left_out if self._points.gathered is not None else []
 
     def matrix(self, across: Across) -> Grid | None:
         """The grid of the baseline's device."""

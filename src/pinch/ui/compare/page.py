@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.offers import OfferChoice
-from pinch.analysis.work_metrics import offered_metrics
 from pinch.bench.cards import CardKind
 from pinch.bench.rates import read_rates
 from pinch.bench.records import Result, Workload
@@ -175,15 +174,15 @@ class ComparePage(Page[CompareView]):
     def _compared(self, comparison: Comparison) -> None:
         """The verdicts are there."""
         session, control, view = self.session, self.control, self.view
-        points, chosen = self.shell.points.points, control.chosen
-        if points is not None:
+        gathered, chosen = self.shell.points.gathered, control.chosen
+        if gathered is not None:
             there = {w for c in chosen for w in c.workload_ids}
-            works = [(w.id, w.name) for w in points.workloads if w.id in there]
+            works = [(w.id, w.name) for w in gathered.points.workloads if w.id in there]
             view.show_choice(control.cells(), chosen, control.along, control.left_out, works, control.workloads)
-            view.offer_metrics(offered_metrics(points), control.measure)
+            view.offer_metrics(gathered.metrics, control.measure)
             view.matrix.show_of(chosen[0].device.name if chosen else "", control.matrix)
         if not chosen and control.left_out:
             self.shell.margin.tell(tr("Why nothing can be compared"), told_once(n.text for n in control.left_out))
-        slots = points.slots if points is not None else {}
+        slots = gathered.points.slots if gathered is not None else {}
         view.show_comparison(comparison, slots, session.subject.device_id)
         self.shell.count()

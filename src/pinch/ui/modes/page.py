@@ -1,10 +1,11 @@
 """The Modes page: what the settings of a device really are."""
 
-from pinch.analysis.modes import modes_sheet
+from pinch.analysis.modes import ModesSheet
 from pinch.bench.cards import CardKind, ModesQuery
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.language import tr
+from pinch.ui.modes.control import ModesControl
 from pinch.ui.modes.view import BATTERY, SOUND, WALL, ModesView
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 
@@ -31,14 +32,23 @@ class ModesPage(Page[ModesView]):
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell)
         self._room: tuple[int | None, float | None] = None, None
+        self.control = ModesControl(shell.dialog_parent)
 
     def make(self) -> ModesView:
-        view, shell = ModesView(), self.shell
+        view, shell, control = ModesView(), self.shell, self.control
         view.explained.connect(shell.margin.explain)
         view.chart_wanted.connect(shell.write_chart)
         view.run_wanted.connect(lambda run_id: shell.go_to(RunTarget(run_id)))
         view.room_chosen.connect(self.choose_room)
+        control.finished.connect(self._worked_out)
+        control.failed.connect(view.show_nothing)
         return view
+
+    def forget(self) -> None:
+        self.control.cancel()
+
+    def cancel(self) -> None:
+        self.control.cancel()
 
     def show(self) -> None:
         session, view, shell = self.session, self.view, self.shell
@@ -58,8 +68,8 @@ class ModesPage(Page[ModesView]):
         if self._room[0] != device.id:
             self._room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
         view.show_rooms(sorted(set(known)), self._room[1])
-        sheet = modes_sheet(points, device, workload, self._room[1], view.grade.currentData())
-        view.show_sheet(sheet, points, session.slot(device.id))
+        if self.control.start(points, device, workload, self._room[1], view.grade.currentData()) and view.sheet is None:
+            view.show_nothing(tr("Working out the modes …"))
 
     def points_ready(self) -> None:
         self.show()
@@ -84,6 +94,12 @@ class ModesPage(Page[ModesView]):
 
     def draw_again(self) -> None:
         self.view.draw()
+
+    def _worked_out(self, sheet: ModesSheet) -> None:
+        """The sheet is there."""
+        points = self.shell.points.points
+        if points is not None:
+            self.view.show_sheet(sheet, points, self.session.slot(sheet.device.id))
 
     def choose_room(self, room: float | None) -> None:
         """Runs of another room count for the sheet."""

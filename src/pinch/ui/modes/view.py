@@ -1,5 +1,7 @@
 """The Modes page: one sheet a device, and power, battery, sound, touch and the year behind it."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -56,6 +58,7 @@ class ModesView(PageView):
         self.sheet: ModesSheet | None = None
         self._points: BookPoints | None = None
         self._slot = 0
+        self._waiting: set[int] = set()
         self.modes = RowTable(tr("Modes at a glance"), state.MODE_COLUMNS)
         self.wall = RowTable(tr("Wall and package"), state.WALL_COLUMNS, words=(0, 6))
         self.rundowns = RowTable(tr("Rundowns"), state.BATTERY_COLUMNS, words=(0, 8))
@@ -91,10 +94,6 @@ class ModesView(PageView):
     def show_sheet(self, sheet: ModesSheet, points: BookPoints, slot: int) -> None:
         """Show the sheet of a device."""
         self.sheet, self._points, self._slot = sheet, points, slot
-        self.modes.show_rows(state.mode_rows(sheet, points.instruments))
-        self.modes.keep_to_its_rows()
-        self.wall.show_rows(state.wall_rows(sheet))
-        self.rundowns.show_rows(state.battery_rows(sheet))
         chosen = self.setting.currentText()
         self.setting.clear()
         for row in sheet.rows:
@@ -109,31 +108,47 @@ class ModesView(PageView):
         self.draw()
 
     def draw(self) -> None:
-        """Show what depends on what is typed: the quiet limit, the share to keep, the watts on battery."""
-        sheet = self.sheet
-        if sheet is None:
+        """Show the headline and the tab that is turned to; the others wait until they are."""
+        if self.sheet is None:
             return
-        self.headline.setText(unbroken(saying.headline(sheet, self.share.value() / 100.0)))
+        self.headline.setText(unbroken(saying.headline(self.sheet, self.share.value() / 100.0)))
+        self._waiting = {GLANCE, WALL, BATTERY, SOUND, TOUCH}
+        self._draw_tab()
+
+    def _draw_tab(self) -> None:
+        tab = self.tabs.currentIndex()
+        if self.sheet is None or tab not in self._waiting:
+            return
+        self._waiting.remove(tab)
+        draws: dict[int, Callable[[ModesSheet], None]] = {
+            GLANCE: self._draw_glance,
+            WALL: self._draw_wall,
+            BATTERY: self._draw_battery,
+            SOUND: self._draw_sound,
+            TOUCH: lambda _: self._show_surfaces(),
+        }
+        draws[tab](self.sheet)
+
+    def _draw_glance(self, sheet: ModesSheet) -> None:
+        self.modes.show_rows(state.mode_rows(sheet, self._instruments))
+        self.modes.keep_to_its_rows()
+        _show(self.glance_chart, saying.glance_chart(sheet, self.share.value() / 100.0, self._slot))
+
+    def _draw_wall(self, sheet: ModesSheet) -> None:
+        self.wall.show_rows(state.wall_rows(sheet))
+        self.wall_words.setText(unbroken(saying.wall_words(sheet, self._own, self._instruments)))
+        _show(self.wall_chart, saying.wall_chart(sheet, self._own, self._instruments, self._slot))
+
+    def _draw_battery(self, sheet: ModesSheet) -> None:
+        self.rundowns.show_rows(state.battery_rows(sheet))
+        said = saying.battery_words(sheet, self.at_w.value()), saying.not_on_battery(sheet)
+        self.battery_words.setText(unbroken(" ".join(filter(None, said))))
+        _show(self.battery_chart, saying.battery_chart(sheet, self._own, self._slot, self.at_w.value()))
+
+    def _draw_sound(self, sheet: ModesSheet) -> None:
         self.sound.show_rows(state.sound_rows(sheet, self.limit.value()))
-        barred = saying.not_on_battery(sheet)
-        for words, text in (
-            (self.wall_words, saying.wall_words(sheet, self._own, self._instruments)),
-            (self.battery_words, " ".join(filter(None, (saying.battery_words(sheet, self.at_w.value()), barred)))),
-            (self.sound_words, saying.sound_words(sheet, self.limit.value())),
-        ):
-            words.setText(unbroken(text))
-        for view, chart in (
-            (self.glance_chart, saying.glance_chart(sheet, self.share.value() / 100.0, self._slot)),
-            (self.wall_chart, saying.wall_chart(sheet, self._own, self._instruments, self._slot)),
-            (self.battery_chart, saying.battery_chart(sheet, self._own, self._slot, self.at_w.value())),
-            (self.sound_chart, saying.sound_chart(sheet, self.limit.value(), self._slot)),
-        ):
-            view.setVisible(chart is not None)
-            if chart is not None:
-                view.show_chart(chart)
-            else:
-                view.clear()
-        self._show_surfaces()
+        self.sound_words.setText(unbroken(saying.sound_words(sheet, self.limit.value())))
+        _show(self.sound_chart, saying.sound_chart(sheet, self.limit.value(), self._slot))
 
     def show_rooms(self, rooms: list[float], chosen: float | None) -> None:
         """Offer the room temperatures that occur."""
@@ -174,6 +189,7 @@ class ModesView(PageView):
 
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
+        self._draw_tab()
         if tab == WALL and self.sheet is not None:
             explained = explain_modes.explain_line(self.sheet, self._instruments)
             if explained is not None:
@@ -249,6 +265,15 @@ class ModesView(PageView):
         for part in (self.tabs, self.below, self._chart_button):
             part.setVisible(there)
         self._filler.setVisible(not there)
+
+
+def _show(view: ChartView, chart: Chart | None) -> None:
+    """A chart, or none, which takes no room."""
+    view.setVisible(chart is not None)
+    if chart is not None:
+        view.show_chart(chart)
+    else:
+        view.clear()
 
 
 def _page(typed: list[QWidget], *below: QWidget, first: int = 1) -> QWidget:

@@ -50,13 +50,15 @@ class YearPane(QWidget):
         for spin in (*self.watts, *self.weights, self.tariff):
             spin.valueChanged.connect(lambda _: self._work())
         self.currency.textChanged.connect(lambda _: self._work())
+        self._told: dict[int, float] = {}
         self._take_profile()
 
     def show_idle(self, watts: float) -> None:
         """What the device draws at rest stands for its idle modes, until somebody types better."""
-        for spin in self.watts[2:]:
-            if spin.value() == 0.0:
+        for n, spin in enumerate(self.watts[2:]):
+            if spin.value() in (0.0, self._told.get(n)):
                 spin.setValue(watts)
+                self._told[n] = spin.value()
 
     def _take_profile(self) -> None:
         profile = self.profile.currentData()
