@@ -31,11 +31,13 @@ class DigestControl(QObject):
         self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
         self._as_of: tuple[object, ...] = ()
+        self._listed: tuple[tuple[object, ...], dict[int, Digest]] | None = None
+        """The state of the book and the digests that the list shows."""
 
     def forget(self) -> None:
         """Another book is open, or a change made the list old."""
         self.cancel()
-        self.digests, self._as_of = {}, ()
+        self.digests, self._as_of, self._listed = {}, (), None
         self.overlaid = ()
 
     def cancel(self) -> None:
@@ -115,5 +117,10 @@ class DigestControl(QObject):
         self._shell.notices.error(reason)
 
     def _show_rows(self) -> None:
-        book, pane = self._session.book, self._view.runs
-        pane.show_rows(run_rows(book, self.digests, pane.model.rows), self._session.subject.run_id)
+        book, pane, run_id = self._session.book, self._view.runs, self._session.subject.run_id
+        state = book.state, self.digests
+        if self._listed is None or self._listed[0] != state[0] or self._listed[1] is not state[1]:
+            pane.show_rows(run_rows(book, self.digests, pane.model.rows), run_id)
+            self._listed = state
+        else:
+            pane.show_words()
