@@ -2,6 +2,7 @@
 
 import io
 import json
+import pickle
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -191,7 +192,9 @@ class TestCharts(InFolder):
 
     def scaling(self) -> Chart:
         watts = [10.0, 20, 30, 40]
-        points = [MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", Setting(id=1, name=f"{w:g} W")) for w in watts]
+        points = [
+            MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", Setting(device_id=1, name=f"{w:g} W")) for w in watts
+        ]
         fitted = scale([Point(p.setting, p.power_w, p.score) for p in points])
         series = DrawnSeries("Gannet", 3, False, points, (), fitted.ladder, None, fitted.nearly_all)
         return scaling_chart("Curve", [series], "Score", "1/s", "Power", Second.EFFICIENCY, reader_w=20.0)
@@ -221,6 +224,8 @@ class TestCharts(InFolder):
         np.testing.assert_allclose(light.x, [10, 20, 30, 40])
         np.testing.assert_allclose(measured.x, [10.3, 20.3, 30.3, 40.3])
         self.assertTrue(light.light and not measured.light)
+        self.assertEqual(measured.texts[2], "Gannet, 30\u00a0W")
+        self.assertEqual(pickle.loads(pickle.dumps(measured.texts[1:3])), ("Gannet, 20\u00a0W", "Gannet, 30\u00a0W"))
 
     def test_gaps_break_the_line(self) -> None:
         log = made.two_level()

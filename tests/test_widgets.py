@@ -231,7 +231,7 @@ class TestYear(WidgetCase):
         self.assertTrue(pane.result.text().startswith("35.04 kWh a year, 10.51 EUR"), pane.result.text())
         pane.watts[2].setValue(4.0)
         pane.show_idle(12.0)
-        self.assertEqual([s.value() for s in pane.watts], [0.0, 0.0, 4.0, 10.0], "what was typed stays")
+        self.assertEqual([s.value() for s in pane.watts], [0.0, 0.0, 4.0, 12.0], "what was typed stays")
         pane.profile.setCurrentIndex(1)
         pane.profile.activated.emit(1)
         self.assertEqual([round(s.value() / 100, 4) for s in pane.weights], list(PROFILES[1].weights))

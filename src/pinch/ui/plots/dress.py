@@ -5,6 +5,7 @@ from html import escape
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QPen
+from PyQt6.QtWidgets import QGraphicsItem
 
 from pinch.ui import look
 
@@ -42,5 +43,8 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "", key: tuple[tuple[s
         axis.setTextPen(pg.mkPen(theme.quiet))
         axis.setTickFont(look.figure_font(8))
         axis.setStyle(tickLength=0, hideOverlappingLabels=False)
+        axis.enableAutoSIPrefix(False)  # units are told as they are; and the label would be set anew at every step
+        if side != "bottom":
+            axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)  # it stays while the chart is panned
     plot.getAxis("left").setWidth(AXIS_WIDTH)
     plot.getAxis("bottom").setStyle(showValues=False)
