@@ -23,7 +23,7 @@ from pinch.bench.variants import add_variant, join_as_variants, own_name, varian
 from pinch.cli.main import main
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE, SCORE, Better, built_in
-from pinch.core.printing import alike, counted, in_percent, ordinal, plain, signed
+from pinch.core.printing import alike, counted, in_percent, ordinal, plain, signed, told_once
 from pinch.core.runlog import RunLog, Series
 from pinch.core.verdict import Answer
 from pinch.intake.table_roles import guess_roles
@@ -59,6 +59,11 @@ class TestPrinting(unittest.TestCase):
         self.assertEqual(alike([71.2, 58.0, 9.25]), ["71.20", "58.00", "9.25"])
         self.assertEqual(alike([14021, 9312, float("nan")]), ["14,021", "9,312", "–"])
         self.assertEqual(alike([]), [])
+
+    def test_many_equal_sentences_are_told_once(self) -> None:
+        self.assertEqual(told_once(["b", "a", "b"]), ["b (2 ×)", "a"])
+        many = told_once(f"{n}" for n in range(300))
+        self.assertEqual((len(many), many[0], many[-1]), (21, "0", "and 280 more"))
 
     def test_counts_and_places(self) -> None:
         self.assertEqual(
