@@ -1,7 +1,8 @@
 """How a book grows on one: `python bench/growth.py [300 3000 30000]` makes books of so many judged runs and prints for
 each how long it takes to open, to show its list, to filter it, to show the pages of many runs, and what memory that
-takes."""
+takes; `docs/growth.svg` draws it."""
 
+import json
 import os
 import subprocess
 import sys
@@ -15,6 +16,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 SIZES = ("300", "3000", "30000")
 WAIT_S = 300.0
+REST_S, LEAST_S = 0.3, 0.001
 
 
 def memory_mb() -> float:
@@ -41,7 +43,8 @@ def measure(path: Path) -> None:
     window = MainWindow(Session(open_book(path)))
     window.show()
     app.processEvents()
-    told = [f"opens {time.perf_counter() - begun:.2f}"]
+    times = {"opens": time.perf_counter() - begun}
+    told = [f"opens {times['opens']:.2f}"]
 
     def step(name: str, work: Callable[[], object]) -> None:
         start = time.perf_counter()
@@ -54,7 +57,10 @@ def measure(path: Path) -> None:
             time.sleep(0.002)
             if any(not job.running for job in jobs):
                 jobs = window.findChildren(Job)
+        times[name] = held
         told.append(f"{name} {held:.2f} ({time.perf_counter() - start:.1f})")
+        time.sleep(REST_S)
+        app.processEvents()
 
     judge = window.page(JudgePage)
     step("judge", lambda: window.show_page(judge))
@@ -63,8 +69,27 @@ def measure(path: Path) -> None:
     step("all again", lambda: judge.view.runs.filter.setText(""))
     for name, page in (("scale", ScalePage), ("compare", ComparePage), ("modes", ModesPage)):
         step(name, lambda page=page: window.show_page(window.page(page)))  # type: ignore[misc]
-    print(f"{path.stem} runs: {', '.join(told)}; {memory_mb():.0f} MB", flush=True)
+    print(f"{path.stem} runs: {', '.join(told)}; {memory_mb():.0f} MB", file=sys.stderr, flush=True)
+    print(json.dumps(times | {"MB": memory_mb()}), flush=True)
     os._exit(0)
+
+
+def draw(found: dict[int, dict[str, float]]) -> None:
+    """How long each held the window over the number of runs, both in decades, with a line of what grows alike."""
+    import matplotlib
+
+    matplotlib.use("svg")
+    import matplotlib.pyplot as plt
+
+    figure, axis = plt.subplots(figsize=(7.5, 4.5), layout="constrained")
+    sizes = sorted(found)
+    for name in found[sizes[0]]:
+        if name != "MB":
+            axis.loglog(sizes, [max(found[size][name], LEAST_S) for size in sizes], "o-", label=name)
+    axis.loglog(sizes, [0.02 * size / sizes[0] for size in sizes], "--", color="grey", label="ten times the runs")
+    axis.set(xlabel="runs in the book", ylabel="s that the window is held", xticks=sizes, xticklabels=sizes)
+    axis.legend(ncols=2, fontsize=8)
+    figure.savefig(Path(__file__).parents[1] / "docs" / "growth.svg", metadata={"Date": None})
 
 
 def main() -> None:
@@ -72,12 +97,16 @@ def main() -> None:
         measure(Path(sys.argv[2]))
     from big_book import make_big_book
 
+    found = {}
     with tempfile.TemporaryDirectory() as folder:
         for size in sys.argv[1:] or SIZES:
             path = Path(folder) / f"{size}.pinch"
             make_big_book(path, int(size), judged=True)
-            subprocess.run([sys.executable, __file__, "measure", str(path)], check=True)
+            run = subprocess.run([sys.executable, __file__, "measure", str(path)], check=True, stdout=subprocess.PIPE)
+            found[int(size)] = json.loads(run.stdout)
             path.unlink()
+    if len(found) > 1:
+        draw(found)
 
 
 if __name__ == "__main__":
