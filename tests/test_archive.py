@@ -9,12 +9,14 @@ from pathlib import Path
 import duckdb
 import polars
 
+from pinch.analysis.cells import cells_of
 from pinch.analysis.results import results_of
 from pinch.bench import runlogs
 from pinch.bench.opening import open_book
 from pinch.bench.records import Run
 from pinch.cli.main import main
 from pinch.core.errors import PinchError
+from pinch.publish.archive_points import points_of_archive
 from pinch.publish.parquet_archive import COLUMNS, INDEX, add_to_archive
 from pinch.runs.whole_book import read_points
 from tests.in_folder import InFolder
@@ -120,6 +122,45 @@ class TestArchive(InFolder):
         )
         self.assertEqual(self.sql(f"SELECT count(*), count(DISTINCT run_key) FROM {self.table('runs')}"), [(210, 105)])
 
+    def test_laid_beside_it_says_what_its_books_say_and_each_run_once(self) -> None:
+        self.add()
+        self.add(name="once more")
+        beside, own = points_of_archive(self.archive), read_points(self.path)
+        self.assertEqual(len(beside.points), len(own.points))
+        by_when = {(p.device.name, p.setting.name, p.workload.name, p.run.started): p for p in own.points}
+        for p in beside.points:
+            same = by_when[p.device.name, p.setting.name, p.workload.name, p.run.started]
+            self.assertEqual(
+                (p.rate, p.digest.power_w, p.digest.lows), (same.rate, same.digest.power_w, same.digest.lows)
+            )
+            self.assertEqual((bool(p.why_not), p.room_c, p.metric), (bool(same.why_not), same.room_c, same.metric))
+        typed = sorted((r.metric, r.value or r.low, str(r.origin)) for r in own.results if r.run_id is None)
+        self.assertEqual(sorted((r.metric, r.value or r.low, str(r.origin)) for r in beside.results), typed)
+        self.assertEqual(main(["reference", "add", str(self.archive), "--book", str(self.path), "--name", "old"]), 0)
+        both = read_points(self.path)
+        self.assertEqual({w.name for w in both.workloads}, {w.name for w in own.workloads}, "the same work is one")
+        cells = {c.device.name: c.power_w(both.workloads[0].id) for c in cells_of(both) if c.setting.name == "20 W"}
+        self.assertEqual(cells["Gannet"], cells["Gannet (old)"])
+
+    def test_an_archive_that_cannot_be_laid_beside(self) -> None:
+        self.add()
+        path = next(self.archive.glob("runs/device=limpet/*/*.parquet"))
+        frame = polars.read_parquet(path)
+        for wrong, why in (
+            (frame.drop("rate"), "it has no column rate"),
+            (frame.with_columns(polars.lit("many").alias("rate")), "cannot be read as a file of an archive: .*many"),
+            (frame.with_columns(polars.lit("sideways").alias("status")), "status"),
+        ):
+            wrong.write_parquet(path)
+            with self.assertRaisesRegex(PinchError, f"{path.name}.*{why}"):
+                points_of_archive(self.archive)
+        frame.with_columns(polars.lit(3, polars.Int64).alias("method")).write_parquet(path)
+        self.assertIn(f"{len(frame)} runs were judged by other versions", points_of_archive(self.archive).lacking[0])
+        path.write_bytes(b"PAR1")
+        with self.assertRaisesRegex(PinchError, "cannot be read as a file of an archive"):
+            points_of_archive(self.archive)
+        self.assertEqual(main(["reference", "add", str(self.folder), "--book", str(self.path)]), 2)
+
     def test_what_does_not_fit_is_said(self) -> None:
         self.add()
         other = self.folder / "elsewhere" / self.path.name
@@ -131,7 +172,7 @@ class TestArchive(InFolder):
         index = self.archive / INDEX
         text = index.read_text()
         for wrong, why in (
-            (text.replace('"version": 1', '"version": 9'), "of version 9, this Pinch writes 1"),
+            (text.replace('"version": 1', '"version": 9'), "of version 9, this Pinch knows 1"),
             ("{", "not JSON|EOF"),
             ('{"format": "other"}', "format"),
         ):

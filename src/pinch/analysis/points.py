@@ -160,7 +160,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
     settings = {s.id: s for d in devices for s in book.settings(d or 0)}
     workloads = {w.id: w for w in book.workloads()}
     runs = book.runs()
-    rooms = _rooms({r.ambient_c for r in runs if r.ambient_c is not None})
+    rooms = room_middles({r.ambient_c for r in runs if r.ambient_c is not None})
     waiting = Digest(problem=tr("not judged yet."))
     readings = book.readings_by_run()
     points = tuple(
@@ -175,7 +175,7 @@ def points_of(book: Book, digests: Mapping[int, Digest]) -> BookPoints:
         )
         for run in runs
     )
-    points = _apart(points)
+    points = apart(points)
     protocols = {p.id: p for p in book.protocols()}
     return BookPoints(
         points,
@@ -207,7 +207,7 @@ def read_figures(readings: Sequence[Reading]) -> dict[str, float]:
     return figures
 
 
-def _apart(points: Sequence[RunPoint]) -> tuple[RunPoint, ...]:
+def apart(points: Sequence[RunPoint]) -> tuple[RunPoint, ...]:
     """The points, those that are too short to settle marked where others of their cell settled: what all of a load
     gives and what is held are not one quantity."""
 
@@ -221,7 +221,7 @@ def _apart(points: Sequence[RunPoint]) -> tuple[RunPoint, ...]:
     )
 
 
-def _rooms(temperatures: set[float]) -> dict[float, float]:
+def room_middles(temperatures: set[float]) -> dict[float, float]:
     """Each room temperature with the middle of the rooms that it is counted with."""
     groups: list[list[float]] = []
     for t in sorted(temperatures):

@@ -92,15 +92,19 @@ def _beside(own: BookPoints, reference: Reference, points: BookPoints) -> BookPo
         readings={**own.readings, **readings},
         results=(*own.results, *results),
         settings=(*own.settings, *((devices[d.id], settings[s.id]) for d, s in points.settings)),
+        lacking=(*own.lacking, *points.lacking),
     )
 
 
 def _workloads(own: BookPoints, points: BookPoints, offset: int) -> dict[int, Workload]:
-    """Their workloads as ours of the same name, unit and rate; the others under numbers of their own."""
+    """Their workloads as ours of the same name, unit and, where that is known, rate; the others under numbers of their
+    own."""
     by_name = {(w.name.casefold(), w.score_unit, w.rate_channel): w for w in own.workloads}
+    by_unit = {(w.name.casefold(), w.score_unit): w for w in own.workloads}
     found = {}
     for w in points.workloads:
-        same = by_name.get((w.name.casefold(), w.score_unit, w.rate_channel))
+        name, unit, channel = w.name.casefold(), w.score_unit, w.rate_channel
+        same = by_name.get((name, unit, channel)) if channel else by_unit.get((name, unit))
         variant_of = None if w.variant_of is None else offset + w.variant_of
         found[w.id] = same or w.model_copy(update={"kept_id": offset + w.id, "variant_of": variant_of})
     return found

@@ -3,16 +3,22 @@
 import argparse
 from pathlib import Path
 
-from pinch.bench.opening import open_book
 from pinch.bench.records import Reference, checked
 from pinch.cli.books import changed_existing, named
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
+from pinch.runs.whole_book import check_beside
 
 
 def configure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("do", choices=("add", "list", "remove"))
-    parser.add_argument("what", nargs="?", default="", metavar="PATH|NAME", help="the other book, or its name here")
+    parser.add_argument(
+        "what",
+        nargs="?",
+        default="",
+        metavar="PATH|NAME",
+        help="the book, or the folder of an archive; or its name here",
+    )
     parser.add_argument("--book", type=Path, required=True, metavar="FILE")
     parser.add_argument("--name", default="", help="what it is called here; else the name of its file")
     parser.add_argument("--json", action="store_true", help="print one JSON object")
@@ -24,7 +30,7 @@ def run(args: argparse.Namespace) -> int:
     with changed_existing(args.book) as book:
         if args.do == "add":
             other = Path(args.what).absolute()
-            open_book(other, only_read=True).close()
+            check_beside(other)
             if other.samefile(args.book):
                 raise PinchError(f"{args.book}: a book is not laid beside itself.")
             name = args.name or other.stem

@@ -127,7 +127,7 @@ def add_to_archive(
     CancelledError : `progress` answered False; what was written is whole.
     """
     name = _plain(name or book.path.stem)
-    books, own = _books_of(folder), str(book.path.resolve())
+    books, own = books_of_archive(folder), str(book.path.resolve())
     if books.setdefault(name, own) != own:
         words = tr("it has another book called {name}, {path}; give this one another name", name=name, path=books[name])
         raise DataError(str(folder), words)
@@ -139,8 +139,13 @@ def add_to_archive(
     return found
 
 
-def _books_of(folder: Path) -> dict[str, str]:
-    """The books of an archive with their files."""
+def books_of_archive(folder: Path) -> dict[str, str]:
+    """The books of an archive with their files; none where there is no archive yet.
+
+    Raises
+    ------
+    DataError : the folder holds something else, or an archive of another version.
+    """
     index = folder / INDEX
     if not index.exists():
         if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
@@ -149,12 +154,17 @@ def _books_of(folder: Path) -> dict[str, str]:
     told = read_model(index, ArchiveIndex, MOST_BYTES)
     if told.version != VERSION:
         words = tr(
-            "it is an archive of version {made}, this Pinch writes {known}; make a new one",
+            "it is an archive of version {made}, this Pinch knows {known}; make a new one",
             made=told.version,
             known=VERSION,
         )
         raise DataError(str(index), words)
     return told.books
+
+
+def is_archive(folder: Path) -> bool:
+    """Whether a folder holds an archive."""
+    return (folder / INDEX).is_file()
 
 
 def _write_years(book: Book, points: BookPoints, folder: Path, name: str, progress: Progress) -> Archived:
@@ -215,13 +225,14 @@ def _write(path: Path, table: str, groups: Iterator["pa.Table"], state: str) -> 
     """Write a file group after group, so that a year of samples needs no more room than a run."""
     import pyarrow.parquet as pq
 
-    schema = _schema(table).with_metadata({STATE: state, b"pinch:version": str(VERSION)})
+    schema = schema_of(table).with_metadata({STATE: state, b"pinch:version": str(VERSION)})
     with staged(path) as part, pq.ParquetWriter(part, schema, compression="zstd") as file:
         for rows in groups:
             file.write_table(rows.cast(schema))
 
 
-def _schema(table: str) -> "pa.Schema":
+def schema_of(table: str) -> "pa.Schema":
+    """The columns of a table with their types in Parquet."""
     import pyarrow as pa
 
     types = {
@@ -251,7 +262,7 @@ def _groups_of(table: str, part: _Year, book: Book, name: str) -> Iterator["pa.T
 def _table_of(table: str, rows: Sequence[tuple[Any, ...]]) -> "pa.Table":
     import pyarrow as pa
 
-    schema = _schema(table)
+    schema = schema_of(table)
     columns = list(zip(*rows, strict=True)) or [()] * len(schema)
     arrays = [pa.array(values, field.type, from_pandas=True) for values, field in zip(columns, schema, strict=True)]
     return pa.Table.from_arrays(arrays, schema=schema)

@@ -12,11 +12,12 @@ from pinch.bench.book import Book
 from pinch.bench.digests import Digest, KeptDigest, keep_digests, read_digests, seen_of_runs
 from pinch.bench.opening import open_book
 from pinch.bench.records import Reference, Run
-from pinch.core.errors import PinchError
+from pinch.core.errors import DataError, PinchError
 from pinch.core.method import METHOD
 from pinch.core.progress import Progress, part_of, tell, unheard
-from pinch.language import spoken
+from pinch.language import spoken, tr
 from pinch.narrative.cards.deck import Deck, make_cards
+from pinch.publish.parquet_archive import INDEX, is_archive
 from pinch.runs.run_digests import FORM, DigestDesk, digests_of
 
 
@@ -43,10 +44,36 @@ def _other_book(reference: Reference, path: Path, progress: Progress) -> OtherBo
     other = Path(reference.path)
     other = other if other.is_absolute() else path.parent / other
     try:
-        state = other.stat()
+        state = (other / INDEX if other.is_dir() else other).stat()
         return OtherBook(reference, _points_of_other(other, state.st_mtime_ns, state.st_size, progress))
     except (PinchError, OSError) as error:
         return OtherBook(reference, None, str(error))
+
+
+def check_beside(path: Path) -> None:
+    """Whether something can be laid beside a book: another book, or the folder of an archive.
+
+    Raises
+    ------
+    PinchError : it is neither, or cannot be read.
+    """
+    if path.is_dir():
+        _points_of_archive(path)
+    else:
+        open_book(path, only_read=True).close()
+
+
+def _points_of_archive(folder: Path) -> BookPoints:
+    from pinch.publish.archive_points import points_of_archive
+
+    if not is_archive(folder):
+        raise DataError(str(folder), tr("it is no archive of Pinch, so it cannot be laid beside a book"))
+    return points_of_archive(folder)
+
+
+def _points_of_book(path: Path, progress: Progress) -> BookPoints:
+    with contextlib.closing(open_book(path, only_read=True)) as book:
+        return points_of(book, _digest(book, progress).digests)
 
 
 _OTHERS: dict[tuple[Path, int, int], BookPoints] = {}
@@ -55,11 +82,7 @@ _OTHERS: dict[tuple[Path, int, int], BookPoints] = {}
 def _points_of_other(path: Path, changed_ns: int, size: int, progress: Progress) -> BookPoints:
     key = (path, changed_ns, size)
     if key not in _OTHERS:
-        book = open_book(path, only_read=True)
-        try:
-            found = points_of(book, _digest(book, progress).digests)
-        finally:
-            book.close()
+        found = _points_of_archive(path) if path.is_dir() else _points_of_book(path, progress)
         for old in [k for k in _OTHERS if k[0] == path]:
             del _OTHERS[old]
         _OTHERS[key] = found

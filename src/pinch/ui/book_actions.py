@@ -5,7 +5,7 @@ from functools import partial
 from pathlib import Path
 
 from pinch.bench.book import Book
-from pinch.bench.opening import UnfinishedBookError, open_book
+from pinch.bench.opening import UnfinishedBookError
 from pinch.bench.records import Reference, free_name
 from pinch.bench.staging import remove_with_beside
 from pinch.core.errors import PinchError
@@ -14,8 +14,10 @@ from pinch.intake.book_folder import is_book_folder, opened_book
 from pinch.intake.joining import JoinedBook, join_book
 from pinch.intake.packages import is_run_package
 from pinch.language import tr
+from pinch.publish.parquet_archive import INDEX
 from pinch.publish.private import exchange_counts, open_exchange
 from pinch.runs.demo_book import demo_copy, forget_changes
+from pinch.runs.whole_book import check_beside
 from pinch.ui.demo_opening import demo_book
 from pinch.ui.dialogs import agrees, choose_several
 from pinch.ui.file_dialogs import WRITTEN, folder_name, open_name, save_name
@@ -26,6 +28,7 @@ from pinch.ui.shell.finder import Findable, choose
 from pinch.ui.slow_change import SlowChange
 
 BOOKS = tr("Books of Pinch (*.pinch)")
+BESIDE = tr("Books and archives of Pinch (*.pinch archive.json)")
 TAKEN = tr("Books, open files and data packages of Pinch (*.pinch book.json datapackage.json)")
 RECORDS = tr("Records of Pinch (*.json)")
 
@@ -184,13 +187,14 @@ class BookActions(WindowPart):
 
     def lay_beside(self) -> None:
         """Another book, whose devices and results can be compared with those of this one."""
-        chosen = open_name(self._shell.dialog_parent, tr("Lay a book beside this one"), BOOKS)
+        chosen = open_name(self._shell.dialog_parent, tr("Lay a book beside this one"), BESIDE)
         if not chosen:
             return
         session, path = self._shell.session, chosen.absolute()
+        path = path.parent if path.name == INDEX else path
         if path.samefile(session.book.path):
             raise PinchError(tr("A book is not laid beside itself."))
-        open_book(path, only_read=True).close()
+        check_beside(path)
         called = free_name(path.stem, [r.name for r in session.book.references()])
         reference = Reference(name=called, path=str(path))
         session.change(tr("lay {called} beside", called=called), lambda: session.book.save(reference))
