@@ -335,6 +335,12 @@ def _wall(points: Sequence[RunPoint]) -> tuple[WallLine | None, tuple[Note, ...]
     return line, line.notes
 
 
+def lasting_of(book: BookPoints, device: Device) -> Lasting | None:
+    """How long the battery of a device lasts over its package watts; None where that is not known."""
+    own = [p for p in book.points if p.run.device_id == device.id and not p.run.void and not p.run.cut_off]
+    return _lasting([_with_rundown(book, p) for p in own], device.battery)[0]
+
+
 def _lasting(points: Sequence[RunPoint], battery: Battery) -> tuple[Lasting | None, tuple[Note, ...]]:
     found = battery_draws(points)
     holds = battery.usable_wh

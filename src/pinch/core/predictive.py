@@ -66,4 +66,4 @@ def fit_law(rows: FloatArray, y: FloatArray, terms: tuple[Term, ...], sd: float,
         used = float(np.trace(rows @ covariance @ rows.T)) / scatter**2
         free = dof + max(0.0, len(y) - used)
         scatter = math.sqrt((dof * sd**2 + float(left @ left)) / free)
-    return Law(mean, covariance, scatter, free)
+    return Law(np.asarray(mean), np.asarray(covariance), scatter, free)

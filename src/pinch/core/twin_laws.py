@@ -26,8 +26,9 @@ LEAK = 0.0015
 """Share of the clock that a kelvin may cost, or not, at equal watts: leakage (from memory)."""
 BELOW_K = 1.5
 """As far below its limit as it is told, more or less, a device is held by heat (from memory)."""
-WARM_C, WARM_K, MOST_K = 65.0, 20.0, 200.0
-"""Middle and scale of the temperatures that a resistance is told by, and more above the room than there is."""
+WARM_C, WARM_K, MOST_K, ONWARD_K = 65.0, 20.0, 200.0, 10.0
+"""Middle and scale of the temperatures that a resistance is told by, more above the room than there is, and how far
+beyond the hottest run a resistance goes on changing."""
 BEYOND = 0.006
 """Share of the resistance that a fan may be off for each kelvin beyond the hottest run (from memory)."""
 NEAR_MOST = 0.15
@@ -102,7 +103,7 @@ class TwinLaws:
         law = self._resistances(run.fan) or self._resistances(None)
         if law is None or not math.isfinite(run.temp_c) or not math.isfinite(self._middle_room):
             return 0.0
-        return run.temp_c - float(_warm(law.mean, self._middle_room, np.array([run.power_w]))[0])
+        return run.temp_c - float(_warm(law.mean, self._middle_room, np.array([run.power_w]), self.hottest_c)[0])
 
     @cached_property
     def _scores(self) -> Law | None:
@@ -126,9 +127,9 @@ class TwinLaws:
         own = [r for r in self.runs if fan in (None, r.fan) and r.temp_c > r.room_c]
         if not own:
             return None
-        rows = _heat_terms(np.array([r.temp_c for r in own]))
+        rows = _heat_terms(np.array([r.temp_c for r in own]), self.hottest_c)
         y = np.log([(r.temp_c - r.room_c) / r.power_w for r in own])
-        terms = (Term(float(y.mean()), 3.0), Term(0.0, 0.3), Term(0.0, 0.2))
+        terms = (Term(float(y.mean()), 3.0), Term(0.0, 0.3), Term(0.0, 0.1))
         return fit_law(rows, y, terms, HEAT_SD, KNOWN_AS)
 
     # What they let be
@@ -193,7 +194,7 @@ class TwinLaws:
             return np.full(DRAWS, np.inf), np.full(DRAWS, np.inf)
         limit_c = self.limit_c - BELOW_K + BELOW_K * rng.standard_normal(DRAWS)
         off = law.scatter(rng, DRAWS) + BEYOND * max(0.0, self.limit_c - self.hottest_c) * rng.standard_normal(DRAWS)
-        ln_r = (_heat_terms(limit_c) * law.coefficients(rng, DRAWS)).sum(axis=1) + off
+        ln_r = (_heat_terms(limit_c, self.hottest_c) * law.coefficients(rng, DRAWS)).sum(axis=1) + off
         return np.maximum(limit_c - change.room_c, 0.0) * (1.0 + change.cooling) / np.exp(ln_r), limit_c
 
     def _by_work(self, change: Change, rng: np.random.Generator) -> tuple[FloatArray, FloatArray]:
@@ -228,8 +229,9 @@ class TwinLaws:
             return np.full(DRAWS, np.nan)
         of, off = law.coefficients(rng, DRAWS), law.scatter(rng, DRAWS)
         carried = power * np.exp(off) / (1.0 + change.cooling)
-        beyond = np.maximum(_warm(of, change.room_c, carried) - self.hottest_c, 0.0)
-        return _warm(of, change.room_c, carried * np.exp(BEYOND * beyond * rng.standard_normal(DRAWS)))
+        beyond = np.maximum(_warm(of, change.room_c, carried, self.hottest_c) - self.hottest_c, 0.0)
+        off_there = np.exp(BEYOND * beyond * rng.standard_normal(DRAWS))
+        return _warm(of, change.room_c, carried * off_there, self.hottest_c)
 
     def _clock_at(self, change: Change, power: FloatArray, temp: FloatArray, rng: np.random.Generator) -> FloatArray:
         law = self._clocks
@@ -250,16 +252,17 @@ class TwinLaws:
         return np.asarray(np.exp((rows * law.coefficients(rng, DRAWS)).sum(axis=1) + law.scatter(rng, DRAWS)))
 
 
-def _heat_terms(temp_c: FloatArray) -> FloatArray:
-    x = (temp_c - WARM_C) / WARM_K
+def _heat_terms(temp_c: FloatArray, hottest_c: float) -> FloatArray:
+    """By temperatures, (n,); well beyond the hottest run the resistance goes on as it was."""
+    x = (np.minimum(temp_c, hottest_c + ONWARD_K) - WARM_C) / WARM_K
     return np.column_stack([np.ones_like(x), x, x * x])
 
 
-def _warm(law: FloatArray, room_c: float, power_w: FloatArray) -> FloatArray:
+def _warm(law: FloatArray, room_c: float, power_w: FloatArray, hottest_c: float) -> FloatArray:
     """The temperatures at which watts leave through a resistance that goes with them, (n,); `law` are its terms, (3,)
     or (n, 3)."""
-    temp = room_c + power_w * np.exp((_heat_terms(np.full(len(power_w), WARM_C)) * law).sum(axis=1))
+    temp = room_c + power_w * np.exp((_heat_terms(np.full(len(power_w), WARM_C), hottest_c) * law).sum(axis=1))
     for _ in range(HALVINGS):
-        wanted = room_c + power_w * np.exp((_heat_terms(temp) * law).sum(axis=1))
+        wanted = room_c + power_w * np.exp((_heat_terms(temp, hottest_c) * law).sum(axis=1))
         temp = 0.5 * (temp + np.minimum(wanted, room_c + MOST_K))
     return np.asarray(temp)
