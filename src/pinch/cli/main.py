@@ -23,6 +23,7 @@ COMMANDS = {
     "judge": "judge a log",
     "frames": "average, lows and stutters of a frame log",
     "scale": "score against measured watts from a table or a book: curves, sweet spots, crossovers",
+    "predict": "what a device would do under a limit, in a room or with a cooler that nobody has tried",
     "compare": "faster, a tie, or can't tell: cells of a table or of a book set against each other",
     "results": "every result of a book: value, unit, runs behind it, whose it is",
     "plan": "the run sheet of a plan",

@@ -53,7 +53,7 @@ class Twin(TwinLaws):
         names, counts = np.unique(draws.kind, return_counts=True)
         kind = str(names[counts.argmax()])
         self._check_draws(change, draws, kind)
-        mine = self.held_by(kind, change.fan) or self.held_by(kind)
+        mine = self.held_by(kind, change.fan) or self.held_by(kind) or self.runs
         return Prediction(
             change,
             foretold(draws.power, "W"),
@@ -135,6 +135,15 @@ class Twin(TwinLaws):
                     watts=watts,
                     least=min(seen),
                     most=max(seen),
+                )
+            )
+        if kind == HEAT and not self.held_by(HEAT):
+            raise TwinRefusedError(
+                tr(
+                    "Heat would hold it near {watts:.0f} W, and no run has met its heat limit of {limit:.0f} °C: one that "
+                    "heat holds opens this.",
+                    watts=watts,
+                    limit=self.limit_c,
                 )
             )
         temp = float(np.median(draws.temp))
