@@ -5,7 +5,7 @@
 #    source ~/.local/share/bash_completion/pinch
 # See also: https://github.com/scop/bash-completion/blob/main/doc/configuration.md
 
-_shtab_pinch_subparsers=(open demo probe sensors record judge frames scale compare results plan records rig convert import set reading reference card report desktop export)
+_shtab_pinch_subparsers=(open demo probe sensors record judge frames scale predict compare results plan records rig convert import set reading reference card report desktop export)
 
 _shtab_pinch_open_option_strings=(-h --help)
 _shtab_pinch_demo_option_strings=(-h --help --book)
@@ -15,6 +15,7 @@ _shtab_pinch_record_option_strings=(-h --help --book --device --setting --watts 
 _shtab_pinch_judge_option_strings=(-h --help --frames --map --ambient --temp-limit --clock-ceiling --frame-cap --shared --extent --json)
 _shtab_pinch_frames_option_strings=(-h --help --map --json)
 _shtab_pinch_scale_option_strings=(-h --help --book --workload --target --low --json)
+_shtab_pinch_predict_option_strings=(-h --help --book --device --workload --limit --ambient --fan --lock --cooling --minutes --json)
 _shtab_pinch_compare_option_strings=(-h --help --book --metric --along --workload --where --baseline --delta --json)
 _shtab_pinch_results_option_strings=(-h --help --book --device --workload --variant --metric --json)
 _shtab_pinch_plan_option_strings=(-h --help --plan --at --hours --write --json)
@@ -49,7 +50,7 @@ _shtab_pinch_card___price_choices=(tested cheapest median)
 _shtab_pinch_report___size_choices=(1280x720 1920x1080 3840x2160)
 _shtab_pinch_report___licence_choices=(CC-BY-4.0 CC0-1.0)
 _shtab_pinch_export___licence_choices=(CC-BY-4.0 CC0-1.0)
-_shtab_pinch_pos_0_choices=(open demo probe sensors record judge frames scale compare results plan records rig convert import set reading reference card report desktop export)
+_shtab_pinch_pos_0_choices=(open demo probe sensors record judge frames scale predict compare results plan records rig convert import set reading reference card report desktop export)
 
 _shtab_pinch_open__h_nargs=0
 _shtab_pinch_open___help_nargs=0
@@ -75,6 +76,9 @@ _shtab_pinch_frames___json_nargs=0
 _shtab_pinch_scale__h_nargs=0
 _shtab_pinch_scale___help_nargs=0
 _shtab_pinch_scale___json_nargs=0
+_shtab_pinch_predict__h_nargs=0
+_shtab_pinch_predict___help_nargs=0
+_shtab_pinch_predict___json_nargs=0
 _shtab_pinch_compare__h_nargs=0
 _shtab_pinch_compare___help_nargs=0
 _shtab_pinch_compare___json_nargs=0

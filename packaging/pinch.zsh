@@ -21,6 +21,7 @@ _shtab_pinch_commands() {
     judge:'Judge a log.'
     open:'Open the window, with a book or without.'
     plan:'The run sheet of a plan.'
+    predict:'What a device would do under a limit, in a room or with a cooler that nobody has tried.'
     probe:'Print the sensors as CSV, one row a sample.'
     reading:'Keep a value that was read by hand during a run.'
     record:'Record a run into a book.'
@@ -205,6 +206,23 @@ _shtab_pinch_plan_options=(
 # guard to ensure default positional specs are added only once per session
 _shtab_pinch_plan_defaults_added=0
 
+_shtab_pinch_predict_options=(
+  "(- : *)"{-h,--help}"[show this help message and exit]"
+  "--book[FILE]:FILE:"
+  "--device[NAME]:NAME:"
+  "--workload[NAME]:NAME:"
+  "--limit[sustained limit on power]:W:"
+  "--ambient[room\; usually that of most runs]:C:"
+  "--fan[fan profile or mode\; usually that of most runs]:NAME:"
+  "--lock[a clock that is locked]:MHZ:"
+  "--cooling[how much more the cooler carries]:%:"
+  "--minutes[length of the run\; usual\: 30]:MIN:"
+  "--json[print one JSON object]"
+)
+
+# guard to ensure default positional specs are added only once per session
+_shtab_pinch_predict_defaults_added=0
+
 _shtab_pinch_probe_options=(
   "(- : *)"{-h,--help}"[show this help message and exit]"
   "--root[read this tree instead of \/]:root:"
@@ -283,7 +301,7 @@ _shtab_pinch_reference_options=(
   "--name[what it is called here\; else the name of its file]:name:"
   "--json[print one JSON object]"
   ":do:(add list remove)"
-  ":the other book, or its name here:"
+  ":the book, or the folder of an archive\; or its name here:"
 )
 
 # guard to ensure default positional specs are added only once per session
@@ -410,6 +428,7 @@ _shtab_pinch() {
         judge) _arguments -C -s $_shtab_pinch_judge_options ;;
         open) _arguments -C -s $_shtab_pinch_open_options ;;
         plan) _arguments -C -s $_shtab_pinch_plan_options ;;
+        predict) _arguments -C -s $_shtab_pinch_predict_options ;;
         probe) _arguments -C -s $_shtab_pinch_probe_options ;;
         reading) _arguments -C -s $_shtab_pinch_reading_options ;;
         record) _arguments -C -s $_shtab_pinch_record_options ;;

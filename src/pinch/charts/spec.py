@@ -29,19 +29,20 @@ class Line:
 
 @dataclass(frozen=True)
 class Band:
-    """An uncertainty band between two lines."""
+    """An uncertainty band between two lines; `hatched` where it is of something predicted."""
 
     x: FloatArray
     low: FloatArray
     high: FloatArray
     slot: int = 0
+    hatched: bool = False
 
 
 @dataclass(frozen=True)
 class Dots:
     """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them, a
-    `spot` is a place on a curve, ringed, with its words; none of these is a measurement. `named` points have their
-    words beside them."""
+    `spot` is a place on a curve, ringed, with its words, `predicted` ones are what a twin says, half empty, with
+    their words; none of these is a measurement. `named` points have their words beside them."""
 
     x: FloatArray
     y: FloatArray
@@ -51,6 +52,12 @@ class Dots:
     told: bool = False
     spot: bool = False
     named: bool = False
+    predicted: bool = False
+
+    @property
+    def speaks(self) -> bool:
+        """Whether its words stand beside it."""
+        return self.told or self.spot or self.named or self.predicted
 
 
 @dataclass(frozen=True)

@@ -140,8 +140,8 @@ class Twin(TwinLaws):
         if kind == HEAT and not self.held_by(HEAT):
             raise TwinRefusedError(
                 tr(
-                    "Heat would hold it near {watts:.0f} W, and no run has met its heat limit of {limit:.0f} °C: one that "
-                    "heat holds opens this.",
+                    "Heat would hold it near {watts:.0f} W, and no run has met its heat limit of {limit:.0f} °C: one "
+                    "that heat holds opens this.",
                     watts=watts,
                     limit=self.limit_c,
                 )

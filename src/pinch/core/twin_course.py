@@ -61,7 +61,8 @@ def course_of(twin: Twin, told: Prediction, length_s: float) -> Course:
     allowed = np.minimum(told.draws.allowed[:TRIED], most)
     meets = np.full(len(power), np.inf)
     for n in range(STEPS):
-        wanted = np.where(n * step < burst_s, burst_w, allowed)
+        bursts = np.clip(burst_s / step - n, 0.0, 1.0)  # the share of this step
+        wanted = bursts * burst_w + (1.0 - bursts) * allowed
         carried = (told.draws.limit_c[:TRIED] - room - (warm * keep).sum(axis=1)) / gain.sum(axis=1)
         held = np.minimum(wanted, np.maximum(carried, idle))
         meets = np.where((held < CUT * wanted) & np.isinf(meets), n * step, meets)

@@ -70,7 +70,7 @@ def screen_scale() -> float:
     return screen.devicePixelRatio() if screen is not None else 1.0
 
 
-def hatched(colour: str, pattern: Qt.BrushStyle) -> QBrush:
+def hatched(colour: str | QColor, pattern: Qt.BrushStyle) -> QBrush:
     """A pattern whose strokes are as wide and as far apart on a fine screen as on any: Qt draws them in its pixels."""
     brush = QBrush(QColor(colour), pattern)
     brush.setTransform(QTransform.fromScale(screen_scale(), screen_scale()))

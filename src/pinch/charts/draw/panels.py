@@ -112,7 +112,10 @@ def _draw_panel(axis: "Axes", panel: Panel, chart: Chart, theme: Theme, named: b
         )
     for band in panel.bands:
         colour = theme.devices[band.slot % 6]
-        belongs(axis.fill_between(band.x, band.low, band.high, color=colour, alpha=0.15, linewidth=0), band.slot)
+        filled = axis.fill_between(band.x, band.low, band.high, color=colour, alpha=0.15, linewidth=0)
+        if band.hatched:
+            filled.set(facecolor="none", edgecolor=colour, hatch="////", alpha=0.5)
+        belongs(filled, band.slot)
     axis.set_xlim(*chart.x_range)
     axis.set_ylim(*panel.y_range)
     words = Words(axis)
@@ -253,14 +256,16 @@ def _draw_dots(words: Words, panel: Panel, dots: Dots, theme: Theme) -> None:
         dots.x,
         dots.y,
         linestyle="none",
-        marker="o" if dots.spot else marker,
+        marker="o" if dots.spot else "D" if dots.predicted else marker,
+        fillstyle="left" if dots.predicted else "full",
         markersize=20 if dots.light else 14 if dots.spot else 8,
-        markerfacecolor="none" if dots.spot else theme.paper,
+        markerfacecolor="none" if dots.spot else colour if dots.predicted else theme.paper,
+        markerfacecoloralt=theme.paper,
         markeredgecolor=colour,
         markeredgewidth=1.8 if dots.spot else 1.6,
     )
     belongs(drawn, dots.slot)
-    for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.told or dots.spot or dots.named else ():
+    for x, y, text in zip(dots.x, dots.y, dots.texts, strict=True) if dots.speaks else ():
         before = not dots.spot and panel.words_before(x)
         sides = [(-x, -y) for x, y in _SIDES] if before else _SIDES
         ink = aside or theme.letters(dots.slot)

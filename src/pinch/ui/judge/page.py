@@ -3,12 +3,13 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from pinch.analysis.foreseen import Foreseen
 from pinch.analysis.scene_records import records_of_scene
 from pinch.bench import runlogs
 from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.charts.face import Drawn
-from pinch.charts.spec import minutes
+from pinch.charts.spec import Chart, minutes
 from pinch.core.errors import PinchError
 from pinch.core.judge import Judgement
 from pinch.core.printing import counted
@@ -17,6 +18,7 @@ from pinch.intake.completing import Completed, complete_runs, completed_words
 from pinch.intake.reworking import join_runs, rework_channels
 from pinch.language import tr
 from pinch.narrative.told_words import told_headline, told_lines
+from pinch.narrative.twin_chart import course_chart
 from pinch.publish.private import Behind, private_counts
 from pinch.sources.photo_files import ENDINGS
 from pinch.ui.complete_dialog import CompleteDialog
@@ -28,10 +30,11 @@ from pinch.ui.judge.list_control import DigestControl
 from pinch.ui.judge.listing import FLAG_WORDS
 from pinch.ui.judge.pictures_control import PicturesControl
 from pinch.ui.judge.state import JudgedRun
-from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, PICTURES, RUNS, TIME, JudgeView
+from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, PICTURES, RUNS, TIME, WHAT_IF, JudgeView
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell, Target
 from pinch.ui.private_dialog import ask_private
+from pinch.ui.whatif.asking import Asked, Asking
 
 
 class JudgePage(Page[JudgeView]):
@@ -44,6 +47,7 @@ class JudgePage(Page[JudgeView]):
         self.control = JudgeControl(shell.session, shell.dialog_parent)
         self.digesting = DigestControl(shell, self.view)
         self.pictures = PicturesControl(shell)
+        self.asking = Asking(shell, self.view.what_if, self._asked, self._course)
         self.control.finished.connect(self._judged)
         self.control.failed.connect(self._not_judged)
 
@@ -87,11 +91,13 @@ class JudgePage(Page[JudgeView]):
 
     def forget(self) -> None:
         self.digesting.forget()
+        self.asking.forget()
 
     def cancel(self) -> None:
         self.control.cancel()
         self.pictures.cancel()
         self.digesting.cancel()
+        self.asking.control.cancel()
 
     def count(self) -> str:
         subject = self.session.subject
@@ -132,6 +138,20 @@ class JudgePage(Page[JudgeView]):
         shown = self._judged_run(run, *found)
         view.show_run(shown, self.session.slot(run.device_id))
         margin.tell(tr("This run"), shown.overview())
+        if view.tabs.currentIndex() == WHAT_IF:
+            self.asking.show()
+
+    def _asked(self) -> Asked | None:
+        shown = self.view.shown
+        return None if shown is None else Asked(shown.device, shown.workload, shown.setting, shown.run.ambient_c)
+
+    def _course(self, found: Foreseen | None) -> Chart | None:
+        """A predicted run beside the measured one."""
+        shown = self.view.shown
+        if found is None or shown is None:
+            return None
+        name = tr("run {repeat}", repeat=shown.run.repeat)
+        return course_chart(found, self.session.slot(shown.device.id), (name, shown.log, shown.judged))
 
     def takes(self, paths: Sequence[Path]) -> bool:
         if not paths or any(path.suffix.lower() not in ENDINGS for path in paths):
@@ -156,6 +176,8 @@ class JudgePage(Page[JudgeView]):
 
     def points_ready(self) -> None:
         """Other records of the scene tell how sure its figures are; what the margin says of one of them stays."""
+        if self.view.tabs.currentIndex() == WHAT_IF:
+            self.asking.show()
         shown = self.view.shown
         if self.view.tabs.currentIndex() == FRAMES and shown is not None:
             again = self._judged_run(shown.run, shown.log, shown.judged)
@@ -175,6 +197,8 @@ class JudgePage(Page[JudgeView]):
             if not self.digesting.overlaid:
                 raise PinchError(tr("Lay runs over each other first, from the list of all runs."))
             return Sent(CardKind.TIMELINE, RunsQuery(run_ids=self.digesting.overlaid))
+        if tab == WHAT_IF:
+            raise PinchError(tr("What is predicted is not measured, and does not go to the deck; write its chart."))
         run = self.session.run
         if run is None:
             raise PinchError(tr("There is no run to send to the deck."))

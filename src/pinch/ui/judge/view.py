@@ -25,9 +25,10 @@ from pinch.ui.judge.state import JudgedRun, ShownFigure
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
+from pinch.ui.whatif.pane import WhatIfPane
 
-TABS = (tr("Time"), tr("Frames"), tr("Heat"), tr("All runs"), tr("Overlay"), tr("Pictures"))
-TIME, FRAMES, HEAT, RUNS, OVERLAY, PICTURES = range(6)
+TABS = (tr("Time"), tr("Frames"), tr("Heat"), tr("What if"), tr("All runs"), tr("Overlay"), tr("Pictures"))
+TIME, FRAMES, HEAT, WHAT_IF, RUNS, OVERLAY, PICTURES = range(7)
 CURSOR_HINT = tr("Move over the chart for values; Ctrl+Right: next event; the wheel zooms; Ctrl+0: all of it.")
 
 
@@ -126,7 +127,7 @@ class JudgeView(PageView):
         self._group = QButtonGroup(self)
         self.chart = ChartView()
         self.frames, self.heat, self.runs, self.overlay = FramesPane(), HeatPane(), RunsPane(), OverlayPane()
-        self.pictures = PicturesPane()
+        self.pictures, self.what_if = PicturesPane(), WhatIfPane(with_course=True)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self.tabs.setAccessibleName(tr("Part of the judgement"))
         self.tabs.setDrawBase(False)
@@ -145,7 +146,7 @@ class JudgeView(PageView):
         inside.addWidget(self.chart, 1)
         inside.addWidget(self.values)
         self._slot = 0
-        panes = (time, self.frames, self.heat, self.runs, self.overlay, self.pictures)
+        panes = (time, self.frames, self.heat, self.what_if, self.runs, self.overlay, self.pictures)
         for name, pane in zip(TABS, panes, strict=True):
             self.tabs.addTab(name)
             self.below.addWidget(pane)
@@ -176,6 +177,7 @@ class JudgeView(PageView):
         self.tabs.currentChanged.connect(self._turn)
         for pane in (self.frames, self.heat):
             pane.table.explained.connect(self.explained)
+        self.what_if.explained.connect(self.explained)
         self._group.buttonClicked.connect(lambda button: self.explained.emit(button.card.explanation))
 
     @property
@@ -206,7 +208,8 @@ class JudgeView(PageView):
     @property
     def written(self) -> Chart | None:
         """The chart of the tab that is shown; of the list there is none."""
-        panes = {FRAMES: self.frames.chart, HEAT: self.heat.chart, OVERLAY: self.overlay.chart}
+        predicted = self.what_if.chart.chart if self.what_if.chart is not None else None
+        panes = {FRAMES: self.frames.chart, HEAT: self.heat.chart, WHAT_IF: predicted, OVERLAY: self.overlay.chart}
         return panes.get(self.tabs.currentIndex(), self.chart.chart)
 
     def fit(self) -> None:
@@ -260,8 +263,9 @@ class JudgeView(PageView):
         many = self.tabs.currentIndex() in (RUNS, OVERLAY)
         self.headline.setVisible(not many)
         self.budget.setVisible(there and not many and self._shown is not None and self._shown.asks_budget)
-        for part in (self._log_button, self._upper, self._figures, self._lower):
-            part.setVisible(there and not many)
+        self._log_button.setVisible(there and not many)
+        for part in (self._upper, self._figures, self._lower):
+            part.setVisible(there and not many and self.tabs.currentIndex() != WHAT_IF)
         over = self.tabs.currentIndex() == OVERLAY and self.overlay.chart is not None
         self._chart_button.setVisible((there and not many and self.tabs.currentIndex() != PICTURES) or over)
         self.move_window.setVisible(there and self.tabs.currentIndex() == TIME)

@@ -7,7 +7,7 @@ from html import escape
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, dot_words
@@ -206,11 +206,12 @@ class ChartView(QWidget):
         self._add_background(plot, chart)
         for band in panel.bands:
             colour = QColor(theme.devices[band.slot % 6])
-            colour.setAlpha(38)
+            colour.setAlpha(150 if band.hatched else 38)
+            brush = look.hatched(colour, Qt.BrushStyle.BDiagPattern) if band.hatched else QBrush(colour)
             edges = [pg.PlotCurveItem(band.x, y, pen=None) for y in (band.low, band.high)]
             for edge in edges:
                 plot.addItem(edge)
-            plot.addItem(pg.FillBetweenItem(*edges, brush=colour))
+            plot.addItem(pg.FillBetweenItem(*edges, brush=brush))
         for line in panel.lines:
             style = Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine
             drawn = pen(theme.devices[line.slot % 6], 1.0, style)
@@ -314,7 +315,7 @@ class ChartView(QWidget):
             scatter.sigClicked.connect(lambda _, points: self.dot_clicked.emit(offset + int(points[0].data())))
         plot.addItem(scatter)
         self._places.of(plot).marks.append(np.column_stack([dots.x, dots.y]))
-        if not (dots.told or dots.spot or dots.named):
+        if not dots.speaks:
             return
         ink = look.theme().letters(dots.slot) if look_of.is_measured else look_of.colour
         for x, y, words in zip(dots.x, dots.y, dots.texts, strict=True):
@@ -416,15 +417,19 @@ class _DotsLook:
     size: float
     colour: str
     width: float
-    fill: str | None
+    fill: str | QBrush | None
     is_measured: bool
 
 
 def _dots_look(dots: Dots) -> _DotsLook:
-    """A ring for a spot, a cross for what was told, an upright stroke for a claim, else the device's marker."""
+    """A ring for a spot, a cross for what was told, an upright stroke for a claim, a hatched diamond for what is
+    predicted, else the device's marker."""
     theme = look.theme()
     if dots.spot:
         return _DotsLook("o", 17, theme.accent, 2.0, None, False)
+    if dots.predicted:
+        colour = theme.devices[dots.slot % len(theme.devices)]
+        return _DotsLook("d", 15, colour, 1.6, look.hatched(colour, Qt.BrushStyle.BDiagPattern), False)
     if dots.told:
         return _DotsLook("x", 22 if dots.light else 9, theme.quiet, 1.6, theme.quiet, False)
     if dots.light:

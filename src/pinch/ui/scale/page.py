@@ -2,17 +2,21 @@
 
 from collections.abc import Sequence
 
-from pinch.analysis.curves import CurveSeries, ScaleResult
+from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
+from pinch.analysis.foreseen import Foreseen
 from pinch.bench.cards import CardKind
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.core.metrics import AVERAGE
 from pinch.core.printing import told_once
 from pinch.language import tr
 from pinch.narrative.cards import curve_cards
+from pinch.narrative.twin_chart import predicted_dot
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 from pinch.ui.scale.control import ScaleControl
-from pinch.ui.scale.view import ScaleView
+from pinch.ui.scale.view import WHAT_IF, ScaleView
+from pinch.ui.whatif.asking import Asked, Asking
 
 
 class ScalePage(Page[ScaleView]):
@@ -35,6 +39,7 @@ class ScalePage(Page[ScaleView]):
         control.progressed.connect(view.show_working)
         control.finished.connect(self._scaled)
         control.failed.connect(view.show_nothing)
+        self.asking = Asking(shell, view.what_if, self._asked, self._place)
         return view
 
     def menu(self) -> Sequence[MenuEntry]:
@@ -44,9 +49,29 @@ class ScalePage(Page[ScaleView]):
 
     def forget(self) -> None:
         self.control.forget()
+        if self.is_made:
+            self.asking.forget()
 
     def cancel(self) -> None:
         self.control.cancel()
+        if self.is_made:
+            self.asking.control.cancel()
+
+    def _asked(self) -> Asked | None:
+        session = self.session
+        if session.device is None or session.workload is None:
+            return None
+        return Asked(session.device, session.workload, session.setting, self.view.room.currentData())
+
+    def _place(self, found: Foreseen | None) -> None:
+        """What is predicted stands on the chart, where that shows its work in its unit."""
+        view, result = self.view, self.view.result
+        view.predicted = None
+        if found is not None and result is not None:
+            shown = {s.workload.id for s in result.series} == {found.of.workload.id}
+            if shown and result.choice.axis is Axis.PACKAGE and result.choice.measure == AVERAGE:
+                view.predicted = predicted_dot(found, self.session.slot(found.of.device.id))
+        view.draw()
 
     def count(self) -> str:
         subject = self.session.subject
@@ -113,6 +138,8 @@ class ScalePage(Page[ScaleView]):
             workloads = [(w.id, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
         points = self.shell.points.points
+        if view.tabs.currentIndex() == WHAT_IF:
+            self.asking.show()
         slots = points.slots if points is not None else {}
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):

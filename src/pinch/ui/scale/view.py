@@ -1,5 +1,7 @@
 """The Scale page: score against measured watts, and what the curves say in rows."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
@@ -14,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.charts.scale_chart import Second
-from pinch.charts.spec import Chart, unbroken
+from pinch.charts.spec import Chart, Dots, unbroken
 from pinch.core.metrics import AVERAGE, LOW_NAMES
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES, WORTH
 from pinch.core.verdict import DELTA
@@ -30,8 +32,9 @@ from pinch.ui.row_table import RowTable
 from pinch.ui.scale import state
 from pinch.ui.shell.words import label, small_button
 from pinch.ui.table_rows import TableRow
+from pinch.ui.whatif.pane import WhatIfPane
 
-SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS = range(6)
+SPOTS, READER, CROSSINGS, TARGET, GROUPS, SETTINGS, WHAT_IF = range(7)
 TABS = (
     tr("Sweet spots"),
     tr("At the same watts"),
@@ -39,6 +42,7 @@ TABS = (
     tr("Target"),
     tr("Same watts drawn"),
     tr("Settings"),
+    tr("What if"),
 )
 ANY_ROOM = tr("any room")
 TABLE_HEIGHT, LEAST_TABLE, TABLE_SHARE, SMALL = 168, 104, 0.24, 620
@@ -84,6 +88,8 @@ class ScaleView(PageView):
         self.target = RowTable(tr("Least watts for a target"), state.TARGET_COLUMNS, words=(0, 4))
         self.groups = RowTable(tr("Settings that draw the same watts"), state.GROUP_COLUMNS, words=(0, 1))
         self.settings = RowTable(tr("Settings, by measured watts"), state.SETTING_COLUMNS, words=(0, 1))
+        self.what_if = WhatIfPane(with_course=False)
+        self.predicted: Dots | None = None
         self.reader_w = NumberBox(tr("Watts to read all curves at"), 0.0, 500.0, unit="W", step=0.5)
         self.target_fps = NumberBox(tr("Target"), 0.0, 1e6)
         self.low_share = NumberBox(tr("Low"), 0.0, 100.0, unit="%", step=5.0)
@@ -174,7 +180,11 @@ class ScaleView(PageView):
         assert self.result is not None
         at = self.reader_w.value() if self.tabs.currentIndex() == READER else None
         rule, second = self.rule.currentData(), self.second.currentData()
-        return curve_words.chart(self.result, self._slots, self._subject, rule, second, at)
+        chart = curve_words.chart(self.result, self._slots, self._subject, rule, second, at)
+        if self.predicted is None or self.tabs.currentIndex() != WHAT_IF:
+            return chart
+        first, *others = chart.panels
+        return replace(chart, panels=(replace(first, dots=(*first.dots, self.predicted)), *others))
 
     def explain_spot(self) -> None:
         """Explain the marked sweet spot of the strip's device."""
@@ -225,6 +235,7 @@ class ScaleView(PageView):
             (TARGET, _page(self.target, *self._wanted())),
             (GROUPS, self.groups),
             (SETTINGS, self.settings),
+            (WHAT_IF, self.what_if),
         ):
             self.tabs.addTab(TABS[name])
             self.below.addWidget(page)
@@ -286,6 +297,7 @@ class ScaleView(PageView):
             table.explained.connect(self.explained)
         for table in (self.crossings, self.groups, self.target):
             table.opened.connect(self.read_at)
+        self.what_if.explained.connect(self.explained)
         self.settings.opened.connect(lambda run: self.run_wanted.emit(run))
         self.chart.dot_clicked.connect(self._dot_clicked)
 
@@ -310,8 +322,11 @@ class ScaleView(PageView):
 
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
-        if self.chart.chart is not None and (self.chart.chart.reader is not None) != (tab == READER):
+        reads = self.chart.chart is not None and self.chart.chart.reader is not None
+        if self.chart.chart is not None and (reads != (tab == READER) or self.predicted is not None):
             self.draw()
+        if tab == WHAT_IF:
+            self.what_if.asked.emit()
 
     def _rule_chosen(self) -> None:
         self.draw()
