@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from pinch.analysis.twins import DeviceTwin
 from pinch.core.twin import Miss
-from pinch.core.twin_course import Course, course_of
+from pinch.core.twin_course import PredictedCourse, course_of
 from pinch.core.twin_runs import Change, Foretold, Prediction, TwinRefusedError
 
 USUAL_S = 1800.0
@@ -21,7 +21,7 @@ class Foreseen:
     of: DeviceTwin
     told: Prediction
     length_s: float
-    course: Course | None
+    course: PredictedCourse | None
     lacking: str
     misses: Mapping[str, Miss]
     battery: Foretold

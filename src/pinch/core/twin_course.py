@@ -25,7 +25,7 @@ what the limit allows."""
 
 
 @dataclass(frozen=True)
-class Course:
+class PredictedCourse:
     """Times s, watts and °C of the middle course, (n,), with the 95 % band of each; how long the burst is, when heat
     first holds it (NaN: never), and `meets_heat` is how sure that is (a share)."""
 
@@ -39,7 +39,7 @@ class Course:
     meets_heat: float
 
 
-def course_of(twin: Twin, told: Prediction, length_s: float) -> Course:
+def course_of(twin: Twin, told: Prediction, length_s: float) -> PredictedCourse:
     """How a run of `length_s` of load would go, from rest.
 
     Raises
@@ -70,7 +70,7 @@ def course_of(twin: Twin, told: Prediction, length_s: float) -> Course:
         watts[n], degrees[n] = held, room + warm.sum(axis=1)
     met = np.isfinite(meets)
     heat = foretold(meets[met], "s") if met.mean() >= LEAST_SHARE else Foretold(math.nan, math.nan, math.nan, "s")
-    return Course(
+    return PredictedCourse(
         np.asarray(step * np.arange(STEPS)),
         *_middle(watts),
         *_middle(degrees),

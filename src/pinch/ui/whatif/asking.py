@@ -10,7 +10,7 @@ from pinch.bench.records import Device, Setting, Workload
 from pinch.charts.spec import Chart
 from pinch.language import tr
 from pinch.ui.page_protocol import Shell
-from pinch.ui.whatif.control import Told, WhatIfControl
+from pinch.ui.whatif.control import WhatIfAnswer, WhatIfControl
 from pinch.ui.whatif.pane import WhatIfPane
 
 
@@ -67,7 +67,7 @@ class Asking(QObject):
         self.control.change, self.control.length_s = self._pane.change, self._pane.length_s
         self.control.ask(points, asked.device, asked.workload)
 
-    def _told(self, told: Told) -> None:
+    def _told(self, told: WhatIfAnswer) -> None:
         if told.twin is not None:
             self._pane.offer_fans(told.twin.twin.fans, self._pane.change.fan)
         if told.found is None:

@@ -18,7 +18,7 @@ from pinch.ui.working import Working
 
 
 @dataclass(frozen=True)
-class Told:
+class WhatIfAnswer:
     """What came of a question: a prediction, or why there is none; the twin where there is one."""
 
     twin: DeviceTwin | None
@@ -27,7 +27,7 @@ class Told:
 
 
 class WhatIfControl(Working):
-    """`finished` gives what is `Told`."""
+    """`finished` gives a `WhatIfAnswer`."""
 
     doing = tr("Predicting")
 
@@ -44,16 +44,16 @@ class WhatIfControl(Working):
             self._twins = points, {}
         twins, key = self._twins[1], (device.id, workload.id)
 
-        def work(progress: Callable[[float], bool]) -> Told:
+        def work(progress: Callable[[float], bool]) -> WhatIfAnswer:
             try:
                 twin = twins.get(key) or read_twin(path, points, device, workload, progress)
                 twins[key] = twin
             except TwinRefusedError as refused:
-                return Told(None, None, str(refused))
+                return WhatIfAnswer(None, None, str(refused))
             try:
-                return Told(twin, foresee(twin, change, length_s))
+                return WhatIfAnswer(twin, foresee(twin, change, length_s))
             except TwinRefusedError as refused:
-                return Told(twin, None, str(refused))
+                return WhatIfAnswer(twin, None, str(refused))
 
         wish = (key, str(change), length_s)  # as words: what is not asked is NaN, which equals nothing
         if self.is_done_for(points, wish):
