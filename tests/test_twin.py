@@ -221,7 +221,7 @@ class TestWindow(WindowCase):
         self.window.show_page(page)
         page.view.tabs.setCurrentIndex(WHAT_IF)
         pane = page.view.what_if
-        self.wait_for(lambda: page.asking.found is not None)
+        self.wait_for(lambda: page.what_if.found is not None)
         self.assertEqual(pane.limit.value(), 20.0)
         pane.limit.setValue(18.0)
         self.wait_for(lambda: "limit of 18" in pane.words.text())

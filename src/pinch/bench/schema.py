@@ -96,13 +96,16 @@ MIGRATIONS: tuple[str, ...] = (
     """
     ALTER TABLE judged ADD COLUMN seen TEXT NOT NULL DEFAULT '';
     """,
+    """
+    CREATE TABLE question (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 
 VERSION = len(MIGRATIONS)
 TABLES = (
     *("device", "setting", "workload", "run", "stream", "chunk", "mark", "protocol", "plan", "draft", "instrument"),
-    *("reading", "acceptance", "card", "report", "result", "reference", "photo"),
+    *("reading", "acceptance", "card", "report", "result", "reference", "photo", "question"),
 )
 """What somebody entered or measured; changes of it can be undone."""
 DERIVED = ("judged",)

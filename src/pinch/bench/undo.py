@@ -35,6 +35,7 @@ _CALLED = {
     "card": (tr("card"), tr("cards")),
     "reference": (tr("book laid beside"), tr("books laid beside")),
     "photo": (tr("picture"), tr("pictures")),
+    "question": (tr("question"), tr("questions")),
     "acceptance": (tr("accepted difference"), tr("accepted differences")),
 }
 """What is told of by name; the rest belongs to one of these."""

@@ -27,6 +27,7 @@ COMMANDS = {
     "compare": "faster, a tie, or can't tell: cells of a table or of a book set against each other",
     "results": "every result of a book: value, unit, runs behind it, whose it is",
     "plan": "the run sheet of a plan",
+    "ask": "questions of a book: where they stand, and the bench time that answers them",
     "records": "exchange devices, settings, workloads, protocols and plans as JSON",
     "rig": "start a simulated device",
     "convert": "anybody's log as a log of Pinch",

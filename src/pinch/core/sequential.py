@@ -50,11 +50,11 @@ def _passes(limits: FloatArray) -> float:
     """Probability that a walk of standard normal steps passes ±limit·√k at some look k."""
     from scipy.special import ndtr
 
-    reach = limits * np.sqrt(np.arange(1, len(limits) + 1))
+    reach = [float(limit) * math.sqrt(k) for k, limit in enumerate(limits, 1)]
     at = np.linspace(-reach[0], reach[0], GRID)
     density = np.exp(-0.5 * at**2) / math.sqrt(2.0 * math.pi)
-    passed = float(2.0 * ndtr(-float(reach[0])))
-    for edge in reach[1:].tolist():
+    passed = float(2.0 * ndtr(-reach[0]))
+    for edge in reach[1:]:
         weights = _simpson(at) * density
         passed += float(weights @ (ndtr(-edge - at) + ndtr(at - edge)))
         onward = np.linspace(-edge, edge, GRID)
@@ -77,7 +77,7 @@ def bound_at(look: int, looks: int, error: float, shape: BoundShape, dof: float)
     from scipy.special import ndtr, stdtrit
 
     normal = bounds(looks, error, shape)[min(look, looks) - 1]
-    return float(-stdtrit(dof, ndtr(-normal))) if math.isfinite(dof) else normal
+    return -float(stdtrit(dof, float(ndtr(-normal)))) if math.isfinite(dof) else normal
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from pinch.bench import runlogs
+from pinch.bench.bench_questions import Question
 from pinch.bench.book import Book
 from pinch.bench.cards import Card, Report
 from pinch.bench.files import read_model, read_plain
@@ -61,6 +62,7 @@ class BookIndex(BaseModel):
     results: tuple[Result, ...] = ()
     acceptances: tuple[Acceptance, ...] = ()
     cards: tuple[Card, ...] = ()
+    questions: tuple[Question, ...] = ()
     report: Report | None = None
     photos: tuple[Photo, ...] = ()
 
@@ -68,7 +70,7 @@ class BookIndex(BaseModel):
     def records(self) -> tuple[Record, ...]:
         """All records, those that others refer to first."""
         first = (*self.devices, *self.settings, *self.workloads, *self.protocols, *self.instruments)
-        last = (self.report,) if self.report is not None else ()
+        last = (*self.questions, *((self.report,) if self.report is not None else ()))
         return (*first, *self.plans, *self.runs, *self.readings, *self.results, *self.acceptances, *self.cards, *last)
 
 

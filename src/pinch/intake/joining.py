@@ -220,3 +220,5 @@ class _Joining:
             )
         if self.other.acceptances():
             self.found.notes.append(tr("What was accepted there as harmless is open here."))
+        if self.other.questions():
+            self.found.notes.append(tr("What was asked there is not asked here."))

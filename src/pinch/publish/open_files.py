@@ -68,6 +68,7 @@ def index_of(book: Book) -> BookIndex:
         readings=tuple(r for run in runs for r in book.readings(run.id)),
         results=tuple(r for r in book.results() if r.run_id is None or any(r.run_id == run.id for run in runs)),
         acceptances=tuple(book.acceptances()),
+        questions=tuple(book.questions()),
         cards=tuple(book.cards()),
         report=report if report.kept_id is not None else None,
         photos=tuple(photo.model_copy(update={"jpeg": ""}) for photo in book.all_photos()),

@@ -10,6 +10,7 @@ from pinch.core.errors import PinchError
 from pinch.core.printing import counted, listed
 from pinch.language import tr
 
+NEAR_W = 0.5
 NEW_PLAN, FIRST = tr("What is still to measure"), 1
 """Name of a plan that a finding makes, and the priority of what it asks for."""
 
@@ -45,6 +46,21 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
         are=are,
         plan=plan.name,
     )
+
+
+def setting_with_limit(book: Book, like: Setting, watts: float) -> Setting:
+    """The setting of a device on mains with that limit; where there is none it is made, like another in all else."""
+    settings = [s for s in book.settings(like.device_id) if s.sustained_w is not None and s.mains]
+    there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W), None)
+    if there is not None:
+        return there
+    burst = None if like.burst_w is None else max(like.burst_w, watts)
+    return book.save(like.as_new(name=f"{watts:g} W", mode="", sustained_w=watts, burst_w=burst, notes=""))
+
+
+def in_steps(watts: float, step: float | None) -> float:
+    """A limit that can be set."""
+    return round(watts / step) * step if step else round(watts)
 
 
 def _named(book: Book, cells: Sequence[tuple[Setting, Workload]]) -> str:

@@ -34,7 +34,7 @@ from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, PICTURES, RUNS, TIME, WHA
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell, Target
 from pinch.ui.private_dialog import ask_private
-from pinch.ui.whatif.asking import Asked, Asking
+from pinch.ui.whatif.desk import AskedAbout, WhatIfDesk
 
 
 class JudgePage(Page[JudgeView]):
@@ -47,7 +47,7 @@ class JudgePage(Page[JudgeView]):
         self.control = JudgeControl(shell.session, shell.dialog_parent)
         self.digesting = DigestControl(shell, self.view)
         self.pictures = PicturesControl(shell)
-        self.asking = Asking(shell, self.view.what_if, self._asked, self._course)
+        self.what_if = WhatIfDesk(shell, self.view.what_if, self._asked, self._course)
         self.control.finished.connect(self._judged)
         self.control.failed.connect(self._not_judged)
 
@@ -91,13 +91,13 @@ class JudgePage(Page[JudgeView]):
 
     def forget(self) -> None:
         self.digesting.forget()
-        self.asking.forget()
+        self.what_if.forget()
 
     def cancel(self) -> None:
         self.control.cancel()
         self.pictures.cancel()
         self.digesting.cancel()
-        self.asking.control.cancel()
+        self.what_if.control.cancel()
 
     def count(self) -> str:
         subject = self.session.subject
@@ -139,11 +139,11 @@ class JudgePage(Page[JudgeView]):
         view.show_run(shown, self.session.slot(run.device_id))
         margin.tell(tr("This run"), shown.overview())
         if view.tabs.currentIndex() == WHAT_IF:
-            self.asking.show()
+            self.what_if.show()
 
-    def _asked(self) -> Asked | None:
+    def _asked(self) -> AskedAbout | None:
         shown = self.view.shown
-        return None if shown is None else Asked(shown.device, shown.workload, shown.setting, shown.run.ambient_c)
+        return None if shown is None else AskedAbout(shown.device, shown.workload, shown.setting, shown.run.ambient_c)
 
     def _course(self, found: Foreseen | None) -> Chart | None:
         """A predicted run beside the measured one."""
@@ -177,7 +177,7 @@ class JudgePage(Page[JudgeView]):
     def points_ready(self) -> None:
         """Other records of the scene tell how sure its figures are; what the margin says of one of them stays."""
         if self.view.tabs.currentIndex() == WHAT_IF:
-            self.asking.show()
+            self.what_if.show()
         shown = self.view.shown
         if self.view.tabs.currentIndex() == FRAMES and shown is not None:
             again = self._judged_run(shown.run, shown.log, shown.judged)

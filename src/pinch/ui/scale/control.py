@@ -7,17 +7,16 @@ from PyQt6.QtCore import QObject
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, family_of, scale_book
 from pinch.analysis.points import BookPoints
-from pinch.bench.records import Setting, Workload
+from pinch.bench.records import Workload
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
 from pinch.language import tr
-from pinch.runs.wanted_runs import want_more_runs
+from pinch.runs.wanted_runs import in_steps, setting_with_limit, want_more_runs
 from pinch.ui.points_control import PointsControl
 from pinch.ui.session import Session
 from pinch.ui.working import Working
 
 REPEATS = 3
-NEAR_W = 0.5
 
 
 class ScaleControl(Working):
@@ -68,27 +67,16 @@ class ScaleControl(Working):
         """
         if series.scaling is None:
             raise PinchError(tr("{series}: no curve yet, {reason}.", series=series.name, reason=series.reason))
-        watts = _in_steps(series.scaling.next_w, series.device.claims.step_w)
+        watts = in_steps(series.scaling.next_w, series.device.claims.step_w)
         session, done = self._session, list[str]()
 
         def work() -> None:
-            setting = self._setting_at(series, watts)
+            near = min((p.of.setting for p in series.points), key=lambda s: abs((s.sustained_w or 0.0) - watts))
+            setting = setting_with_limit(session.book, near, watts)
             done.append(want_more_runs(session.book, [(setting, series.workload)], REPEATS))
 
         session.change(tr("plan {watts:g} W of {device}", watts=watts, device=series.device.name), work)
         return done[0]
-
-    def _setting_at(self, series: CurveSeries, watts: float) -> Setting:
-        """The setting of a device with that limit, made like its nearest where there is none."""
-        settings = [s for s in self._session.book.settings(series.device.id) if s.sustained_w is not None]
-        there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W and s.mains), None)
-        if there is not None:
-            return there
-        used = [p.of.setting for p in series.points]
-        near = min(used, key=lambda s: abs((s.sustained_w or 0.0) - watts))
-        burst = None if near.burst_w is None else max(near.burst_w, watts)
-        made = near.as_new(name=f"{watts:g} W", mode="", sustained_w=watts, burst_w=burst, notes="")
-        return self._session.book.save(made)
 
     def _follow(self, points: BookPoints) -> None:
         """Another workload in the strip shows all devices that have runs of it, in the room that most runs had."""
@@ -112,8 +100,3 @@ class ScaleControl(Working):
         points = self._points.points
         known = points.workloads if points else ()
         return tuple(w.id for w in family_of(workload, known))
-
-
-def _in_steps(watts: float, step: float | None) -> float:
-    """A limit that can be set."""
-    return round(watts / step) * step if step else round(watts)

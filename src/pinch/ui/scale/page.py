@@ -16,7 +16,7 @@ from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, RunTarget, Sent, Shell
 from pinch.ui.scale.control import ScaleControl
 from pinch.ui.scale.view import WHAT_IF, ScaleView
-from pinch.ui.whatif.asking import Asked, Asking
+from pinch.ui.whatif.desk import AskedAbout, WhatIfDesk
 
 
 class ScalePage(Page[ScaleView]):
@@ -39,7 +39,7 @@ class ScalePage(Page[ScaleView]):
         control.progressed.connect(view.show_working)
         control.finished.connect(self._scaled)
         control.failed.connect(view.show_nothing)
-        self.asking = Asking(shell, view.what_if, self._asked, self._place)
+        self.what_if = WhatIfDesk(shell, view.what_if, self._asked, self._place)
         return view
 
     def menu(self) -> Sequence[MenuEntry]:
@@ -50,18 +50,18 @@ class ScalePage(Page[ScaleView]):
     def forget(self) -> None:
         self.control.forget()
         if self.is_made:
-            self.asking.forget()
+            self.what_if.forget()
 
     def cancel(self) -> None:
         self.control.cancel()
         if self.is_made:
-            self.asking.control.cancel()
+            self.what_if.control.cancel()
 
-    def _asked(self) -> Asked | None:
+    def _asked(self) -> AskedAbout | None:
         session = self.session
         if session.device is None or session.workload is None:
             return None
-        return Asked(session.device, session.workload, session.setting, self.view.room.currentData())
+        return AskedAbout(session.device, session.workload, session.setting, self.view.room.currentData())
 
     def _place(self, found: Foreseen | None) -> None:
         """What is predicted stands on the chart, where that shows its work in its unit."""
@@ -139,7 +139,7 @@ class ScalePage(Page[ScaleView]):
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
         points = self.shell.points.points
         if view.tabs.currentIndex() == WHAT_IF:
-            self.asking.show()
+            self.what_if.show()
         slots = points.slots if points is not None else {}
         view.show_result(result, slots, session.subject.device_id)
         if self.shell.shows(self):

@@ -15,7 +15,7 @@ from pinch.ui.whatif.pane import WhatIfPane
 
 
 @dataclass(frozen=True)
-class Asked:
+class AskedAbout:
     """Whom a pane asks about, and where it begins: a device under a workload, at a setting, in a room."""
 
     device: Device
@@ -24,14 +24,14 @@ class Asked:
     room_c: float | None
 
 
-class Asking(QObject):
+class WhatIfDesk(QObject):
     """`subject` gives whom it is about (None: nobody), `drawn` the chart of a prediction, told of its absence, too."""
 
     def __init__(
         self,
         shell: Shell,
         pane: WhatIfPane,
-        subject: Callable[[], Asked | None],
+        subject: Callable[[], AskedAbout | None],
         drawn: Callable[[Foreseen | None], Chart | None],
     ) -> None:
         super().__init__(pane)

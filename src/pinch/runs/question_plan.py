@@ -1,0 +1,119 @@
+"""The run sheet that answers the open questions of a book: what each still needs, put together, shared between them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from pinch.analysis.asking import Asked, Need, questions_asked
+from pinch.analysis.plan_desk import PlanDesk
+from pinch.analysis.points import BookPoints
+from pinch.analysis.references import is_own
+from pinch.bench.bench_questions import Asks
+from pinch.bench.book import Book
+from pinch.bench.planning import PlannedSheet, plan_bench, run_s
+from pinch.bench.plans import MOST_REPEATS, Cell, OrderRule, Plan
+from pinch.bench.records import Setting, Workload
+from pinch.language import tr
+from pinch.runs.wanted_runs import setting_with_limit
+
+PLAN_NAME = tr("What the questions still need")
+IN_TURNS = (Asks.FASTER, Asks.LOCK, Asks.BUILD)
+"""Questions whose cells take turns, so that a drift of the day falls on all of them."""
+Place = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class QuestionPlan:
+    """Where the questions of a book stand, the run sheet of what they still need (None: nothing), how long that takes
+    with the least and the most it may come to, and what of it each open question costs by number, all in s."""
+
+    asked: tuple[Asked, ...]
+    sheet: PlannedSheet | None
+    left_s: float
+    least_s: float
+    most_s: float
+    costs: Mapping[int, float]
+
+    def saved_s(self, asked: Asked, book: Book) -> float:
+        """Bench time that an answered question took less than three repeats of each of its cells, s; never below 0."""
+        workload = book.get(Workload, asked.question.workload_id)
+        return max(0, asked.runs_before - len(asked.run_ids)) * workload.length_s * workload.passes
+
+
+def plan_questions(book: Book, points: BookPoints, at: datetime, keep: bool = False) -> QuestionPlan:
+    """Where the questions of a book stand, and the run sheet that answers the open ones in the least bench time.
+
+    Parameters
+    ----------
+    keep : whether the plan is kept in the book, in place of the one that was; settings with a new limit are made then.
+    """
+    asked = questions_asked(points, book.questions())
+    needs = {a.question.id: [_settled(book, n, keep) for n in a.needs if is_own(n.setting_id)] for a in asked}
+    old = next((p for p in book.plans() if p.name == PLAN_NAME and not p.archived), None)
+    plan = _plan_of(asked, needs, old)
+    if keep and (plan.cells or old is not None):
+        plan = book.save(plan)
+    if not any(needs.values()):
+        return QuestionPlan(tuple(asked), None, 0.0, 0.0, 0.0, {})
+    sheet = PlanDesk(book).plan(plan, at)
+    costs = _shares(asked, needs, book, plan)
+    total = sum(costs.values()) or 1.0
+    costs = {number: sheet.left_s * share / total for number, share in costs.items()}
+    still = [a for a in asked if needs[a.question.id]]
+    least, most = (sum(costs[a.question.id] * by(a) for a in still) for by in (_fewest, _most))
+    return QuestionPlan(tuple(asked), sheet, sheet.left_s, min(least, sheet.left_s), max(most, sheet.left_s), costs)
+
+
+def _fewest(asked: Asked) -> float:
+    return asked.standing.fewest / max(1, asked.standing.more)
+
+
+def _most(asked: Asked) -> float:
+    return asked.standing.most / max(1, asked.standing.more)
+
+
+def _settled(book: Book, need: Need, keep: bool) -> Need:
+    """A need of a setting that is there: a limit that is not is made where the plan is kept."""
+    if need.watts is None or not keep:
+        return need
+    made = setting_with_limit(book, book.get(Setting, need.setting_id), need.watts)
+    return Need(made.id, need.workload_id, need.runs, None, need.room_c)
+
+
+def _plan_of(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], old: Plan | None) -> Plan:
+    """The plan of all needs together: of a cell that several questions want as many runs as the one that wants most."""
+    wanted: dict[Place, int] = {}
+    for a in asked:
+        for n in needs[a.question.id]:
+            place = (n.setting_id, n.workload_id)
+            wanted[place] = max(wanted.get(place, 0), n.runs)
+    done = {} if old is None else {(c.setting_id, c.workload_id): _done(old, c) for c in old.cells}
+    places = [*(p for p, count in done.items() if count), *(p for p in wanted if not done.get(p))]
+    cells = tuple(
+        Cell(setting_id=s, workload_id=w, repeats=min(MOST_REPEATS, done.get((s, w), 0) + wanted.get((s, w), 0)))
+        for s, w in places
+    )
+    turns = any(a.question.asks in IN_TURNS and needs[a.question.id] for a in asked)
+    order = OrderRule.BALANCED if turns else OrderRule.SHORTEST
+    fresh = Plan(name=PLAN_NAME) if old is None else old
+    return fresh.model_copy(update={"cells": cells, "order": order})
+
+
+def _done(plan: Plan, cell: Cell) -> int:
+    return len(plan.entries_of(cell.setting_id, cell.workload_id))
+
+
+def _shares(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], book: Book, plan: Plan) -> dict[int, float]:
+    """Seconds of runs that each question wants; a cell that several want is paid for by all of them alike."""
+    by_place: dict[Place, list[int]] = {}
+    for a in asked:
+        for n in needs[a.question.id]:
+            by_place.setdefault((n.setting_id, n.workload_id), []).append(a.question.id)
+    bench = plan_bench(book, plan)
+    lengths = {w: run_s(plan, bench, bench.workloads[w]) for _, w in by_place}
+    found: dict[int, float] = {}
+    for a in asked:
+        for n in needs[a.question.id]:
+            sharing = len(by_place[n.setting_id, n.workload_id])
+            found[a.question.id] = found.get(a.question.id, 0.0) + n.runs * lengths[n.workload_id] / sharing
+    return found
