@@ -14,16 +14,16 @@ import numpy as np
 from pinch.core.runlog import FloatArray
 from pinch.core.sequential import BoundShape, bound_at
 
-Reach = Callable[[int, float], float]
-"""Half of an interval by the runs of each cell and their scatter."""
-Decides = Callable[[float], int | None]
-"""The answer that an interval of such a half gives, None where none."""
-LOOKS = 6
+Decides = Callable[[float, float], int | None]
+"""The answer that an interval of such a half gives, of both sides and of one; None where none."""
+LOOKS = 5
 """Runs of each cell up to which a question is followed."""
 SHAPE = BoundShape.FLAT
 ALONE_DOF = 6.0
 """The scatter of other cells must be known this well before a single run of each may answer."""
 LEAST_DOF = 2.0
+HOPE_AFTER = 3
+"""From so many runs of each on, a question is given up that the last look would not answer, were the value as it is."""
 
 
 class Stand(StrEnum):
@@ -80,17 +80,15 @@ def duel(a: FloatArray, b: FloatArray, delta: float, certainty: float, scatter: 
     x, y = np.log(a), np.log(b)
     value, matters = float(x.mean() - y.mean()), math.log1p(delta)
 
-    def reach(n: int, m: int, sd: float, dof: float) -> float:
-        return bound_at(min(n, m), LOOKS, 1.0 - certainty, SHAPE, dof) * sd * math.sqrt(1.0 / n + 1.0 / m)
-
-    def decides(half: float) -> int | None:
+    def decides(half: float, one_sided: float) -> int | None:
         if abs(value) > half:
             return 0 if value > 0 else 1
-        return NEITHER if abs(value) + half < matters else None
+        return NEITHER if abs(value) + one_sided < matters else None
 
     sd, dof = _pooled([x, y], scatter)
-    looks = min(len(a), len(b))
-    return _stand(value, looks, _may_look(looks, dof, scatter), lambda n, s: reach(n, n, s, dof), decides, sd, dof)
+    own = (1.0 / len(a) + 1.0 / len(b)) / (2.0 / min(len(a), len(b)))
+    reach = _Reach(certainty, dof, math.sqrt(2.0 * own))
+    return _stand(value, min(len(a), len(b)), reach, decides, sd, scatter)
 
 
 def level(values: FloatArray, threshold: float, certainty: float, scatter: KnownScatter) -> Standing:
@@ -100,14 +98,11 @@ def level(values: FloatArray, threshold: float, certainty: float, scatter: Known
     x = np.log(values)
     value, wanted = float(x.mean()), math.log(threshold)
 
-    def reach(n: int, sd: float) -> float:
-        return bound_at(n, LOOKS, 1.0 - certainty, SHAPE, dof) * sd * math.sqrt(1.0 / n)
-
-    def decides(half: float) -> int | None:
-        return None if abs(value - wanted) <= half else YES if value > wanted else NO
+    def decides(half: float, one_sided: float) -> int | None:
+        return None if abs(value - wanted) <= one_sided else YES if value > wanted else NO
 
     sd, dof = _pooled([x], scatter)
-    return _stand(value, len(x), _may_look(len(x), dof, scatter), reach, decides, sd, dof)
+    return _stand(value, len(x), _Reach(certainty, dof, 1.0), decides, sd, scatter)
 
 
 def precision(values: FloatArray, within: float, certainty: float, scatter: KnownScatter) -> Standing:
@@ -116,14 +111,11 @@ def precision(values: FloatArray, within: float, certainty: float, scatter: Know
         return _pilot(scatter)
     x = np.log(values)
 
-    def reach(n: int, sd: float) -> float:
-        return bound_at(n, LOOKS, 1.0 - certainty, SHAPE, dof) * sd * math.sqrt(1.0 / n)
-
-    def decides(half: float) -> int | None:
+    def decides(half: float, one_sided: float) -> int | None:
         return YES if half <= math.log1p(within) else None
 
     sd, dof = _pooled([x], scatter)
-    return _stand(float(x.mean()), len(x), _may_look(len(x), dof, scatter), reach, decides, sd, dof)
+    return _stand(float(x.mean()), len(x), _Reach(certainty, dof, 1.0), decides, sd, scatter)
 
 
 def best_of(arms: Sequence[FloatArray], delta: float, certainty: float, scatter: KnownScatter) -> list[Standing]:
@@ -159,30 +151,47 @@ def _pooled(groups: Sequence[FloatArray], scatter: KnownScatter) -> tuple[float,
     return math.sqrt((squares + (known * scatter.sd**2 if known else 0.0)) / (own + known)), own + known
 
 
+@dataclass(frozen=True)
+class _Reach:
+    """Halves of intervals by the look and the scatter; `factor` is the root of what one run of each cell has of its
+    variance."""
+
+    certainty: float
+    dof: float
+    factor: float
+
+    def halves(self, looks: int, sd: float) -> tuple[float, float]:
+        """The half of the two-sided interval, and that on one side alone, which a tie and a threshold ask for."""
+        spread = self.factor * sd / math.sqrt(looks)
+        error = 1.0 - self.certainty
+        both, one = (bound_at(looks, LOOKS, share, SHAPE, self.dof) for share in (error, 2.0 * error))
+        return both * spread, one * spread
+
+
 def _may_look(looks: int, dof: float, scatter: KnownScatter) -> bool:
     return dof >= LEAST_DOF and (looks > 1 or scatter.dof >= ALONE_DOF)
 
 
-def _stand(value: float, looks: int, may_look: bool, reach: Reach, decides: Decides, sd: float, dof: float) -> Standing:
-    """The standing with an interval of `reach(runs, sd)` on either side, and what further runs would do to it."""
-    if not may_look:
+def _stand(value: float, looks: int, reach: _Reach, decides: Decides, sd: float, scatter: KnownScatter) -> Standing:
+    """The standing, and what further runs would do to it."""
+    if not _may_look(looks, reach.dof, scatter):
         return Standing(Stand.OPEN, None, value, math.nan, math.nan, 1, 1, max(1, LOOKS - looks))
-    half = reach(looks, sd)
-    found = decides(half)
+    half, one_sided = reach.halves(looks, sd)
+    low, high = value - half, value + half
+    found = decides(half, one_sided)
     if found is not None:
-        return Standing(Stand.ANSWERED, found, value, value - half, value + half, 0, 0, 0)
-    if looks >= LOOKS:
-        return Standing(Stand.CANNOT, None, value, value - half, value + half, 0, 0, 0)
-    low, high = (_until(looks, factor * sd, reach, decides) for factor in _scatter_range(dof))
-    return Standing(Stand.OPEN, None, value, value - half, value + half, _until(looks, sd, reach, decides), low, high)
+        return Standing(Stand.ANSWERED, found, value, low, high, 0, 0, 0)
+    more = [_until(looks, factor * sd, reach, decides) for factor in (1.0, *_scatter_range(reach.dof))]
+    if looks >= LOOKS or (looks >= HOPE_AFTER and more[0] is None):
+        return Standing(Stand.CANNOT, None, value, low, high, 0, 0, 0)
+    left = LOOKS - looks
+    expected, fewest, most = (left if m is None else m for m in more)
+    return Standing(Stand.OPEN, None, value, low, high, expected, fewest, most)
 
 
-def _until(looks: int, sd: float, reach: Reach, decides: Decides) -> int:
-    """Further runs until it would be answered, were the value as it is; those to the last look where it would not."""
-    for n in range(looks + 1, LOOKS + 1):
-        if decides(reach(n, sd)) is not None:
-            return n - looks
-    return LOOKS - looks
+def _until(looks: int, sd: float, reach: _Reach, decides: Decides) -> int | None:
+    """Further runs until it would be answered, were the value as it is; None where the last look would not."""
+    return next((n - looks for n in range(looks + 1, LOOKS + 1) if decides(*reach.halves(n, sd)) is not None), None)
 
 
 def _scatter_range(dof: float) -> tuple[float, float]:

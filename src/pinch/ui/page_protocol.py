@@ -72,10 +72,12 @@ Target = RunTarget | RecordsTarget | PlanTarget | RecordingTarget | CardTarget
 
 @dataclass(frozen=True)
 class Sent:
-    """What a page sends to the deck: how it is drawn, and the query that it comes from."""
+    """What a page sends to the deck: how it is drawn, the query that it comes from, and a sentence that stands in place
+    of the composed one (empty: none)."""
 
     kind: CardKind
     query: Query
+    finding: str = ""
 
 
 class Shell(Protocol):

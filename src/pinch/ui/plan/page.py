@@ -11,16 +11,22 @@ from pinch.bench.presets import Intent
 from pinch.bench.records import live
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
+from pinch.core.standing import Stand
 from pinch.language import tr
+from pinch.narrative.cards.answer_cards import card_of
+from pinch.narrative.question_words import answer_words
 from pinch.narrative.sheet_words import duration, explain_sheet
+from pinch.runs.question_plan import QuestionPlan
 from pinch.ui.dialogs import ask_text
 from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
+from pinch.ui.plan.ask_dialog import AskDialog
 from pinch.ui.plan.control import present
 from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
+from pinch.ui.plan.questions_control import QuestionsControl, names_of
 from pinch.ui.plan.state import matrix
-from pinch.ui.plan.view import MATRIX, SHEET, PlanView
+from pinch.ui.plan.view import MATRIX, QUESTIONS, SHEET, PlanView
 
 START_MS, REPLAN_MS = 300, 60_000
 """For the hours left, once the window is there; then as the clock goes on."""
@@ -36,6 +42,9 @@ class PlanPage(Page[PlanView]):
         self.control = shell.planning
         self.control.planned.connect(self._planned)
         self.control.failed.connect(shell.notices.error)
+        self.asking = QuestionsControl(shell, shell.dialog_parent)
+        self.asking.finished.connect(self._questioned)
+        self.asking.failed.connect(shell.notices.error)
         QTimer.singleShot(START_MS, self.control.start_if_changed)
         clock = QTimer(shell.dialog_parent)
         clock.timeout.connect(self._clock_went_on)
@@ -48,6 +57,9 @@ class PlanPage(Page[PlanView]):
             (view.sessions_wanted, self.ask_sessions),
             (view.write_wanted, self.write_sheet),
             (view.record_wanted, self.record_next),
+            (view.questions.ask_wanted, self.ask),
+            (view.questions.dropped, self.ask_no_more),
+            (view.questions.sheet_wanted, self.plan_questions),
         ):
             signal.connect(partial(shell.safely, call))
         for asked, take in (
@@ -76,13 +88,17 @@ class PlanPage(Page[PlanView]):
             MenuEntry(plan, 120, tr("… is void …"), partial(self.note_outcome, "void")),
             MenuEntry(plan, 130, tr("… is skipped …"), partial(self.note_outcome, "skipped")),
             MenuEntry(plan, 140, tr("Record the chosen or the next run"), self.record_next, "Ctrl+Shift+R"),
+            MenuEntry(plan, 210, tr("Ask …"), self.ask, "Ctrl+Alt+Z"),
+            MenuEntry(plan, 220, tr("Run sheet of the open questions"), self.plan_questions),
         )
 
     def forget(self) -> None:
         self.control.forget()
+        self.asking.forget()
 
     def cancel(self) -> None:
         self.control.cancel()
+        self.asking.cancel()
 
     def count(self) -> str:
         sheet = self.control.sheet
@@ -91,6 +107,7 @@ class PlanPage(Page[PlanView]):
     def show(self) -> None:
         self.shell.margin.show_notes(None)
         plan, book = self.control.plan, self.session.book
+        self._show_questions()
         self.view.show_plans(self.control.plans, live(book.protocols()), plan)
         if plan is None:
             self.shell.margin.tell(
@@ -101,6 +118,7 @@ class PlanPage(Page[PlanView]):
         self.control.start()
 
     def records_changed(self) -> None:
+        self.asking.records_changed()
         if not self.shell.shows(self):
             self.control.start_if_changed()
 
@@ -114,7 +132,57 @@ class PlanPage(Page[PlanView]):
         return self.view.timeline.chart if self.control.plan else None
 
     def sent(self) -> Sent:
-        return Sent(CardKind.TABLE, TestedQuery())
+        if self.view.tabs.currentIndex() != QUESTIONS:
+            return Sent(CardKind.TABLE, TestedQuery())
+        chosen, points = self.view.questions.chosen, self.shell.points.points
+        if chosen is None or points is None or chosen.standing.stand is not Stand.ANSWERED:
+            raise PinchError(tr("Choose a question that is answered first."))
+        return Sent(*card_of(chosen, points), answer_words(chosen, names_of(self.session.book)))
+
+    # Questions
+
+    def ask(self) -> None:
+        """A further question."""
+        book, subject = self.session.book, self.session.subject
+        devices, workloads = live(book.devices()), live(book.workloads())
+        settings = [s for d in devices for s in live(book.settings(d.id))]
+        if not settings or not workloads:
+            raise PinchError(
+                tr("A question needs a device with a setting, and a workload; enter them on the Bench page first.")
+            )
+        begin = (subject.device_id, subject.setting_id, subject.workload_id)
+        dialog = AskDialog(devices, settings, workloads, begin, self.shell.dialog_parent)
+        if dialog.exec() and dialog.question is not None:
+            self.asking.ask(dialog.question)
+            self.shell.show_page(self)
+            self.view.tabs.setCurrentIndex(QUESTIONS)
+
+    def ask_no_more(self) -> None:
+        """The chosen question is not asked any more."""
+        chosen = self.view.questions.chosen
+        if chosen is not None:
+            self.asking.drop(chosen.question)
+
+    def plan_questions(self) -> None:
+        """The run sheet that answers the open questions."""
+        plan = self.asking.make_sheet()
+        if plan is None:
+            raise PinchError(tr("No question needs a run now."))
+        self.shell.show_page(self)
+        self.view.tabs.setCurrentIndex(SHEET)
+        self.control.choose(plan.id)
+        self.shell.refresh()
+
+    def points_ready(self) -> None:
+        self._show_questions()
+
+    def _show_questions(self) -> None:
+        self.asking.start()
+        if not self.session.book.questions():
+            self.view.questions.show_questions(None, None)
+
+    def _questioned(self, found: QuestionPlan) -> None:
+        self.view.questions.show_questions(found, names_of(self.session.book))
 
     # What is asked
 

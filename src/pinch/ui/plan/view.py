@@ -31,10 +31,11 @@ from pinch.ui import look
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plan import state
 from pinch.ui.plan.matrix import HINT, MatrixTable
+from pinch.ui.plan.questions_pane import QuestionsPane
 from pinch.ui.plan.timeline import Timeline
 from pinch.ui.shell.words import captioned, label
 
-SHEET, MATRIX = range(2)
+SHEET, MATRIX, QUESTIONS = range(3)
 COLUMNS = (tr("Time"), tr("Length"), tr("Step"), tr("What"), tr("State"))
 
 
@@ -69,8 +70,10 @@ class PlanView(PageView):
         self.tabs = QTabBar()
         self.timeline, self.table, self.matrix = Timeline(), QTableWidget(0, len(COLUMNS)), MatrixTable()
         self.totals = label("", "quiet")
+        self.questions = QuestionsPane()
         self.below = QStackedWidget()
         self.lines: list[SheetLine] = []
+        self._there = False
         self._controls = QWidget()
         self._set_up()
         self._lay_out()
@@ -105,6 +108,7 @@ class PlanView(PageView):
         self.tabs.setUsesScrollButtons(False)
         self.tabs.addTab(tr("Run sheet"))
         self.tabs.addTab(tr("Matrix"))
+        self.tabs.addTab(tr("Questions"))
         table = self.table
         table.setAccessibleName(tr("Run sheet"))
         table.setHorizontalHeaderLabels(COLUMNS)
@@ -154,6 +158,7 @@ class PlanView(PageView):
         inner.addWidget(label(HINT, "quiet", wrap=True))
         self.below.addWidget(self.table)
         self.below.addWidget(grid)
+        self.below.addWidget(self.questions)
         self._middle = QWidget()
         middle.setContentsMargins(0, 0, 0, 0)
         self._middle.setLayout(middle)
@@ -195,11 +200,10 @@ class PlanView(PageView):
         self.protocol.addItem(tr("none"), None)
         for protocol in protocols:
             self.protocol.addItem(protocol.name, protocol.id)
-        for part in (self._controls, self.timeline, self._middle, self.below):
-            part.setVisible(chosen is not None or part is self._controls)
+        self._there = chosen is not None
+        self._set_there()
         for widget in (self.plan, self.order, self.protocol, self.hours, self.sessions, self.write):
             widget.setEnabled(chosen is not None)
-        self._filler.setVisible(chosen is None)
         if chosen is None:
             self.headline.setText(tr("No plan yet. Make one from what it is to find out: New …"))
             return
@@ -272,7 +276,15 @@ class PlanView(PageView):
 
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
-        self._actions.setVisible(tab == SHEET)
+        self._set_there()
+
+    def _set_there(self) -> None:
+        """Without a plan there are questions, which need none."""
+        asks = self.tabs.currentIndex() == QUESTIONS
+        self.timeline.setVisible(self._there and not asks)
+        self.below.setVisible(self._there or asks)
+        self._filler.setVisible(not (self._there or asks))
+        self._actions.setVisible(self._there and self.tabs.currentIndex() == SHEET)
 
 
 def _key(line: SheetLine) -> tuple[int, int, int]:

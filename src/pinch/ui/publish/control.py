@@ -112,10 +112,10 @@ class PublishControl(Working):
         self.begin(points, (cards, report), work)
         return True
 
-    def send(self, kind: CardKind, query: Query) -> None:
+    def send(self, kind: CardKind, query: Query, finding: str = "") -> None:
         """A new card at the end of the deck, once it is worked out; several come in the order in which they were
         sent."""
-        self._wishes.append((Card(name="a new card", kind=kind, query=query), self._keep))
+        self._wishes.append((Card(name="a new card", kind=kind, query=query, finding=finding), self._keep))
         if self._points.wanted() is not None:
             self._work_out()
 

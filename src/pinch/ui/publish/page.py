@@ -172,7 +172,7 @@ class PublishPage(Page[PublishView]):
         sent = self.shell.sent_by_page()
         if self.session.book.read_only:
             raise PinchError(tr("The book is read-only, so nothing can be sent to its deck."))
-        self.control.send(sent.kind, sent.query)
+        self.control.send(sent.kind, sent.query, sent.finding)
 
     def move(self, by: int) -> None:
         """The chosen card up (−1) or down (1)."""

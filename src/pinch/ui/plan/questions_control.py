@@ -1,0 +1,105 @@
+"""The questions of the book: where they stand, worked out after every change, and what is done about them."""
+
+import contextlib
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject
+
+from pinch.bench.bench_questions import Question
+from pinch.bench.book import Book
+from pinch.bench.opening import open_book
+from pinch.bench.plans import Plan
+from pinch.core.standing import Stand
+from pinch.language import tr
+from pinch.narrative.question_words import Names, answer_words
+from pinch.runs.question_plan import PLAN_NAME, QuestionPlan, plan_questions
+from pinch.ui.page_protocol import Shell
+from pinch.ui.plan.control import present
+from pinch.ui.working import Working
+
+
+def names_of(book: Book) -> Names:
+    """What the records of a book are called."""
+    devices = {d.id: d for d in book.devices()}
+    settings = {s.id: s for d in devices for s in book.settings(d)}
+    return Names(devices, settings, {w.id: w for w in book.workloads()})
+
+
+class QuestionsControl(Working):
+    """`finished` gives a `QuestionPlan`. An answer that a run has brought is told wherever the operator looks, and the
+    plan of the questions is made anew."""
+
+    doing = tr("Working out the questions")
+
+    def __init__(self, shell: Shell, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._shell, self._session = shell, shell.session
+        self._open: set[int] = set()
+        self.found: QuestionPlan | None = None
+        shell.points.ready.connect(self.start)
+        self.finished.connect(self._worked_out)
+
+    def forget(self) -> None:
+        """Another book is open."""
+        self.cancel()
+        self._open, self.found = set(), None
+
+    def records_changed(self) -> None:
+        """A run may answer something: its points are wanted, unless something is being measured."""
+        if self._session.book.questions() and not self._session.recording_now:
+            self._shell.points.wanted()
+
+    def start(self) -> None:
+        """Work out where the questions stand."""
+        book = self._session.book
+        if not book.questions() and self.found is None:
+            return
+        points = self._shell.points.wanted()
+        if points is None:
+            return
+        path, wish = book.path, tuple(book.questions())
+        if self.is_done_for(points, wish):
+            if self._last is not None:
+                self.finished.emit(self._last)
+            return
+
+        def work(_: Callable[[float], bool]) -> QuestionPlan:
+            with contextlib.closing(open_book(path, only_read=True)) as own:
+                return plan_questions(own, points, present())
+
+        self.begin(points, wish, work)
+
+    def ask(self, question: Question) -> None:
+        """Keep a question."""
+        self._session.change(tr("ask a question"), lambda: self._session.book.save(question))
+
+    def drop(self, question: Question) -> None:
+        """Ask it no more."""
+        self._session.change(tr("ask a question no more"), lambda: self._session.book.delete(question))
+
+    def make_sheet(self) -> Plan | None:
+        """Keep the run sheet of what is needed as a plan of the book; None where nothing is."""
+        points, book = self._shell.points.points, self._session.book
+        if points is None:
+            return None
+        self._session.change(tr("plan the questions"), lambda: plan_questions(book, points, present(), keep=True))
+        return self.plan
+
+    @property
+    def plan(self) -> Plan | None:
+        """The plan of the questions, None where none was made."""
+        return next((p for p in self._session.book.plans() if p.name == PLAN_NAME and not p.archived), None)
+
+    def _worked_out(self, found: QuestionPlan) -> None:
+        self.found = found
+        book, names = self._session.book, names_of(self._session.book)
+        answered = [a for a in found.asked if a.question.id in self._open and a.standing.stand is Stand.ANSWERED]
+        for a in answered:
+            words = tr("Question {n} is answered: {words}", n=a.question.id, words=answer_words(a, names))
+            saved = found.saved_s(a, book) / 60.0
+            told = tr("{words} About {saved:.0f} min less than three repeats of each.", words=words, saved=saved)
+            self._shell.notices.done(told if saved >= 1.0 else words)
+            self._shell.tell_away(words)
+        self._open = {a.question.id for a in found.asked if a.standing.is_open}
+        if answered and self.plan is not None and not book.read_only:
+            self.make_sheet()
