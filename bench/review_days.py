@@ -135,10 +135,9 @@ def main() -> None:
     found: dict[str, list[tuple[float, int, int]]] = {"fixed": [], "questions": []}
     count = 0
     for seed in range(days):
-        rng = np.random.default_rng(9000 + seed)
-        truth = np.log(rng.uniform(50.0, 70.0)) + rng.choice([0.0, 0.01, 0.03, 0.06, 0.12], CELLS) * rng.choice(
-            [-1, 1], CELLS
-        )
+        rng = np.random.default_rng(first + seed)
+        apart = rng.choice([0.0, 0.01, 0.03, 0.06, 0.12], CELLS) * rng.choice([-1, 1], CELLS)
+        truth = np.log(rng.uniform(50.0, 70.0)) + apart
         truth[CELLS - 1] = truth[0]
         sd, drift = float(np.exp(rng.normal(math.log(0.008), 0.4))), float(rng.normal(0.0, 0.003))
         dof = float(rng.integers(6, 25))
