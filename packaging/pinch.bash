@@ -5,7 +5,7 @@
 #    source ~/.local/share/bash_completion/pinch
 # See also: https://github.com/scop/bash-completion/blob/main/doc/configuration.md
 
-_shtab_pinch_subparsers=(open demo probe sensors record judge frames scale predict compare results plan records rig convert import set reading reference card report desktop export)
+_shtab_pinch_subparsers=(open demo probe sensors record judge frames scale predict compare results plan ask records rig convert import set reading reference card report desktop export)
 
 _shtab_pinch_open_option_strings=(-h --help)
 _shtab_pinch_demo_option_strings=(-h --help --book)
@@ -19,6 +19,7 @@ _shtab_pinch_predict_option_strings=(-h --help --book --device --workload --limi
 _shtab_pinch_compare_option_strings=(-h --help --book --metric --along --workload --where --baseline --delta --json)
 _shtab_pinch_results_option_strings=(-h --help --book --device --workload --variant --metric --json)
 _shtab_pinch_plan_option_strings=(-h --help --plan --at --hours --write --json)
+_shtab_pinch_ask_option_strings=(-h --help --book --remove --plan --json)
 _shtab_pinch_records_option_strings=(-h --help --out --add --with)
 _shtab_pinch_rig_option_strings=(-h --help --device --setting --work --tree --time-scale --ambient --load-after --duration --log --truth --length --list --seed)
 _shtab_pinch_convert_option_strings=(-h --help --map --write-map)
@@ -50,7 +51,7 @@ _shtab_pinch_card___price_choices=(tested cheapest median)
 _shtab_pinch_report___size_choices=(1280x720 1920x1080 3840x2160)
 _shtab_pinch_report___licence_choices=(CC-BY-4.0 CC0-1.0)
 _shtab_pinch_export___licence_choices=(CC-BY-4.0 CC0-1.0)
-_shtab_pinch_pos_0_choices=(open demo probe sensors record judge frames scale predict compare results plan records rig convert import set reading reference card report desktop export)
+_shtab_pinch_pos_0_choices=(open demo probe sensors record judge frames scale predict compare results plan ask records rig convert import set reading reference card report desktop export)
 
 _shtab_pinch_open__h_nargs=0
 _shtab_pinch_open___help_nargs=0
@@ -88,6 +89,11 @@ _shtab_pinch_results___json_nargs=0
 _shtab_pinch_plan__h_nargs=0
 _shtab_pinch_plan___help_nargs=0
 _shtab_pinch_plan___json_nargs=0
+_shtab_pinch_ask_pos_0_nargs='*'
+_shtab_pinch_ask__h_nargs=0
+_shtab_pinch_ask___help_nargs=0
+_shtab_pinch_ask___plan_nargs=0
+_shtab_pinch_ask___json_nargs=0
 _shtab_pinch_records__h_nargs=0
 _shtab_pinch_records___help_nargs=0
 _shtab_pinch_rig__h_nargs=0

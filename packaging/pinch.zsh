@@ -10,6 +10,7 @@
 
 _shtab_pinch_commands() {
   local _commands=(
+    ask:'Questions of a book: where they stand, and the bench time that answers them.'
     card:'Put cards into the chart deck, list and remove them.'
     compare:'Faster, a tie, or can'"'"'t tell: cells of a table or of a book set against each other.'
     convert:'Anybody'"'"'s log as a log of Pinch.'
@@ -46,6 +47,18 @@ _shtab_pinch_options=(
 
 # guard to ensure default positional specs are added only once per session
 _shtab_pinch_defaults_added=0
+
+_shtab_pinch_ask_options=(
+  "(- : *)"{-h,--help}"[show this help message and exit]"
+  "--book[FILE]:FILE:"
+  "*--remove[ask it no more]:ID:"
+  "--plan[keep what they need as a plan of the book]"
+  "--json[print one JSON object]"
+  "(*)::questions to ask:"
+)
+
+# guard to ensure default positional specs are added only once per session
+_shtab_pinch_ask_defaults_added=0
 
 _shtab_pinch_card_options=(
   "(- : *)"{-h,--help}"[show this help message and exit]"
@@ -417,6 +430,7 @@ _shtab_pinch() {
       (( CURRENT += 1 ))
       curcontext="${curcontext%:*:*}:_shtab_pinch-$line[1]:"
       case $line[1] in
+        ask) _arguments -C -s $_shtab_pinch_ask_options ;;
         card) _arguments -C -s $_shtab_pinch_card_options ;;
         compare) _arguments -C -s $_shtab_pinch_compare_options ;;
         convert) _arguments -C -s $_shtab_pinch_convert_options ;;

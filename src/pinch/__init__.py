@@ -1,3 +1,3 @@
 """Pinch: bench work for people who review laptops, mini PCs and handhelds."""
 
-__version__ = "0.21.0"
+__version__ = "0.22.0"

@@ -15,6 +15,7 @@ from pinch.bench.records import Setting
 from pinch.core.crossing import pair_up
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
+from pinch.core.printing import counted
 from pinch.core.runlog import FloatArray
 from pinch.core.standing import (
     LOOKS,
@@ -35,8 +36,8 @@ Value = Callable[[RunPoint], float | None]
 HOLDS_SHARE = 0.98
 """A setting holds its watts where it holds so much of them."""
 SAME_ROOM_K = 2.0
-LEAST_SETTINGS = 3
-"""A curve needs so many different watts."""
+LEAST_SETTINGS, MOST_OF_CURVE = 3, 40
+"""A curve needs so many different watts, and is given up with so many runs of a device."""
 REPEATS_OF_BEFORE = 3
 """Runs of each cell in the fixed matrix that questions are compared with."""
 
@@ -196,8 +197,9 @@ class BookAsked:
             return self._asked(q, Standing(Stand.ANSWERED, NO, value, low, high, 0, 0, 0, reason), [], runs)
         if half <= q.within:
             return self._asked(q, Standing(Stand.ANSWERED, YES, value, value - half, value + half, 0, 0, 0), [], runs)
-        if min(len(s.points) for s in series) >= LOOKS * LEAST_SETTINGS:
-            return self._asked(q, _cannot(tr("So many runs have not made the curve exact enough.")), [], runs)
+        if min(len(s.points) for s in series) >= MOST_OF_CURVE:
+            said = tr("{runs} have not made it exact enough.", runs=counted(len(runs), "run"))
+            return self._asked(q, _cannot(f"{reason} {said}".strip()), [], runs)
         more = _more_for(half, q.within, len(runs))
         standing = Standing(Stand.OPEN, None, value, value - half, value + half, more, 1, LOOKS, reason)
         needs = [self._next_limit(s, q.workload_id, value) for s in series]

@@ -22,14 +22,14 @@ from pinch.core.runlog import Mark, RunLog, Series
 from pinch.rig import catalogue
 from pinch.rig.catalogue import RigDevice, RigWork
 from pinch.rig.demo_bench import add_more_records, add_plans, device_record, setting_record, workload_record
-from pinch.rig.demo_deck import add_deck
+from pinch.rig.demo_deck import add_deck, add_questions
 from pinch.rig.demo_power import add_readings, with_supply
 from pinch.rig.demo_results import add_results
 from pinch.rig.device import simulate_run
 from pinch.rig.frame_maker import FrameMaker
 
 FIRST_DAY = datetime(2026, 9, 1, 8, 0, tzinfo=UTC)
-VERSION = 23
+VERSION = 24
 """Part of the demo book's path: raised when the demo changes."""
 
 
@@ -102,6 +102,7 @@ def make_demo_book(path: Path, progress: Progress = unheard, today: date = date(
         add_plans(book, today)
         add_results(book)
         add_deck(book)
+        add_questions(book)
 
 
 def _fill(book: Book, progress: Progress) -> None:

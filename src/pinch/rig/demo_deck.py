@@ -1,5 +1,8 @@
 """The chart deck and the report of the cabin test: what *Harbour Light* prints. All data are invented."""
 
+from datetime import UTC, datetime
+
+from pinch.bench.bench_questions import Asks, Question
 from pinch.bench.book import Book
 from pinch.bench.cards import (
     Card,
@@ -74,6 +77,26 @@ def add_deck(book: Book) -> None:
             device_id=_Names(book).device("Sandpiper 14"),
         )
     )
+
+
+ASKED = datetime(2026, 9, 20, 18, 0, tzinfo=UTC)
+
+
+def add_questions(book: Book) -> None:
+    """What the cabin test asks: two that its runs answer, one that they leave open, one that has no run yet."""
+    n = _Names(book)
+    tile, chart = n.work(TILE), n.work("Chart Export")
+    pair = (n.setting("Gannet", "20 W").id, n.setting("Limpet", "20 W").id)
+    devices = (n.device("Gannet"), n.device("Limpet"))
+    highest = (n.setting("Limpet", "54 W").id,)
+    asked: tuple[tuple[str, dict[str, object]], ...] = (
+        ("Which is faster at 20 W?", {"asks": Asks.FASTER, "workload_id": tile, "setting_ids": pair}),
+        ("Does the mini PC hold 54 W?", {"asks": Asks.HOLDS, "workload_id": tile, "setting_ids": highest}),
+        ("Where do they trade places?", {"asks": Asks.CROSSES, "workload_id": tile, "device_ids": devices}),
+        ("And which exports charts faster?", {"asks": Asks.FASTER, "workload_id": chart, "setting_ids": pair}),
+    )
+    for name, fields in asked:
+        book.save(Question.model_validate({"name": name, "asked": ASKED, **fields}))
 
 
 def _accept_memory(book: Book, n: _Names) -> None:

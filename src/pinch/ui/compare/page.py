@@ -5,9 +5,11 @@ from collections.abc import Sequence
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.offers import OfferChoice
+from pinch.analysis.references import is_own
+from pinch.bench.bench_questions import Asks, Question
 from pinch.bench.cards import CardKind
 from pinch.bench.rates import read_rates
-from pinch.bench.records import Result, Workload
+from pinch.bench.records import MOST_NAME, Result, Workload, checked
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.printing import told_once
@@ -63,6 +65,7 @@ class ComparePage(Page[CompareView]):
         view.prices_chosen.connect(lambda: shell.safely(self.choose_prices))
         view.accept_wanted.connect(lambda unfair: shell.safely(lambda: self.accept(unfair)))
         view.grid_wanted.connect(lambda: shell.safely(self.type_grid))
+        view.ask_wanted.connect(lambda *of: shell.safely(lambda: self.ask(*of)))
         view.more_wanted.connect(lambda *of: shell.safely(lambda: self._plan_more(*of)))
         control.progressed.connect(view.show_working)
         control.finished.connect(self._compared)
@@ -87,6 +90,7 @@ class ComparePage(Page[CompareView]):
                 lambda: self.view.plan_missing(),
                 "Ctrl+Alt+P",
             ),
+            MenuEntry(MenuName.PLAN, 165, tr("Ask which of the chosen pair is faster"), lambda: self.view.ask_chosen()),
         )
 
     def forget(self) -> None:
@@ -167,6 +171,18 @@ class ComparePage(Page[CompareView]):
         reason = ask_text(self.shell.dialog_parent, tr("Accept: {what}", what=d.what), words, unfair.accepted)
         if reason is not None:
             self.control.accept(unfair, reason)
+
+    def ask(self, compared: Compared, workload_id: int) -> None:
+        """Which of two cells is faster becomes a question, followed until it is answered."""
+        base, cell, book = self.control.chosen[0], compared.cell, self.session.book
+        if not all(is_own(c.setting.id) for c in (base, cell)) or base.setting.id == cell.setting.id:
+            raise PinchError(tr("A question is about two settings of this book; these are not."))
+        work = book.get(Workload, workload_id)
+        fields = {"asks": Asks.FASTER, "workload_id": workload_id, "setting_ids": (cell.setting.id, base.setting.id)}
+        name = f"{tr(Asks.FASTER)}, {work.name}"[:MOST_NAME]
+        question = checked(Question, tr("The question"), name=name, delta=self.control.delta, **fields)
+        self.session.change(tr("ask a question"), lambda: book.save(question))
+        self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 
     def _plan_more(self, compared: Compared, workload_id: int) -> None:
         self.shell.notices.done(self.control.plan_more(compared, workload_id))

@@ -71,6 +71,7 @@ class CompareView(PageView):
     prices_chosen = pyqtSignal()
     accept_wanted = pyqtSignal(object)
     more_wanted = pyqtSignal(object, int)
+    ask_wanted = pyqtSignal(object, int)
     grid_wanted = pyqtSignal()
 
     def __init__(self) -> None:
@@ -268,6 +269,14 @@ class CompareView(PageView):
             return
         row = next(r for r in self.comparison.result.rows if chosen.of in r.cells)
         self.more_wanted.emit(chosen.of, row.workload.id)
+
+    def ask_chosen(self) -> None:
+        """Ask which of the chosen pair is faster, until it is answered."""
+        self.tabs.setCurrentIndex(VERDICTS)
+        chosen = self.verdicts.chosen
+        if chosen is not None and isinstance(chosen.of, Compared) and self.comparison is not None:
+            row = next(r for r in self.comparison.result.rows if chosen.of in r.cells)
+            self.ask_wanted.emit(chosen.of, row.workload.id)
 
     def plan_missing(self) -> None:
         """Plan the runs that are missing for the chosen verdict."""

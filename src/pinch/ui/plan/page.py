@@ -8,16 +8,17 @@ from PyQt6.QtCore import QTimer
 from pinch.bench.cards import CardKind, TestedQuery
 from pinch.bench.plans import Outcome
 from pinch.bench.presets import Intent
+from pinch.bench.question_presets import usual_questions
 from pinch.bench.records import live
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.standing import Stand
 from pinch.language import tr
 from pinch.narrative.cards.answer_cards import card_of
-from pinch.narrative.question_words import answer_words
+from pinch.narrative.question_words import answer_words, question_words
 from pinch.narrative.sheet_words import duration, explain_sheet
 from pinch.runs.question_plan import QuestionPlan
-from pinch.ui.dialogs import ask_text
+from pinch.ui.dialogs import ask_text, choose_several
 from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName
 from pinch.ui.page_protocol import Page, PlanTarget, RecordingTarget, Sent, Shell, Target
@@ -89,6 +90,7 @@ class PlanPage(Page[PlanView]):
             MenuEntry(plan, 130, tr("… is skipped …"), partial(self.note_outcome, "skipped")),
             MenuEntry(plan, 140, tr("Record the chosen or the next run"), self.record_next, "Ctrl+Shift+R"),
             MenuEntry(plan, 210, tr("Ask …"), self.ask, "Ctrl+Alt+Z"),
+            MenuEntry(plan, 215, tr("Questions of a review of this device …"), self.ask_usual),
             MenuEntry(plan, 220, tr("Run sheet of the open questions"), self.plan_questions),
         )
 
@@ -154,6 +156,24 @@ class PlanPage(Page[PlanView]):
         dialog = AskDialog(devices, settings, workloads, begin, self.shell.dialog_parent)
         if dialog.exec() and dialog.question is not None:
             self.asking.ask(dialog.question)
+            self.shell.show_page(self)
+            self.view.tabs.setCurrentIndex(QUESTIONS)
+
+    def ask_usual(self) -> None:
+        """Several questions at once, as a review of the chosen device under the chosen workload has them."""
+        session, book = self.session, self.session.book
+        if session.device is None or session.workload is None:
+            raise PinchError(tr("Choose a device and a workload in the strip first."))
+        settings = live(book.settings(session.device.id))
+        usual = usual_questions(session.device, settings, session.workload, live(book.workloads()))
+        if not usual:
+            raise PinchError(tr("Its settings have no limits, so nothing is asked of it usually; ask yourself: Ask …"))
+        names = names_of(book)
+        offered = {question_words(q, names): q for q in usual}
+        title, words = tr("Questions of a review"), tr("Which of them are asked?")
+        chosen = choose_several(self.shell.dialog_parent, title, words, list(offered))
+        if chosen:
+            self.asking.ask_all([offered[said] for said in chosen])
             self.shell.show_page(self)
             self.view.tabs.setCurrentIndex(QUESTIONS)
 

@@ -1,7 +1,7 @@
 """The questions of the book: where they stand, worked out after every change, and what is done about them."""
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QObject
 
@@ -71,7 +71,12 @@ class QuestionsControl(Working):
 
     def ask(self, question: Question) -> None:
         """Keep a question."""
-        self._session.change(tr("ask a question"), lambda: self._session.book.save(question))
+        self.ask_all([question])
+
+    def ask_all(self, questions: Sequence[Question]) -> None:
+        """Keep questions, in one step."""
+        book = self._session.book
+        self._session.change(tr("ask a question"), lambda: [book.save(q) for q in questions])
 
     def drop(self, question: Question) -> None:
         """Ask it no more."""
