@@ -20,7 +20,7 @@ from pinch.ui.shell.words import label
 from pinch.ui.table_rows import TableRow
 
 COLUMNS = (tr("Predicted"), tr("Value"), "95 %", tr("Cells left out were off by"))
-ROW, HEAD, MOST_ROWS = 24, 34, 5
+ROW, HEAD, MOST_ROWS = 24, 27, 6
 NO_LIMIT = tr("no limit")
 
 
