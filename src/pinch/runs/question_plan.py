@@ -11,7 +11,7 @@ from pinch.analysis.references import is_own
 from pinch.bench.bench_questions import Asks
 from pinch.bench.book import Book
 from pinch.bench.planning import PlannedSheet, plan_bench, run_s
-from pinch.bench.plans import MOST_REPEATS, Cell, OrderRule, Plan
+from pinch.bench.plans import MOST_REPEATS, Cell, OrderRule, Outcome, Plan
 from pinch.bench.records import Setting, Workload
 from pinch.language import tr
 from pinch.runs.wanted_runs import setting_with_limit
@@ -100,7 +100,8 @@ def _plan_of(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], old: P
 
 
 def _done(plan: Plan, cell: Cell) -> int:
-    return len(plan.entries_of(cell.setting_id, cell.workload_id))
+    """Repeats that are not to be done again."""
+    return sum(e.outcome is not Outcome.VOID for e in plan.entries_of(cell.setting_id, cell.workload_id))
 
 
 def _shares(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], book: Book, plan: Plan) -> dict[int, float]:
