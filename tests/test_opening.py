@@ -30,7 +30,7 @@ DEAD = f"{this_process().partition('-')[0]}-{4_194_305}"
 
 
 TO_6 = (
-    *(f"DROP TABLE {name}" for name in ("card", "report", "result", "reference", "photo")),
+    *(f"DROP TABLE {name}" for name in ("card", "report", "result", "reference", "photo", "question")),
     "ALTER TABLE judged DROP COLUMN seen",
 )
 """What makes a book one of version 6."""

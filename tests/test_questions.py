@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from pinch.analysis.asking import questions_asked
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.opening import open_book
 from pinch.bench.plans import OrderRule
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload
@@ -123,14 +123,16 @@ class TestBook(InFolder):
         shutil.copy(demo_book(), self.path)
         self.book = open_book(self.path)
         self.addCleanup(self.book.close)
+        for asked in self.book.questions():
+            self.book.delete(asked)
         self.devices = {d.name: d for d in self.book.devices()}
         self.works = {w.name: w.id for w in self.book.workloads()}
 
     def setting(self, device: str, name: str) -> int:
         return next(s.id for s in self.book.settings(self.devices[device].id) if s.name == name)
 
-    def ask(self, asks: Asks, work: str = TILE, **more: object) -> Question:
-        return self.book.save(Question(name="q", asks=asks, workload_id=self.works[work], **more))  # type: ignore[arg-type]
+    def ask(self, asks: Asks, work: str = TILE, **more: object) -> ReviewQuestion:
+        return self.book.save(ReviewQuestion(name="q", asks=asks, workload_id=self.works[work], **more))  # type: ignore[arg-type]
 
     def plan(self, keep: bool = False):  # type: ignore[no-untyped-def]
         return plan_questions(self.book, read_points(self.path), datetime.now(UTC), keep)
@@ -216,7 +218,7 @@ class TestBook(InFolder):
             ({"asks": Asks.SWEET_SPOT, "device_ids": (1,), "rule": "best"}, "no rule of that name"),
         ):
             with self.assertRaisesRegex(ValueError, why):
-                Question(name="q", workload_id=1, **fields)  # type: ignore[arg-type]
+                ReviewQuestion(name="q", workload_id=1, **fields)  # type: ignore[arg-type]
         gone = self.ask(Asks.FASTER, setting_ids=(own, 99_999))
         lost = self.ask(Asks.HOLDS, setting_ids=(99_999,))
         for found in questions_asked(read_points(self.path), [gone, lost]):
@@ -256,12 +258,12 @@ class TestWindow(WindowCase):
         page.view.tabs.setCurrentIndex(QUESTIONS)
         return page
 
-    def ask(self, work: str, pair: tuple[str, str]) -> Question:
+    def ask(self, work: str, pair: tuple[str, str]) -> ReviewQuestion:
         book = self.session.book
         settings = {f"{d.name}, {s.name}": s.id for d in book.devices() for s in book.settings(d.id)}
         workload = next(w for w in book.workloads() if w.name == work)
         ids = (settings[pair[0]], settings[pair[1]])
-        return Question(name="q", asks=Asks.FASTER, workload_id=workload.id, setting_ids=ids)
+        return ReviewQuestion(name="q", asks=Asks.FASTER, workload_id=workload.id, setting_ids=ids)
 
     def test_asked_answered_and_planned(self) -> None:
         page, book = self.page(), self.session.book

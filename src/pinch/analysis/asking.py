@@ -10,7 +10,7 @@ import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, scale_book
 from pinch.analysis.points import BookPoints, RunPoint, score_of
-from pinch.bench.bench_questions import OF_CURVES, Asks, Question
+from pinch.bench.bench_questions import OF_CURVES, Asks, ReviewQuestion
 from pinch.bench.records import Setting
 from pinch.core.crossing import pair_up
 from pinch.core.errors import PinchError
@@ -43,7 +43,7 @@ REPEATS_OF_BEFORE = 3
 
 
 @dataclass(frozen=True)
-class Need:
+class RunsNeeded:
     """Further runs of a setting under a workload; `watts` where the setting with that limit has yet to be made, then
     `setting_id` is of one that is like it; `room_c` where it has to be made in a certain room."""
 
@@ -59,9 +59,9 @@ class Asked:
     """A question with where it stands; what it needs; the runs that its answer rests on by number; how many runs of how
     many cells it had; and its cells by name."""
 
-    question: Question
+    question: ReviewQuestion
     standing: Standing
-    needs: tuple[Need, ...]
+    needs: tuple[RunsNeeded, ...]
     run_ids: tuple[int, ...]
     cells: tuple[str, ...]
 
@@ -83,7 +83,7 @@ class BookAsked:
         own = {s.id: s for _, s in self.book.settings}
         return own | {p.setting.id: p.setting for p in self.book.points}
 
-    def of(self, question: Question) -> Asked:
+    def of(self, question: ReviewQuestion) -> Asked:
         """Where a question stands."""
         if question.asks in OF_CURVES:
             return self._of_curves(question)
@@ -123,10 +123,10 @@ class BookAsked:
 
     # Of cells
 
-    def _faster(self, q: Question) -> Asked:
+    def _faster(self, q: ReviewQuestion) -> Asked:
         return self._duel(q, [self._runs(s, q.workload_id) for s in q.setting_ids], list(q.setting_ids))
 
-    def _build(self, q: Question) -> Asked:
+    def _build(self, q: ReviewQuestion) -> Asked:
         """The runs under the builds of the newest run against those of before."""
         setting_id = q.setting_ids[0]
         own = [p for p in self._runs(setting_id, q.workload_id) if p.run.builds]
@@ -135,18 +135,18 @@ class BookAsked:
         old = [p for p in own if len(builds) > 1 and p.run.builds == builds[-2]]
         return self._duel(q, [new, old], [setting_id, None])
 
-    def _duel(self, q: Question, arms: Sequence[Sequence[RunPoint]], of: Sequence[int | None]) -> Asked:
+    def _duel(self, q: ReviewQuestion, arms: Sequence[Sequence[RunPoint]], of: Sequence[int | None]) -> Asked:
         a, b = (_values(arm, _score) for arm in arms)
         standing = duel(a, b, q.delta, q.certainty, self._scatter(q.workload_id, _score))
         level_with = max(len(a), len(b))
         needs = [
-            Need(s, q.workload_id, standing.more + level_with - len(x))
+            RunsNeeded(s, q.workload_id, standing.more + level_with - len(x))
             for s, x in zip(of, (a, b), strict=True)
             if s is not None and standing.is_open
         ]
         return self._asked(q, standing, needs, [p for arm in arms for p in arm])
 
-    def _lock(self, q: Question) -> Asked:
+    def _lock(self, q: ReviewQuestion) -> Asked:
         arms = [self._runs(s, q.workload_id) for s in q.setting_ids]
         values = [_values(arm, _score) for arm in arms]
         standings = best_of(values, q.delta, q.certainty, self._scatter(q.workload_id, _score))
@@ -156,13 +156,13 @@ class BookAsked:
         if not still and leads is not None:
             shown = Standing(Stand.ANSWERED, leads, shown.value, shown.low, shown.high, 0, 0, 0)
         needs = [
-            Need(s, q.workload_id, standing.more)
+            RunsNeeded(s, q.workload_id, standing.more)
             for s, standing in zip(q.setting_ids, standings, strict=True)
             if standing.is_open and standing.more
         ]
         return self._asked(q, shown, needs, [p for arm in arms for p in arm])
 
-    def _holds(self, q: Question) -> Asked:
+    def _holds(self, q: ReviewQuestion) -> Asked:
         setting = self.settings[q.setting_ids[0]]
         watts = q.watts or setting.sustained_w
         if watts is None:
@@ -170,20 +170,20 @@ class BookAsked:
         own = self._runs(setting.id, q.workload_id, q.room_c)
         values = _values(own, _power)
         standing = level(values, HOLDS_SHARE * watts, q.certainty, self._scatter(q.workload_id, _power))
-        needs = [Need(setting.id, q.workload_id, standing.more, room_c=q.room_c)] if standing.is_open else []
+        needs = [RunsNeeded(setting.id, q.workload_id, standing.more, room_c=q.room_c)] if standing.is_open else []
         return self._asked(q, standing, needs, own)
 
-    def _battery(self, q: Question) -> Asked:
+    def _battery(self, q: ReviewQuestion) -> Asked:
         own = [p for p in self._runs(q.setting_ids[0], q.workload_id) if _minutes(p)]
         values = _values(own, _minutes)
         share = q.within / float(values.mean()) if len(values) else 0.05
         standing = precision(values, share, q.certainty, self._scatter(q.workload_id, _minutes))
-        needs = [Need(q.setting_ids[0], q.workload_id, standing.more)] if standing.is_open else []
+        needs = [RunsNeeded(q.setting_ids[0], q.workload_id, standing.more)] if standing.is_open else []
         return self._asked(q, standing, needs, own)
 
     # Of curves
 
-    def _of_curves(self, q: Question) -> Asked:
+    def _of_curves(self, q: ReviewQuestion) -> Asked:
         choice = ScaleChoice(q.device_ids, (q.workload_id,), target=q.fps, low_share=q.low_share)
         series = [s for s in scale_book(self.book, choice).series if not s.claimed]
         runs = [p.of for s in series for p in s.points]
@@ -205,7 +205,7 @@ class BookAsked:
         needs = [self._next_limit(s, q.workload_id, value) for s in series]
         return self._asked(q, standing, needs, runs)
 
-    def _pilot(self, q: Question, devices: Sequence[int], series: Sequence[CurveSeries]) -> list[Need]:
+    def _pilot(self, q: ReviewQuestion, devices: Sequence[int], series: Sequence[CurveSeries]) -> list[RunsNeeded]:
         """One run each of the least, the middle and the highest limit that a device lacks."""
         needs = []
         for device_id in devices:
@@ -221,18 +221,20 @@ class BookAsked:
             free = [s for s in own if s.id not in measured]
             wanted = max(0, LEAST_SETTINGS - len(measured))
             chosen = np.unique(np.linspace(0, len(free) - 1, min(wanted, len(free))).astype(int)) if free else ()
-            needs += [Need(free[n].id, q.workload_id, 1) for n in chosen]
+            needs += [RunsNeeded(free[n].id, q.workload_id, 1) for n in chosen]
         return needs
 
-    def _next_limit(self, series: CurveSeries, workload_id: int, near_w: float) -> Need:
+    def _next_limit(self, series: CurveSeries, workload_id: int, near_w: float) -> RunsNeeded:
         """The limit that tells most: the next one worth measuring, else more of the one nearest to the answer."""
         assert series.scaling is not None
         wanted = series.scaling.next_w if math.isfinite(series.scaling.next_w) else near_w
         like = min((p.of.setting for p in series.points), key=lambda s: abs((s.sustained_w or 0.0) - wanted))
         new = abs((like.sustained_w or 0.0) - wanted) > 0.5
-        return Need(like.id, workload_id, 1, watts=round(wanted) if new else None)
+        return RunsNeeded(like.id, workload_id, 1, watts=round(wanted) if new else None)
 
-    def _asked(self, q: Question, standing: Standing, needs: Sequence[Need], runs: Iterable[RunPoint]) -> Asked:
+    def _asked(
+        self, q: ReviewQuestion, standing: Standing, needs: Sequence[RunsNeeded], runs: Iterable[RunPoint]
+    ) -> Asked:
         own = list(runs)
         names = dict.fromkeys(f"{p.device.name}, {p.setting.name}" for p in own)
         wanted = dict.fromkeys(self.settings[n.setting_id].name for n in needs)
@@ -241,7 +243,7 @@ class BookAsked:
         )
 
 
-def _of_curve(q: Question, series: Sequence[CurveSeries]) -> tuple[float, float, float, str, bool]:
+def _of_curve(q: ReviewQuestion, series: Sequence[CurveSeries]) -> tuple[float, float, float, str, bool]:
     """The watts that are asked for with their interval; where there are none, why, and whether that is an answer."""
     first = series[0].scaling
     assert first is not None
@@ -296,7 +298,7 @@ def _values(points: Iterable[RunPoint], value: Value) -> FloatArray:
     return np.array([v for p in points if (v := value(p))], dtype=float)
 
 
-def questions_asked(book: BookPoints, questions: Iterable[Question]) -> list[Asked]:
+def questions_asked(book: BookPoints, questions: Iterable[ReviewQuestion]) -> list[Asked]:
     """Where questions stand, in their order; one whose records are gone cannot be answered."""
     known, found = BookAsked(book), []
     for question in questions:

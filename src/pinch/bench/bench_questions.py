@@ -38,7 +38,7 @@ OF_CURVES = {Asks.LEAST_WATTS: 1, Asks.SWEET_SPOT: 1, Asks.CROSSES: 2}
 """What is read off curves, with the number of devices."""
 
 
-class Question(Listed):
+class ReviewQuestion(Listed):
     """A question. `delta` is the smallest difference that matters, a share; `within` how exact an answer has to be: W
     of a curve, min of a battery; `fps` is the wanted rate, of which its low has to reach `low_share`; `watts` are to be
     held in a room of `room_c`; `certainty` is that of an answer in spite of looking after every run."""
@@ -58,7 +58,7 @@ class Question(Listed):
     asked: datetime = Field(default_factory=now)
 
     @model_validator(mode="after")
-    def _is_whole(self) -> "Question":
+    def _is_whole(self) -> "ReviewQuestion":
         least, most = self.asks.cells
         if not least <= len(self.setting_ids) <= most or len(set(self.setting_ids)) != len(self.setting_ids):
             raise ValueError(

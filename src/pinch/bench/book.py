@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from pinch.bench.bench_questions import Question
+from pinch.bench.bench_questions import ReviewQuestion
 from pinch.bench.cards import Card, Report
 from pinch.bench.photos import Photo
 from pinch.bench.plans import Plan
@@ -45,7 +45,7 @@ _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
     Card: ("card", ()),
     Report: ("report", ()),
     Reference: ("reference", ()),
-    Question: ("question", ()),
+    ReviewQuestion: ("question", ()),
     Photo: ("photo", ("device_id", "run_id")),
     Run: ("run", ("device_id", "setting_id", "workload_id", "started", "repeat", "removed")),
 }
@@ -252,9 +252,9 @@ class Book:
         """All differences of conditions that were accepted, in the order of their entry."""
         return self._records(Acceptance)
 
-    def questions(self) -> list[Question]:
+    def questions(self) -> list[ReviewQuestion]:
         """All questions, in the order they were asked."""
-        return self._records(Question)
+        return self._records(ReviewQuestion)
 
     def cards(self) -> list[Card]:
         """The cards of the deck in their order."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.records import MOST_NAME, Device, Setting, WorkKind, Workload
 from pinch.language import tr
 
@@ -13,7 +13,7 @@ EXACT_MIN = 10.0
 
 def usual_questions(
     device: Device, settings: Sequence[Setting], work: Workload, all_work: Sequence[Workload]
-) -> list[Question]:
+) -> list[ReviewQuestion]:
     """The sweet spot of a device under a workload, whether its highest limits are held, which of its locks is best, and
     how long it lasts: each where there are settings for it."""
     limits = sorted((s for s in settings if s.mains and s.sustained_w), key=lambda s: -(s.sustained_w or 0.0))
@@ -31,6 +31,6 @@ def usual_questions(
     return found
 
 
-def _asked(asks: Asks, work: Workload, **more: object) -> Question:
+def _asked(asks: Asks, work: Workload, **more: object) -> ReviewQuestion:
     fields = {"name": f"{tr(asks)}, {work.name}"[:MOST_NAME], "asks": asks, "workload_id": work.id, **more}
-    return Question.model_validate(fields)
+    return ReviewQuestion.model_validate(fields)

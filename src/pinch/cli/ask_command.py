@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import Field
 
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.book import Book
 from pinch.bench.fields import Part
 from pinch.bench.files import read_model
@@ -67,7 +67,7 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-def record_of(told: QuestionFile, book: Book) -> Question:
+def record_of(told: QuestionFile, book: Book) -> ReviewQuestion:
     """The record of a question whose devices, settings and work are named.
 
     Raises
@@ -77,8 +77,8 @@ def record_of(told: QuestionFile, book: Book) -> Question:
     devices = book.devices()
     work = named(book.workloads(), told.workload, "workload", lambda w: w.name)
     settings = {f"{d.name} / {s.name}": s.id for d in devices for s in book.settings(d.id)}
-    made: Question = checked(
-        Question,
+    made: ReviewQuestion = checked(
+        ReviewQuestion,
         "The question",
         name=f"{told.asks}, {work.name}"[:120],
         notes=told.notes,

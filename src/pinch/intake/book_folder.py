@@ -15,7 +15,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from pinch.bench import runlogs
-from pinch.bench.bench_questions import Question
+from pinch.bench.bench_questions import ReviewQuestion
 from pinch.bench.book import Book
 from pinch.bench.cards import Card, Report
 from pinch.bench.files import read_model, read_plain
@@ -62,7 +62,7 @@ class BookIndex(BaseModel):
     results: tuple[Result, ...] = ()
     acceptances: tuple[Acceptance, ...] = ()
     cards: tuple[Card, ...] = ()
-    questions: tuple[Question, ...] = ()
+    questions: tuple[ReviewQuestion, ...] = ()
     report: Report | None = None
     photos: tuple[Photo, ...] = ()
 

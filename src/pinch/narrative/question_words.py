@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from pinch.analysis.asking import HOLDS_SHARE, Asked
 from pinch.analysis.work_metrics import metric_of
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.records import Device, Setting, Workload
 from pinch.core.metrics import AVERAGE
 from pinch.core.printing import counted, in_percent, listed, plain
@@ -57,13 +57,13 @@ QUESTIONS = {
 }
 
 
-def question_words(q: Question, names: Names) -> str:
+def question_words(q: ReviewQuestion, names: Names) -> str:
     """What is asked, in a sentence."""
     said = tr(QUESTIONS[q.asks], **_values(q, names))
     return tr("{said} ({sure} sure)", said=said, sure=in_percent(q.certainty))
 
 
-def _values(q: Question, names: Names) -> dict[str, str]:
+def _values(q: ReviewQuestion, names: Names) -> dict[str, str]:
     """What questions and answers name."""
     cells = [names.setting(s) for s in q.setting_ids]
     low = tr(", its low {share} of it", share=in_percent(q.low_share)) if q.low_share else ""

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.book import Book
 from pinch.bench.cards import (
     Card,
@@ -96,7 +96,7 @@ def add_questions(book: Book) -> None:
         ("And which exports charts faster?", {"asks": Asks.FASTER, "workload_id": chart, "setting_ids": pair}),
     )
     for name, fields in asked:
-        book.save(Question.model_validate({"name": name, "asked": ASKED, **fields}))
+        book.save(ReviewQuestion.model_validate({"name": name, "asked": ASKED, **fields}))
 
 
 def _accept_memory(book: Book, n: _Names) -> None:

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from pinch.analysis.asking import Asked, Need, questions_asked
+from pinch.analysis.asking import Asked, RunsNeeded, questions_asked
 from pinch.analysis.plan_desk import PlanDesk
 from pinch.analysis.points import BookPoints
 from pinch.analysis.references import is_own
@@ -72,15 +72,15 @@ def _most(asked: Asked) -> float:
     return asked.standing.most / max(1, asked.standing.more)
 
 
-def _settled(book: Book, need: Need, keep: bool) -> Need:
+def _settled(book: Book, need: RunsNeeded, keep: bool) -> RunsNeeded:
     """A need of a setting that is there: a limit that is not is made where the plan is kept."""
     if need.watts is None or not keep:
         return need
     made = setting_with_limit(book, book.get(Setting, need.setting_id), need.watts)
-    return Need(made.id, need.workload_id, need.runs, None, need.room_c)
+    return RunsNeeded(made.id, need.workload_id, need.runs, None, need.room_c)
 
 
-def _plan_of(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], old: Plan | None) -> Plan:
+def _plan_of(asked: Sequence[Asked], needs: Mapping[int, Sequence[RunsNeeded]], old: Plan | None) -> Plan:
     """The plan of all needs together: of a cell that several questions want as many runs as the one that wants most."""
     wanted: dict[Place, int] = {}
     for a in asked:
@@ -104,7 +104,9 @@ def _done(plan: Plan, cell: Cell) -> int:
     return sum(e.outcome is not Outcome.VOID for e in plan.entries_of(cell.setting_id, cell.workload_id))
 
 
-def _shares(asked: Sequence[Asked], needs: Mapping[int, Sequence[Need]], book: Book, plan: Plan) -> dict[int, float]:
+def _shares(
+    asked: Sequence[Asked], needs: Mapping[int, Sequence[RunsNeeded]], book: Book, plan: Plan
+) -> dict[int, float]:
     """Seconds of runs that each question wants; a cell that several want is paid for by all of them alike."""
     by_place: dict[Place, list[int]] = {}
     for a in asked:

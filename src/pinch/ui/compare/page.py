@@ -6,7 +6,7 @@ from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.offers import OfferChoice
 from pinch.analysis.references import is_own
-from pinch.bench.bench_questions import Asks, Question
+from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.cards import CardKind
 from pinch.bench.rates import read_rates
 from pinch.bench.records import MOST_NAME, Result, Workload, checked
@@ -180,7 +180,7 @@ class ComparePage(Page[CompareView]):
         work = book.get(Workload, workload_id)
         fields = {"asks": Asks.FASTER, "workload_id": workload_id, "setting_ids": (cell.setting.id, base.setting.id)}
         name = f"{tr(Asks.FASTER)}, {work.name}"[:MOST_NAME]
-        question = checked(Question, tr("The question"), name=name, delta=self.control.delta, **fields)
+        question = checked(ReviewQuestion, tr("The question"), name=name, delta=self.control.delta, **fields)
         self.session.change(tr("ask a question"), lambda: book.save(question))
         self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 

@@ -6,7 +6,7 @@ from typing import Any
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QWidget
 
-from pinch.bench.bench_questions import OF_CURVES, Asks, Question
+from pinch.bench.bench_questions import OF_CURVES, Asks, ReviewQuestion
 from pinch.bench.records import MOST_NAME, Device, Setting, Workload, checked
 from pinch.core.errors import PinchError
 from pinch.core.sweetspots import NEARLY_ALL, PROMISES, RULES
@@ -41,7 +41,7 @@ class AskDialog(FormDialog):
     ) -> None:
         super().__init__(tr("Ask"), parent, LONG_WORK)
         self.setMinimumWidth(560)
-        self.question: Question | None = None
+        self.question: ReviewQuestion | None = None
         named = {d.id: d.name for d in devices}
         self.asks, self.workload = QComboBox(), QComboBox()
         self.first, self.second, self.several = QComboBox(), QComboBox(), QListWidget()
@@ -133,4 +133,4 @@ class AskDialog(FormDialog):
             "room_c": self.room.value() if asks is Asks.HOLDS else None,
             "certainty": self.sure.value() / 100.0,
         }
-        self.question = checked(Question, tr("The question"), **fields)
+        self.question = checked(ReviewQuestion, tr("The question"), **fields)

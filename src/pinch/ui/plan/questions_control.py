@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QObject
 
-from pinch.bench.bench_questions import Question
+from pinch.bench.bench_questions import ReviewQuestion
 from pinch.bench.book import Book
 from pinch.bench.opening import open_book
 from pinch.bench.plans import Plan
@@ -69,16 +69,16 @@ class QuestionsControl(Working):
 
         self.begin(points, wish, work)
 
-    def ask(self, question: Question) -> None:
+    def ask(self, question: ReviewQuestion) -> None:
         """Keep a question."""
         self.ask_all([question])
 
-    def ask_all(self, questions: Sequence[Question]) -> None:
+    def ask_all(self, questions: Sequence[ReviewQuestion]) -> None:
         """Keep questions, in one step."""
         book = self._session.book
         self._session.change(tr("ask a question"), lambda: [book.save(q) for q in questions])
 
-    def drop(self, question: Question) -> None:
+    def drop(self, question: ReviewQuestion) -> None:
         """Ask it no more."""
         self._session.change(tr("ask a question no more"), lambda: self._session.book.delete(question))
 
