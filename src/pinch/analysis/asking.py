@@ -138,9 +138,9 @@ class BookAsked:
     def _duel(self, q: ReviewQuestion, arms: Sequence[Sequence[RunPoint]], of: Sequence[int | None]) -> Asked:
         a, b = (_values(arm, _score) for arm in arms)
         standing = duel(a, b, q.delta, q.certainty, self._scatter(q.workload_id, _score))
-        level_with = max(len(a), len(b))
+        wanted = min(len(a), len(b)) + standing.more  # the one that is ahead waits for the other
         needs = [
-            RunsNeeded(s, q.workload_id, standing.more + level_with - len(x))
+            RunsNeeded(s, q.workload_id, max(0, wanted - len(x)))
             for s, x in zip(of, (a, b), strict=True)
             if s is not None and standing.is_open
         ]
@@ -155,10 +155,11 @@ class BookAsked:
         shown = max(still, key=lambda s: s.more) if still else standings[leads or 0]
         if not still and leads is not None:
             shown = Standing(Stand.ANSWERED, leads, shown.value, shown.low, shown.high, 0, 0, 0)
+        fewest = min(map(len, values))
         needs = [
-            RunsNeeded(s, q.workload_id, standing.more)
-            for s, standing in zip(q.setting_ids, standings, strict=True)
-            if standing.is_open and standing.more
+            RunsNeeded(s, q.workload_id, max(0, fewest + standing.more - len(x)))
+            for s, x, standing in zip(q.setting_ids, values, standings, strict=True)
+            if standing.is_open
         ]
         return self._asked(q, shown, needs, [p for arm in arms for p in arm])
 

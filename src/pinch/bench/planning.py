@@ -375,7 +375,7 @@ def _notes(bench: PlanBench, with_watts: int, runs: int, factor: float) -> list[
     for key, device in bench.devices.items():
         heat = bench.heat.get(key)
         if bench.protocol.cool_rule is CoolRule.FIXED or heat is None:
-            source = tr("from the protocol") if bench.protocol.id else tr("the usual wait")
+            source = tr("from the protocol") if bench.protocol.kept_id is not None else tr("the usual wait")
             why = (
                 tr("as the protocol fixes it")
                 if heat
