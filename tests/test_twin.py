@@ -187,9 +187,11 @@ class TestCommand(unittest.TestCase):
         self.assertGreaterEqual(found["left_out_error"]["clock"]["cells"], 4)
         # The rig draws 4.5 W beside the package on battery: 60 · 47.2 Wh / 22.5 W.
         self.assertAlmostEqual(found["figures"]["battery_min"]["value"], 60 * 47.2 / 22.5, delta=1.0)
-        self.assertTrue(
-            self.say("--device", "Gannet", "--limit", "18")[1].startswith("Predicted, not measured: at a limit")
-        )
+        plain = self.say("--device", "Gannet", "--limit", "18")[1]
+        self.assertTrue(plain.startswith("Predicted, not measured: at a limit of 18 W"), plain)
+        self.assertIn("Over time: its burst limit for 4 s, then its limit on power.", plain)
+        hot = self.say("--device", "Limpet", "--limit", "54", "--ambient", "30")[1]
+        self.assertRegex(hot, r"then its limit on power until [1-3]:\d\d, then its heat limit\.")
 
     def test_what_it_refuses_and_what_makes_no_sense(self) -> None:
         for words, why in (

@@ -6,9 +6,11 @@ from dataclasses import dataclass
 
 from pinch.analysis.foreseen import Foreseen
 from pinch.analysis.work_metrics import metric_of
+from pinch.charts.spec import minutes
 from pinch.core.metrics import AVERAGE
 from pinch.core.printing import in_percent, listed, plain
 from pinch.core.twin import Miss
+from pinch.core.twin_course import PredictedCourse
 from pinch.core.twin_runs import HEAT, LIMIT, WORK, Foretold
 from pinch.language import tr
 from pinch.narrative.cautions import RAISED_LIMITS
@@ -111,7 +113,22 @@ def notes(f: Foreseen) -> list[str]:
             share=share,
         )
         found.append(words)
+    if f.course is not None:
+        found.append(over_time(f, f.course))
     return [*found, RAISED_LIMITS]
+
+
+def over_time(f: Foreseen, course: PredictedCourse) -> str:
+    """What would rule when."""
+    parts = []
+    if course.burst.known:
+        parts.append(tr("its burst limit for {seconds:.0f} s", seconds=course.burst.value))
+    rule = RULES[LIMIT if math.isfinite(f.told.change.limit_w) else WORK]
+    if course.heat.known:
+        parts += [tr("{rule} until {until}", rule=rule, until=minutes(course.heat.value)), RULES[HEAT]]
+    else:
+        parts.append(RULES[f.told.kind] if f.told.kind != HEAT else rule)
+    return tr("Over time: {parts}.", parts=tr(", then ").join(dict.fromkeys(parts)))
 
 
 def rests_on(f: Foreseen) -> str:
