@@ -13,6 +13,7 @@ import numpy as np
 
 from pinch.analysis.asking import questions_asked
 from pinch.bench.bench_questions import Asks, ReviewQuestion
+from pinch.bench.cards import CellsQuery
 from pinch.bench.opening import open_book
 from pinch.bench.plans import OrderRule
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload
@@ -24,10 +25,12 @@ from pinch.core.standing import LOOKS, NEITHER, NO, YES, KnownScatter, Stand, be
 from pinch.narrative.question_words import answer_words, standing_words
 from pinch.runs.question_plan import PLAN_NAME, plan_questions
 from pinch.runs.whole_book import read_points
+from pinch.ui.compare.page import ComparePage
 from pinch.ui.plan.ask_dialog import AskDialog
 from pinch.ui.plan.page import PlanPage
 from pinch.ui.plan.questions_control import names_of
 from pinch.ui.plan.view import QUESTIONS
+from pinch.ui.publish.page import PublishPage
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase, demo_book
 
@@ -285,6 +288,31 @@ class TestWindow(WindowCase):
         self.assertEqual(len(page.control.sheet.sheet.runs), 4)  # type: ignore[union-attr]
         self.window.undo()
         self.assertNotIn(PLAN_NAME, [p.name for p in book.plans()])
+
+    def test_asked_from_a_comparison_and_from_a_card(self) -> None:
+        book, before = self.session.book, len(self.session.book.questions())
+        page = self.window.page(ComparePage)
+        self.choose("Gannet", "20 W", TILE)
+        self.window.show_page(page)
+        self.wait_for(lambda: page.view.comparison is not None)
+        rows = [n for n, row in enumerate(page.view.verdicts.rows) if row.of is not None]
+        page.view.verdicts.setCurrentCell(rows[1], 0)
+        base = page.control.chosen[0].setting.id
+        page.view.ask_chosen()
+        asked = book.questions()[before:]
+        self.assertEqual([q.asks for q in asked], [Asks.FASTER])
+        self.assertEqual(asked[0].setting_ids[1], base)
+        publish = self.window.page(PublishPage)
+        self.window.show_page(publish)
+        self.wait_for(lambda: publish.view.shown is not None)
+        contents = publish.view.shown.deck.contents  # type: ignore[union-attr]
+        compares = next(c for c in contents if isinstance(c.card.query, CellsQuery) and len(c.card.query.cells) > 1)
+        publish.view.go_to_card(compares.card.id)
+        publish.ask()
+        self.assertEqual(len(book.questions()), before + 2)
+        publish.view.go_to_card(contents[0].card.id)
+        with self.assertRaisesRegex(PinchError, "does not compare two settings"):
+            publish.ask()
 
     def test_the_form_gives_what_was_typed(self) -> None:
         book = self.session.book

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.records import MOST_NAME, Device, Setting, WorkKind, Workload
+from pinch.core.errors import PinchError
 from pinch.language import tr
 
 MOST_HELD = 3
@@ -29,6 +30,18 @@ def usual_questions(
             _asked(Asks.BATTERY, rundown, setting_ids=(s.id,), within=EXACT_MIN) for s in settings if not s.mains
         ][:1]
     return found
+
+
+def pair_question(setting_ids: tuple[int, int], work: Workload, delta: float) -> ReviewQuestion:
+    """Which of two settings is faster at a workload, by what matters as a share.
+
+    Raises
+    ------
+    PinchError : they are one setting.
+    """
+    if setting_ids[0] == setting_ids[1]:
+        raise PinchError(tr("A question compares two different settings; these are one."))
+    return _asked(Asks.FASTER, work, setting_ids=setting_ids, delta=delta)
 
 
 def _asked(asks: Asks, work: Workload, **more: object) -> ReviewQuestion:

@@ -6,10 +6,10 @@ from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.offers import OfferChoice
 from pinch.analysis.references import is_own
-from pinch.bench.bench_questions import Asks, ReviewQuestion
 from pinch.bench.cards import CardKind
+from pinch.bench.question_presets import pair_question
 from pinch.bench.rates import read_rates
-from pinch.bench.records import MOST_NAME, Result, Workload, checked
+from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.printing import told_once
@@ -175,12 +175,10 @@ class ComparePage(Page[CompareView]):
     def ask(self, compared: Compared, workload_id: int) -> None:
         """Which of two cells is faster becomes a question, followed until it is answered."""
         base, cell, book = self.control.chosen[0], compared.cell, self.session.book
-        if not all(is_own(c.setting.id) for c in (base, cell)) or base.setting.id == cell.setting.id:
-            raise PinchError(tr("A question is about two settings of this book; these are not."))
-        work = book.get(Workload, workload_id)
-        fields = {"asks": Asks.FASTER, "workload_id": workload_id, "setting_ids": (cell.setting.id, base.setting.id)}
-        name = f"{tr(Asks.FASTER)}, {work.name}"[:MOST_NAME]
-        question = checked(ReviewQuestion, tr("The question"), name=name, delta=self.control.delta, **fields)
+        if not all(is_own(c.setting.id) for c in (base, cell)):
+            raise PinchError(tr("One of the two belongs to a book laid beside this one; it is asked there."))
+        pair = cell.setting.id, base.setting.id
+        question = pair_question(pair, book.get(Workload, workload_id), self.control.delta)
         self.session.change(tr("ask a question"), lambda: book.save(question))
         self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 

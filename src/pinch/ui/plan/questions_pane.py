@@ -101,7 +101,10 @@ class QuestionsPane(QWidget):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addLayout(top)
         whole.addWidget(self.table, 1)
-        whole.addWidget(label(tr("Ctrl+K sends the answer of the chosen question to the deck."), "quiet", wrap=True))
+        self._hint = label(tr("Ctrl+K sends the answer of the chosen question to the deck."), "quiet", wrap=True)
+        whole.addWidget(self._hint)
+        self._filler = QWidget()
+        whole.addWidget(self._filler, 1)
         self.show_questions(None, None)
 
     @property
@@ -113,8 +116,9 @@ class QuestionsPane(QWidget):
     def show_questions(self, found: QuestionPlan | None, names: Names | None) -> None:
         """All questions, or that there are none."""
         self.asked = found.asked if found is not None else ()
-        for part in (self.drop, self.sheet, self.table):
+        for part in (self.drop, self.sheet, self.table, self._hint):
             part.setVisible(bool(self.asked))
+        self._filler.setVisible(not self.asked)
         self.words.setText(NOTHING if found is None or not self.asked else _summary(found))
         if found is not None and names is not None:
             self.table.show_lines([_line(a, names, found.costs.get(a.question.id)) for a in self.asked])

@@ -9,8 +9,10 @@ from PyQt6.QtCore import QByteArray, QMimeData
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch.bench.cards import Report
-from pinch.bench.records import Device
+from pinch.analysis.references import is_own
+from pinch.bench.cards import CellsQuery, Report
+from pinch.bench.question_presets import pair_question
+from pinch.bench.records import Device, Workload
 from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -98,6 +100,7 @@ class PublishPage(Page[PublishView]):
             MenuEntry(publish, 230, tr("Remove this card"), self.remove, "Ctrl+Shift+Del"),
             MenuEntry(publish, 235, tr("Split this card"), self.split, "Ctrl+Alt+S"),
             MenuEntry(publish, 240, tr("Agree to the changed finding"), self.agree, "Ctrl+Alt+A"),
+            MenuEntry(publish, 245, tr("Ask what this card leaves open"), self.ask),
             MenuEntry(publish, 250, tr("Check before publishing"), self.check, "Ctrl+Alt+C"),
         )
 
@@ -195,6 +198,18 @@ class PublishPage(Page[PublishView]):
     def agree(self) -> None:
         """The changed finding of the chosen card holds."""
         self.control.agree(self._content())
+
+    def ask(self) -> None:
+        """Which of the first two cells of the chosen card is faster becomes a question."""
+        query, book = self._content().card.query, self.session.book
+        if not isinstance(query, CellsQuery) or len(query.cells) < 2 or not query.workload_ids:
+            raise PinchError(tr("This card does not compare two settings; ask on the Plan page: Ask …"))
+        pair = query.cells[0].setting_id, query.cells[1].setting_id
+        if not all(map(is_own, pair)):
+            raise PinchError(tr("One of the two belongs to a book laid beside this one; it is asked there."))
+        question = pair_question(pair, book.get(Workload, query.workload_ids[0]), query.delta)
+        self.session.change(tr("ask a question"), lambda: book.save(question))
+        self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 
     def copy_picture(self) -> None:
         """The chosen card as a picture, with its words, to the clipboard."""
