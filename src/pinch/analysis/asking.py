@@ -98,23 +98,28 @@ class BookAsked:
 
     # What is known
 
+    @cached_property
+    def _of_work(self) -> dict[int, list[RunPoint]]:
+        """The measured runs that count, by workload."""
+        found: dict[int, list[RunPoint]] = {}
+        for p in self.book.points:
+            if not p.why_not and p.run.summary is None:
+                found.setdefault(p.workload.id, []).append(p)
+        return found
+
     def _runs(self, setting_id: int, workload_id: int, room_c: float | None = None) -> list[RunPoint]:
         """The runs of a cell that count, in the room that most were in, or in that one."""
-        own = [
-            p
-            for p in self.book.points
-            if (p.setting.id, p.workload.id) == (setting_id, workload_id) and not p.why_not and p.run.summary is None
-        ]
+        own = [p for p in self._of_work.get(workload_id, ()) if p.setting.id == setting_id]
         if room_c is not None:
             return [p for p in own if p.run.ambient_c is not None and abs(p.run.ambient_c - room_c) <= SAME_ROOM_K]
-        rooms = Counter(p.room_c for p in own)
-        return [p for p in own if p.room_c == rooms.most_common(1)[0][0]]
+        usual = Counter(p.room_c for p in own).most_common(1)
+        return [p for p in own if p.room_c == usual[0][0]]
 
     def _scatter(self, workload_id: int, value: Value) -> KnownScatter:
         """What repeated cells of a workload say of the scatter from run to run."""
         groups: dict[tuple[object, ...], list[float]] = {}
-        for p in self.book.points:
-            if p.workload.id == workload_id and not p.why_not and p.run.summary is None and (v := value(p)):
+        for p in self._of_work.get(workload_id, ()):
+            if v := value(p):
                 groups.setdefault((p.setting.id, p.room_c, p.run.builds), []).append(math.log(v))
         several = [np.array(g) for g in groups.values() if len(g) > 1]
         dof = sum(len(g) - 1 for g in several)

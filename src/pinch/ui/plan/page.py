@@ -100,7 +100,7 @@ class PlanPage(Page[PlanView]):
 
     def cancel(self) -> None:
         self.control.cancel()
-        self.asking.cancel()
+        self.asking.close()
 
     def count(self) -> str:
         sheet = self.control.sheet

@@ -3,7 +3,7 @@
 import contextlib
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 
 from pinch.bench.bench_questions import ReviewQuestion
 from pinch.bench.book import Book
@@ -16,6 +16,8 @@ from pinch.runs.question_plan import PLAN_NAME, QuestionPlan, plan_questions
 from pinch.ui.page_protocol import Shell
 from pinch.ui.plan.control import present
 from pinch.ui.working import Working
+
+CALM_MS = 3_000
 
 
 def names_of(book: Book) -> Names:
@@ -36,16 +38,29 @@ class QuestionsControl(Working):
         self._shell, self._session = shell, shell.session
         self._open: set[int] = set()
         self.found: QuestionPlan | None = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(CALM_MS)
+        self._later.timeout.connect(self._look)
         shell.points.ready.connect(self.start)
         self.finished.connect(self._worked_out)
 
     def forget(self) -> None:
         """Another book is open."""
-        self.cancel()
+        self.close()
         self._open, self.found = set(), None
 
+    def close(self) -> None:
+        """The window closes."""
+        self._later.stop()
+        self.cancel()
+
     def records_changed(self) -> None:
-        """A run may answer something: its points are wanted, unless something is being measured."""
+        """A run may answer something: its points are wanted once the operator has stopped changing things, since
+        judging writes to the book as well."""
+        self._later.start()
+
+    def _look(self) -> None:
         if self._session.book.questions() and not self._session.recording_now:
             self._shell.points.wanted()
 
