@@ -22,13 +22,12 @@ from pinch.cli.main import main
 from pinch.core.errors import PinchError
 from pinch.core.sequential import BoundShape, bound_at, bounds, wald
 from pinch.core.standing import LOOKS, NEITHER, NO, YES, KnownScatter, Stand, best_of, duel, level, precision
-from pinch.narrative.question_words import answer_words, standing_words
-from pinch.runs.question_plan import PLAN_NAME, plan_questions
+from pinch.narrative.question_words import answer_words, names_in, standing_words
+from pinch.runs.question_plan import PLAN_NAME, keep_plan, plan_questions
 from pinch.runs.whole_book import read_points
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.plan.ask_dialog import AskDialog
 from pinch.ui.plan.page import PlanPage
-from pinch.ui.plan.questions_control import names_of
 from pinch.ui.plan.view import QUESTIONS
 from pinch.ui.publish.page import PublishPage
 from tests.in_folder import InFolder
@@ -138,7 +137,10 @@ class TestBook(InFolder):
         return self.book.save(ReviewQuestion(name="q", asks=asks, workload_id=self.works[work], **more))  # type: ignore[arg-type]
 
     def plan(self, keep: bool = False):  # type: ignore[no-untyped-def]
-        return plan_questions(self.book, read_points(self.path), datetime.now(UTC), keep)
+        asked = questions_asked(read_points(self.path), self.book.questions())
+        if keep:
+            keep_plan(self.book, asked)
+        return plan_questions(self.book, asked, datetime.now(UTC))
 
     def test_what_the_book_answers_already(self) -> None:
         faster = self.ask(Asks.FASTER, setting_ids=(self.setting("Gannet", "20 W"), self.setting("Limpet", "20 W")))
@@ -146,7 +148,7 @@ class TestBook(InFolder):
         self.ask(Asks.HOLDS, setting_ids=(self.setting("Limpet", "Stock"),), room_c=31.0)
         self.ask(Asks.HOLDS, setting_ids=(self.setting("Limpet", "54 W"),))
         self.ask(Asks.LEAST_WATTS, "Skerry Run", device_ids=(self.devices["Gannet"].id,), fps=50.0)
-        found, names = self.plan(), names_of(self.book)
+        found, names = self.plan(), names_in(self.book)
         self.assertEqual([a.standing.stand for a in found.asked], [Stand.ANSWERED] * 5)
         words = [answer_words(a, names) for a in found.asked]
         self.assertRegex(words[0], r"Limpet, 20 W is faster than Gannet, 20 W at .*: \+7\.\d % \(\+5")
@@ -177,7 +179,7 @@ class TestBook(InFolder):
     def test_runs_answer_and_the_rest_is_planned_anew(self) -> None:
         pair = (self.setting("Gannet", "20 W"), self.setting("Limpet", "20 W"))
         question = self.ask(Asks.FASTER, "Chart Export", setting_ids=pair)
-        self.assertIn("Begins with a pilot", standing_words(self.plan().asked[0], names_of(self.book)))
+        self.assertIn("Begins with a pilot", standing_words(self.plan().asked[0], names_in(self.book)))
         template = next(r for r in self.book.runs() if r.summary is None and r.setting_id == pair[0])
         points, made = read_points(self.path), []
         like = next(p for p in points.points if p.run.id == template.id)

@@ -133,7 +133,7 @@ class TestTwin(unittest.TestCase):
 
     def test_cells_that_are_left_out_say_how_good_it_is(self) -> None:
         worse = tuple(plain_run(r.limit_w, score=r.score * (1.1 if r.limit_w == 20.0 else 1.0)) for r in PLAIN)
-        good, bad = Twin(PLAIN).misses()["score"], Twin(worse).misses()["score"]
+        good, bad = Twin(PLAIN).misses["score"], Twin(worse).misses["score"]
         self.assertEqual(good.n, 2, "the least and the most watts are out of reach of the others")
         self.assertLess(good.most, 0.01)
         self.assertGreater(bad.most, 0.07)

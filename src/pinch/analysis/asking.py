@@ -9,9 +9,10 @@ from functools import cached_property
 import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, scale_book
-from pinch.analysis.points import BookPoints, RunPoint, score_of
+from pinch.analysis.points import SAME_ROOM_K, BookPoints, RunPoint, score_of
 from pinch.bench.bench_questions import OF_CURVES, Asks, ReviewQuestion
 from pinch.bench.records import Setting
+from pinch.core.cell_scores import scatter_within
 from pinch.core.crossing import pair_up
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
@@ -35,7 +36,6 @@ from pinch.language import tr
 Value = Callable[[RunPoint], float | None]
 HOLDS_SHARE = 0.98
 """A setting holds its watts where it holds so much of them."""
-SAME_ROOM_K = 2.0
 LEAST_SETTINGS, MOST_OF_CURVE = 3, 40
 """A curve needs so many different watts, and is given up with so many runs of a device."""
 REPEATS_OF_BEFORE = 3
@@ -120,11 +120,9 @@ class BookAsked:
         groups: dict[tuple[object, ...], list[float]] = {}
         for p in self._of_work.get(workload_id, ()):
             if v := value(p):
-                groups.setdefault((p.setting.id, p.room_c, p.run.builds), []).append(math.log(v))
-        several = [np.array(g) for g in groups.values() if len(g) > 1]
-        dof = sum(len(g) - 1 for g in several)
-        squares = sum(float(((g - g.mean()) ** 2).sum()) for g in several)
-        return KnownScatter(math.sqrt(squares / dof), float(dof)) if dof and squares > 0 else KnownScatter()
+                groups.setdefault((p.setting.id, p.room_c, p.run.builds), []).append(v)
+        pooled = scatter_within(groups.values())
+        return KnownScatter(pooled.sd, float(pooled.df)) if pooled.sd > 0 else KnownScatter()
 
     # Of cells
 

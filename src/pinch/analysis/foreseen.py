@@ -40,7 +40,7 @@ def foresee(of: DeviceTwin, change: Change, length_s: float = USUAL_S) -> Forese
         course = course_of(of.twin, told, length_s)
     except TwinRefusedError as refused:
         lacking = str(refused)
-    return Foreseen(of, told, length_s, course, lacking, of.twin.misses(), _battery(of, told))
+    return Foreseen(of, told, length_s, course, lacking, of.twin.misses, _battery(of, told))
 
 
 def _battery(of: DeviceTwin, told: Prediction) -> Foretold:

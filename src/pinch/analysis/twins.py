@@ -52,7 +52,7 @@ def device_twin(book: BookPoints, device: Device, workload: Workload) -> DeviceT
     own = [
         p for p in book.points if p.device.id == device.id and p.workload.id == workload.id and p.run.summary is None
     ]
-    settled = [p for p in own if not p.why_unusable and p.digest.state in STATES and p.digest.power_w]
+    settled = [p for p in own if not p.why_unusable and p.digest.state in STATES and (p.digest.power_w or 0.0) > 0]
     usual = Counter(_likeness(p) for p in settled).most_common(1)
     alike = [p for p in settled if _likeness(p) == usual[0][0]]
     twin = twin_of((twin_run(p) for p in alike), _limit_c(alike))

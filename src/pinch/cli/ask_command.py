@@ -48,7 +48,8 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    from pinch.runs.question_plan import plan_questions
+    from pinch.analysis.asking import questions_asked
+    from pinch.runs.question_plan import keep_plan, plan_questions
     from pinch.runs.whole_book import read_points
 
     given = [(path, read_model(path, QuestionFile, MOST_BYTES)) for path in args.questions]
@@ -62,7 +63,10 @@ def run(args: argparse.Namespace) -> int:
             book.delete(named(book.questions(), str(gone), "question", lambda q: str(q.id)))
     points = read_points(args.book)
     with changed_existing(args.book) as book:
-        found = plan_questions(book, points, datetime.now().astimezone(), keep=args.plan)
+        asked = questions_asked(points, book.questions())
+        if args.plan:
+            keep_plan(book, asked)
+        found = plan_questions(book, asked, datetime.now().astimezone())
         _tell(found, book, args.json)
     return 0
 
@@ -99,12 +103,13 @@ def record_of(told: QuestionFile, book: Book) -> ReviewQuestion:
 
 
 def _tell(found: Any, book: Book, as_json: bool) -> None:
-    from pinch.narrative.question_words import Names, question_words, standing_words
+    from pinch.narrative.question_words import names_in, question_words, standing_words
 
-    devices = {d.id: d for d in book.devices()}
-    settings = {s.id: s for d in devices for s in book.settings(d)}
-    names = Names(devices, settings, {w.id: w for w in book.workloads()})
-    told = [(a, question_words(a.question, names), standing_words(a, names, _cost(found, a))) for a in found.asked]
+    names = names_in(book)
+    told = [
+        (a, question_words(a.question, names), standing_words(a, names, found.costs.get(a.question.id)))
+        for a in found.asked
+    ]
     if as_json:
         print_json(
             {
@@ -124,11 +129,6 @@ def _tell(found: Any, book: Book, as_json: bool) -> None:
         print("Bench time for all that are open: about {:.0f} min, {:.0f} to {:.0f}.".format(*minutes))
     elif not told:
         print("Nothing is asked in this book yet.")
-
-
-def _cost(found: Any, asked: Any) -> float | None:
-    cost: float | None = found.costs.get(asked.question.id)
-    return cost
 
 
 def _json(found: Any, asked: Any, words: str, stands: str, names: Any) -> dict[str, Any]:

@@ -9,6 +9,7 @@ import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -161,6 +162,7 @@ class Twin(TwinLaws):
 
     # How good it is
 
+    @cached_property
     def misses(self) -> dict[str, Miss]:
         """How far it is off cells that are left out, one after the other, for watts, clock, temperature and score."""
         cells = dict.fromkeys(r.cell for r in self.runs)

@@ -124,6 +124,15 @@ class TwinLaws:
 
     def _resistances(self, fan: str | None) -> Law | None:
         """ln K/W over the temperature, which fans follow, of one profile; None where nothing is known of it."""
+        if fan not in self._fitted:
+            self._fitted[fan] = self._fit_resistances(fan)
+        return self._fitted[fan]
+
+    @cached_property
+    def _fitted(self) -> dict[str | None, Law | None]:
+        return {}
+
+    def _fit_resistances(self, fan: str | None) -> Law | None:
         own = [r for r in self.runs if fan in (None, r.fan) and r.temp_c > r.room_c]
         if not own:
             return None

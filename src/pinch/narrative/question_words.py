@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 from pinch.analysis.asking import HOLDS_SHARE, Asked
 from pinch.analysis.work_metrics import metric_of
 from pinch.bench.bench_questions import Asks, ReviewQuestion
+from pinch.bench.book import Book
 from pinch.bench.records import Device, Setting, Workload
 from pinch.core.metrics import AVERAGE
-from pinch.core.printing import counted, in_percent, listed, plain
+from pinch.core.printing import counted, in_percent, listed, plain, with_decimals
 from pinch.core.standing import NEITHER, NO, YES, Stand, Standing
 from pinch.core.sweetspots import PROMISES
 from pinch.language import marked, tr
@@ -43,6 +44,13 @@ class Names:
     def work(self, number: int) -> str:
         """A workload."""
         return self.workloads[number].name if number in self.workloads else tr("work that is gone")
+
+
+def names_in(book: Book) -> Names:
+    """What the records of a book are called."""
+    devices = {d.id: d for d in book.devices()}
+    settings = {s.id: s for d in devices for s in book.settings(d)}
+    return Names(devices, settings, {w.id: w for w in book.workloads()})
 
 
 QUESTIONS = {
@@ -164,7 +172,10 @@ def _value_words(asked: Asked) -> str:
 
 def _with_interval(s: Standing, in_unit: Callable[[float], float], unit: str, signed: bool = False) -> str:
     def said(v: float) -> str:
-        return f"{in_unit(v):+.1f}".replace("-", "−") if signed else plain(in_unit(v), 3)
+        value = in_unit(v)
+        if not signed:
+            return plain(value, 3)
+        return f"+{with_decimals(value, 1)}" if value >= 0 else with_decimals(value, 1)
 
     if not math.isfinite(s.value):
         return tr("nothing yet")

@@ -8,7 +8,7 @@ from pinch.analysis.foreseen import Foreseen
 from pinch.analysis.work_metrics import metric_of
 from pinch.charts.spec import minutes
 from pinch.core.metrics import AVERAGE
-from pinch.core.printing import in_percent, listed, plain
+from pinch.core.printing import counted, in_percent, listed, plain, told_once, with_decimals
 from pinch.core.twin import Miss
 from pinch.core.twin_course import PredictedCourse
 from pinch.core.twin_runs import HEAT, LIMIT, WORK, Foretold
@@ -101,6 +101,9 @@ def rows(f: Foreseen) -> list[ForetoldRow]:
 def notes(f: Foreseen) -> list[str]:
     """What the reader must know of it."""
     found = [rests_on(f)]
+    if f.of.notes:
+        runs = counted(len(f.of.notes), "run")
+        found.append(tr("Left out: {runs}, named beside each of its figures.", runs=runs))
     if not f.misses:
         found.append(tr("No cell could be left out and predicted by the others, so nothing says how far this is off."))
     if f.lacking:
@@ -140,6 +143,14 @@ def rests_on(f: Foreseen) -> str:
     return tr("It rests on {runs} settled runs; its rule on {cells}.", runs=len(f.of.twin.runs), cells=named)
 
 
+def left_out(f: Foreseen) -> list[str]:
+    """The runs that it does not rest on, each with its reason."""
+    told = told_once(n.text for n in f.of.notes)
+    more = len(told) - MOST_CELLS
+    rest = [tr("{runs} left out as well.", runs=counted(more, "other run"))] if more > 0 else []
+    return [*(tr("Left out: {run}", run=words) for words in told[:MOST_CELLS]), *rest]
+
+
 def explain(f: Foreseen, row: ForetoldRow) -> Explanation:
     """A predicted figure."""
     miss = f.misses.get(row.key)
@@ -150,7 +161,7 @@ def explain(f: Foreseen, row: ForetoldRow) -> Explanation:
         rests_on(f),
         _miss_words(miss, row.figure.unit),
         "what-if",
-        tuple(notes(f)[1:]),
+        (*notes(f)[1:], *left_out(f)),
     )
 
 
@@ -172,7 +183,7 @@ def _miss(miss: Miss | None, unit: str) -> str:
 
 
 def _off(value: float, unit: str) -> str:
-    return f"{value:.1f} K" if unit == "°C" else f"{100.0 * value:.1f} %"
+    return f"{with_decimals(value, 1)} K" if unit == "°C" else f"{with_decimals(100.0 * value, 1)} %"
 
 
 def _with_unit(figure: Foretold) -> str:

@@ -1,20 +1,19 @@
 """The run sheet that answers the open questions of a book: what each still needs, put together, shared between them."""
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 
-from pinch.analysis.asking import Asked, RunsNeeded, questions_asked
+from pinch.analysis.asking import Asked, RunsNeeded
 from pinch.analysis.plan_desk import PlanDesk
-from pinch.analysis.points import BookPoints
 from pinch.analysis.references import is_own
 from pinch.bench.bench_questions import Asks
 from pinch.bench.book import Book
 from pinch.bench.planning import PlannedSheet, plan_bench, run_s
 from pinch.bench.plans import MOST_REPEATS, Cell, OrderRule, Outcome, Plan
-from pinch.bench.records import Setting, Workload
+from pinch.bench.records import Device, Setting, Workload, live
 from pinch.language import tr
-from pinch.runs.wanted_runs import setting_with_limit
+from pinch.runs.wanted_runs import in_steps, limit_there, setting_with_limit
 
 PLAN_NAME = tr("What the questions still need")
 IN_TURNS = (Asks.FASTER, Asks.LOCK, Asks.BUILD)
@@ -40,19 +39,24 @@ class QuestionPlan:
         return max(0, asked.runs_before - len(asked.run_ids)) * workload.length_s * workload.passes
 
 
-def plan_questions(book: Book, points: BookPoints, at: datetime, keep: bool = False) -> QuestionPlan:
-    """Where the questions of a book stand, and the run sheet that answers the open ones in the least bench time.
+def kept_plan(book: Book) -> Plan | None:
+    """The plan of the questions that a book keeps, None where none was made."""
+    return next((p for p in live(book.plans()) if p.name == PLAN_NAME), None)
 
-    Parameters
-    ----------
-    keep : whether the plan is kept in the book, in place of the one that was; settings with a new limit are made then.
-    """
-    asked = questions_asked(points, book.questions())
-    needs = {a.question.id: [_settled(book, n, keep) for n in a.needs if is_own(n.setting_id)] for a in asked}
-    old = next((p for p in book.plans() if p.name == PLAN_NAME and not p.archived), None)
+
+def keep_plan(book: Book, asked: Sequence[Asked]) -> Plan | None:
+    """Keep what the questions need as the plan of the book, in place of the one that was; settings with a new limit are
+    made. None where nothing is needed and nothing was."""
+    old = kept_plan(book)
+    needs = {a.question.id: [_made(book, n) for n in _own(a)] for a in asked}
     plan = _plan_of(asked, needs, old)
-    if keep and (plan.cells or old is not None):
-        plan = book.save(plan)
+    return book.save(plan) if plan.cells or old is not None else None
+
+
+def plan_questions(book: Book, asked: Sequence[Asked], at: datetime) -> QuestionPlan:
+    """The run sheet that answers the questions that are open in the least bench time."""
+    needs = {a.question.id: [_with_known_limit(book, n) for n in _own(a)] for a in asked}
+    plan = _plan_of(asked, needs, kept_plan(book))
     if not any(needs.values()):
         return QuestionPlan(tuple(asked), None, 0.0, 0.0, 0.0, {})
     sheet = PlanDesk(book).plan(plan, at)
@@ -72,12 +76,28 @@ def _most(asked: Asked) -> float:
     return asked.standing.most / max(1, asked.standing.more)
 
 
-def _settled(book: Book, need: RunsNeeded, keep: bool) -> RunsNeeded:
-    """A need of a setting that is there: a limit that is not is made where the plan is kept."""
-    if need.watts is None or not keep:
+def _own(asked: Asked) -> Iterable[RunsNeeded]:
+    """What it needs of this book, not of one that lies beside it."""
+    return (n for n in asked.needs if is_own(n.setting_id))
+
+
+def _with_known_limit(book: Book, need: RunsNeeded) -> RunsNeeded:
+    """A need by a setting with its limit, where the book has one."""
+    if need.watts is None:
         return need
-    made = setting_with_limit(book, book.get(Setting, need.setting_id), need.watts)
-    return RunsNeeded(made.id, need.workload_id, need.runs, None, need.room_c)
+    like = book.get(Setting, need.setting_id)
+    watts = in_steps(need.watts, book.get(Device, like.device_id).claims.step_w)
+    there = limit_there(book, like, watts)
+    return replace(need, watts=watts) if there is None else replace(need, setting_id=there.id, watts=None)
+
+
+def _made(book: Book, need: RunsNeeded) -> RunsNeeded:
+    """A need of a setting that is there: a limit that is not is made."""
+    known = _with_known_limit(book, need)
+    if known.watts is None:
+        return known
+    made = setting_with_limit(book, book.get(Setting, need.setting_id), known.watts)
+    return replace(need, setting_id=made.id, watts=None)
 
 
 def _plan_of(asked: Sequence[Asked], needs: Mapping[int, Sequence[RunsNeeded]], old: Plan | None) -> Plan:

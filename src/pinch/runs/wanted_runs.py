@@ -48,10 +48,15 @@ def want_more_runs(book: Book, cells: Sequence[tuple[Setting, Workload]], more: 
     )
 
 
-def setting_with_limit(book: Book, like: Setting, watts: float) -> Setting:
-    """The setting of a device on mains with that limit; where there is none it is made, like another in all else."""
+def limit_there(book: Book, like: Setting, watts: float) -> Setting | None:
+    """The setting of a device on mains with that limit, None where there is none."""
     settings = [s for s in book.settings(like.device_id) if s.sustained_w is not None and s.mains]
-    there = next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W), None)
+    return next((s for s in settings if abs((s.sustained_w or 0.0) - watts) < NEAR_W), None)
+
+
+def setting_with_limit(book: Book, like: Setting, watts: float) -> Setting:
+    """The same; where there is none it is made, like another in all else."""
+    there = limit_there(book, like, watts)
     if there is not None:
         return there
     burst = None if like.burst_w is None else max(like.burst_w, watts)

@@ -15,7 +15,7 @@ from pinch.core.errors import PinchError
 from pinch.core.standing import Stand
 from pinch.language import tr
 from pinch.narrative.cards.answer_cards import card_of
-from pinch.narrative.question_words import answer_words, question_words
+from pinch.narrative.question_words import answer_words, names_in, question_words
 from pinch.narrative.sheet_words import duration, explain_sheet
 from pinch.runs.question_plan import QuestionPlan
 from pinch.ui.dialogs import ask_text, choose_several
@@ -25,7 +25,7 @@ from pinch.ui.page_protocol import Page, PlanTarget, RecordingTarget, Sent, Shel
 from pinch.ui.plan.ask_dialog import AskDialog
 from pinch.ui.plan.control import present
 from pinch.ui.plan.plan_dialogs import NewPlanDialog, SessionsDialog
-from pinch.ui.plan.questions_control import QuestionsControl, names_of
+from pinch.ui.plan.questions_control import QuestionsControl
 from pinch.ui.plan.state import matrix
 from pinch.ui.plan.view import MATRIX, QUESTIONS, SHEET, PlanView
 
@@ -139,7 +139,7 @@ class PlanPage(Page[PlanView]):
         chosen, points = self.view.questions.chosen, self.shell.points.points
         if chosen is None or points is None or chosen.standing.stand is not Stand.ANSWERED:
             raise PinchError(tr("Choose a question that is answered first."))
-        return Sent(*card_of(chosen, points), answer_words(chosen, names_of(self.session.book)))
+        return Sent(*card_of(chosen, points), answer_words(chosen, names_in(self.session.book)))
 
     # Questions
 
@@ -168,7 +168,7 @@ class PlanPage(Page[PlanView]):
         usual = usual_questions(session.device, settings, session.workload, live(book.workloads()))
         if not usual:
             raise PinchError(tr("Its settings have no limits, so nothing is asked of it usually; ask yourself: Ask …"))
-        names = names_of(book)
+        names = names_in(book)
         offered = {question_words(q, names): q for q in usual}
         title, words = tr("Questions of a review"), tr("Which of them are asked?")
         chosen = choose_several(self.shell.dialog_parent, title, words, list(offered))
@@ -202,7 +202,7 @@ class PlanPage(Page[PlanView]):
             self.view.questions.show_questions(None, None)
 
     def _questioned(self, found: QuestionPlan) -> None:
-        self.view.questions.show_questions(found, names_of(self.session.book))
+        self.view.questions.show_questions(found, names_in(self.session.book))
 
     # What is asked
 

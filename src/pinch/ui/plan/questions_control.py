@@ -5,26 +5,19 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QObject, QTimer
 
+from pinch.analysis.asking import questions_asked
 from pinch.bench.bench_questions import ReviewQuestion
-from pinch.bench.book import Book
 from pinch.bench.opening import open_book
 from pinch.bench.plans import Plan
 from pinch.core.standing import Stand
 from pinch.language import tr
-from pinch.narrative.question_words import Names, answer_words
-from pinch.runs.question_plan import PLAN_NAME, QuestionPlan, plan_questions
+from pinch.narrative.question_words import answer_words, names_in
+from pinch.runs.question_plan import QuestionPlan, keep_plan, kept_plan, plan_questions
 from pinch.ui.page_protocol import Shell
 from pinch.ui.plan.control import present
 from pinch.ui.working import Working
 
 CALM_MS = 3_000
-
-
-def names_of(book: Book) -> Names:
-    """What the records of a book are called."""
-    devices = {d.id: d for d in book.devices()}
-    settings = {s.id: s for d in devices for s in book.settings(d)}
-    return Names(devices, settings, {w.id: w for w in book.workloads()})
 
 
 class QuestionsControl(Working):
@@ -80,7 +73,7 @@ class QuestionsControl(Working):
 
         def work(_: Callable[[float], bool]) -> QuestionPlan:
             with contextlib.closing(open_book(path, only_read=True)) as own:
-                return plan_questions(own, points, present())
+                return plan_questions(own, questions_asked(points, own.questions()), present())
 
         self.begin(points, wish, work)
 
@@ -102,17 +95,19 @@ class QuestionsControl(Working):
         points, book = self._shell.points.points, self._session.book
         if points is None:
             return None
-        self._session.change(tr("plan the questions"), lambda: plan_questions(book, points, present(), keep=True))
+        known = self._last is not None and self.is_done_for(points, tuple(book.questions()))
+        asked = self._last.asked if known else questions_asked(points, book.questions())
+        self._session.change(tr("plan the questions"), lambda: keep_plan(book, asked))
         return self.plan
 
     @property
     def plan(self) -> Plan | None:
         """The plan of the questions, None where none was made."""
-        return next((p for p in self._session.book.plans() if p.name == PLAN_NAME and not p.archived), None)
+        return kept_plan(self._session.book)
 
     def _worked_out(self, found: QuestionPlan) -> None:
         self.found = found
-        book, names = self._session.book, names_of(self._session.book)
+        book, names = self._session.book, names_in(self._session.book)
         answered = [a for a in found.asked if a.question.id in self._open and a.standing.stand is Stand.ANSWERED]
         for a in answered:
             words = tr("Question {n} is answered: {words}", n=a.question.id, words=answer_words(a, names))

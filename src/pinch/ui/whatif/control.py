@@ -1,6 +1,5 @@
 """The work of What if: the twin of a device, and what it says of a change, in the background."""
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -61,8 +60,3 @@ class WhatIfControl(Working):
                 self.finished.emit(self._last)
             return
         self.begin(points, wish, work)
-
-
-def usual_change(limit_w: float | None) -> Change:
-    """What is asked before anybody asks: the limit of the setting."""
-    return Change(limit_w=math.nan if limit_w is None else limit_w)
