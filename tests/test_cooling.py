@@ -4,7 +4,7 @@ import math
 import unittest
 
 import numpy as np
-from scipy import signal
+from scipy import optimize, signal
 
 from pinch.core.cooling import HeatFit, fit_heat
 from pinch.core.errors import DataError
@@ -36,6 +36,31 @@ class TestFit(unittest.TestCase):
         above, t = np.append(power, power[-1]) - power[0], np.arange(len(power) + 1.0)
         parts = [signal.lsim(([a], [b, 1.0]), above, t, interp=False)[1] for a, b in zip(r, tau, strict=True)]
         np.testing.assert_allclose(fit.temperature(power, 1.0), 22.0 + 1.5 * power[0] + sum(parts)[1:], atol=1e-9)
+
+    def test_no_other_constants_leave_less_as_scipy_searches_them(self) -> None:
+        rng = np.random.default_rng(5)
+        t = np.arange(1.0, 701.0)  # all of a record as short as this is fitted
+        power = np.where(t <= 30.0, 2.0, 30.0) + rng.normal(0, 0.5, len(t))
+        temp = two_terms(t, 28.0, 30.0) + rng.normal(0, 0.3, len(t))
+        fit = fit_heat(t, power, temp)
+
+        def left(tau: np.ndarray) -> float:
+            filters = [signal.lfilter([1 - k], [1, -k], power - power[0]) for k in np.exp(-1.0 / np.exp(tau))]
+            columns = np.column_stack([*(f + power[0] for f in filters), np.ones(len(t)), -np.ones(len(t))])
+            return float(optimize.nnls(columns, temp)[1])
+
+        options = {"xatol": 1e-9, "fatol": 1e-12, "maxiter": 2000}
+        found = optimize.minimize(left, np.log([5.0, 100.0]), method="Nelder-Mead", options=options)
+        self.assertEqual(len(fit.tau), 2)
+        np.testing.assert_allclose(fit.tau, np.exp(found.x), rtol=1e-3)
+        self.assertAlmostEqual(fit.rms_k, found.fun / math.sqrt(len(t)), places=7)
+
+    def test_rounding_moves_nothing(self) -> None:
+        even = simulate_run(catalogue.GANNET, catalogue.GANNET.setting("20 W"), catalogue.TILE, 900, 22.0, 1).log.even()
+        power, temp = even.columns["cpu.power"], even.columns["cpu.temp"]
+        fits = [fit_heat(even.starts, power * (1.0 + by), temp, 22.0, 1.0) for by in (0.0, 1e-13, -3e-13)]
+        for other in fits[1:]:
+            np.testing.assert_allclose(other.tau, fits[0].tau, rtol=1e-8)
 
     def test_one_part_needs_one_term(self) -> None:
         t = np.arange(1.0, 901.0)

@@ -6,9 +6,10 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+from scipy import ndimage
 from scipy.stats import linregress, theilslopes
 
-from pinch.core import changepoint, robust, settle
+from pinch.core import changepoint, nearby, robust, settle
 from pinch.core.running import Running
 
 DATA = Path(__file__).parent / "data"
@@ -181,3 +182,23 @@ class TestTransient(unittest.TestCase):
 
     def test_at_most_half_is_cut(self) -> None:
         self.assertLessEqual(settle.mser(np.linspace(0, 100, 1000)), 500)
+
+
+class TestNearby(unittest.TestCase):
+    def test_as_scipy_filters(self) -> None:
+        rng = np.random.default_rng(2)
+        for n in (2, 7, 300):
+            x, two = rng.normal(size=n), rng.normal(size=(2, n))
+            past = ndimage.maximum_filter1d(x, 13, origin=6, mode="nearest")
+            np.testing.assert_array_equal(nearby.running_max(x, 12, 0), past)
+            np.testing.assert_array_equal(nearby.running_min(x, 3, 3), ndimage.minimum_filter1d(x, 7, mode="nearest"))
+            np.testing.assert_allclose(nearby.running_mean(x, 2), ndimage.uniform_filter1d(x, 5, mode="nearest"))
+            middle = ndimage.median_filter(two, size=(1, 5), mode="nearest")
+            np.testing.assert_array_equal(nearby.running_median(two, 2), middle)
+
+    def test_holes_are_filled_and_the_ends_stay(self) -> None:
+        mask = np.array([1, 1, 0, 0, 1, 0, 0, 0, 0, 0, 1, 0, 1], dtype=bool)
+        filled = np.array([1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 1, 1, 1], dtype=bool)
+        np.testing.assert_array_equal(nearby.closed(mask, 2), filled)
+        inside = np.pad(mask, 5)
+        np.testing.assert_array_equal(nearby.closed(inside, 2), ndimage.binary_closing(inside, np.ones(5, dtype=bool)))

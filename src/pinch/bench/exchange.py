@@ -17,7 +17,8 @@ from pinch.bench.files import read_model, write_whole
 from pinch.bench.parts import LineProgram
 from pinch.bench.plans import Cell, Outcome, Plan, PlanEntry
 from pinch.bench.readings import Instrument
-from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live, problem_of
+from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name, live
+from pinch.bench.refused import problem_of
 from pinch.core.errors import DataError
 from pinch.language import tr
 

@@ -10,7 +10,7 @@ from typing import IO, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from pinch.bench.records import problem_of
+from pinch.bench.refused import problem_of
 from pinch.bench.staging import staged
 from pinch.core.errors import DataError
 from pinch.language import tr

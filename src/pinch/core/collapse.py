@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from pinch.core.nearby import running_max
 from pinch.core.runlog import BoolArray, FloatArray
 
 LONGER_THAN_S = 2.0
@@ -24,11 +25,9 @@ def find_collapse(
     a deep cut that follows it is heat. `first` is the bin before which there is a burst. Where the clock is known and
     does not fall, the work was less.
     """
-    from scipy.ndimage import maximum_filter1d  # takes longer to load than all else here
-
     result = np.zeros(len(power), dtype=bool)
     filled = np.where(np.isfinite(power), power, 0.0)
-    highest = maximum_filter1d(filled, BEFORE_BINS + 1, origin=BEFORE_BINS // 2, mode="nearest")
+    highest = running_max(filled, BEFORE_BINS, 0)
     suspects = np.flatnonzero(filled < 0.5 * highest)
     at = first
     while at < len(power):

@@ -25,6 +25,8 @@ MOST_ALIKE = 0.98
 SLOWER_THAN_RECORD = 2.5
 """From a known room up, a term shows in less than its own time."""
 MOST_ROWS, TRIED = 400, 22
+MOST_STEPS, SLIGHTLY, STANDS, MOST_DAMPED = 40, 1e-4, 1e-5, 1e6
+"""Steps of the search; by how much a logarithm is moved to see what it does; a step below which it stands."""
 WHITE = 0.1
 START_K, LEAST_NOISE_K = 20.0, 0.05
 """How far a term is expected to be off its rest when a record begins, K: weak beside what a warm start shows."""
@@ -158,13 +160,18 @@ class _Tried:
 
 @dataclass(frozen=True)
 class _Solved:
-    """Best weights of the columns, what is left (m,), K, and its sum of squares together with what the weights are off
-    what is known of them beforehand, K²: the time constants are searched by both, else a slow term may trade its own
-    size for an offset that no sensor has."""
+    """Best weights of the columns, what is left (m,), K, and the same together with what the weights are off what is
+    known of them beforehand, K: the time constants are searched by both, else a slow term may trade its own size for
+    an offset that no sensor has."""
 
     weights: FloatArray
     left: FloatArray
-    misfit: float
+    off: FloatArray
+
+    @property
+    def misfit(self) -> float:
+        """The sum of squares of all that is off, K²."""
+        return max(float(self.off @ self.off), 1e-12)
 
 
 @dataclass(frozen=True)
@@ -219,23 +226,16 @@ class _Record:
 
     def solve(self, tau: FloatArray) -> _Solved:
         """Best weights of the columns for these time constants, those of the answers ≥ 0."""
-        from scipy.optimize import nnls
-
         columns, terms = self.columns(tau), len(tau)
-        free = columns[:, terms:]  # of either sign, so each stands there twice
         target = self.temp[self.rows] - (self.ambient or 0.0)
-        both = np.hstack([columns[:, :terms], free, -free])
-        # The normal equations are small: the record is gone through once.
-        gram, right = both.T @ both, both.T @ target
-        # Without what is known beforehand a slow term, its own beginning and the offset could hardly be told apart.
-        gram[terms:, terms:] += np.diag(np.tile(self.held(terms), 2))
-        ridge = 1e-9 * np.trace(gram) / len(gram)
-        root = np.linalg.cholesky(gram + ridge * np.eye(len(gram)))
-        weights, _ = nnls(root.T, np.linalg.solve(root, right))
-        count = free.shape[1]
-        found = np.append(weights[:terms], weights[terms : terms + count] - weights[terms + count :])
+        # The normal equations are small: the record is gone through once. Without what is known beforehand a slow term,
+        # its own beginning and the offset could hardly be told apart.
+        held = self.held(terms)
+        gram = columns.T @ columns + np.diag(np.append(np.zeros(terms), held))
+        gram += 1e-9 * np.trace(gram) / len(gram) * np.eye(len(gram))
+        found = _not_negative(gram, columns.T @ target, terms)
         left = target - columns @ found
-        return _Solved(found, left, max(float(left @ left + self.held(terms) @ found[terms:] ** 2), 1e-12))
+        return _Solved(found, left, np.append(left, np.sqrt(held) * found[terms:]))
 
 
 def _rows(have: BoolArray) -> np.ndarray:
@@ -248,22 +248,54 @@ def _rows(have: BoolArray) -> np.ndarray:
     return np.asarray(places[np.append(np.arange(MOST_ROWS), rest[1:])])
 
 
-def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
-    from scipy.optimize import minimize
+def _not_negative(gram: FloatArray, right: FloatArray, terms: int) -> FloatArray:
+    """The weights of least squares for normal equations, the first `terms` of them ≥ 0. They are few: every choice of
+    those that are not 0 is tried where not all can be."""
+    best, gained = np.zeros(len(right)), -math.inf
+    free = list(range(terms, len(right)))
+    for count in range(terms, -1, -1):
+        for chosen in combinations(range(terms), count):
+            places = [*chosen, *free]
+            weights = np.linalg.solve(gram[np.ix_(places, places)], right[places])
+            if (weights[:count] >= 0.0).all() and float(weights @ right[places]) > gained:
+                gained = float(weights @ right[places])
+                best = np.zeros(len(right))
+                best[places] = weights
+        if count == terms and gained > -math.inf:
+            break
+    return best
 
-    step, longest = record.step, len(record.power) * record.step
-    low, high = np.log(step), np.log(3.0 * longest)
-    tried = record.tried.tau
-    guess, wide = np.log(_best_of(record, terms)), math.log(tried[1] / tried[0]) / 2.0
-    # The weights are solved for inside, only the time constants are searched (variable projection: Golub and Pereyra,
-    # SIAM J. Numer. Anal. 10, 1973).
-    found = minimize(  # type: ignore[call-overload]
-        lambda x: math.log(record.solve(np.exp(np.clip(x, low, high))).misfit),
-        guess,
-        method="Nelder-Mead",
-        options={"xatol": 2e-2, "fatol": 1e-4, "initial_simplex": np.vstack([guess, guess - wide * np.eye(terms)])},
-    )
-    tau = np.sort(np.exp(np.clip(found.x, low, high)))
+
+def _searched(record: _Record, terms: int) -> FloatArray:
+    """The time constants of least misfit near the best ones among those tried, (terms,), fastest first.
+
+    The weights are solved for inside (variable projection: Golub and Pereyra, SIAM J. Numer. Anal. 10, 1973), the time
+    constants are searched by their logarithms in damped steps (Marquardt, J. SIAM 11, 1963), until they stand: what
+    they say does not hang on how a processor rounds.
+    """
+    low, high = math.log(record.step), math.log(3.0 * len(record.power) * record.step)
+    at = np.log(_best_of(record, terms))
+    here, damping = record.solve(np.exp(at)), 1e-2
+    for _ in range(MOST_STEPS):
+        moved = [record.solve(np.exp(at + SLIGHTLY * row)).off - here.off for row in np.eye(terms)]
+        slopes = np.column_stack(moved) / SLIGHTLY
+        curvature, pull = slopes.T @ slopes, slopes.T @ here.off
+        curvature += 1e-12 * np.trace(curvature) * np.eye(terms) + np.diag(np.full(terms, 1e-300))
+        nearer, step = here, at
+        while nearer.misfit >= here.misfit and damping < MOST_DAMPED:
+            step = np.linalg.solve(curvature + damping * np.diag(np.diag(curvature)), -pull)
+            nearer = record.solve(np.exp(np.clip(at + step, low, high)))
+            damping *= 4.0
+        if damping >= MOST_DAMPED:
+            break
+        at, here, damping = np.clip(at + step, low, high), nearer, max(damping / 40.0, 1e-9)
+        if np.abs(step).max() < STANDS:
+            break
+    return np.sort(np.exp(at))
+
+
+def _fit(record: _Record, terms: int) -> tuple[HeatFit, float]:
+    tau = _searched(record, terms)
     left = record.solve(tau).left
     record = replace(
         record, alike=max(1.0, len(left) / dependence(left).worth), noise_k=math.sqrt(float(left @ left) / len(left))
@@ -333,10 +365,12 @@ def _of_sum(precision: FloatArray, terms: int) -> float:
 
 def _low_pass(power: FloatArray, step: float, tau: float) -> FloatArray:
     """First-order low-pass of power that is constant in each step, beginning at rest at the first power."""
-    from scipy.signal import lfilter
-
-    keep = math.exp(-step / tau)
-    filtered, _ = lfilter([1.0 - keep], [1.0, -keep], power, zi=[keep * power[0]])
+    keep, reach = math.exp(-step / tau), 1
+    filtered = (1.0 - keep) * power
+    filtered[0] = power[0]
+    while reach < len(power) and keep > 0.0:  # each holds what came in `reach` steps, then in twice as many
+        filtered[reach:] += keep * filtered[:-reach]
+        keep, reach = keep * keep, 2 * reach
     return np.asarray(filtered)
 
 

@@ -6,6 +6,7 @@ Stat. Assoc. 107, 2012). Outliers are pulled in before (a bounded loss, after Fe
 
 import numpy as np
 
+from pinch.core.nearby import running_max, running_median
 from pinch.core.runlog import FloatArray
 
 SHORTEST = 3
@@ -30,9 +31,7 @@ def cuts_of(series: FloatArray, noise: FloatArray) -> list[int]:
 
 def calmed(scaled: FloatArray) -> FloatArray:
     """(d, n) series in units of their noise, with outliers pulled in to their neighbours' median."""
-    from scipy.ndimage import median_filter  # takes longer to load than all else here
-
-    middle = median_filter(scaled, size=(1, 5), mode="nearest")
+    middle = running_median(scaled, 2)
     return np.asarray(np.clip(scaled, middle - OUTLIER, middle + OUTLIER))
 
 
@@ -48,15 +47,10 @@ def places_of(scaled: FloatArray) -> list[int]:
         right = (sums[:, after] - sums[:, at]) / (after - at)
         error = np.sqrt(1.0 / (at - before) + 1.0 / (after - at))
         apart = (np.abs(right - left) / error).max(axis=0)
-        highest = np.asarray(_running_max(apart, max(1, min(window, 8) // 2)))
+        reach = max(1, min(window, 8) // 2)
+        highest = running_max(apart, reach, reach)
         found.update(at[(apart >= PLAINLY) & (apart >= highest)].tolist())
     return sorted(found)
-
-
-def _running_max(values: FloatArray, reach: int) -> FloatArray:
-    from scipy.ndimage import maximum_filter1d
-
-    return np.asarray(maximum_filter1d(values, 2 * reach + 1, mode="nearest"))
 
 
 def optimal_cuts(scaled: FloatArray, penalty: float, places: list[int], shortest: int = SHORTEST) -> list[int]:

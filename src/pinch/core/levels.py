@@ -9,13 +9,14 @@ import numpy as np
 
 from pinch.core import robust
 from pinch.core.collapse import runs_of
+from pinch.core.nearby import around, closed, running_max, running_mean, running_min
 from pinch.core.runlog import BoolArray, FloatArray
-from pinch.core.signals import LEAST_BINS, Signals, clip, closed, densest, filled, known, median_of_three, wander
+from pinch.core.signals import LEAST_BINS, Signals, clip, densest, filled, known, median_of_three, wander
 from pinch.core.teeth import Teeth
 
 LEVEL_SHARE = 0.012
 """Firmware regulates to about 1 %; sensors err by as much again."""
-CALM_BINS = 7
+CALM_REACH = 3
 MOST_LEVELS = 12
 STILL = 0.0045
 """Power that is regulated wanders by less, noise aside; a slope that crosses a level's band spreads by half as much
@@ -67,7 +68,7 @@ def find_levels(s: Signals, teeth: Teeth) -> list[Level]:
         if not near.any():
             break
         left &= ~near
-        if max((b - a for a, b in runs_of(closed(near, 3))), default=0) >= LEAST_BINS:
+        if max((b - a for a, b in runs_of(closed(near, 1))), default=0) >= LEAST_BINS:
             at = s.busy & (np.abs(power / watts - 1.0) <= 1.4 * band)
             found.append(_judged(s, power, watts, near, at, band))
     return found
@@ -75,17 +76,9 @@ def find_levels(s: Signals, teeth: Teeth) -> list[Level]:
 
 def _calm(power: FloatArray, band: float) -> BoolArray:
     """Bins amid a few of which power hardly differs."""
-    from scipy.ndimage import (
-        maximum_filter1d,
-        minimum_filter1d,
-        uniform_filter1d,
-    )  # takes longer to load than all else here
-
-    smooth = uniform_filter1d(filled(power), 3, mode="nearest")
-    most = maximum_filter1d(smooth, CALM_BINS, mode="nearest")
-    least = minimum_filter1d(smooth, CALM_BINS, mode="nearest")
-    around = np.asarray(most - least <= 2.0 * band * np.abs(smooth))
-    return np.asarray(maximum_filter1d(around.astype(int), CALM_BINS, mode="constant") > 0)
+    smooth = running_mean(filled(power), 1)
+    swing = running_max(smooth, CALM_REACH, CALM_REACH) - running_min(smooth, CALM_REACH, CALM_REACH)
+    return around(swing <= 2.0 * band * np.abs(smooth), CALM_REACH)
 
 
 def _judged(s: Signals, power: FloatArray, watts: float, near: BoolArray, at: BoolArray, band: float) -> Level:
@@ -156,7 +149,7 @@ def _trend(values: FloatArray) -> float:
 def _moved(temp: FloatArray, near: BoolArray) -> float:
     """How far a temperature moved while power stood, K: within its longest stretches, one by one."""
     moved = 0.0
-    for a, b in runs_of(closed(near, 5)):
+    for a, b in runs_of(closed(near, 2)):
         inside = known(median_of_three(temp[a:b]))
         if len(inside) >= LEAST_BINS:
             low, high = np.percentile(inside, [4, 96])

@@ -2,7 +2,7 @@
 
 from pinch.language import tr
 
-METHOD = 12
+METHOD = 13
 """A change that moves figures of the same log raises it."""
 CHANGED = {
     3: tr(
@@ -36,6 +36,10 @@ CHANGED = {
         "constants are searched: a warm start no longer takes resistance for it; days about "
         "which a book says nothing widen more; the interval of a low by the mean of the worst "
         "frames allows for their skewness"
+    ),
+    13: tr(
+        "time constants are searched until they stand, so that rounding moves nothing; a stretch "
+        "with holes keeps its first and last seconds"
     ),
 }
 """By version, what it does otherwise than the one before."""

@@ -9,8 +9,9 @@ from pinch.core import robust
 from pinch.core.channels import Component, component_of
 from pinch.core.collapse import runs_of
 from pinch.core.levels import MOVES_K, Level
+from pinch.core.nearby import closed, running_mean
 from pinch.core.runlog import BoolArray, FloatArray
-from pinch.core.signals import LEAST_BINS, USUAL_LIMIT_C, Signals, clip, closed, gives_way, known, median_of_three
+from pinch.core.signals import LEAST_BINS, USUAL_LIMIT_C, Signals, clip, gives_way, known, median_of_three
 from pinch.core.teeth import Teeth
 from pinch.core.top_clock import Ceiling
 
@@ -126,13 +127,11 @@ def _slow_k(values: FloatArray) -> float:
 
 def _gave_way(s: Signals, free: BoolArray) -> tuple[float, float]:
     """By which share what pays varied while the temperature stood, and what its falling steadily adds (nats)."""
-    from scipy.ndimage import uniform_filter1d  # takes longer to load than all else here
-
     payer = gives_way(s)
     payer = payer[free & np.isfinite(payer)]
     if len(payer) < LEAST_BINS:
         return 0.0, 0.0
-    smooth = uniform_filter1d(payer, 5, mode="nearest") if len(payer) > 9 else payer
+    smooth = running_mean(payer, 2) if len(payer) > 9 else payer
     low, high = np.percentile(smooth, [3, 97])
     noise = robust.quiet_noise_sd(payer) / 5.0**0.5
     gave = max(float(high - low) - 3.0 * noise, 0.0) / float(np.median(smooth))
@@ -159,7 +158,7 @@ def _follows(s: Signals, temp: FloatArray, free: BoolArray, limit: float) -> flo
 
 def _fell_on_arrival(s: Signals, free: BoolArray) -> float:
     """Whether power fell when the temperature came to where it then stayed (nats)."""
-    runs = [(a, b) for a, b in runs_of(closed(free, 5)) if b - a >= 20]
+    runs = [(a, b) for a, b in runs_of(closed(free, 2)) if b - a >= 20]
     if not runs:
         return 0.0
     a, b = runs[0]

@@ -8,6 +8,7 @@ import numpy as np
 
 from pinch.core import robust
 from pinch.core.causes import Cause
+from pinch.core.nearby import running_median
 from pinch.core.runlog import BoolArray, FloatArray
 
 BUSY_LOAD = 90.0
@@ -82,12 +83,10 @@ def known(values: FloatArray) -> FloatArray:
 
 def median_of_three(values: FloatArray) -> FloatArray:
     """Running median of (n,) values, edges stay; a bin that is missing stays so."""
-    from scipy.ndimage import median_filter  # takes longer to load than all else here
-
     if len(values) < 3:
         return values
     filled = np.where(np.isfinite(values), values, _before(values))
-    return np.where(np.isfinite(values), median_filter(filled, size=3, mode="nearest"), np.nan)
+    return np.where(np.isfinite(values), running_median(filled, 1), np.nan)
 
 
 def _before(values: FloatArray) -> FloatArray:
@@ -142,10 +141,3 @@ def gives_way(s: Signals) -> FloatArray:
     if np.isfinite(s.clock).sum() < LEAST_BINS or not np.isfinite(s.power).any():
         return s.payer
     return np.asarray(s.clock**POWER_OF_CLOCK)
-
-
-def closed(mask: BoolArray, bins: int) -> BoolArray:
-    """The mask (n,) with its holes of fewer bins filled."""
-    from scipy.ndimage import binary_closing  # takes longer to load than all else here
-
-    return np.asarray(binary_closing(mask, np.ones(bins, dtype=bool)))

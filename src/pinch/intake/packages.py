@@ -15,7 +15,8 @@ from pinch.bench.book import Book
 from pinch.bench.files import open_plain
 from pinch.bench.opening import new_book, open_book
 from pinch.bench.readings import Reading
-from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now, problem_of
+from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, now
+from pinch.bench.refused import problem_of
 from pinch.core.errors import DataError, PinchError
 from pinch.core.runlog import Mark, RunLog
 from pinch.language import tr

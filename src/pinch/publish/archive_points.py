@@ -13,7 +13,8 @@ from pydantic import ValidationError
 from pinch.analysis.points import BookPoints, RunPoint, apart, room_middles
 from pinch.bench.digests import Digest
 from pinch.bench.parts import OwnMetric
-from pinch.bench.records import Device, Result, Run, Setting, Workload, problem_of
+from pinch.bench.records import Device, Result, Run, Setting, Workload
+from pinch.bench.refused import problem_of
 from pinch.bench.summaries import Origin, Summary
 from pinch.core.causes import Cause
 from pinch.core.errors import DataError

@@ -8,7 +8,8 @@ from pydantic import ValidationError
 
 from pinch.bench import plausibility
 from pinch.bench.entry import read_day, read_pixels, read_quantity
-from pinch.bench.records import Device, Protocol, Record, Setting, Workload, problem_of
+from pinch.bench.records import Device, Protocol, Record, Setting, Workload
+from pinch.bench.refused import problem_of
 from pinch.core.errors import PinchError
 from pinch.language import tr
 from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, text_at, with_value
