@@ -4,7 +4,6 @@ raised. It cannot say that a figure is right (the other tests do, against outsid
 Inputs are drawn with a seed and lie on coarse grids, so that they meet the edges of rules and not only their middle.
 """
 
-import dataclasses
 import math
 import tempfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -13,6 +12,7 @@ from enum import Enum
 from itertools import pairwise
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from pinch.core import (
@@ -104,8 +104,8 @@ def flat(value: object, path: str) -> Iterator[tuple[str, Figure]]:
     """Figures of anything: fields of results, items of lists, and of arrays what a change of any element moves."""
     if isinstance(value, np.ndarray):
         yield from _of_array(value.astype(float), path)
-    elif dataclasses.is_dataclass(value) and not isinstance(value, type):
-        for field in dataclasses.fields(value):
+    elif isinstance(value, msgspec.Struct):
+        for field in msgspec.structs.fields(value):
             yield from flat(getattr(value, field.name), f"{path}.{field.name}")
     elif isinstance(value, Mapping):
         for key, inner in value.items():

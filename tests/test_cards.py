@@ -3,9 +3,9 @@
 import inspect
 import re
 import unittest
-from dataclasses import replace
 from unittest import mock
 
+from msgspec.structs import replace
 from pydantic import ValidationError
 
 from pinch.analysis.cells import cells_of

@@ -2,10 +2,10 @@
 
 import math
 import unittest
-from dataclasses import replace
 from datetime import date
 
 import numpy as np
+from msgspec.structs import replace
 from scipy import stats
 
 from pinch.core.cell_scores import (

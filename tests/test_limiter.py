@@ -3,9 +3,9 @@
 import itertools
 import math
 import unittest
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 from scipy.special import logsumexp
 
 from pinch.core import cuts, decoding, power_parts, sensors

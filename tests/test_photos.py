@@ -6,10 +6,10 @@ import contextlib
 import io
 import struct
 import zlib
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
+from msgspec.structs import replace
 from PIL import Image, ImageFile
 from pydantic import ValidationError
 

@@ -5,7 +5,6 @@ import io
 import os
 import unittest
 import xml.etree.ElementTree as ET
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -16,6 +15,7 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 from matplotlib.font_manager import FontProperties
 from matplotlib.text import Text
+from msgspec.structs import replace
 from PIL import Image
 
 from pinch.charts.bar_chart import Bar, BarChart, BarGroup

@@ -10,6 +10,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.analysis.asking import questions_asked
 from pinch.bench.bench_questions import Asks, ReviewQuestion
@@ -191,7 +192,7 @@ class TestBook(InFolder):
             made.append(type(like)(run, self.book.get(Device, setting.device_id), setting, work, digest, 22.0))
         before = questions_asked(points, [question])[0]
         self.assertTrue(before.standing.is_open and sum(n.runs for n in before.needs) == 4)
-        with_runs = type(points)(**{**points.__dict__, "points": (*points.points, *made)})
+        with_runs = replace(points, points=(*points.points, *made))
         after = questions_asked(with_runs, [question])[0]
         self.assertEqual(
             (after.standing.stand, after.standing.choice, after.needs), (Stand.ANSWERED, 0, ()), "it is a time"

@@ -10,7 +10,6 @@ import shutil
 import tempfile
 import unittest
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -19,6 +18,7 @@ import numpy as np
 import pypdf
 import python_calamine
 from frictionless import Package, system
+from msgspec.structs import replace
 from PIL import Image
 
 from pinch.analysis.judged_beside import JudgedBeside

@@ -3,10 +3,10 @@
 import io
 import math
 import wave
-from dataclasses import replace
 from unittest import mock
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog

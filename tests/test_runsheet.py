@@ -3,8 +3,9 @@
 import itertools
 import unittest
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
+
+from msgspec.structs import replace
 
 from pinch.core.runsheet import (
     Arrangement,

@@ -3,9 +3,9 @@
 import math
 import unittest
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 from scipy.optimize import minimize
 
 from pinch.core.concave import fit_concave, fit_concave_rows

@@ -1,7 +1,8 @@
 """Sentences that once were false, each in the book that made them so: none is said, and what is true is."""
 
 import unittest
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from pinch.analysis.cells import cells_of
 from pinch.analysis.comparing import CompareChoice, CompareResult, compare_book

@@ -11,13 +11,13 @@ import tempfile
 import unittest
 import xml.etree.ElementTree as ET
 import zlib
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
 from unittest import mock
 
 import icalendar
+from msgspec.structs import replace
 
 from pinch.analysis.plan_desk import PlanDesk
 from pinch.bench.opening import open_book

@@ -1,12 +1,12 @@
 """What the pages know, apart from Qt: cards, live values, rows, headlines, the session's subject."""
 
-import dataclasses
 import math
 import tempfile
 import unittest
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 from PyQt6.QtCore import QCoreApplication
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, scale_book
@@ -71,7 +71,7 @@ class TestRecordsOfAScene(unittest.TestCase):
         other = RunPoint(run(id=9, ambient_c=30.0), DEVICE, SETTING, WORK, Digest(rate=50.0, lows=lows), 30.0)
         book = BookPoints((*runs[:2], other), (DEVICE,), (WORK,), {}, ())
         self.assertEqual(records_of_scene(book, 1), {}, "two of this room are too few")
-        found = records_of_scene(dataclasses.replace(book, points=(*runs, other)), 1)["low_1.percentile"]
+        found = records_of_scene(replace(book, points=(*runs, other)), 1)["low_1.percentile"]
         low, high = found.interval()
         logs = np.log([40.0, 41.0, 42.0, 47.0])
         reach = 3.182446 * logs.std(ddof=1) / 2.0  # Student's t of 3, NIST e-Handbook 1.3.6.7.2
@@ -80,7 +80,7 @@ class TestRecordsOfAScene(unittest.TestCase):
         of_frames = with_frame_rate(
             RunLog({"frame.time": Series("frame.time", t, np.where(np.arange(1200) % 7 == 0, 52.0, 49.67))})
         )
-        shown = dataclasses.replace(judged_run(of_frames), records={"low_1.percentile": found})
+        shown = replace(judged_run(of_frames), records={"low_1.percentile": found})
         fact = frame_facts(shown)[0]
         self.assertRegex(fact.values[0], r"^19\.2 fps \(4 records: 3\d\.\d to 4\d\.\d\)$")
         self.assertNotIn("records", fact.values[1])
@@ -270,9 +270,7 @@ class TestSession(SessionCase):
 
     def scaled(self, work: Workload) -> CurveSeries:
         points = read_points(self.path)
-        points = dataclasses.replace(
-            points, workloads=(work,), points=tuple(dataclasses.replace(p, workload=work) for p in points.points)
-        )
+        points = replace(points, workloads=(work,), points=tuple(replace(p, workload=work) for p in points.points))
         return scale_book(points, ScaleChoice((self.cell[0].id or 0,), (work.id or 0,))).series[0]
 
     def test_scaling_says_why_a_run_is_left_out(self) -> None:

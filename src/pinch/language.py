@@ -11,11 +11,12 @@ import os
 import string
 import struct
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 from numbers import Real
 from typing import Any
+
+from msgspec import Struct
 
 VARIABLE = "PINCH_CATALOGUE"
 _ISO_DAY = "%Y-%m-%d"
@@ -23,8 +24,7 @@ DECIMAL, THOUSANDS, DAY, DIRECTION = "decimal sign", "sign between thousands", "
 """The contexts under which a catalogue tells what is no word."""
 
 
-@dataclass(frozen=True)
-class Language:
+class Language(Struct, frozen=True):
     """Words, signs of numbers, the form of a day as `strftime` takes it, and from which side it is read."""
 
     name: str

@@ -3,10 +3,10 @@
 import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, scale_book
 from pinch.analysis.points import SAME_ROOM_K, BookPoints, RunPoint, score_of
@@ -42,8 +42,7 @@ REPEATS_OF_BEFORE = 3
 """Runs of each cell in the fixed matrix that questions are compared with."""
 
 
-@dataclass(frozen=True)
-class RunsNeeded:
+class RunsNeeded(Struct, frozen=True):
     """Further runs of a setting under a workload; `watts` where the setting with that limit has yet to be made, then
     `setting_id` is of one that is like it; `room_c` where it has to be made in a certain room."""
 
@@ -54,8 +53,7 @@ class RunsNeeded:
     room_c: float | None = None
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """A question with where it stands; what it needs; the runs that its answer rests on by number; how many runs of how
     many cells it had; and its cells by name."""
 
@@ -71,8 +69,7 @@ class Asked:
         return REPEATS_OF_BEFORE * max(1, len(self.cells))
 
 
-@dataclass(frozen=True)
-class BookAsked:
+class BookAsked(Struct, frozen=True, dict=True):
     """The points of a book, and what is worked out once for all of its questions."""
 
     book: BookPoints

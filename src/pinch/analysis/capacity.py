@@ -1,7 +1,8 @@
 """Devices by what their batteries hold, so that minutes are set beside minutes of like batteries."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench.records import Device
 from pinch.core.metrics import Metric
@@ -11,8 +12,7 @@ ALIKE = 0.10
 OF_BATTERY = ("minutes", "minutes_wh")
 
 
-@dataclass(frozen=True)
-class CapacityGroup:
+class CapacityGroup(Struct, frozen=True):
     """Devices by number whose batteries hold about the same: from the least to the most, Wh (None: not noted)."""
 
     least_wh: float | None

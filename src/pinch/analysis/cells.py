@@ -1,8 +1,10 @@
 """The cells of a book: what runs and typed results share, so that their values are values of one thing."""
 
 from collections.abc import Iterable, Mapping, Sequence, Set
-from dataclasses import dataclass, replace
 from datetime import date
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.parts import Build
@@ -15,8 +17,7 @@ from pinch.language import tr
 OWN = str(Origin.OWN)
 
 
-@dataclass(frozen=True)
-class CellKey:
+class CellKey(Struct, frozen=True):
     """What the results of a cell share: the setting, the room, the builds of the device, whose figures they are, and
     where variants are compared the variant."""
 
@@ -27,8 +28,7 @@ class CellKey:
     variant_id: int | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class BenchCell:
+class BenchCell(Struct, frozen=True, eq=False):
     """A setting of a device as it was tested: its runs and its typed results by workload number (that of the workload
     itself, where variants are compared). The `parts` of its name tell it from the other cells: device, setting,
     variant, conditions."""

@@ -2,8 +2,10 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.analysis.axes import CompareAxis, asked_by, on_axis
 from pinch.analysis.cell_conditions import conditions_of, date_of, mean_known
@@ -26,8 +28,7 @@ from pinch.core.verdict import DELTA, Answer, NextStep, StepKind, Verdict, judge
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class CompareChoice:
+class CompareChoice(Struct, frozen=True):
     """What is compared: cells (the first is the baseline) and workloads by number, by which metrics, the smallest
     difference that matters, the axis that the comparison runs along (None: cells as somebody chose them), and which
     prices stand beside it."""
@@ -40,8 +41,7 @@ class CompareChoice:
     offers: OfferChoice = AS_TESTED
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(Struct, frozen=True):
     """A cell under a workload by a metric: what it comes to, and its verdict against the baseline (None: it is the
     baseline, one of them has no such result, or neither way is better). `told` says whose figure it is where no log of
     our own gives it; `yields` what its units bring over the baseline's, where other hardware shares the work."""
@@ -55,8 +55,7 @@ class Compared:
     yields: tuple[UnitYield, ...] = ()
 
 
-@dataclass(frozen=True)
-class WorkRow:
+class WorkRow(Struct, frozen=True):
     """A workload by one metric with all cells that have it, and the scatter that single runs borrow."""
 
     workload: Workload
@@ -86,8 +85,7 @@ class WorkRow:
         return {c.cell.name: text for c, text in zip(self.cells, texts, strict=True)}
 
 
-@dataclass(frozen=True)
-class Unfair:
+class Unfair(Struct, frozen=True):
     """A difference of conditions between a cell and the baseline, the workloads it is of, and the reason with which the
     operator accepts it (empty: it is open)."""
 
@@ -102,8 +100,7 @@ class Unfair:
         return not self.accepted and self.difference.grade is not FairnessGrade.HARMLESS
 
 
-@dataclass(frozen=True)
-class CompareResult:
+class CompareResult(Struct, frozen=True):
     """A comparison: rows by workload and metric, the index of each cell by its name over the workloads that all cells
     share, of the first metric that has one, and what is unfair, the worst first."""
 
@@ -156,8 +153,7 @@ def _indexes(choice: CompareChoice, rows: Sequence[WorkRow]) -> Mapping[str, Ind
     return {name: index_of({work: verdicts[work][name] for work in shared}, rest, roots) for name in others}
 
 
-@dataclass(frozen=True)
-class _Work:
+class _Work(Struct, frozen=True):
     """A workload with all of its runs, where these and its typed results stand in time, and whether a further run would
     stand beside the last ones: the same for every metric."""
 
@@ -255,8 +251,7 @@ def run_seconds(cells: Sequence[BenchCell], workload_id: int) -> float | None:
     return mean_known([p.digest.seconds for c in cells for p in c.points.get(workload_id, ())])
 
 
-@dataclass(frozen=True)
-class CellMetric:
+class CellMetric(Struct, frozen=True):
     """What a cell comes to by a metric, its values, and whose they are where it is not our own log."""
 
     score: CellScore

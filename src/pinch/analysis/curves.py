@@ -1,8 +1,10 @@
 """Score against watts of devices and workloads: which runs make which ladder, and what the ladders say together."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.modes import beside
 from pinch.analysis.points import BookPoints, RunPoint, mean_share, of_one_metric, score_of
@@ -44,8 +46,7 @@ class Axis(StrEnum):
         return {Axis.NOISE: "dB(A)", Axis.SURFACE: "°C"}.get(self, "W")
 
 
-@dataclass(frozen=True)
-class ScaleChoice:
+class ScaleChoice(Struct, frozen=True):
     """What is looked at: devices and workloads by number, the room (None: all), what of the score, whose watts, the
     smallest difference that matters, what the last watt has to bring, and a wanted rate with the share its low has to
     reach."""
@@ -62,8 +63,7 @@ class ScaleChoice:
     low_share: float = 0.0
 
 
-@dataclass(frozen=True)
-class ScalePoint:
+class ScalePoint(Struct, frozen=True):
     """A run on the curve: its measured settled power W and score; `claimed_w` is what its setting's label says."""
 
     of: RunPoint
@@ -76,8 +76,7 @@ class ScalePoint:
         return self.of.setting.sustained_w
 
 
-@dataclass(frozen=True)
-class ToldScore:
+class ToldScore(Struct, frozen=True):
     """A score without a log; it stands beside the measured curve, never in it. `power_w` are the watts told with it,
     None where there are none; `words` say whose it is, `of` is its run, or `result` what was typed."""
 
@@ -96,8 +95,7 @@ class ToldScore:
         return self.power_w or self.setting.sustained_w
 
 
-@dataclass(frozen=True)
-class CurveSeries:
+class CurveSeries(Struct, frozen=True):
     """A device and workload over all its settings; `scaling` is None where the points do not make a curve, then
     `reason` says why. One that is `claimed` is made of what is told alone, over the watts that are claimed with it."""
 
@@ -113,8 +111,7 @@ class CurveSeries:
     claimed: bool = False
 
 
-@dataclass(frozen=True)
-class ScaleResult:
+class ScaleResult(Struct, frozen=True):
     """All series of a choice, every pair of curves of one workload, and settings that draw the same watts."""
 
     choice: ScaleChoice

@@ -1,9 +1,9 @@
 """All runs of a book judged in the background: what is new or has changed, and which figures a new method moved."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.analysis.log_figures import figures_of
 from pinch.bench.digests import Digest, RundownDigest
@@ -34,8 +34,7 @@ _NUMBERS = (
 )
 
 
-@dataclass(frozen=True)
-class Moved:
+class Moved(Struct, frozen=True):
     """A figure that another version of the methods changed."""
 
     run_id: int

@@ -1,14 +1,14 @@
 """What runs drew from the wall or from the battery, beside the watts of their package."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.points import RunPoint
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Draw:
+class Draw(Struct, frozen=True):
     """A settled run, or its rest before the load: W of the package and W drawn for it."""
 
     of: RunPoint

@@ -3,7 +3,8 @@ predictions are off."""
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.twins import DeviceTwin
 from pinch.core.twin import Miss
@@ -13,8 +14,7 @@ from pinch.core.twin_runs import Change, Foretold, Prediction, TwinRefusedError
 USUAL_S = 1800.0
 
 
-@dataclass(frozen=True)
-class Foreseen:
+class Foreseen(Struct, frozen=True):
     """A prediction with its run over time (None: `lacking` says why), how far the twin is off cells that were left out,
     and how long a full battery would last, min (unknown where nothing tells)."""
 

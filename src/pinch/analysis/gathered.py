@@ -1,6 +1,6 @@
 """What the pages of many runs ask of all points at once, worked out where nobody waits for it."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.analysis.cells import BenchCell, cells_of, left_out_of
 from pinch.analysis.points import BookPoints
@@ -8,8 +8,7 @@ from pinch.analysis.work_metrics import offered_metrics
 from pinch.core.figures import Note
 
 
-@dataclass(frozen=True)
-class Gathered:
+class Gathered(Struct, frozen=True):
     """All points, the cells that they make (variants of a workload together), why runs have no result, and keys and
     names of the metrics that can be compared."""
 

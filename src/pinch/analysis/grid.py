@@ -3,8 +3,9 @@ says: which columns reach a rate, lows above another average, caps that were rea
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import CellMetric, cell_value, metric_at
@@ -28,8 +29,7 @@ class Across(StrEnum):
     GRAPHICS_SHARE = "graphics memory"
 
 
-@dataclass(frozen=True)
-class GridField:
+class GridField(Struct, frozen=True):
     """What a workload (a variant of it) at a cell came to: its rate or score and its low, None where one was not
     measured; whether its frame cap holds it."""
 
@@ -50,8 +50,7 @@ class GridField:
         return self.low_rate.score.mean if self.low_rate is not None else math.nan
 
 
-@dataclass(frozen=True)
-class GridRow:
+class GridRow(Struct, frozen=True):
     """A workload with its field in each column, None where there is nothing; `unit` of its averages, and whether less
     is better."""
 
@@ -61,8 +60,7 @@ class GridRow:
     fields: tuple[GridField | None, ...]
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """The grid of one device. `low` is the key of the low that stands beside the averages."""
 
     across: Across
@@ -71,8 +69,7 @@ class Grid:
     low: str
 
 
-@dataclass(frozen=True)
-class Reached:
+class Reached(Struct, frozen=True):
     """The columns of a row at which an average is at least a rate and its low a share of that rate, None: at none."""
 
     target_fps: float

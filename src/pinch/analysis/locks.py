@@ -1,7 +1,8 @@
 """Clock locks: of settings that differ in nothing else, which holds the most."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.modes import ModeRow
 from pinch.analysis.points import mean_share
@@ -12,8 +13,7 @@ from pinch.core.causes import Cause
 LOCKS = {Aspect.CLOCK_LOCK, Aspect.GRAPHICS_LOCK}
 
 
-@dataclass(frozen=True)
-class LockChoice:
+class LockChoice(Struct, frozen=True):
     """The row that holds the most among `tried` with a lock and the one without (`free`, None: never run)."""
 
     best: ModeRow

@@ -2,9 +2,10 @@
 lasts."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.analysis.digesting import rundown_digest
 from pinch.analysis.draws import battery_draws, draw_names, wall_draws
@@ -28,8 +29,7 @@ LEAST_CHARGES = 2
 MATERIALS = {"exhaust": Material.METAL, "screen_edge": Material.GLASS}
 
 
-@dataclass(frozen=True)
-class Noise:
+class Noise(Struct, frozen=True):
     """Level of a setting with the room taken off where it is known: what was read, of how many readings, at which
     distances in mm, with the standard uncertainty of the instrument."""
 
@@ -46,8 +46,7 @@ class Noise:
         return self.corrected.level if self.corrected else self.read
 
 
-@dataclass(frozen=True)
-class Surface:
+class Surface(Struct, frozen=True):
     """The hottest that a place was at a setting."""
 
     place: str
@@ -55,8 +54,7 @@ class Surface:
     u: float
 
 
-@dataclass(frozen=True)
-class ModeRow:
+class ModeRow(Struct, frozen=True):
     """A setting under a workload; None where a figure cannot be had. `wall_w` is measured, `wall_by_line` by the line
     of the device; `battery_min` are minutes of a full battery, with their interval; `marks` say what is wrong with
     it."""
@@ -89,8 +87,7 @@ class ModeRow:
         return self.score / self.power_w if self.score and self.power_w else None
 
 
-@dataclass(frozen=True)
-class Lasting:
+class Lasting(Struct, frozen=True):
     """How long a battery lasts: draw over package power by the runs on battery, and the energy it holds, Wh."""
 
     line: StraightLine
@@ -105,8 +102,7 @@ class Lasting:
         )  # type: ignore[return-value]
 
 
-@dataclass(frozen=True)
-class ModesSheet:
+class ModesSheet(Struct, frozen=True):
     """One device under one workload: a row a setting by its measured watts, the wall line and the battery's line where
     they can be had, level over fan speed, all rundowns, and what has to be said."""
 
@@ -164,8 +160,7 @@ def _brightness(book: BookPoints, own: Sequence[RunPoint]) -> float | None:
     return next((p.brightness_nits for p in protocols if p is not None and p.brightness_nits), None)
 
 
-@dataclass(frozen=True)
-class Beside:
+class Beside(Struct, frozen=True):
     """What stands beside a score: measured package, wall and battery W, level, the hottest surface, and minutes of a
     full battery; None where unknown."""
 

@@ -1,16 +1,16 @@
 """Which of the prices of a device a comparison takes, in which currency: what was chosen stands in its words."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from statistics import median
+
+from msgspec import Struct
 
 from pinch.bench.parts import Offer, PriceOf, Rate
 from pinch.bench.records import Device
 from pinch.language import day_words, tr
 
 
-@dataclass(frozen=True)
-class OfferChoice:
+class OfferChoice(Struct, frozen=True):
     """Which price of each device, and rates that the operator typed: prices of a currency with a rate are brought into
     what the rate is into."""
 

@@ -1,15 +1,15 @@
 """A table as plain data: columns with units, cells with types."""
 
 import math
-from dataclasses import dataclass
 from datetime import date, datetime
+
+from msgspec import Struct
 
 Cell = str | float | int | bool | datetime | date | None
 DIGITS, MOST_PLACES = 4, 6
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """A column: its name, and the unit of its numbers (empty: none)."""
 
     name: str
@@ -21,8 +21,7 @@ class Column:
         return f"{self.name} [{self.unit}]" if self.unit else self.name
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """Rows below columns; every row has a cell for each column, None where there is nothing."""
 
     name: str

@@ -1,10 +1,10 @@
 """Planning: the records of a plan, the cooling of its devices, and the run sheet."""
 
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book

@@ -1,8 +1,10 @@
 """All runs of a book as points for the Scale and Compare pages: what each came to, and why one does not count."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from functools import cached_property
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
@@ -20,8 +22,7 @@ SAME_ROOM_K = 2.0
 """Rooms of runs that are no further apart count as one."""
 
 
-@dataclass(frozen=True)
-class RunPoint:
+class RunPoint(Struct, frozen=True, dict=True):
     """A run with its records and what its log came to. `room_c` is the middle of the rooms it is counted with, None
     where nobody noted it; `beside_settled`: it is too short to settle, and others of its cell are not; `read` are
     metrics by their keys that were read by hand."""
@@ -115,8 +116,7 @@ def of_one_metric(points: Sequence[RunPoint]) -> list[RunPoint]:
     return [p for p in points if p.metric == wanted]
 
 
-@dataclass(frozen=True)
-class BookPoints:
+class BookPoints(Struct, frozen=True):
     """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices;
     `lacking` says what could not be laid beside."""
 

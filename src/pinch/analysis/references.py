@@ -2,7 +2,9 @@
 the name of their book. Nothing of them is changed; their records have numbers above all of the book's own."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.bench.records import Device, Reference, Setting, Workload
@@ -12,8 +14,7 @@ STEP = 10_000_000
 """The numbers of a reference's records begin at so many times its own number; no book has as many records."""
 
 
-@dataclass(frozen=True)
-class OtherBook:
+class OtherBook(Struct, frozen=True):
     """A book laid beside, with its points; None: it could not be read, then `why` says it."""
 
     reference: Reference

@@ -1,7 +1,9 @@
 """Every result of a book: what each run came to by each metric, and what was typed or told beside the runs."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.points import BookPoints, RunPoint
 from pinch.analysis.work_metrics import metric_of
@@ -14,8 +16,7 @@ from pinch.core.figures import SettledState
 from pinch.core.metrics import LOW_NAMES, Better, Metric
 
 
-@dataclass(frozen=True)
-class BookResult:
+class BookResult(Struct, frozen=True):
     """One value of one metric. `value` is None where only a range was read, or where it does not count: then `left_out`
     says why. `workload` is the work with its variant; `run_id` is the run that it comes from, None without one."""
 

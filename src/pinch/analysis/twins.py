@@ -3,7 +3,9 @@
 import math
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.modes import Lasting, lasting_of
 from pinch.analysis.points import BookPoints, RunPoint, score_of
@@ -21,8 +23,7 @@ PASSING = (Cause.BURST_POWER, Cause.WAITING)
 """What rules a part of the load, and not what was held, where something else ruled as well."""
 
 
-@dataclass(frozen=True)
-class DeviceTwin:
+class DeviceTwin(Struct, frozen=True):
     """A twin with the device, the work and the settings' likeness that it is of; how its battery lasts, None where that
     is not known; and what of its runs is left out."""
 

@@ -1,9 +1,10 @@
 """A change of a book in a thread, over a connection of its own, that the operator can take back as any other."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, TypeVar
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.opening import open_book
@@ -12,8 +13,7 @@ from pinch.bench.undo import UndoStack, UndoStep
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
-class MadeApart(Generic[T]):
+class MadeApart(Struct, Generic[T], frozen=True):
     """What the work came to, and the step that takes it back; None: it changed nothing."""
 
     result: T

@@ -4,8 +4,8 @@ the run, and the version of the methods. Derived, never typed in; throwing it aw
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from pydantic import Field, ValidationError
 
 from pinch.bench.book import Book
@@ -87,8 +87,7 @@ def log_hash(book: Book, run_id: int) -> str:
 _DIGESTS: Remembered[Digest] = Remembered()
 
 
-@dataclass(frozen=True)
-class KeptDigest:
+class KeptDigest(Struct, frozen=True):
     """A digest with the key of what it was judged from, the version of the methods, and what was seen of that then."""
 
     digest: Digest

@@ -4,7 +4,8 @@
 """
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.language import tr
@@ -37,16 +38,14 @@ _BETWEEN = re.compile(r"\s*[–—]\s*|(?<=\d)\s*-\s*(?=\d)")
 _CLOCK = re.compile(r"(\d+)\s*h(?:\s*(\d{1,2})(?:\s*min)?)?$|(\d+):(\d{2})(?::(\d{2}))?$")
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """A value in the field's unit, and what to ask back where it could be meant otherwise (empty: it is plain)."""
 
     value: float
     question: str = ""
 
 
-@dataclass(frozen=True)
-class ValueEntry:
+class ValueEntry(Struct, frozen=True):
     """One value, or the two ends of a range, and what to ask back."""
 
     ends: tuple[float, ...]

@@ -5,10 +5,12 @@ what the operator really took between runs.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import partial
 from itertools import pairwise
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.bench.book import Book
 from pinch.bench.plans import Cell, OrderRule, Outcome, Plan, PlanEntry
@@ -37,8 +39,7 @@ SAME_SITTING_S = 4 * 3600.0
 """A longer pause between two runs was not a wait of the plan."""
 
 
-@dataclass(frozen=True)
-class DeviceHeat:
+class DeviceHeat(Struct, frozen=True):
     """What is known of a device's cooling: the fit, the power at rest W, and the run it is from."""
 
     fit: HeatFit
@@ -46,8 +47,7 @@ class DeviceHeat:
     run_id: int
 
 
-@dataclass(frozen=True)
-class PlanBench:
+class PlanBench(Struct, frozen=True):
     """The records that a plan speaks of, by id; the measured cooling of devices where it is known; the place of each
     device in the colours of charts."""
 
@@ -67,8 +67,7 @@ class PlanBench:
         return self.settings[place.setting_id], self.workloads[place.workload_id]
 
 
-@dataclass(frozen=True)
-class SheetLine:
+class SheetLine(Struct, frozen=True):
     """A line of the run sheet, on the clock: what happened (with its outcome) or what is planned. Runs name their cell
     and repeat."""
 
@@ -88,8 +87,7 @@ class SheetLine:
         return self.kind == "run" and self.outcome is None
 
 
-@dataclass(frozen=True)
-class PlannedSheet:
+class PlannedSheet(Struct, frozen=True):
     """The run sheet of a plan. `crossed` are cells that cannot be, with the reason; `energy_wh` at the claimed limits,
     None where no setting claims one; `other_s` is the time without breaks that the other order rule would take."""
 

@@ -3,7 +3,7 @@
 Bounds of what is likely are common practice, no source, unless the line says otherwise.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.bench.records import Device, Form, Protocol, Setting, Workload
 from pinch.bench.setting_differences import rule_words, why_not
@@ -14,8 +14,7 @@ LARGEST_BATTERY_WH = {Form.LAPTOP: 100.0, Form.HANDHELD: 100.0}
 HEAVIEST_KG = {Form.LAPTOP: 6.0, Form.HANDHELD: 1.5, Form.MINI_PC: 10.0}
 
 
-@dataclass(frozen=True)
-class Question:
+class Question(Struct, frozen=True):
     """What is asked back about a field, by its dotted path."""
 
     field: str

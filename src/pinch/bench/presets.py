@@ -1,8 +1,9 @@
 """Presets of intent: which cells of the matrix a question needs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.bench.parts import Aspect
 from pinch.bench.plans import Cell, OrderRule
@@ -39,8 +40,7 @@ INTENT_WORDS = {
 }
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """Cells and the order that suits them. `long_workload` is a workload that must be added first; its cells carry the
     id 0."""
 

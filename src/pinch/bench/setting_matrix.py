@@ -3,8 +3,9 @@ forbids is marked."""
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import product
+
+from msgspec import Struct
 
 from pinch.bench.limit_ladder import typed_rungs
 from pinch.bench.records import Device, Setting, checked
@@ -15,8 +16,7 @@ from pinch.language import tr
 MOST = 400
 
 
-@dataclass(frozen=True)
-class Combination:
+class Combination(Struct, frozen=True):
     """A setting that a combination makes, and why it cannot be had (empty: it can); `known`: the device has one of this
     name."""
 

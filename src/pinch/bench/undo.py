@@ -12,7 +12,8 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench import schema
 from pinch.bench.book import Book
@@ -49,8 +50,7 @@ class _LostError(Exception):
     """What would be lost, in words."""
 
 
-@dataclass(frozen=True)
-class UndoStep:
+class UndoStep(Struct, frozen=True):
     """One undoable change: what it was, and the statements that take it back, last first."""
 
     label: str

@@ -11,11 +11,11 @@ import hashlib
 import os
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Literal
 
 import platformdirs
+from msgspec import Struct
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from pinch.bench import chunks, runlogs
@@ -67,8 +67,7 @@ class Samples(Operation):
         return chunks.unpack(base64.b64decode(self.packed), place)
 
 
-@dataclass(frozen=True)
-class FreshSamples:
+class FreshSamples(Struct, frozen=True):
     """Samples of a stream as they came: packed only where they have to wait on the disk."""
 
     stream: int
@@ -147,8 +146,7 @@ class RunWriter:
             runlogs.append(self._book, stream, t, columns)
 
 
-@dataclass(frozen=True)
-class WaitingFile:
+class WaitingFile(Struct, frozen=True):
     """The waiting file of a recording by this process."""
 
     path: Path

@@ -2,7 +2,9 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.printing import alike
 from pinch.language import tr
@@ -11,8 +13,7 @@ BASELINE = tr("baseline")
 """The words of the bar that the others are set against."""
 
 
-@dataclass(frozen=True)
-class Bar:
+class Bar(Struct, frozen=True):
     """A cell: value with its 95 % interval (NaN: none), its device's place in the colours, whether it is the subject of
     the review (drawn heavier), and what is said behind it."""
 
@@ -25,8 +26,7 @@ class Bar:
     words: str
 
 
-@dataclass(frozen=True)
-class BarGroup:
+class BarGroup(Struct, frozen=True):
     """The cells under one workload; `title` names it with its unit and direction."""
 
     title: str
@@ -44,8 +44,7 @@ class BarGroup:
         return max(ends, default=1.0) or 1.0
 
 
-@dataclass(frozen=True)
-class BarChart:
+class BarChart(Struct, frozen=True):
     """Groups below each other; every group has an axis of its own that begins at zero."""
 
     title: str

@@ -1,13 +1,13 @@
 """Pairs of values on one axis, mains against battery or before against after: plain data."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.printing import plain
 
 
-@dataclass(frozen=True)
-class Ball:
+class Ball(Struct, frozen=True):
     """One end: its value with the 95 % interval (NaN: none)."""
 
     value: float
@@ -15,8 +15,7 @@ class Ball:
     high: float
 
 
-@dataclass(frozen=True)
-class Dumbbell:
+class Dumbbell(Struct, frozen=True):
     """A pair under a name: the first end is hollow, the second filled; what is said behind it. `sure` where the answer
     is faster or slower."""
 
@@ -28,8 +27,7 @@ class Dumbbell:
     sure: bool
 
 
-@dataclass(frozen=True)
-class DumbbellChart:
+class DumbbellChart(Struct, frozen=True):
     """Pairs below each other on one axis; `ends` name the first and the second of every pair."""
 
     title: str

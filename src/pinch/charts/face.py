@@ -1,6 +1,6 @@
 """The face of a picture: a title, what was found, the chart, and the notes below it."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.charts.bar_chart import BarChart
 from pinch.charts.dumbbell_chart import DumbbellChart
@@ -14,8 +14,7 @@ from pinch.charts.table_chart import TableChart
 Drawn = Chart | SheetChart | BarChart | ShareChart | DumbbellChart | SlopeChart | GridChart | TableChart
 
 
-@dataclass(frozen=True)
-class Face:
+class Face(Struct, frozen=True):
     """A picture: its title or question, the finding in one sentence, the chart, the notes below it, and the same in
     words for who cannot see it."""
 

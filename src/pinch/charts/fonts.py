@@ -1,15 +1,15 @@
 """The shipped fonts, cut down to the letters that a file uses, by fontTools."""
 
 import io
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.charts.theme import FIGURE_FACE, FONTS, TEXT_FACE
 
 
-@dataclass(frozen=True)
-class Shipped:
+class Shipped(Struct, frozen=True):
     """A font of the package: its family and weight as style rules name them."""
 
     family: str

@@ -1,9 +1,9 @@
 """What single frames look like: how long each took over time, all of them sorted, and how often each length came."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.charts.spec import Chart, Line, Panel, Rule
 from pinch.core.framekinds import FrameKinds
@@ -18,8 +18,7 @@ SHARE_TICKS = ((0.0, "all"), (0.301, "half"), (1.0, "10 %"), (2.0, "1 %"), (3.0,
 BARS = 120
 
 
-@dataclass(frozen=True)
-class NamedFrames:
+class NamedFrames(Struct, frozen=True):
     """The frames of a run, by name and the slot of its colour."""
 
     name: str

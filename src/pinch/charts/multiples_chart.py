@@ -1,12 +1,11 @@
 """The same picture for each of several workloads, small, side by side: plain data."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.charts.spec import Chart
 
 
-@dataclass(frozen=True)
-class GridChart:
+class GridChart(Struct, frozen=True):
     """Small charts of one panel each, with one key of their series: names with their slots."""
 
     title: str

@@ -1,9 +1,9 @@
 """Several runs on one time axis, each from the start of its load on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.charts.spec import Chart, Line, Panel
 from pinch.charts.timeline_chart import broken_line
@@ -13,8 +13,7 @@ from pinch.core.runlog import RunLog, Series
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Overlaid:
+class Overlaid(Struct, frozen=True):
     """A run of an overlay: its name, log, judgement, and the slot of its colour."""
 
     name: str

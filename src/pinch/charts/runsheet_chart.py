@@ -1,7 +1,8 @@
 """What the timeline of a run sheet says: a row for each day, blocks by kind along the clock."""
 
-from dataclasses import dataclass
 from datetime import datetime, timedelta
+
+from msgspec import Struct
 
 from pinch.bench.planning import PlannedSheet, SheetLine
 from pinch.bench.plans import Outcome
@@ -19,8 +20,7 @@ BLOCK_KINDS = {
 """Kinds of block in the order of the key, with their words."""
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(Struct, frozen=True):
     """A stretch of a row, in hours of the clock (more than 24: after midnight)."""
 
     start_h: float
@@ -31,16 +31,14 @@ class Block:
     slot: int = 0
 
 
-@dataclass(frozen=True)
-class SheetRow:
+class SheetRow(Struct, frozen=True):
     """A day."""
 
     label: str
     blocks: tuple[Block, ...]
 
 
-@dataclass(frozen=True)
-class SheetChart:
+class SheetChart(Struct, frozen=True):
     """The timeline. `first_h` and `last_h` bound the clock axis."""
 
     title: str

@@ -2,11 +2,12 @@
 what a watt buys."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Protocol, overload
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.charts.spec import Band, Chart, Dots, Line, Panel, unbroken
 from pinch.core.ladder import Ladder
@@ -63,8 +64,7 @@ class LateWords(Sequence[str]):
         return tuple, (list(self),)  # another process gets the words alone
 
 
-@dataclass(frozen=True)
-class MeasuredPoint:
+class MeasuredPoint(Struct, frozen=True):
     """One run: measured settled W, score, the claimed W of its setting (None: no claim), its setting, and the run."""
 
     power_w: float
@@ -74,8 +74,7 @@ class MeasuredPoint:
     of: Named
 
 
-@dataclass(frozen=True)
-class ToldPoint:
+class ToldPoint(Struct, frozen=True):
     """A score that somebody tells, at the watts told with it, and whose it is."""
 
     power_w: float
@@ -83,8 +82,7 @@ class ToldPoint:
     words: str
 
 
-@dataclass(frozen=True)
-class DrawnSeries:
+class DrawnSeries(Struct, frozen=True):
     """A device and workload: its place in the colours, whether its line is dashed (a second workload), its runs, the
     curve, that of its lows, and the sweet spot to mark; None where there is none. Scores are divided by `unit`."""
 

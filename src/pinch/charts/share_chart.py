@@ -1,14 +1,14 @@
 """What held settings or runs back, as shares of their load: plain data."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.causes import Cause
 from pinch.language import numeral
 
 
-@dataclass(frozen=True)
-class ShareRow:
+class ShareRow(Struct, frozen=True):
     """A setting or run: what held it by share (0 to 1) in the order drawn, and what is said behind it."""
 
     label: str
@@ -16,8 +16,7 @@ class ShareRow:
     words: str
 
 
-@dataclass(frozen=True)
-class ShareChart:
+class ShareChart(Struct, frozen=True):
     """Rows of stretches from 0 to 100 % of the load."""
 
     title: str

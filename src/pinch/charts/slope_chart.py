@@ -1,13 +1,13 @@
 """How workloads change from one generation or build to the next: plain data."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.language import numeral
 
 
-@dataclass(frozen=True)
-class SlopeLine:
+class SlopeLine(Struct, frozen=True):
     """A workload over the columns: values in % of the first (NaN: not measured), words at its end. `sure` where the
     last answer is faster or slower."""
 
@@ -17,8 +17,7 @@ class SlopeLine:
     sure: bool
 
 
-@dataclass(frozen=True)
-class SlopeChart:
+class SlopeChart(Struct, frozen=True):
     """Lines from column to column, in % of the first column; `slot` is the colour of the last column's device."""
 
     title: str

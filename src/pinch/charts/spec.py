@@ -5,17 +5,16 @@ x and y are (n,) arrays in the units named by the panel. `slot` is a device's pl
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.causes import Cause
 from pinch.core.printing import plain
 from pinch.core.runlog import FloatArray
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """A line; NaN breaks it. Its label stands above the point of number `label_at`, or under it."""
 
     x: FloatArray
@@ -27,8 +26,7 @@ class Line:
     label_under: bool = False
 
 
-@dataclass(frozen=True)
-class Band:
+class Band(Struct, frozen=True):
     """An uncertainty band between two lines; `hatched` where it is of something predicted."""
 
     x: FloatArray
@@ -38,8 +36,7 @@ class Band:
     hatched: bool = False
 
 
-@dataclass(frozen=True)
-class Dots:
+class Dots(Struct, frozen=True):
     """Points with a text each; `light` ones are claims, `told` ones scores of others with their words beside them, a
     `spot` is a place on a curve, ringed, with its words, `predicted` ones are what a twin says, half empty, with
     their words; none of these is a measurement. `named` points have their words beside them."""
@@ -60,8 +57,7 @@ class Dots:
         return self.told or self.spot or self.named or self.predicted
 
 
-@dataclass(frozen=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """A level (or, upright, a place on x) that matters, with its words."""
 
     at: float
@@ -70,32 +66,28 @@ class Rule:
     accent: bool = False
 
 
-@dataclass(frozen=True)
-class Guide:
+class Guide(Struct, frozen=True):
     """A line through the origin: all places on it have the same score for each watt."""
 
     slope: float
     words: str
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(Struct, frozen=True):
     """A stretch of x: a shaded window, or a gap."""
 
     start: float
     end: float
 
 
-@dataclass(frozen=True)
-class CauseStretch(Stretch):
+class CauseStretch(Stretch, frozen=True):
     """A stretch of the limiter strip; `second` is the cause that may be named as well, where it is arguable."""
 
     cause: Cause
     second: Cause | None = None
 
 
-@dataclass(frozen=True)
-class Panel:
+class Panel(Struct, frozen=True):
     """One plot: its quantity and unit, and what is drawn in it. `from_zero` makes y begin at 0; `bounds` of y are used
     as they are where they are given."""
 
@@ -130,8 +122,7 @@ class Panel:
         return x > 0.5 * max((float(dots.x.max()) for dots in self.dots if len(dots.x)), default=0.0)
 
 
-@dataclass(frozen=True)
-class Chart:
+class Chart(Struct, frozen=True):
     """A chart: panels above each other on one x axis. `clock` axes are times in s, shown as m:ss. `reader` is a place
     on x at which all curves are read; an axis that is not a clock begins at zero unless `x_from_zero` says
     otherwise. `ticks` are places on x with their words; then x goes from its first to its last point.

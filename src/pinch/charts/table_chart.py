@@ -1,11 +1,11 @@
 """A table as a picture: plain data."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Heading:
+class Heading(Struct, frozen=True):
     """A column: its name, the unit of its numbers, and whether it holds words."""
 
     name: str
@@ -13,8 +13,7 @@ class Heading:
     words: bool = False
 
 
-@dataclass(frozen=True)
-class TableChart:
+class TableChart(Struct, frozen=True):
     """Rows of cells as they are printed; `strong` rows are those of the subject. Of columns that find no room the last
     ones are left to the table file, and the picture says so."""
 

@@ -1,8 +1,9 @@
 """Colours and marks by role, light and dark. A test keeps contrast and colour-vision distance."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.core.causes import Cause, Tint
 
@@ -13,8 +14,7 @@ LIGHT_FILL = 0.45
 """How solid a bar is that is not of the subject."""
 
 
-@dataclass(frozen=True)
-class Theme:
+class Theme(Struct, frozen=True):
     """Colours as #RRGGBB by role; `causes` are the tints of what holds a machine back."""
 
     name: str

@@ -1,8 +1,7 @@
 """The timeline of a run: power, clock, temperature and rate on one time axis, the limiter strip above."""
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.charts.spec import CauseStretch, Chart, Line, Panel, Rule, Stretch, minutes
 from pinch.core.channels import unit_of

@@ -2,8 +2,9 @@
 out before it is kept; one that has nothing to show is not."""
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from pinch.analysis.offers import OfferChoice
 from pinch.analysis.points import BookPoints

@@ -1,11 +1,12 @@
 """`pinch compare [CSV | --book FILE] [--json]`: which cell is faster than which, which tie, and what cannot be told."""
 
 import argparse
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from itertools import combinations
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from pinch.cli import compare_book
 from pinch.cli.csv_rows import CsvRow, read_lines
@@ -63,8 +64,7 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
-@dataclass
-class CellTable:
+class CellTable(Struct):
     """Scores by cell, when each was made (None: not told), whether a lower one is better by cell, and rows that were
     left out."""
 
@@ -86,8 +86,7 @@ class CellTable:
         }
 
 
-@dataclass(frozen=True)
-class ToldTime:
+class ToldTime(Struct, frozen=True):
     """When a run was made: s, the number of its day, and whether more than the day is told."""
 
     s: float

@@ -3,16 +3,16 @@
 import csv
 import io
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.cli.numbers import number
 from pinch.core.errors import DataError
 from pinch.sources.runlog_csv import read_text
 
 
-@dataclass(frozen=True)
-class CsvRow:
+class CsvRow(Struct, frozen=True):
     """A row of a table: its place, and its cells by column."""
 
     path: Path

@@ -5,9 +5,11 @@ import argparse
 import sys
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.bench.book import Book
 from pinch.bench.entry import read_day
@@ -38,8 +40,7 @@ BOOK = ".pinch"
 OF_RUNS = ("ambient", "day", "protocol", "builds", "meters", "note")
 
 
-@dataclass
-class Imported:
+class Imported(Struct):
     """What became of all files: runs by number, results, what was there already, what was asked, what is wrong."""
 
     runs: list[int] = field(default_factory=list)

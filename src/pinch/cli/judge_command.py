@@ -1,9 +1,10 @@
 """`pinch judge LOG [--json]`: what a run held, and what held it back."""
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from pinch.cli.convert_command import mapping_of
 from pinch.cli.frames_command import frames_json, print_frames

@@ -4,8 +4,9 @@ import argparse
 import json
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from pinch.bench.cards import Private, Report
 from pinch.bench.licences import LICENCES

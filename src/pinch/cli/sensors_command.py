@@ -2,8 +2,9 @@
 is lacking, why, and the ways to get it."""
 
 import argparse
-from dataclasses import asdict
 from pathlib import Path
+
+from msgspec.structs import asdict
 
 from pinch.cli.numbers import print_json
 from pinch.core.channels import unit_of

@@ -4,8 +4,9 @@ right of their logs."""
 import argparse
 import sys
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.records import Run
@@ -19,8 +20,7 @@ from pinch.intake.reworking import ChannelMeant, join_runs, read_meant, remove_r
 JOIN, REMOVE = "join", "remove"
 
 
-@dataclass(frozen=True)
-class _Said:
+class _Said(Struct, frozen=True):
     """What is said of runs: of themselves, of their channels, the run that is joined to them, whether they leave."""
 
     completion: Completion

@@ -6,13 +6,13 @@ steps of d adds d / √12 (the same, F.2.2.1). Independent parts add as squares.
 """
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.robust import RECTANGLE
 
 
-@dataclass(frozen=True)
-class Accuracy:
+class Accuracy(Struct, frozen=True):
     """An instrument's statement: shares in % of the reading and of the range; range, resolution and a fixed part in the
     unit of the quantity."""
 

@@ -2,14 +2,14 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from pinch.core.figures import Contribution, Estimate
 
 
-@dataclass(frozen=True)
-class Budget:
+class Budget(Struct, frozen=True):
     """A figure with its standard uncertainty, and the parts of it, the largest first."""
 
     result: Estimate

@@ -2,10 +2,11 @@
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.core.errors import DataError
 from pinch.core.printing import counted
@@ -19,8 +20,7 @@ COARSEST = 0.02
 """A step of scores is looked for up to such a share of them."""
 
 
-@dataclass(frozen=True)
-class CellScore:
+class CellScore(Struct, frozen=True, dict=True):
     """Scores of a cell: mean of ln score and its standard deviation with its degrees of freedom (NaN and 0 for one
     run); the logarithms are NaN where a score is not above zero. `runs` are machines where it is a mean `of_units`.
     `borrowed`: the scatter is that of other cells;
@@ -65,8 +65,7 @@ class CellScore:
         return self.mean * math.exp(-reach), self.mean * math.exp(reach)
 
 
-@dataclass(frozen=True)
-class PooledScatter:
+class PooledScatter(Struct, frozen=True):
     """Scatter of ln score pooled over repeated cells; NaN and 0 where none is repeated. `around` is what they show of
     drift and days."""
 
@@ -118,8 +117,7 @@ def told_score(mean: float, spread: float | None, n: int) -> CellScore:
     return CellScore(n, mean, math.log(mean), spread / mean, n - 1.0, told=True)
 
 
-@dataclass(frozen=True)
-class ScoreGroup:
+class ScoreGroup(Struct, frozen=True):
     """The mean of n scores with their standard deviation (None: nobody said, or n is 1), and its place in time (None:
     nobody noted); `of_units`: the n are machines."""
 

@@ -1,14 +1,12 @@
 """Where a level changes: the least-squares split of a series into two means."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
 
-@dataclass(frozen=True)
-class Split:
+class Split(Struct, frozen=True):
     """Best split of a series: `index` samples before it; means either side; residual sums of squares."""
 
     index: int

@@ -6,11 +6,11 @@ exactly. Many data sets on the same watts are solved at once by block principal 
 Sci. Comput. 33, 2011). Between the points it is drawn by PCHIP, which keeps it from falling.
 """
 
-from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
@@ -22,8 +22,7 @@ if TYPE_CHECKING:
 PATIENCE, MOST_EXCHANGES = 3, 200
 
 
-@dataclass(frozen=True)
-class ConcaveCurve:
+class ConcaveCurve(Struct, frozen=True, dict=True):
     """The fitted curve: knots `power` (m,) W increasing, `score` (m,) non-decreasing and concave."""
 
     power: FloatArray

@@ -6,11 +6,12 @@ then the superposed decay of the terms.
 """
 
 import math
-from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import combinations
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core import robust
 from pinch.core.errors import DataError
@@ -39,8 +40,7 @@ LEAST_SHARE = 0.03
 """A term with less of the whole resistance, or slower than the record is long, follows drift, not the cooler."""
 
 
-@dataclass(frozen=True)
-class HeatFit:
+class HeatFit(Struct, frozen=True):
     """`r` (n,) in K/W and `tau` (n,) in s, fastest first; `base_c` is the temperature without power as the sensor tells
     it, fitted, or a known room and `offset_k`, by which the two sensors disagree; `start` (n,) is what each term was
     above its resting answer when the record began, K; `r_th_u` is the standard uncertainty of the whole resistance,
@@ -149,8 +149,7 @@ def _is_likelier(record: "_Record", warm: HeatFit, rest: HeatFit) -> bool:
     return dependence(as_warm.left).worth * gained > 2.0 * more + WARM_BY
 
 
-@dataclass(frozen=True)
-class _Tried:
+class _Tried(Struct, frozen=True):
     """Time constants (k,) with the sums of products of their columns, and of these with the temperature."""
 
     tau: FloatArray
@@ -158,8 +157,7 @@ class _Tried:
     right: FloatArray
 
 
-@dataclass(frozen=True)
-class _Solved:
+class _Solved(Struct, frozen=True):
     """Best weights of the columns, what is left (m,), K, and the same together with what the weights are off what is
     known of them beforehand, K: the time constants are searched by both, else a slow term may trade its own size for
     an offset that no sensor has."""
@@ -174,8 +172,7 @@ class _Solved:
         return max(float(self.off @ self.off), 1e-12)
 
 
-@dataclass(frozen=True)
-class _Record:
+class _Record(Struct, frozen=True, dict=True):
     """What is fitted: power (n,) and temperature (n,) in steps of `step` s, at the places `rows` (m,). Samples count
     for less where they are alike: `alike` of them for one; `warm`: it began away from rest."""
 

@@ -5,9 +5,9 @@ Linear in a, b₁ and b₂ once k and P₀ are known, so that these two alone ar
 once (variable projection; G. H. Golub and V. Pereyra, SIAM J. Numer. Anal. 10, 1973).
 """
 
-from dataclasses import dataclass, fields
-
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import fields
 
 from pinch.core.runlog import FloatArray
 
@@ -20,8 +20,7 @@ NEAR = np.array([-0.75, -0.5, -0.25, 0.0, 0.25, 0.5, 0.75])
 NUDGE = 1e-4
 
 
-@dataclass(frozen=True)
-class Corners:
+class Corners(Struct, frozen=True):
     """Curves of (r,) data sets: `level` a, `offset_w` P₀ and `corner_w` k in W, `below` b₁ and `above` b₂; `misfit` is
     the weighted sum of squares of ln y, infinite where no corner fits that bends down."""
 

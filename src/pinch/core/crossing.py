@@ -1,11 +1,12 @@
 """Two curves over watts: where they cross, and what the devices do at the same watts."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import combinations, pairwise
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.ladder import Ladder
 from pinch.core.printing import listed
@@ -21,8 +22,7 @@ LEAST_SPREAD = 1e-12
 CANNOT, NEITHER = "?", ""
 
 
-@dataclass(frozen=True)
-class Crossover:
+class Crossover(Struct, frozen=True):
     """At `power_w` (95 % interval `low_w` to `high_w`, NaN: none) the lead passes from `below` to `above`. `sure` is
     the share of the draws that have it (NaN: no draws)."""
 
@@ -35,8 +35,7 @@ class Crossover:
     sure: float
 
 
-@dataclass(frozen=True)
-class LeadStretch:
+class LeadStretch(Struct, frozen=True):
     """A range of watts of which one thing can be said: that `ahead` leads, that there is no difference that matters
     (empty), or that it cannot be told (`?`)."""
 
@@ -45,8 +44,7 @@ class LeadStretch:
     ahead: str
 
 
-@dataclass(frozen=True)
-class Pairing:
+class Pairing(Struct, frozen=True):
     """Two ladders over the range that both were measured at (NaN: there is none): the crossings with a real lead on
     either side, what can be said of each stretch (none without repeats), and the whole in words."""
 
@@ -59,8 +57,7 @@ class Pairing:
     words: str
 
 
-@dataclass(frozen=True)
-class AtWatts:
+class AtWatts(Struct, frozen=True):
     """A ladder at a power: its score (NaN: not measured there) and its verdict against the base."""
 
     name: str
@@ -70,8 +67,7 @@ class AtWatts:
     verdict: Verdict | None
 
 
-@dataclass(frozen=True)
-class Envelope:
+class Envelope(Struct, frozen=True):
     """Settings that draw the same watts within ±10 %: their middle W, and (ladder, setting) of each."""
 
     power_w: float

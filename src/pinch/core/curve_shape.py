@@ -9,10 +9,10 @@ must not be surer of itself than both together.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.concave import fit_concave_rows
 from pinch.core.corners import LEAST_RUNGS, fit_corners
@@ -43,8 +43,7 @@ TURNS = (0.05, 0.275, 0.5, 0.725, 0.95)
 """Where between two rungs a curve may turn, as shares of the way."""
 
 
-@dataclass(frozen=True)
-class Scatter:
+class Scatter(Struct, frozen=True):
     """Run-to-run scatter of ln score at equal watts: `sd` from `df` degrees of freedom; NaN and 0 without repeats."""
 
     sd: float
@@ -64,8 +63,7 @@ Curve = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
 """A grid (k,) to the curve (k,) and its draws (r, k)."""
 
 
-@dataclass(frozen=True)
-class Rungs:
+class Rungs(Struct, frozen=True, dict=True):
     """What is fitted: watts, ln scores and numbers of runs (n,) of the rungs, and the scatter of their runs."""
 
     watts: FloatArray
@@ -103,8 +101,7 @@ class Rungs:
         return np.asarray(self.log_score + self.wider * off + self.rungs_wider * rungs)
 
 
-@dataclass(frozen=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A shape that stands: its name, by what, and how its curves are had: the curve (k,) and its draws (r, k)."""
 
     name: str
@@ -137,8 +134,7 @@ def choose_shape(rung: Rungs, law: PowerLaws) -> Shape:
     return Shape(standing.name, weighed.words, standing.effects, lambda grid: _mixed(rung, standing, weighed, grid))
 
 
-@dataclass(frozen=True)
-class _Candidate:
+class _Candidate(Struct, frozen=True):
     """A law that may be all there is of the curve: its name and how it is called, how it fits rows of ln scores, its
     curve (k,) at (k,) W, what a small change of each parameter does to ln y there, (k, p), and what rungs show beside
     it."""
@@ -158,8 +154,7 @@ class _Candidate:
         return self.effects.evidence - (self.parameters - PARAMETERS) * float(np.log(TURN_SD))
 
 
-@dataclass(frozen=True)
-class _Weighed:
+class _Weighed(Struct, frozen=True):
     """The laws that were tried, the power law first, with how likely each is to be all there is of the curve (n,); else
     a smooth bend lies beside the law that it is `around`."""
 

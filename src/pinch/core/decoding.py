@@ -6,9 +6,9 @@ Viterbi's; the chance of a state in a stretch is its share of all paths (forward
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
@@ -16,8 +16,7 @@ LONGEST_STAY = 400
 """In stretches: a longer stay is put together of such."""
 
 
-@dataclass(frozen=True)
-class Decoded:
+class Decoded(Struct, frozen=True):
     """The best path (m,) and the chance (m, k) of each state in each stretch."""
 
     path: list[int]

@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.changepoint import best_split
 from pinch.core.channels import unit_of
@@ -20,8 +20,7 @@ FELL = 0.02
 """Where the sides differ by less, nothing says after which minute to part them."""
 
 
-@dataclass(frozen=True)
-class EarlyLate:
+class EarlyLate(Struct, frozen=True):
     """Means of a channel over the first minutes of load and over the rest."""
 
     channel: str

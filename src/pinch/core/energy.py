@@ -1,14 +1,12 @@
 """Energy from samples of power: the trapezoid, with gaps left out and said."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray, breaks_of
 
 
-@dataclass(frozen=True)
-class Energy:
+class Energy(Struct, frozen=True):
     """Energy in J over `covered_s` of `span_s`; what lies in gaps is not in it."""
 
     joules: float

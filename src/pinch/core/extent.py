@@ -3,10 +3,10 @@ on until somebody stops it. No second of a scene is left out for being slow: its
 """
 
 from collections.abc import Mapping
-from dataclasses import replace
 from enum import StrEnum
 
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.core.figures import ALL_OF_IT, ChannelFigures, Settled, SettledState
 from pinch.core.framekinds import FrameKinds

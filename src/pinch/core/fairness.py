@@ -7,9 +7,10 @@ speaks against it in view.
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import date
 from enum import IntEnum
+
+from msgspec import Struct, field
 
 from pinch.language import day_words, numeral, tr
 
@@ -41,8 +42,7 @@ OWN = "own test"
 """The origin of figures that were found here."""
 
 
-@dataclass(frozen=True)
-class Conditions:
+class Conditions(Struct, frozen=True):
     """What a result came about under; None or empty where nobody noted it. `device` is the unit, `graphical` whether
     frames are made, `work` texts by aspect (preset, upscaling …), `builds` version and date by what it is of; `extent`
     is what of the runs counts, and `off`, how far all of the load is from what was held, as a share (0: it is not)."""
@@ -81,8 +81,7 @@ class Conditions:
     graphics_lock_mhz: float | None = None
 
 
-@dataclass(frozen=True)
-class ConditionDifference:
+class ConditionDifference(Struct, frozen=True):
     """A difference of conditions: a stable key, what it is of, the values of a and b, its grade, which of the two it
     holds back (`a`, `b`, or neither), and a sentence."""
 

@@ -3,7 +3,8 @@ what the operator's data say. Everything unexpected that ends a piece of work be
 
 import re
 import traceback
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.language import tr
 
@@ -12,8 +13,7 @@ _PATH = re.compile(r"(?<![\w.])(?:[A-Za-z]:)?(?:/[^\s:,;'\"()]+)+")
 PACKAGE = "pinch"
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """What went wrong: `doing` is what was being done, as a phrase; `kind` the exception, `message` what it said
     without names, paths and values in quotes; `trace` where it happened, outermost first."""
 

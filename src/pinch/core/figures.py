@@ -2,23 +2,22 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 from pinch.core.causes import Cause
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Note:
+class Note(Struct, frozen=True):
     """Something the reader of a result must know. `code` is stable, `text` is for people."""
 
     code: str
     text: str
 
 
-@dataclass(frozen=True)
-class Estimate:
+class Estimate(Struct, frozen=True):
     """A value with its standard uncertainty (NaN where none can be had)."""
 
     value: float
@@ -31,8 +30,7 @@ class Estimate:
         return math.isfinite(self.value)
 
 
-@dataclass(frozen=True)
-class Contribution:
+class Contribution(Struct, frozen=True):
     """A part of an uncertainty: its source, its own part in the unit of the figure, and its share of the variance."""
 
     name: str
@@ -50,8 +48,7 @@ def finite(value: float) -> float | None:
     return value if math.isfinite(value) else None
 
 
-@dataclass(frozen=True)
-class ChannelFigures:
+class ChannelFigures(Struct, frozen=True):
     """What one channel did in a run.
 
     `sustained` is the time-weighted mean over the active seconds of the settled window; `median`, `p05`
@@ -103,8 +100,7 @@ WHOLE_OFF = 0.02
 ALL_OF_IT = tr("all of it")
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(Struct, frozen=True):
     """The settled window [start_s, end_s] of a run.
 
     `slopes` gives per channel the drift over the whole
@@ -131,8 +127,7 @@ class Settled:
         return self.end_s - self.start_s
 
 
-@dataclass(frozen=True)
-class PowerLimits:
+class PowerLimits(Struct, frozen=True):
     """The limits that were really in force. `bounded`: heat ended the burst, so `burst_s` and `window_s` are
     lower bounds. NaN inside an estimate where a limit did not show."""
 
@@ -144,8 +139,7 @@ class PowerLimits:
     bounded: bool
 
 
-@dataclass(frozen=True)
-class Segment:
+class Segment(Struct, frozen=True):
     """A stretch of the load held back by one cause, with the evidence in words and its probability; `part` is what was
     held, and `second` the cause that is next to it in likelihood."""
 
@@ -169,8 +163,7 @@ class Segment:
         return self.p < ARGUABLE
 
 
-@dataclass(frozen=True)
-class Plateau:
+class Plateau(Struct, frozen=True):
     """A level that power was held at: from and to, s, the power, W, and by what."""
 
     start_s: float
@@ -179,16 +172,14 @@ class Plateau:
     kind: Cause = Cause.SUSTAINED_POWER
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(Struct, frozen=True):
     """A stretch of time, s."""
 
     start_s: float
     end_s: float
 
 
-@dataclass(frozen=True)
-class Throttle:
+class Throttle(Struct, frozen=True):
     """Heat limiting as events: seconds of load before the first one (NaN: none), and how many."""
 
     first_heat_s: float

@@ -5,7 +5,8 @@ The time of a drawn frame then runs from the drawn frame before it, whatever was
 """
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.figures import Note
@@ -16,8 +17,7 @@ from pinch.language import tr
 DROPPED = "frame.dropped"
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(Struct, frozen=True):
     """So many of all, as a share with its 95 % interval, each 0 to 1."""
 
     count: int
@@ -31,8 +31,7 @@ class Share:
         return self.count / self.of
 
 
-@dataclass(frozen=True)
-class FrameKinds:
+class FrameKinds(Struct, frozen=True):
     """Frames of a run by kind: `drawn_ms` (m,) from one drawn frame to the next, which end at `ends_s` (m,);
     `shown_fps` with the generated ones, NaN where none was; `dropped` and `generated` are None where the log does not
     tell."""

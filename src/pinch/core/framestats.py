@@ -12,9 +12,9 @@ clusters, the record cannot tell, and no interval is given.
 import math
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
@@ -42,16 +42,14 @@ SHORTEST_S = 10.0
 """A record shorter than this has too few blocks for an interval."""
 
 
-@dataclass(frozen=True)
-class Interval:
+class Interval(Struct, frozen=True):
     """A 95 % interval."""
 
     low: float
     high: float
 
 
-@dataclass(frozen=True)
-class Lows:
+class Lows(Struct, frozen=True):
     """A low by the three schools, 1/s."""
 
     percentile: float
@@ -59,8 +57,7 @@ class Lows:
     time_share: float
 
 
-@dataclass(frozen=True)
-class FrameFigures:
+class FrameFigures(Struct, frozen=True):
     """The figures of a series of frames. Rates in 1/s; `beyond_s` is the time in frames longer than so many ms, by its
     number as text; `lowest_1s` and `highest_1s` are the extremes of whole seconds (NaN: shorter than one). `intervals`
     are there for `average_fps`, `low_1.percentile` and so on, none where the record cannot tell; `stretches` say how
@@ -237,8 +234,7 @@ def _intervals(
     return found, stretches
 
 
-@dataclass(frozen=True)
-class _Parts:
+class _Parts(Struct, frozen=True):
     """Parts of a record (p,): the number and the time, ms, of their frames, and the part of each slow frame (m,)."""
 
     counts: FloatArray
@@ -264,8 +260,7 @@ def _parts_of(ends: FloatArray, places: np.ndarray) -> _Parts:
     return _Parts(counts, times, of_slow)
 
 
-@dataclass(frozen=True)
-class _LongRun:
+class _LongRun(Struct, frozen=True):
     """A sum over parts (n,) whose mean is 0: its parts, how they depend on each other, and the standard uncertainty of
     their mean."""
 
@@ -347,8 +342,7 @@ def _block_weights(parts: int, size: int) -> FloatArray:
     return np.asarray(upto[:, size - 1 :] - np.hstack([np.zeros((RESAMPLES, 1)), upto[:, : parts - 1]]))
 
 
-@dataclass(frozen=True)
-class _Bins:
+class _Bins(Struct, frozen=True):
     """Longest, shortest and mean ms of the slow frames in each bin, the slowest bin first, (bins,) each, and how many
     of them each part has, (parts, bins)."""
 

@@ -1,17 +1,16 @@
 """How much of an uplift over the generation before comes from watts, and how much from the design."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.ladder import Ladder
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class UpliftSplit:
+class UpliftSplit(Struct, frozen=True):
     """An uplift taken apart: `total` and what of it is there at equal watts, `design`, both as shares (0.24: +24 %);
     `design_low` to `design_high` is its 95 % interval (NaN: none). `at_w` are the powers at which both were known, and
     `watts_ratio` how many times the watts the new one drew."""

@@ -6,9 +6,9 @@ fitted, too, and coolable power cannot be told for any room but this one.
 """
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.budget import added
 from pinch.core.changepoint import best_split
@@ -31,8 +31,7 @@ OFFSET_SEEN, OFFSET_K = 2.0, 1.0
 """Standard uncertainties and K by which room and sensor disagree before it is said."""
 
 
-@dataclass(frozen=True)
-class Heat:
+class Heat(Struct, frozen=True):
     """Heat of one run. `fit` is on bins of `step_s` from `start_s` of the log to `end_s`; `r_th` the whole resistance
     K/W; `headroom_k` limit less settled temperature; `coolable_w` what it carries at the limit in this room and
     `coolable_25_w` in one of 25 °C; `normal_c` the settled temperature at 25 °C, unknown where heat held it there;

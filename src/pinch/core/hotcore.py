@@ -1,9 +1,9 @@
 """The hottest core against all: a low mean can hide a hot core."""
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import BoolArray, EvenLog
 
@@ -12,8 +12,7 @@ HIDDEN_K = 10.0
 """A core this far above the mean is worth a word. Common practice, no source."""
 
 
-@dataclass(frozen=True)
-class HotCore:
+class HotCore(Struct, frozen=True):
     """Means over the settled window: the hottest core by its number, its temperature and that of all cores, °C."""
 
     number: int

@@ -2,9 +2,9 @@
 rare."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.robust import autocorrelation
 from pinch.core.runlog import FloatArray
@@ -15,8 +15,7 @@ LEAST_RUN = 5
 MOST_OF_RECORD, LEAST_LEFT = 3, 0.2
 
 
-@dataclass(frozen=True)
-class Dependence:
+class Dependence(Struct, frozen=True):
     """How a series depends on its past: the block length of a circular bootstrap that suits it, in samples, and how
     many independent samples are worth as much for its mean."""
 

@@ -12,9 +12,9 @@ with the mean of its variants, and the workloads are what the interval counts.
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.printing import counted
@@ -29,8 +29,7 @@ MAD_TO_Z = 0.6745
 LEAST_FOR_OUTLIERS = 4
 
 
-@dataclass(frozen=True)
-class Index:
+class Index(Struct, frozen=True):
     """Geometric mean of the ratios over `workloads`, variants of so many `families`, with its 95 % interval (NaN: one
     family, of which a variant has none), the standard deviation of ln ratio between workloads (NaN: a single one),
     those that stand apart, and those that are `not_shared`, so that they are none of it."""

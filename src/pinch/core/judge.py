@@ -1,9 +1,10 @@
 """From a log to a judgement: sensors, parts, phases, what held the run back, settled window, figures and limits."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core import judge_notes, limiter, limits, phases, power_parts, robust, sensors, settle, sustained
 from pinch.core.causes import Cause
@@ -58,8 +59,7 @@ WHOLE_FRAMES = 0.95
 """Frames that take up this share of the load tell of all of it: single ones at its ends and pauses may be missing."""
 
 
-@dataclass(frozen=True)
-class PartJudgement:
+class PartJudgement(Struct, frozen=True):
     """A part judged as the whole is, by its own power, clock and temperature: what held it, and what came of it."""
 
     power: str | None
@@ -71,8 +71,7 @@ class PartJudgement:
     sustained_w: float
 
 
-@dataclass(frozen=True)
-class Judgement:
+class Judgement(Struct, frozen=True):
     """Everything Pinch says about one run. Times are those of the log, s. `figures` are those of what counts: all of a
     scene and of a run too short to settle, else the settled window. `whole_load` are means over all of the load, with
     the faults and standstills that settled figures leave out, and `after_burst` those of what follows the burst.

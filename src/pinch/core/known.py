@@ -1,13 +1,12 @@
 """What the operator knows about a run that its log does not tell."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from pinch.core.extent import Extent
 from pinch.core.sensor_classes import SensorClasses
 
 
-@dataclass(frozen=True)
-class Known:
+class Known(Struct, frozen=True):
     """What the operator knows about the run; None where nobody said. `first_pass`: this work has not run before on this
     device; `window_s` is a settled window that the operator chose, from and to in s of the log. `extent` is what of the
     run counts, `passes_s` are the passes that do, and `waits` says that the work pauses between its passes.

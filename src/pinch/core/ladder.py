@@ -6,9 +6,9 @@ draws, widened by Student's t for the few repeats that the scatter is known from
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.curve_shape import LAW, Rungs, Scatter, choose_shape
 from pinch.core.errors import DataError
@@ -25,8 +25,7 @@ SAME_WATTS = 1.02
 they are of."""
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(Struct, frozen=True):
     """One run: `cell` names its setting (runs of one cell are repeats), power in W, score in its own unit, higher being
     better. `heat_share` is the share of its load that heat held, `low` a low of its frames (NaN: not known)."""
 
@@ -37,8 +36,7 @@ class Point:
     heat_share: float = 0.0
 
 
-@dataclass(frozen=True)
-class Rung:
+class Rung(Struct, frozen=True):
     """A setting of a ladder: mean watts and score (geometric) of its runs."""
 
     cell: str
@@ -48,8 +46,7 @@ class Rung:
     heat_share: float = 0.0
 
 
-@dataclass(frozen=True)
-class Ladder:
+class Ladder(Struct, frozen=True):
     """A fitted curve: `power` (k,) W from the least to the most that was measured, `score` (k,), and `draws` (r, k) of
     what chance could have made of it, no rows without repeats. `shape` is `law`, `rise`, `corner` or `free shape`,
     `why` says by what; `exponent` and `offset_w` are those of the law, NaN where it was rejected; `rung_sd` is how far

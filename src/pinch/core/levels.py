@@ -3,9 +3,8 @@ temperature follows the heat and the clock wanders with the work. Nothing here k
 is a candidate with nats for and against, by what it must show and what it could not show by chance.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.collapse import runs_of
@@ -30,8 +29,7 @@ MOVES_K = 1.5
 """A temperature that moves by more is not held."""
 
 
-@dataclass(frozen=True)
-class Level:
+class Level(Struct, frozen=True):
     """A level that power kept: W, the bins at it (n,), first and last (exclusive) of them, and `score` for its being a
     limit; `spread` is how far it wandered and `band` how far a sensor may show it from there, as shares, and `moved_k`
     how far the temperature moved meanwhile, K; `came_gently`: power sank to it within half a

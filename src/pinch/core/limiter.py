@@ -8,10 +8,11 @@ each is in each stretch.
 
 from bisect import bisect, insort
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core import robust
 from pinch.core.cause_evidence import CAUSES, evidence_of
@@ -38,8 +39,7 @@ LEAST_HEAT = 0.02
 """Share of the load below which a temperature limit that was only read off this run held nothing back."""
 
 
-@dataclass(frozen=True)
-class Explained:
+class Explained(Struct, frozen=True):
     """What held each bin of the load, with its probability (n,) and the runner-up with its own."""
 
     regulated: Regulated
@@ -119,8 +119,7 @@ def _around(ordered: list[int], value: int) -> list[int]:
     return ordered[max(0, place - 1) : place + 1]
 
 
-@dataclass(frozen=True)
-class Levels:
+class Levels(Struct, frozen=True):
     """The values that a run is told by; NaN where one neither was given nor shows. `*_given` tells a value of the
     operator from a recovered one."""
 

@@ -2,7 +2,8 @@
 H.3)."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Estimate
@@ -11,8 +12,7 @@ from pinch.core.runlog import FloatArray
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class StraightLine:
+class StraightLine(Struct, frozen=True):
     """y = intercept + slope · x over n points: standard uncertainties, their covariance, the standard deviation of what
     is left, and the range of x that it stands on."""
 

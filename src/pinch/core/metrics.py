@@ -1,7 +1,8 @@
 """What a result is of: quantities with a name, a unit, and which way is better."""
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.core.channels import unit_of
 from pinch.core.errors import DataError
@@ -39,8 +40,7 @@ class Better(StrEnum):
     NEITHER = "neither"
 
 
-@dataclass(frozen=True)
-class Metric:
+class Metric(Struct, frozen=True):
     """A quantity that results are of. `key` tells it from all others below its workload."""
 
     key: str

@@ -1,14 +1,13 @@
 """Score for money. Whether it is worth it is the reader's to say: the two differences and the break-even price are
 given."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Deal:
+class Deal(Struct, frozen=True):
     """A price, brought to an equal configuration by `allowance` (what is missing or too much of memory and storage),
     and the score relative to the base's, higher being better."""
 
@@ -23,8 +22,7 @@ class Deal:
         return self.price + self.allowance
 
 
-@dataclass(frozen=True)
-class MoneyPair:
+class MoneyPair(Struct, frozen=True):
     """A against the base: price and score difference as shares, value (score for money) against the base's, and the
     price at which A gives as much for its money."""
 

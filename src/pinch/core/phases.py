@@ -4,10 +4,10 @@ Load starts at the first rise of power (else load, else clock) above idle by 5 r
 and 15 % of the range, held for 3 s. A log that begins under load has no idle phase.
 """
 
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import changepoint, robust
 from pinch.core.collapse import runs_of
@@ -25,8 +25,7 @@ BURST_ABOVE = 0.04
 """A burst plateau is at least this share above the settled one."""
 
 
-@dataclass(frozen=True)
-class Load:
+class Load(Struct, frozen=True):
     """The loaded part of a log in bins: first and last (exclusive), idle level of the deciding channel (NaN
     without an idle phase), the active bins, and `onset`, the loaded part of the first bin, 0 to 1."""
 

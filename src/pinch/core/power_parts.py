@@ -7,9 +7,9 @@ stiller than either part.
 """
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.figures import Note
 from pinch.core.runlog import FloatArray, RunLog, Series
@@ -28,8 +28,7 @@ UNCLEAR, SEPARATE = "package-unclear", "separate-graphics"
 _CORE = re.compile(r"(cpu)\.core\.\d+\.(clock|temp)")
 
 
-@dataclass(frozen=True)
-class Whole:
+class Whole(Struct, frozen=True):
     """A log with what its parts add up to, and what has to be said of that."""
 
     log: RunLog

@@ -5,9 +5,8 @@ Golub and V. Pereyra, SIAM J. Numer. Anal. 10, 1973): on a grid for any number o
 parabola through the best place and its neighbours.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
@@ -19,8 +18,7 @@ MOST_EXPONENT, LEAST_EXPONENT = 1.0, 1e-3
 PARAMETERS = 3
 
 
-@dataclass(frozen=True)
-class PowerLaws:
+class PowerLaws(Struct, frozen=True):
     """Laws of (r,) data sets: `log_gain` ln c, `offset_w` P₀ in W, `exponent` b, `misfit` the weighted sum of squares
     of ln y."""
 

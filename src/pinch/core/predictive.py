@@ -7,25 +7,23 @@ book has both priors conjugate).
 """
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
 ROUNDS = 6
 
 
-@dataclass(frozen=True)
-class Term:
+class Term(Struct, frozen=True):
     """Prior knowledge of a coefficient: its mean and standard deviation."""
 
     mean: float
     sd: float
 
 
-@dataclass(frozen=True)
-class Law:
+class Law(Struct, frozen=True):
     """A fitted sum of terms: `mean` (p,) and `covariance` (p, p) of the coefficients, the scatter of a single point
     `sd`, and the degrees of freedom that it is known with."""
 

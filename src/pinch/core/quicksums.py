@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.framekinds import wilson
@@ -13,16 +14,14 @@ from pinch.language import numeral, tr
 MOST_NUMBERS = 50
 
 
-@dataclass(frozen=True)
-class Worked:
+class Worked(Struct, frozen=True):
     """The result in words, and the working, a line a step."""
 
     result: str
     working: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class QuickSum:
+class QuickSum(Struct, frozen=True):
     """A sum: what it is called, what is asked for (one field a number; a last one with `…` takes several), and how it
     is done."""
 

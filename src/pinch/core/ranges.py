@@ -1,9 +1,9 @@
 """How far temperatures, clocks and powers went: mean, lowest and highest at rest before the load and under it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.channels import ChannelQuantity, quantity_of
 from pinch.core.phases import Load
@@ -12,8 +12,7 @@ from pinch.core.runlog import EvenLog, FloatArray
 RANGED = (ChannelQuantity.TEMP, ChannelQuantity.CLOCK, ChannelQuantity.POWER)
 
 
-@dataclass(frozen=True)
-class Spread:
+class Spread(Struct, frozen=True):
     """Mean, lowest and highest of 1 s means; NaN where there are none."""
 
     mean: float
@@ -21,8 +20,7 @@ class Spread:
     high: float
 
 
-@dataclass(frozen=True)
-class ChannelRange:
+class ChannelRange(Struct, frozen=True):
     """A channel at rest before the load, and under all of it: nothing is left out for being a fault or a burst."""
 
     channel: str

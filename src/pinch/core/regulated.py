@@ -1,9 +1,8 @@
 """What a run is regulated by: levels of power, the burst among them, temperatures that are held, teeth, the highest
 clock."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import phases
 from pinch.core.collapse import runs_of
@@ -26,8 +25,7 @@ SHORTEST_PASS = 20
 """In bins: a shorter pass shows no burst of its own."""
 
 
-@dataclass(frozen=True)
-class Regulated:
+class Regulated(Struct, frozen=True):
     """What a run was found to be regulated by: all levels of power, which of them is the burst and when it ended (bins,
     0 without one), the temperature that is held, teeth, and the highest clock."""
 

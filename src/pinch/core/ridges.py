@@ -1,9 +1,8 @@
 """Temperatures that are held: at a heat limit firmware keeps a temperature where it is, and power gives way for it.
 Each temperature has a ridge, the value near its top where it stays, with a score in nats for its being held."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.channels import Component, component_of
@@ -31,8 +30,7 @@ PLAINLY_LIMIT = 2.5
 """Nats: a level of power for which so much speaks, and at which the temperature moved, is no heat."""
 
 
-@dataclass(frozen=True)
-class Ridge:
+class Ridge(Struct, frozen=True):
     """A temperature that seems held: its channel, °C, the bins near it (n,), `tolerance` in K, its score, whether it
     was given, and by which share power gave way while it stood."""
 

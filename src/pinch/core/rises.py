@@ -6,9 +6,9 @@ Anal. 10, 1973).
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.parabola import lowest_between
 from pinch.core.runlog import FloatArray
@@ -28,8 +28,7 @@ def hyperbolic(power: FloatArray, theta: FloatArray) -> FloatArray:
     return np.asarray(1.0 / (power[None, :] + theta[:, None]))
 
 
-@dataclass(frozen=True)
-class Rises:
+class Rises(Struct, frozen=True):
     """Rises of (r,) data sets; `misfit` is the weighted sum of squares of relative residuals."""
 
     basis: Basis

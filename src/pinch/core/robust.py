@@ -1,9 +1,9 @@
 """Small statistics that do not fall over: scale, slope, serial correlation."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
@@ -25,8 +25,7 @@ QUIET_WINDOW, QUIET_FACTOR = 8, 2.0
 """The 3 % point of the noise of eight steps is about half of the noise itself."""
 
 
-@dataclass(frozen=True)
-class Slope:
+class Slope(Struct, frozen=True):
     """A slope per unit of t with its 95 % interval."""
 
     value: float

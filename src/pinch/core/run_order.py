@@ -10,11 +10,11 @@ sure, the means stay what they are.
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct, field
 
 from pinch.core.robust import block_means, kendall_variance, satterthwaite, t_over_normal
 from pinch.core.runlog import FloatArray
@@ -61,8 +61,7 @@ class RunOrder(StrEnum):
         return member
 
 
-@dataclass(frozen=True)
-class RunPlace:
+class RunPlace(Struct, frozen=True):
     """Where a run stands: its session, and its number among the runs there (NaN: nobody noted the time of day)."""
 
     session: int
@@ -82,8 +81,7 @@ def places_of(times_s: Sequence[float], days: Sequence[int], exact: Sequence[boo
     return [places[i] for i in range(len(times_s))]
 
 
-@dataclass(frozen=True)
-class Drift:
+class Drift(Struct, frozen=True):
     """Ln score a run, its standard uncertainty and degrees of freedom."""
 
     per_run: float
@@ -101,8 +99,7 @@ class Drift:
         return self if self.is_evident else Drift(0.0, math.hypot(self.per_run, self.u), self.df)
 
 
-@dataclass(frozen=True)
-class Sums:
+class Sums(Struct, frozen=True):
     """What is left of ln scores within their cells against how late in its session each run was: sums of squares and of
     products, and degrees of freedom without a slope."""
 
@@ -118,8 +115,7 @@ class Sums:
         return Sums(self.xx - other.xx, self.xy - other.xy, self.yy - other.yy, self.df - other.df)
 
 
-@dataclass(frozen=True)
-class Surroundings:
+class Surroundings(Struct, frozen=True):
     """What all repeated cells of a workload show: their drift by the sessions that they were run in, the middle of each
     session, and the standard deviation from day to day with its degrees of freedom."""
 
@@ -129,8 +125,7 @@ class Surroundings:
     day_df: float = DAY_DF
 
 
-@dataclass(frozen=True)
-class OrderedPair:
+class OrderedPair(Struct, frozen=True):
     """The difference of two cells by the order of their runs: `gain` in ln score, the variance that the scatter of the
     means alone would give it, and the variances of what is in it and their degrees of freedom; `sds` are the scatters
     of both. `drift` is what all runs around show, `lag` how many runs the first cell came later on the average."""
@@ -214,8 +209,7 @@ def _sums(logs: FloatArray, places: Sequence[RunPlace], middles: Mapping[int, fl
     return Sums(float(x @ x), float(x @ y), float(y @ y), len(y) - 1)
 
 
-@dataclass(frozen=True)
-class _Design:
+class _Design(Struct, frozen=True):
     """Runs of two cells, the first cell's first: whether each is of the first, its session from 0, its position off the
     session's middle, (n,) each."""
 
@@ -400,8 +394,7 @@ def _turn_differences(level: FloatArray, design: _Design) -> FloatArray:
     return np.asarray((sign * level[order]).reshape(-1, 2).sum(axis=1))
 
 
-@dataclass(frozen=True)
-class Trend:
+class Trend(Struct, frozen=True):
     """A trend over the runs of a cell: S of Mann and Kendall, how likely it is by chance, and ln score a run (Theil and
     Sen)."""
 

@@ -1,10 +1,10 @@
 """A battery run down, or part of it: what it draws by its charge and by its power, and how long a full one lasts."""
 
 import math
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.energy import energy_of
 from pinch.core.errors import DataError
@@ -21,8 +21,7 @@ LEAST_DROP = 5.0
 """Percent of charge below which a part rundown says little."""
 
 
-@dataclass(frozen=True)
-class Rundown:
+class Rundown(Struct, frozen=True):
     """`from_charge` to `to_charge` in % over `hours` of running (gaps and charging left out). `draw_w` is by the fall
     of the energy, `power_w` the mean of the power that was logged. `runtime_h` is of a full battery as it is now; NaN
     inside an estimate where a figure cannot be had. `sag` is the rate of work in the last third of the charge over the
@@ -48,8 +47,7 @@ class Rundown:
         return self.runtime_h.value - reach, self.runtime_h.value + reach
 
 
-@dataclass(frozen=True)
-class _Stretch:
+class _Stretch(Struct, frozen=True):
     """A stretch of discharge: where it begins and ends in the samples."""
 
     start: int

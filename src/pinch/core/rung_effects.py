@@ -7,9 +7,8 @@ Processes for Machine Learning, 2006, 2.7: explicit basis functions). How large 
 restricted likelihood; nothing is fitted to the best of them alone.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
@@ -26,8 +25,7 @@ LEAST_WEIGHT = 0.02
 JITTER, SINGULAR = 1e-10, 1e-9
 
 
-@dataclass(frozen=True)
-class EffectSizes:
+class EffectSizes(Struct, frozen=True):
     """Sizes of both effects (m,): standard deviation of a rung and of the bend, ln score, and the bend's length in ln
     W; with what they make of rungs at (n,) `watts`, whatever the law: the inverse of their covariance (m, n, n), and
     the logarithm of its determinant (m,)."""
@@ -57,8 +55,7 @@ class EffectSizes:
         return cls.of(watts, variances, rung, bend, length)
 
 
-@dataclass(frozen=True)
-class RungEffects:
+class RungEffects(Struct, frozen=True):
     """Sizes of both effects with their weights (m,), which add up to 1. `evidence` is the logarithm of what speaks for
     all of them together, to be compared with that of another law on the same rungs."""
 

@@ -6,9 +6,9 @@ for one usual period only, so nothing is averaged across the gap.
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from pinch.core.errors import DataError
@@ -23,8 +23,7 @@ practice, no source)."""
 ROUNDING_S = 1e-9
 
 
-@dataclass(frozen=True)
-class Series:
+class Series(Struct, frozen=True):
     """One channel. `t` (n,) in s, strictly increasing; `values` (n,) in the channel's unit, finite."""
 
     channel: str
@@ -32,8 +31,7 @@ class Series:
     values: FloatArray
 
 
-@dataclass(frozen=True)
-class Gap:
+class Gap(Struct, frozen=True):
     """A hole in the record, from the last sample before it to the first after it, s."""
 
     start_s: float
@@ -45,16 +43,14 @@ MOST_BINS = 1_000_000
 every second between would take all memory there is."""
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """A moment the operator marked."""
 
     t_s: float
     text: str
 
 
-@dataclass(frozen=True)
-class EvenLog:
+class EvenLog(Struct, frozen=True):
     """Every channel averaged over the same bins.
 
     `edges` (n+1,) in s; `columns` name → (n,) with NaN where a bin holds no sample;
@@ -76,8 +72,7 @@ class EvenLog:
         return float(self.edges[1] - self.edges[0])
 
 
-@dataclass(frozen=True)
-class RunLog:
+class RunLog(Struct, frozen=True):
     """All channels of a run, by name, with the operator's marks."""
 
     series: Mapping[str, Series]
@@ -185,8 +180,7 @@ def gaps_of(series: Series) -> list[Gap]:
     return [Gap(float(series.t[i]), float(series.t[i + 1])) for i in holes]
 
 
-@dataclass(frozen=True)
-class _Laid:
+class _Laid(Struct, frozen=True):
     """Samples at (n,) s laid out in bins: what each stands for, and how much of each bin is covered, s."""
 
     t: FloatArray

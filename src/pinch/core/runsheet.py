@@ -7,9 +7,9 @@ cools, another may run.
 
 import math
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.balance import balanced_rounds, imbalance
 from pinch.core.sequence import Order, shortest_order
@@ -20,8 +20,7 @@ MORE_TRIES = 1
 """Runs tried beyond those that fit before they were arranged anew."""
 
 
-@dataclass(frozen=True)
-class Task:
+class Task(Struct, frozen=True):
     """Something the operator does between runs: its kind (set, restart, firmware, hands, supply), how long, what."""
 
     kind: str
@@ -29,8 +28,7 @@ class Task:
     words: str
 
 
-@dataclass(frozen=True)
-class SheetJob:
+class SheetJob(Struct, frozen=True):
     """One run, named by `cell` and `repeat`. After it the device needs `cool_s` until the next load, `cold_s`
     until a run that `needs_cold`, and `recharge_s` for its battery. Priority 1 is the most wanted."""
 
@@ -47,8 +45,7 @@ class SheetJob:
     priority: int = 2
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One line of the sheet: kind (set, restart, firmware, supply, recharge, cool, run, read), from, to, and words;
     `job` is the run that it is or prepares."""
 
@@ -59,8 +56,7 @@ class Step:
     words: str = ""
 
 
-@dataclass(frozen=True)
-class Window:
+class Window(Struct, frozen=True):
     """A time for testing; `end_s` may be infinite."""
 
     start_s: float
@@ -71,8 +67,7 @@ Change = Callable[[int | None, int], tuple[Task, ...]]
 """What must be done to come from one setting of a device (None: not known) to another."""
 
 
-@dataclass(frozen=True)
-class RunSheet:
+class RunSheet(Struct, frozen=True):
     """Steps in order of time and the jobs left out. `continuous_s` is the time without breaks, `bound_s` the least
     that any order would take, `imbalance` that of a balanced order, None where it was not asked for."""
 
@@ -103,8 +98,7 @@ class RunSheet:
         return [s for s in self.steps if s.kind == "run"]
 
 
-@dataclass(frozen=True)
-class Arrangement:
+class Arrangement(Struct, frozen=True):
     """An order of jobs and what is known about its length, s."""
 
     jobs: tuple[SheetJob, ...]

@@ -1,8 +1,7 @@
 """A saw-tooth: heat control by hysteresis makes clock and power swing with a steady period."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.runlog import FloatArray
@@ -11,8 +10,7 @@ SHORTEST_S, LONGEST_S = 4.0, 300.0
 LEAST_CORRELATION = 0.5
 
 
-@dataclass(frozen=True)
-class Sawtooth:
+class Sawtooth(Struct, frozen=True):
     """Period in s, and swing from the 5 % to the 95 % point in the unit of the values."""
 
     period_s: float

@@ -1,9 +1,10 @@
 """Score against measured watts of one device and workload: curve, sweet spots, what falls, what to measure next."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.errors import DataError
 from pinch.core.figures import Note
@@ -19,8 +20,7 @@ HEAT_SHARE = 0.1
 LEAST_LOWS = 3
 
 
-@dataclass(frozen=True)
-class Scaling:
+class Scaling(Struct, frozen=True):
     """What a ladder says: curve, the four sweet spots by rule, the same runs by their lows where all have one, the
     wanted score where one was, the next limit worth measuring in W, and warnings."""
 

@@ -5,15 +5,14 @@ hangs where it hangs. The defaults are common practice, no source; a device may 
 read with may state better.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.core.accuracy import Accuracy
 from pinch.core.channels import component_of, quantity_of
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class SensorClasses:
+class SensorClasses(Struct, frozen=True):
     """Standard uncertainties: of power that the device tells of itself, as a share; of a meter's; of temperatures, K;
     of the room's, K. Errors that all samples of a run share, so that no averaging makes them smaller. `meters` are
     instruments by name with the channel that each was read into, and what it states."""

@@ -2,9 +2,9 @@
 and which of their values cannot be true. Every tolerance of a judgement comes from here."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.channels import ChannelQuantity, quantity_of
@@ -32,8 +32,7 @@ SAME_SHARE = 0.25
 """Samples that repeat the one before, as a share, above which a sensor tells something new more seldom."""
 
 
-@dataclass(frozen=True)
-class SensorModel:
+class SensorModel(Struct, frozen=True):
     """A channel as its sensor shows it: `period_s` between two new values, `lag_s` behind the clock, `step` (0: finer
     than its noise) and `noise` (standard deviation of a bin) in its unit, `stale` the share of samples that repeat the
     one before, and how many values could not be true."""

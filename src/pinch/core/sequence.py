@@ -10,9 +10,9 @@ Sources: Dantzig, Fulkerson, Johnson, "Solution of a large-scale traveling-sales
 """
 
 import time
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from pinch.core.runlog import FloatArray
@@ -23,8 +23,7 @@ CALM = 1e-4
 """Weight of the work in the second search, small against every difference of cost that matters."""
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """`kinds` in order of visit, the cost of it, and the least that any order costs; `proved` where they are equal."""
 
     kinds: tuple[int, ...]

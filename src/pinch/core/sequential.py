@@ -8,11 +8,11 @@ hypotheses (Ann. Math. Stat. 16, 1945) says what looking at every run could save
 """
 
 import math
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.runlog import FloatArray
 
@@ -80,8 +80,7 @@ def bound_at(look: int, looks: int, error: float, shape: BoundShape, dof: float)
     return -float(stdtrit(dof, float(ndtr(-normal)))) if math.isfinite(dof) else normal
 
 
-@dataclass(frozen=True)
-class WaldTest:
+class WaldTest(Struct, frozen=True):
     """Wald's sequential test of a mean of 0 against `shift` standard deviations: runs go on while the logarithm of the
     likelihood ratio is between `low` and `high`."""
 

@@ -1,10 +1,10 @@
 """What a judgement of causes looks at: the loaded part of a run in bins of a second, and how true its sensors are."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.causes import Cause
@@ -27,8 +27,7 @@ STILL_BLOCK = 5
 """Bins in a block: what blocks differ by is wandering, what single bins differ by may be noise."""
 
 
-@dataclass(frozen=True)
-class Signals:
+class Signals(Struct, frozen=True, dict=True):
     """The loaded part of a run in 1 s bins, each (n,); a channel that is missing is all NaN.
 
     `power` is that of the budget that rules; `clock` and `temps` are of the part that governs the work (`part`) and of

@@ -6,10 +6,10 @@ memory. A-weighted levels go in and come out; nothing is weighted here.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.line import StraightLine, fit_line
@@ -28,8 +28,7 @@ _RULES = {Grade.SURVEY: (10.0, 3.0, 3.0), Grade.ENGINEERING: (15.0, 6.0, 1.3)}
 """Above so many dB none is taken off; below so many it is an upper bound; and at most so much is taken off then."""
 
 
-@dataclass(frozen=True)
-class Corrected:
+class Corrected(Struct, frozen=True):
     """A level with the room taken off, dB, what was taken off, and whether it is an upper bound."""
 
     level: float

@@ -6,10 +6,11 @@ answered wrongly no more often than one that is asked once.
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.runlog import FloatArray
 from pinch.core.sequential import BoundShape, bound_at
@@ -34,8 +35,7 @@ class Stand(StrEnum):
     CANNOT = "cannot be answered"
 
 
-@dataclass(frozen=True)
-class KnownScatter:
+class KnownScatter(Struct, frozen=True):
     """Run-to-run scatter of ln values that other cells of the book have, with the degrees of freedom it is known by;
     NaN and 0: none."""
 
@@ -43,8 +43,7 @@ class KnownScatter:
     dof: float = 0.0
 
 
-@dataclass(frozen=True)
-class Standing:
+class Standing(Struct, frozen=True):
     """`choice` is the number of the answer (see who made it), None while there is none; `value` with its interval that
     holds in spite of looking; `more` further runs of each of its cells are expected, `fewest` to `most` by how well
     the scatter is known."""
@@ -151,8 +150,7 @@ def _pooled(groups: Sequence[FloatArray], scatter: KnownScatter) -> tuple[float,
     return math.sqrt((squares + (known * scatter.sd**2 if known else 0.0)) / (own + known)), own + known
 
 
-@dataclass(frozen=True)
-class _Reach:
+class _Reach(Struct, frozen=True):
     """Halves of intervals by the look and the scatter; `factor` is the root of what one run of each cell has of its
     variance."""
 

@@ -6,9 +6,10 @@ Haystack, 2011); it depends on the range that was measured.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pinch.core.curve_shape import FREE
@@ -39,8 +40,7 @@ CORNER_SHARE = 0.5
 """Of what the gain falls from one neighbour of a step to the other: a larger jump within the step is a corner."""
 
 
-@dataclass(frozen=True)
-class SweetSpot:
+class SweetSpot(Struct, frozen=True):
     """The power that a rule names, W, with its 95 % interval (NaN: none can be had) and the score there. `edge` is
     `lowest` or `highest` where the rule ends at the edge of what was measured, so that the true spot may lie beyond."""
 

@@ -1,8 +1,7 @@
 """The least watts for a wanted frame rate or score, and the untested limit that is most worth measuring."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.ladder import Ladder
 from pinch.core.printing import plain
@@ -14,8 +13,7 @@ NEAR_STEP = 0.5
 """A limit nearer to a tested one than this share of the usual step counts as tested."""
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """The least power, W, for a wanted score, with its 95 % interval; NaN where it is not within what was measured, and
     `words` say on which side. `saved_w` is what a cap at the target saves against the best setting that was
     measured."""

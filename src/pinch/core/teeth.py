@@ -1,8 +1,7 @@
 """Cuts by hysteresis: firmware lets a chip warm to its limit, cuts its power, and lets it go when it has cooled."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.channels import Component, component_of
@@ -19,8 +18,7 @@ FRESH_BINS = 3
 """Power takes so long to rise after a pause."""
 
 
-@dataclass(frozen=True)
-class Teeth:
+class Teeth(Struct, frozen=True):
     """Cuts by hysteresis at a temperature: the bins from the first cut to the end of the last one (n,), where each cut
     began, the temperature at which it did, the share of what pays that it took, and the power it was cut from, W; empty
     where there are none."""
@@ -33,8 +31,7 @@ class Teeth:
     from_w: float = float("nan")
 
 
-@dataclass(frozen=True)
-class _Cut:
+class _Cut(Struct, frozen=True):
     """A fall: the bin it begins in and the one where it is lowest, and how hot it was before and how cool after, °C."""
 
     at: int

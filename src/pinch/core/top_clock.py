@@ -1,9 +1,8 @@
 """The highest clock of a run, with a score in nats for its being one that cannot be exceeded: it stands while power
 moves."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core import robust
 from pinch.core.collapse import runs_of
@@ -21,8 +20,7 @@ ABOVE_CEILING = 0.02
 """A clock that was higher than this for a while has not been at its ceiling below it."""
 
 
-@dataclass(frozen=True)
-class Ceiling:
+class Ceiling(Struct, frozen=True):
     """The highest clock: MHz, the bins at it (n,), its score, and whether it was given."""
 
     mhz: float

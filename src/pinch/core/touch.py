@@ -4,8 +4,9 @@ Limits are from memory and stand as a caution, not as medical or legal advice: I
 minute, ten minutes, eight hours), IEC 62368-1 table 38 (touched for up to ten seconds).
 """
 
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.language import tr
 
@@ -40,8 +41,7 @@ LIMITS_C: dict[Contact, dict[Material, float]] = {
 SOURCE = tr("ISO 13732-1:2006 and IEC 62368-1 table 38, from memory")
 
 
-@dataclass(frozen=True)
-class Touch:
+class Touch(Struct, frozen=True):
     """A surface: its rise over the room in K and what it would be at 25 °C (None: the room is not known), the longest
     contact that is within its limit (None: not even a touch), and what to ask back."""
 

@@ -8,10 +8,11 @@ Nothing of it is measured, and nothing is said where the runs do not reach.
 import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.causes import Cause
 from pinch.core.twin_laws import TwinLaws
@@ -26,8 +27,7 @@ APART = 0.03
 """Share by which powers differ that count as several."""
 
 
-@dataclass(frozen=True)
-class Miss:
+class Miss(Struct, frozen=True):
     """How far predictions of cells that were left out are off what was measured there: the root mean square and the
     largest over `n` cells, as shares or in K, and how many of their intervals hold the measured value."""
 
@@ -37,8 +37,7 @@ class Miss:
     held: int
 
 
-@dataclass(frozen=True)
-class Twin(TwinLaws):
+class Twin(TwinLaws, frozen=True, dict=True):
     """The laws, and what may be said by them."""
 
     def predict(self, change: Change) -> Prediction:

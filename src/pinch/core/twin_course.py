@@ -5,9 +5,9 @@ that most firmware keeps. The temperature follows the power through the time con
 """
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.predictive import Law, Term, fit_law
 from pinch.core.runlog import FloatArray
@@ -24,8 +24,7 @@ LEAST_SHARE, CUT = 0.5, 0.99
 what the limit allows."""
 
 
-@dataclass(frozen=True)
-class PredictedCourse:
+class PredictedCourse(Struct, frozen=True):
     """Times s, watts and °C of the middle course, (n,), with the 95 % band of each; how long the burst is, when heat
     first holds it (NaN: never), and `meets_heat` is how sure that is (a share)."""
 

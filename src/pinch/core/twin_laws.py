@@ -7,10 +7,10 @@ is checked for how far the runs reach: that is `core.twin`'s.
 
 import math
 from collections import Counter
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.predictive import Law, Term, fit_law
 from pinch.core.runlog import FloatArray
@@ -36,8 +36,7 @@ NEAR_MOST = 0.15
 HALVINGS = 40
 
 
-@dataclass(frozen=True)
-class TwinLaws:
+class TwinLaws(Struct, frozen=True, dict=True):
     """The runs of a device under one workload, and its temperature limit as it is told (NaN: not known)."""
 
     runs: tuple[TwinRun, ...]

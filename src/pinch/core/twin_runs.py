@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
@@ -24,8 +24,7 @@ class TwinRefusedError(PinchError):
     """The twin says nothing here; the sentence says why, and which run would open it."""
 
 
-@dataclass(frozen=True)
-class TwinRun:
+class TwinRun(Struct, frozen=True):
     """A settled run: its cell's name, the limit that was set, what it held, the room, the profile of the fan, and what
     held it; how it began (`burst_w` for `burst_s`, from `idle_w`); resistances K/W and time constants s of its heat.
     NaN or nothing where a figure is not known."""
@@ -51,8 +50,7 @@ class TwinRun:
         return BY_CAUSE.get(self.cause, "") if self.cause else WORK
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(Struct, frozen=True):
     """What is asked: a limit in W (NaN: none), a room in °C, a profile of the fan, a clock that is locked (NaN: none),
     and a cooler that carries so much more (a share)."""
 
@@ -63,8 +61,7 @@ class Change:
     cooling: float = 0.0
 
 
-@dataclass(frozen=True)
-class Foretold:
+class Foretold(Struct, frozen=True):
     """A predicted figure with its 95 % interval for a run that was made; NaN where the runs do not tell it."""
 
     value: float
@@ -78,8 +75,7 @@ class Foretold:
         return math.isfinite(self.value)
 
 
-@dataclass(frozen=True)
-class Draws:
+class Draws(Struct, frozen=True):
     """What may be, (n,) each; `kind` is what rules, `allowed` are the watts without heat, `limit_c` is where heat
     holds."""
 
@@ -100,8 +96,7 @@ def foretold(values: FloatArray, unit: str) -> Foretold:
     return Foretold(float(middle), float(low), float(high), unit)
 
 
-@dataclass(frozen=True)
-class Prediction:
+class Prediction(Struct, frozen=True):
     """What a device would settle at; `kind` rules with so much certainty. `rests_on` are the cells behind it."""
 
     change: Change

@@ -1,14 +1,12 @@
 """What the watts that one of a pair drew more are worth: its own curve, read at the watts of both."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.ladder import Ladder
 
 
-@dataclass(frozen=True)
-class WattsWorth:
+class WattsWorth(Struct, frozen=True):
     """The share of its score that a device would lose if it drew `at_w` instead of `drew_w`, W, by its own curve, and
     the 95 % interval of that (NaN: nothing was repeated)."""
 

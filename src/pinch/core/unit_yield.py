@@ -5,15 +5,15 @@ is a description of two devices, not a property of their units, which may be of 
 """
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.verdict import Verdict
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class UnitYield:
+class UnitYield(Struct, frozen=True):
     """Units of one kind (`what`) on a device and on the one it is set against, and how many times as much work it does,
     with the 95 % interval (NaN: none)."""
 

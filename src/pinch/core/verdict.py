@@ -10,8 +10,10 @@ so, and decides nothing; where nothing was repeated, no interval is claimed.
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.core.cell_scores import SURE, CellScore, PooledScatter, with_scatter
 from pinch.core.robust import satterthwaite, t_factor
@@ -57,8 +59,7 @@ class StepKind(StrEnum):
     MORE, TURNS, AGAIN = "more", "turns", "again"
 
 
-@dataclass(frozen=True)
-class NextStep:
+class NextStep(Struct, frozen=True):
     """The cheapest further runs that would tell: how many of each cell. `of_first`: those of AGAIN are of the first."""
 
     kind: StepKind
@@ -71,8 +72,7 @@ class NextStep:
         return self.runs if self.kind is StepKind.AGAIN else 2 * self.runs
 
 
-@dataclass(frozen=True)
-class Verdict:
+class Verdict(Struct, frozen=True):
     """How cell a does against cell b: `ratio` above 1 is better, whatever the direction of the score (NaN: none can be
     made); its 95 % interval `low` to `high` (NaN: none can be claimed); `more_runs` of each until it can be told, None
     where it can or nobody knows the scatter; `words` qualifies. `u` is the standard uncertainty of ln ratio; of
@@ -139,8 +139,7 @@ def judge_together(
     return [verdicts[i] for i in range(len(gains))]
 
 
-@dataclass(frozen=True)
-class _Gain:
+class _Gain(Struct, frozen=True):
     """The gain of a over b in ln score, better being above 0, with its standard uncertainty and degrees of freedom (NaN
     and 0: none can be had); `measured` is that of the means as they are."""
 

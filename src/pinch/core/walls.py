@@ -4,9 +4,9 @@ Wall = floor + package / efficiency, by regression over runs: the floor is all t
 (display, memory, storage, controllers, the adapter at rest)."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.figures import Estimate, Note
 from pinch.core.line import StraightLine, fit_line
@@ -16,8 +16,7 @@ LIKELY = (0.6, 1.0)
 """Efficiencies beyond these are questioned: common practice, no source."""
 
 
-@dataclass(frozen=True)
-class WallPoint:
+class WallPoint(Struct, frozen=True):
     """One settled run or its idle part: package and wall W, and what it was."""
 
     package_w: float
@@ -25,8 +24,7 @@ class WallPoint:
     name: str
 
 
-@dataclass(frozen=True)
-class WallLine:
+class WallLine(Struct, frozen=True):
     """Conversion efficiency (share), platform floor W, and the line behind them."""
 
     efficiency: Estimate

@@ -1,6 +1,6 @@
 """Energy of a year by published weights of its modes: TEC = 8.76 Σ P·w kWh (W; hours of a year in thousands)."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.language import tr
@@ -9,8 +9,7 @@ THOUSAND_HOURS = 8.76
 MODES = (tr("off"), tr("sleep"), tr("long idle"), tr("short idle"))
 
 
-@dataclass(frozen=True)
-class YearProfile:
+class YearProfile(Struct, frozen=True):
     """Shares of the year in each mode, with where they come from."""
 
     name: str
@@ -28,8 +27,7 @@ PROFILES = (
 )
 
 
-@dataclass(frozen=True)
-class Year:
+class Year(Struct, frozen=True):
     """Energy of a year in kWh, by mode and in all, and what it costs."""
 
     by_mode_kwh: tuple[float, ...]

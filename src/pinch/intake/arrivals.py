@@ -1,11 +1,12 @@
 """Logs on their way into a book: which belong together, where they belong, and what became of each."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.bench.book import Book
 from pinch.bench.plans import Plan
@@ -35,16 +36,14 @@ ON_BATTERY, RUNDOWN = 5.0, 50.0
 ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
 
 
-@dataclass(frozen=True)
-class Batch:
+class Batch(Struct, frozen=True):
     """Logs that could be read, by their file, and a sentence for each that could not."""
 
     read: Mapping[Path, ReadLog]
     refused: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Arrival:
+class Arrival(Struct, frozen=True):
     """One run to be: its log, the log of its frames where that is another file, and where it belongs. `claimed_w` are
     the watts of a setting that is new."""
 
@@ -85,8 +84,7 @@ class Arrival:
         return replace(self, pair=pair)
 
 
-@dataclass(frozen=True)
-class Added:
+class Added(Struct, frozen=True):
     """A run that came into the book, what it was made of, and the plan that wanted it."""
 
     run: Run
@@ -110,8 +108,7 @@ class Added:
         return f"{files}{shift} → {where}{planned}"
 
 
-@dataclass(frozen=True)
-class NewRuns:
+class NewRuns(Struct, frozen=True):
     """Runs that came into the book; a sentence for each log that it had already, and for what could not be said."""
 
     added: tuple[Added, ...]

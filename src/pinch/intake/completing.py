@@ -4,10 +4,10 @@ builds, a note; or that they do not count."""
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -34,8 +34,7 @@ KEYS = (
 )
 
 
-@dataclass(frozen=True)
-class Completion:
+class Completion(Struct, frozen=True):
     """What is said of runs; None leaves it as it is. The room is taken from each run's own data where `room_measured`;
     an empty `void` makes it count again; builds take the place of those of the same kind, meters, named as on the
     bench, of those of the same channel."""
@@ -60,8 +59,7 @@ class Completion:
         return self == Completion()
 
 
-@dataclass(frozen=True)
-class Completed:
+class Completed(Struct, frozen=True):
     """Runs as they are now, and a sentence for each that something could not be said of."""
 
     runs: tuple[Run, ...]

@@ -2,8 +2,9 @@
 new, changed or taken away."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+from msgspec import Struct, field
 
 from pinch.bench.book import Book
 from pinch.bench.entry import ValueEntry, read_value
@@ -40,8 +41,7 @@ MANY = {
 }
 
 
-@dataclass(frozen=True)
-class EntryGrid:
+class EntryGrid(Struct, frozen=True):
     """What each row and column stands for, and what all of them share. Names throughout; metrics by their keys. A
     workload is named without its variant; no variant held means the workload as it is."""
 
@@ -66,8 +66,7 @@ class EntryGrid:
         return {side: found.get(side, "").strip() for side in Side}
 
 
-@dataclass(frozen=True)
-class Provenance:
+class Provenance(Struct, frozen=True):
     """What is said of all results that are typed at once."""
 
     origin: Origin = Origin.OWN
@@ -78,8 +77,7 @@ class Provenance:
     note: str = ""
 
 
-@dataclass(frozen=True)
-class GridWork:
+class GridWork(Struct, frozen=True):
     """What a filled grid would do to the book. `problems` are sentences by field, and
     nothing of those is kept; `questions` are of fields that can be read in two ways."""
 
@@ -189,8 +187,7 @@ def keep(book: Book, grid: EntryGrid, work: GridWork) -> None:
         book.delete(result)
 
 
-@dataclass(frozen=True)
-class _Known:
+class _Known(Struct, frozen=True):
     """What of names a book has."""
 
     settings: Mapping[tuple[str, str], int]

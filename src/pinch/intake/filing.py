@@ -6,9 +6,11 @@ A pattern is the form of the file name without its ending, with fields in braces
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TypeVar
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.bench.book import Book
 from pinch.bench.records import Listed, live
@@ -23,8 +25,7 @@ _TOKEN = re.compile(r"\{(\w+)\}|\*|[^{*]+|\{")
 _PIECES = re.compile(r"[^\W\d_]+|\d+(?:[.,]\d+)?")
 
 
-@dataclass(frozen=True)
-class Filed:
+class Filed(Struct, frozen=True):
     """Names of the device, setting and workload that a log belongs to, and which repeat it is; empty where its name
     does not say."""
 

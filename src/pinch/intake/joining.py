@@ -2,8 +2,9 @@
 there once, nothing is lost. What stays behind is said."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import TypeVar
+
+from msgspec import Struct, field
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -23,8 +24,7 @@ OF_ITS_OWN = {"kept_id", "rig", "local", "reach", "shown", "device_id", "variant
 """Fields in which two records of one name may differ without being other things."""
 
 
-@dataclass
-class JoinedBook:
+class JoinedBook(Struct):
     """What came of another book: runs that are new, runs and results that were there, new results, and what is to be
     known."""
 

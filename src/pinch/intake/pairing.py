@@ -4,11 +4,11 @@ name, and by how much the second must be shifted."""
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from pinch.core.alignment import first_frame_s, load_start_s
@@ -29,8 +29,7 @@ _ROLE_WORDS = frozenset(
 _WORD = re.compile(r"[^\W_]+")
 
 
-@dataclass(frozen=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """A log of sensors and one of frames of the same run: times of the frames are later by `offset_s` on the time of
     the sensors, which was found `how`."""
 
@@ -129,8 +128,7 @@ def _fitting_by_name(sensors: Logs, frames: Logs) -> list[list[Path]]:
     ]
 
 
-@dataclass(frozen=True)
-class _Clocks:
+class _Clocks(Struct, frozen=True):
     """What the clocks of logs tell, (n,) each: whether they are Pinch's own, their date and time of day, s, NaN where
     they tell none, and the span of their samples, s."""
 

@@ -1,7 +1,8 @@
 """Readings by hand typed in a grid: a row a run, a column what was read where and when."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -15,8 +16,7 @@ from pinch.language import tr
 WITH_PLACE = (Quantity.SURFACE, Quantity.NOISE)
 
 
-@dataclass(frozen=True)
-class ReadingColumn:
+class ReadingColumn(Struct, frozen=True):
     """What is read in a column: a quantity, when in the run, and where."""
 
     quantity: Quantity
@@ -37,8 +37,7 @@ class ReadingColumn:
         return reading.quantity is self.quantity and self.phase in when and reading.place == self.place
 
 
-@dataclass(frozen=True)
-class ReadingWork:
+class ReadingWork(Struct, frozen=True):
     """What a filled grid would do: readings that are new or changed, those taken away, and sentences by field."""
 
     kept: tuple[Reading, ...] = ()

@@ -1,7 +1,8 @@
 """Logs that are in the book, put right: channels that were taken for something else, and two logs that are one run."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -16,8 +17,7 @@ from pinch.intake.completing import void_in_plans
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class ChannelMeant:
+class ChannelMeant(Struct, frozen=True):
     """What a channel of a log is meant to be, and what its values are multiplied by; no name: it is left out."""
 
     name: str

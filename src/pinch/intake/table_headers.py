@@ -1,7 +1,8 @@
 """What a header of results says by itself: a name, a metric, a unit, which of several runs or machines."""
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.metrics import AVERAGE
 
@@ -54,8 +55,7 @@ _METRICS = (
 )
 
 
-@dataclass(frozen=True)
-class HeaderWords:
+class HeaderWords(Struct, frozen=True):
     """The parts of a header: what is left of it as a name, the key of a metric (empty: none is told), the unit, which
     of several runs, and which of several machines."""
 

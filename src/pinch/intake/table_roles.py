@@ -7,10 +7,11 @@ device, a setting, a workload, a variant or a metric, so that long and wide tabl
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
 
+from msgspec import Struct, field
+from msgspec.structs import replace
 from pydantic import Field
 
 from pinch.bench.fields import Part
@@ -139,8 +140,7 @@ class RoleMapping(Part):
         return replace(sheet, mark=DecimalMark(self.decimal)) if self.decimal else sheet
 
 
-@dataclass(frozen=True)
-class KnownNames:
+class KnownNames(Struct, frozen=True):
     """Names that the book has, in small letters: by these a header is known for what it names."""
 
     by_role: dict[Role, frozenset[str]] = field(default_factory=dict)

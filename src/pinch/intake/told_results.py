@@ -2,7 +2,8 @@
 it says, and skipped; where the same table says something else of it now, that replaces it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.entry import factor_between
@@ -18,8 +19,7 @@ from pinch.intake.told_rows import Told, ToldValue, is_of_frames
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """What a table came to in the book: results that are new or replaced another, each with where it went in words;
     how many were there already; and a sentence for each that could not be taken."""
 

@@ -5,7 +5,8 @@ A cell that makes no sense is told with its line and column, and keeps no other 
 
 import statistics
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from pinch.bench.entry import read_day
 from pinch.bench.parts import Build
@@ -32,8 +33,7 @@ FILLED_DOWN = frozenset((Role.DEVICE, Role.SETTING, Role.WORKLOAD))
 """Names that stand once for several rows below each other, as in merged cells."""
 
 
-@dataclass(frozen=True)
-class ToldValue:
+class ToldValue(Struct, frozen=True):
     """One result: its metric (empty: what the workload is about), a value or a range, its standard deviation over `n`
     runs or `units` machines, and its unit (empty: not told)."""
 
@@ -59,8 +59,7 @@ class ToldValue:
         return f"{self.metric} {number}{spread} {self.unit}".strip()
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(Struct, frozen=True):
     """What one row tells of one cell: names of device, setting, workload and variant, the watts that the setting claims
     and those that were measured, builds, whose it is and of when, the line it stands in, and its values."""
 
@@ -79,8 +78,7 @@ class Told:
     note: str = ""
 
 
-@dataclass(frozen=True)
-class ToldTable:
+class ToldTable(Struct, frozen=True):
     """The rows that can be taken, and a sentence for each cell that cannot."""
 
     rows: tuple[Told, ...]
@@ -125,8 +123,7 @@ def _rows(sheet: Sheet, roles: Sequence[Role], common: Mapping[Role, str]) -> It
             yield _Row(sheet, cells, line, {**common, **above, **own}, " ".join(notes))
 
 
-@dataclass(frozen=True)
-class _Group:
+class _Group(Struct, frozen=True):
     """Columns that hold the repeats of one result: what their header names, its metric and unit, their places, and the
     places of its spread and counts."""
 
@@ -207,8 +204,7 @@ def _is_repeat(words: HeaderWords, first: HeaderWords, names: Sequence[str], pla
     return numbered or machines or twice
 
 
-@dataclass(frozen=True)
-class _Row:
+class _Row(Struct, frozen=True):
     """A row of a table with what is said of it as a whole."""
 
     sheet: Sheet

@@ -1,8 +1,9 @@
 """What is typed into the fields of a grid, whatever they hold: what of it is new, changed or taken away."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Generic, TypeVar
+
+from msgspec import Struct
 
 from pinch.bench.entry import ValueEntry
 from pinch.core.errors import PinchError
@@ -14,8 +15,7 @@ Field = tuple[int, int]
 """Row and column of a field."""
 
 
-@dataclass(frozen=True)
-class TypedFields(Generic[T]):
+class TypedFields(Struct, Generic[T], frozen=True):
     """Things that are new, changed or taken away; sentences by field, of what makes no sense and is not kept
     (`problems`) and of what can be read in two ways (`questions`)."""
 
@@ -26,8 +26,7 @@ class TypedFields(Generic[T]):
     questions: Mapping[Field, str]
 
 
-@dataclass(frozen=True)
-class FieldsOf(Generic[T]):
+class FieldsOf(Struct, Generic[T], frozen=True):
     """What a grid is of: a word for one such thing, what stands in its fields, how that is typed, how a text is read
     at a field, and what it makes there of a thing, or of none."""
 

@@ -2,8 +2,9 @@
 to is the business of `table_files`."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import date
+
+from msgspec import Struct
 
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.results import BookResult
@@ -16,8 +17,7 @@ from pinch.core.judge import Judgement
 from pinch.narrative.finding import finding
 
 
-@dataclass(frozen=True)
-class TabledRun:
+class TabledRun(Struct, frozen=True):
     """A run with its records and readings; `judged` is None where it could not be judged, then `reason` says why."""
 
     run: Run

@@ -1,14 +1,14 @@
 """A sentence that leaves the bench, with what it rests on: whoever doubts it can count again."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.points import RunPoint
 from pinch.language import tr
 
 
-@dataclass(frozen=True)
-class Claim:
+class Claim(Struct, frozen=True):
     """A sentence with a stable code of what it says. It is true of `n` things out of `of` that could be looked at: the
     `runs` and typed `results` with these numbers."""
 

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.capacity import CapacityGroup
 from pinch.analysis.cells import BenchCell, names_beside
@@ -25,8 +26,7 @@ MOST_WORKLOADS, MOST_CELLS = 3, 3
 OPEN_MARK, NOTE_MARK = "▲", "△"
 
 
-@dataclass(frozen=True)
-class ShownComparison:
+class ShownComparison(Struct, frozen=True):
     """What is compared, how: sorted by score or as chosen, differences as percent or absolute, and the device that the
     review is of."""
 

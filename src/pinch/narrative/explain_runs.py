@@ -1,7 +1,8 @@
 """What the margin says about a figure: meaning, formula with this run's numbers, window, uncertainty, method."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench.records import Run, scores_of
 from pinch.charts.spec import minutes
@@ -77,8 +78,7 @@ def _range_lines(j: Judgement, channel: str) -> list[str]:
     return lines
 
 
-@dataclass(frozen=True)
-class ClaimedLimits:
+class ClaimedLimits(Struct, frozen=True):
     """What a setting's label says: sustained W, burst W, window s; None where it says nothing."""
 
     sustained_w: float | None

@@ -1,10 +1,9 @@
 """What the margin says of a figure or a mark, as plain data."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Explanation:
+class Explanation(Struct, frozen=True):
     """Text of the margin. `formula` holds lines: the rule, this run's numbers in it, the result. `method` names the
     section of docs/methods.md."""
 

@@ -2,7 +2,9 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.asking import HOLDS_SHARE, Asked
 from pinch.analysis.work_metrics import metric_of
@@ -16,8 +18,7 @@ from pinch.core.sweetspots import PROMISES
 from pinch.language import marked, tr
 
 
-@dataclass(frozen=True)
-class Names:
+class Names(Struct, frozen=True):
     """What the records that questions speak of are called, by number."""
 
     devices: Mapping[int, Device]

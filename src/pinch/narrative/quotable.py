@@ -1,7 +1,8 @@
 """Sentences of Pinch's that somebody may take over into the verdict of a report, and what became of those that were."""
 
 from collections import Counter
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench.cards import Quote, Report
 from pinch.language import tr
@@ -11,8 +12,7 @@ from pinch.narrative.reporting import sections_of
 OWN_TEXTS = ("verdict", "speaks_for", "speaks_against")
 
 
-@dataclass(frozen=True)
-class Outdated:
+class Outdated(Struct, frozen=True):
     """A sentence that was taken over and reads otherwise now; `now` is empty where nothing says it any more."""
 
     quote: Quote

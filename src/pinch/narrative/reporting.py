@@ -2,7 +2,8 @@
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from pinch import __version__
 from pinch.analysis.comparing import Unfair

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Reading
@@ -23,8 +24,7 @@ from pinch.language import day_words, tr
 from pinch.narrative.finding import finding
 
 
-@dataclass(frozen=True)
-class RunStory:
+class RunStory(Struct, frozen=True):
     """A run with its records, its log and its judgement; `records` is what all records of its scene come to by low,
     where there are several."""
 

@@ -1,7 +1,7 @@
 """What a report says, as plain data: sections with paragraphs, figures, tables and lists. How it is set is the business
 of the templates."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from pinch.charts.face import Drawn
 from pinch.charts.table_chart import TableChart
@@ -9,8 +9,7 @@ from pinch.language import tr
 from pinch.narrative.claims import Claim
 
 
-@dataclass(frozen=True)
-class StoryFigure:
+class StoryFigure(Struct, frozen=True):
     """A chart with its question, what was found, and the notes below it; `number` counts through the report. What was
     found is the first of its `claims`, then come the notes that wrote themselves, last what the chart shows."""
 
@@ -34,8 +33,7 @@ class StoryFigure:
         return f"figure-{self.number}"
 
 
-@dataclass(frozen=True)
-class StoryPhoto:
+class StoryPhoto(Struct, frozen=True):
     """A photo or screenshot: its number in the book, its caption and what it is of, and the JPEG as base64."""
 
     number: int
@@ -51,8 +49,7 @@ class StoryPhoto:
         return f"{self.caption or tr('A picture without a caption')}, {self.of}"
 
 
-@dataclass(frozen=True)
-class StorySection:
+class StorySection(Struct, frozen=True):
     """A section: its heading, paragraphs and points of a list, by hand or of cards (`written`, `items`) and as claims
     (`claims`, `listed`), tables, figures and photos."""
 
@@ -82,8 +79,7 @@ class StorySection:
         return not (self.paragraphs or self.points or self.tables or self.figures or self.photos)
 
 
-@dataclass(frozen=True)
-class Story:
+class Story(Struct, frozen=True):
     """A report: its words, sections and what it rests on. `day` is the only part that the same book may give anew."""
 
     title: str

@@ -2,7 +2,8 @@
 wherever it stands."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.foreseen import Foreseen
 from pinch.analysis.work_metrics import metric_of
@@ -21,8 +22,7 @@ SURE = 0.95
 MOST_CELLS = 6
 
 
-@dataclass(frozen=True)
-class ForetoldRow:
+class ForetoldRow(Struct, frozen=True):
     """A predicted figure in words: its name, value, 95 % interval, and how far predictions of it were off cells that
     were left out."""
 

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from pinch.analysis.comparing import CompareResult, Unfair
 from pinch.analysis.unequal_pairs import UnequalPairs

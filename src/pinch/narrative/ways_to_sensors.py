@@ -1,7 +1,8 @@
 """The ways to a quantity that a machine does not tell to whoever asks: each with its caution and its undoing."""
 
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.language import tr
 
@@ -15,8 +16,7 @@ LEAKS = tr(
 )
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(Struct, frozen=True):
     """A way to a quantity: what it is, what to do or type, what to heed, how it is taken back."""
 
     title: str

@@ -3,11 +3,11 @@ with what they came to. Samples are not read."""
 
 import contextlib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct, field
 from pydantic import ValidationError
 
 from pinch.analysis.points import BookPoints, RunPoint, apart, room_middles
@@ -65,8 +65,7 @@ def points_of_archive(folder: Path) -> BookPoints:
     return found.points((words,) if older else ())
 
 
-@dataclass
-class _Found:
+class _Found(Struct):
     """The records that rows name, each made once, and what was made of the rows."""
 
     devices: dict[str, Device] = field(default_factory=dict)

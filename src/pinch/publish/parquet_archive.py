@@ -4,11 +4,11 @@ year, which other programs read as it is (docs/formats.md). Adding a book again 
 import hashlib
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import UTC
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
+from msgspec import Struct
 from pydantic import Field
 
 from pinch.analysis.cell_conditions import date_of
@@ -84,8 +84,7 @@ class ArchiveIndex(Part):
     books: dict[str, str] = Field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Archived:
+class Archived(Struct, frozen=True):
     """What adding a book came to: files that were written, that were as they should be, and that were taken away."""
 
     book: str
@@ -105,8 +104,7 @@ class Archived:
         )
 
 
-@dataclass(frozen=True)
-class _Year:
+class _Year(Struct, frozen=True):
     """The runs and results of a device in a year."""
 
     device: str

@@ -1,8 +1,9 @@
 """The pictures of a deck: numbered files, each whole or absent, and their words for who cannot see them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.bench.files import replace_file
 from pinch.charts.chart_files import ENDINGS, face_bytes
@@ -17,8 +18,7 @@ from pinch.publish.plain_markdown import escaped
 CAPTIONS = "captions.md"
 
 
-@dataclass(frozen=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A picture to write: its number in the deck and its face; one without a face is named with its problem."""
 
     number: int
@@ -27,8 +27,7 @@ class Picture:
     problem: str = ""
 
 
-@dataclass(frozen=True)
-class PictureChoice:
+class PictureChoice(Struct, frozen=True):
     """Which files are written: their kinds, the size of PNGs in px, and the theme."""
 
     kinds: tuple[str, ...] = ("png",)
@@ -36,8 +35,7 @@ class PictureChoice:
     theme: Theme = LIGHT
 
 
-@dataclass(frozen=True)
-class Written:
+class Written(Struct, frozen=True):
     """What was written, and what was not with its reason."""
 
     paths: tuple[Path, ...]

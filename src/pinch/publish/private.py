@@ -6,8 +6,10 @@ everything.
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.plain_tables import Table
 from pinch.bench.cards import Private
@@ -41,8 +43,7 @@ _OF_THIS_BOOK = frozenset({"archived", "shown", "rig", "local", "untold", "remov
 """Fields that say nothing to others."""
 
 
-@dataclass(frozen=True)
-class PrivateCount:
+class PrivateCount(Struct, frozen=True):
     """How often something private occurs, with an example."""
 
     what: Private
@@ -50,8 +51,7 @@ class PrivateCount:
     example: str
 
 
-@dataclass(frozen=True)
-class Behind:
+class Behind(Struct, frozen=True):
     """All records behind a report."""
 
     devices: Sequence[Device]

@@ -2,10 +2,12 @@
 
 from collections.abc import Collection, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
 from datetime import date
 from pathlib import Path
 from typing import TypeVar
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.analysis.judged_beside import JudgedBeside
 from pinch.analysis.plain_tables import Column, Table
@@ -44,8 +46,7 @@ CONTENTS = (
 )
 
 
-@dataclass(frozen=True)
-class PublishChoice:
+class PublishChoice(Struct, frozen=True):
     """What is written: forms of the report, kinds of pictures (none: no deck), kinds of tables, and the open data;
     `replaces`: also in place of files that others wrote or changed."""
 

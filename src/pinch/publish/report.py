@@ -4,11 +4,11 @@ import base64
 import json
 from collections.abc import Callable, Sequence
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 from markupsafe import Markup
+from msgspec import Struct
 
 from pinch.bench.files import not_written, replace_file
 from pinch.charts.chart_files import bare_png, bare_svg
@@ -34,16 +34,14 @@ HTML, PDF, MARKDOWN, PLAIN = "report.html", "report.pdf", "report.md", "report-p
 FORMS = {"html": HTML, "pdf": PDF, "markdown": MARKDOWN, "plain": PLAIN}
 
 
-@dataclass(frozen=True)
-class ReportChoice:
+class ReportChoice(Struct, frozen=True):
     """Which forms are written, and the operator's own template of the HTML, where there is one."""
 
     forms: tuple[str, ...] = tuple(FORMS)
     template: Path | None = None
 
 
-@dataclass(frozen=True)
-class BegunReport:
+class BegunReport(Struct, frozen=True):
     """A report whose page is drawn: its files by their names, each made when it is asked for, or begun already."""
 
     files: Sequence[tuple[str, Callable[[], bytes]]]

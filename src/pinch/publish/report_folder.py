@@ -6,9 +6,9 @@ import hashlib
 import os
 import shutil
 from collections.abc import Collection
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from pydantic import BaseModel
 
 from pinch.bench.files import not_written, read_model, write_model
@@ -28,8 +28,7 @@ class WrittenFiles(BaseModel):
     files: dict[str, str] = {}
 
 
-@dataclass(frozen=True)
-class InTheWay:
+class InTheWay(Struct, frozen=True):
     """Files of a folder that a report must not replace unasked: `changed` since Pinch wrote them, and `others` in a
     folder that no report is in."""
 

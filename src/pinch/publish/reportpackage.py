@@ -5,9 +5,11 @@ Source: the Data Package standard, version 2.0 (datapackage.org).
 
 import json
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch import __version__
 from pinch.analysis.plain_tables import Column, Table
@@ -28,16 +30,14 @@ OF_RUNS = ("figures", "readings", "results")
 """Tables whose rows are of runs of the table of runs."""
 
 
-@dataclass(frozen=True)
-class PackageChoice:
+class PackageChoice(Struct, frozen=True):
     """The licence, and which private things are left in."""
 
     licence: str = "CC-BY-4.0"
     private: Collection[Private] = ()
 
 
-@dataclass(frozen=True)
-class Package:
+class Package(Struct, frozen=True):
     """What goes into a package: its title and words, who wrote it for which publication, the records and tables, and
     how the log of a run is had."""
 

@@ -5,11 +5,11 @@ and the other to its right. So every frame has the very pixels of the whole pict
 """
 
 import io
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.bench.files import replace_file
 from pinch.charts.chart_files import face_bytes

@@ -2,7 +2,8 @@
 
 import fnmatch
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.language import tr
@@ -15,8 +16,7 @@ class AlarmError(PinchError):
     """A bound was passed."""
 
 
-@dataclass(frozen=True)
-class Alarm:
+class Alarm(Struct, frozen=True):
     """A bound on a channel, or on all that a pattern such as `skin.*` matches, that ends the load: `above` or below a
     limit, in the channel's unit."""
 

@@ -3,7 +3,8 @@
 import math
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import PinchError
@@ -19,8 +20,7 @@ MOST_IN_A_ROW = 50
 """So many lines without a row between them are no accident any more."""
 
 
-@dataclass(frozen=True)
-class Sample:
+class Sample(Struct, frozen=True):
     """One row of a source: its clock in s, and a value a channel, NaN for none."""
 
     clock_s: float

@@ -1,11 +1,11 @@
 """The course of a run: rest, then one pass of load or several with waits in between."""
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Course:
+class Course(Struct, frozen=True):
     """Lengths in s by the device's clock. `load_s` is one pass; an endless one ends with its work or by the operator.
     `from_s` is where the run's time begins: a run that is continued goes on later than 0."""
 

@@ -4,7 +4,8 @@ import logging
 import math
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.language import tr
@@ -21,8 +22,7 @@ MOST_PER_S = 100
 """Rows a second that are kept; what floods is thinned out, and that is said."""
 
 
-@dataclass(frozen=True)
-class NamedColumn:
+class NamedColumn(Struct, frozen=True):
     """What a name of the program is: a channel, and what makes its unit of the number."""
 
     channel: str

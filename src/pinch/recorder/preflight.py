@@ -1,8 +1,9 @@
 """Before a run: what is as it should be, what is not, and what cannot be told, each with its evidence."""
 
 import math
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.bench.records import Protocol, Setting
 from pinch.core.printing import plain
@@ -26,8 +27,7 @@ class CheckVerdict(StrEnum):
     UNKNOWN = "not known"
 
 
-@dataclass(frozen=True)
-class Check:
+class Check(Struct, frozen=True):
     """One line: what was looked at, what was found, and the evidence in words."""
 
     name: str
@@ -35,8 +35,7 @@ class Check:
     evidence: str
 
 
-@dataclass(frozen=True)
-class MeterLook:
+class MeterLook(Struct, frozen=True):
     """What an instrument answered: a value in its unit with its standard uncertainty, or why there is none."""
 
     name: str
@@ -46,8 +45,7 @@ class MeterLook:
     problem: str = ""
 
 
-@dataclass(frozen=True)
-class Evidence:
+class Evidence(Struct, frozen=True):
     """What was read before a run; None or empty where nothing could be. Temperatures in °C, shares in %, power in W.
 
     `rest_c` is where earlier runs began, `slowest_s` the device's slowest time constant, `clock_step_s` how far the

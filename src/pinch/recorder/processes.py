@@ -2,9 +2,10 @@
 
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.language import tr
@@ -18,16 +19,14 @@ TOO_LONG = 124
 PROBE = Path(__file__).parent.parent / "sources" / "probe"
 
 
-@dataclass(frozen=True)
-class WorkPass:
+class WorkPass(Struct, frozen=True):
     """One pass that is over: its score and, of a command, its exit status; None where there is none."""
 
     score: float | None = None
     exit_status: int | None = None
 
 
-@dataclass(frozen=True)
-class WorkProgress:
+class WorkProgress(Struct, frozen=True):
     """How far work has come by itself: passes begun of those wanted, those that are over, and whether all of it is;
     `failed` says why it cannot go on. Work that goes on until it is stopped never changes."""
 

@@ -11,8 +11,9 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+from msgspec import Struct
 
 from pinch.bench.records import ExitStatus, Pass
 from pinch.core.errors import PinchError
@@ -60,8 +61,7 @@ NEXT: dict[Phase, tuple[Phase, ...]] = {
 """Which phase may follow which."""
 
 
-@dataclass(frozen=True)
-class News:
+class News(Struct, frozen=True):
     """What listeners hear: the phase, the run's time in s, new values by channel, notes, and the end."""
 
     phase: Phase

@@ -4,8 +4,9 @@ import logging
 import queue
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol, TypeVar
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.core.frames import FRAME_TIME
@@ -19,8 +20,7 @@ RETRY_S = 2.0
 T = TypeVar("T")
 
 
-@dataclass(frozen=True)
-class SideSample:
+class SideSample(Struct, frozen=True):
     """Values a channel at a moment of this computer's clock, s."""
 
     local_s: float

@@ -1,9 +1,10 @@
 """The simulated devices of the rig, their settings and their work. All data are invented."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from enum import Enum
 from typing import TypeVar
+
+from msgspec import Struct, field
 
 from pinch.core.errors import PinchError
 from pinch.rig.hardware import Chip, Cooler, HeatControl
@@ -22,8 +23,7 @@ F12_GRAPHICS = RigGraphics(
 )
 
 
-@dataclass(frozen=True)
-class RigSetting:
+class RigSetting(Struct, frozen=True):
     """A power state: limits in W, burst window in s; `clock_lock_ghz` caps the clock; `fan` scales the sink's
     resistance (1 = full fan); `faulty` lets the heat governor collapse; `sustained_trim_w` is what the
     firmware really holds above or below its label; `stairs` are levels by the clock, (W, until s of load), in place of
@@ -42,8 +42,7 @@ class RigSetting:
     graphics_lock_ghz: float | None = None
 
 
-@dataclass(frozen=True)
-class RigWork:
+class RigWork(Struct, frozen=True):
     """A workload: share of the chip at work, its score `per_ghz` and how fast the score saturates with the clock
     (`half_ghz`: clock at which half of the linear gain is lost), `one_core`, and `cap` for a frame cap. With
     `scenes` it is work of graphics: how heavy each is, in turn, for SCENE_S."""
@@ -67,8 +66,7 @@ class Tells(Enum):
     FIRMWARE = 3
 
 
-@dataclass(frozen=True)
-class RigDevice:
+class RigDevice(Struct, frozen=True):
     """A device of the rig: `memory_gain` is its own speed beyond clock and cores, `tells` how it tells its power."""
 
     key: str

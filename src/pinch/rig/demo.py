@@ -5,11 +5,11 @@ speed in a warm cabin on a small power budget: 31 °C below deck, 22 °C ashore;
 """
 
 import contextlib
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book
@@ -33,8 +33,7 @@ VERSION = 24
 """Part of the demo book's path: raised when the demo changes."""
 
 
-@dataclass(frozen=True)
-class DemoRun:
+class DemoRun(Struct, frozen=True):
     """One run of the demo, in the order they were done."""
 
     device: RigDevice

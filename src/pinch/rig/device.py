@@ -1,8 +1,7 @@
 """The simulated device: joins chip, limiter, cooler and heat control, and knows what limited it at each step."""
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.causes import Cause
 from pinch.core.errors import PinchError
@@ -16,8 +15,7 @@ GRAPHICS_REST_W = 0.4
 _FAULT = HeatControl(smooth=False, band_k=16.0, drop=0.2)
 
 
-@dataclass(frozen=True)
-class State:
+class State(Struct, frozen=True):
     """What a simulated device shows: package energy since start J, power W, mean clock MHz, die temperature °C,
     load %, fan rpm, work done, heat events, the truth (what limits it), and what its graphics show while they are at
     work."""
@@ -211,8 +209,7 @@ class SimulatedDevice:
         return max(self._chip.lowest_ghz, full / (1.0 - full / work.half_ghz))
 
 
-@dataclass(frozen=True)
-class SimulatedRun:
+class SimulatedRun(Struct, frozen=True):
     """A log made directly, with its truth: the cause at each second of the log, and the load's start in s."""
 
     log: RunLog

@@ -4,14 +4,13 @@ Each part keeps its own state and steps by a fixed time; `rig.device` joins them
 """
 
 from bisect import bisect_left
-from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
 import numpy as np
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Chip:
+class Chip(Struct, frozen=True, dict=True):
     """A chip: clocks in GHz; dynamic power `switching` · f · (v0 + v1·f)² in W with V in volts; leakage in W that
     grows by `leak_per_k` for each kelvin above 25 °C; `idle_w` flows always."""
 
@@ -100,8 +99,7 @@ class StairsLimiter:
         self._loaded_s = self._loaded_s + self._dt if power_w > self._rest_w else 0.0
 
 
-@dataclass(frozen=True)
-class Cooler:
+class Cooler(Struct, frozen=True):
     """Two thermal nodes, die and sink: resistances K/W, heat capacities J/K; die → sink → ambient."""
 
     die_r: float
@@ -152,8 +150,7 @@ def _exact_step(cooler: Cooler, dt: float) -> tuple[list[float], list[float]]:
     return step.ravel().tolist(), np.linalg.solve(rate, (step - np.eye(2)) @ drive).tolist()
 
 
-@dataclass(frozen=True)
-class HeatControl:
+class HeatControl(Struct, frozen=True):
     """How firmware keeps the temperature limit: `smooth`, or by hysteresis: down to `drop` of the power that was
     allowed when the limit was hit, until `band_k` cooler."""
 

@@ -1,12 +1,11 @@
 """The graphics of a simulated device: they share package, budget and cooler with its processor. Invented."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from pinch.rig.hardware import Chip
 
 
-@dataclass(frozen=True)
-class RigGraphics:
+class RigGraphics(Struct, frozen=True):
     """Graphics beside a processor that feeds them at `feed_w` and `feed_ghz`; they are `above_k` hotter than the die
     for each of their watts, and firmware keeps them at `temp_limit_c`."""
 
@@ -21,8 +20,7 @@ class RigGraphics:
         return die_c + self.above_k * power_w
 
 
-@dataclass(frozen=True)
-class GraphicsState:
+class GraphicsState(Struct, frozen=True):
     """What they show: energy since their work began J, clock MHz, temperature °C, load %."""
 
     energy_j: float

@@ -7,10 +7,10 @@ types into the book here is agreed to by typing it.
 
 import hashlib
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 
 from pinch.bench.cards import Report
 from pinch.bench.files import not_written, write_whole
@@ -22,8 +22,7 @@ from pinch.runs.sourcing import RIG_ADDRESS, RunRequest
 from pinch.sources.meter import is_simulated
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """Something a book wants of this computer: what for, and the very words."""
 
     purpose: str

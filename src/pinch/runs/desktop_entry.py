@@ -6,10 +6,10 @@ import shlex
 import shutil
 import subprocess
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 
 from pinch.bench.files import write_whole
 from pinch.core.errors import PinchError
@@ -31,8 +31,7 @@ FOR_ALL = Path("/usr/local/share")
 EXEC = "Exec=pinch "
 
 
-@dataclass(frozen=True)
-class DesktopFile:
+class DesktopFile(Struct, frozen=True):
     """A file of the desktop: where it goes, and its text."""
 
     path: Path

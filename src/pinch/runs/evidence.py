@@ -4,10 +4,10 @@ import math
 import shutil
 import time
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace
 
 from pinch.bench import runlogs
 from pinch.bench.book import Book

@@ -3,9 +3,10 @@
 import json
 import subprocess
 import sys
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from pinch.core.channels import unit_of
 from pinch.core.errors import PinchError
@@ -21,8 +22,7 @@ ANSWER_WITHIN_S = 60.0
 """Somebody may have to type a password first."""
 
 
-@dataclass(frozen=True)
-class ToldChannel:
+class ToldChannel(Struct, frozen=True):
     """A channel that is read: its files, the label that stands beside them, its value just now, who may read it."""
 
     channel: str
@@ -43,8 +43,7 @@ class ToldChannel:
         return f"{self.files[0]}{more}" if self.files else tr("the probe itself")
 
 
-@dataclass(frozen=True)
-class ToldState:
+class ToldState(Struct, frozen=True):
     """How the machine is set, in words of the kernel."""
 
     what: str
@@ -53,8 +52,7 @@ class ToldState:
     readable_by: str
 
 
-@dataclass(frozen=True)
-class RefusedFile:
+class RefusedFile(Struct, frozen=True):
     """A file that is there and may not be read."""
 
     file: str
@@ -62,8 +60,7 @@ class RefusedFile:
     readable_by: str
 
 
-@dataclass(frozen=True)
-class LackingQuantity:
+class LackingQuantity(Struct, frozen=True):
     """What a judgement rests on and nothing here tells; `refused` where only rights are wanting."""
 
     what: str
@@ -72,8 +69,7 @@ class LackingQuantity:
     refused: bool
 
 
-@dataclass(frozen=True)
-class MachineSensors:
+class MachineSensors(Struct, frozen=True):
     """Everything that a machine tells to whoever asked."""
 
     channels: tuple[ToldChannel, ...]

@@ -1,8 +1,10 @@
 """The run sheet that answers the open questions of a book: what each still needs, put together, shared between them."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.asking import Asked, RunsNeeded
 from pinch.analysis.plan_desk import PlanDesk
@@ -21,8 +23,7 @@ IN_TURNS = (Asks.FASTER, Asks.LOCK, Asks.BUILD)
 Place = tuple[int, int]
 
 
-@dataclass(frozen=True)
-class QuestionPlan:
+class QuestionPlan(Struct, frozen=True):
     """Where the questions of a book stand, the run sheet of what they still need (None: nothing), how long that takes
     with the least and the most it may come to, and what of it each open question costs by number, all in s."""
 

@@ -3,9 +3,10 @@
 import shutil
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.readings import Instrument
@@ -32,8 +33,7 @@ RIG_ADDRESS = "rig"
 """Address of an instrument that stands for the mains meter of the simulated devices."""
 
 
-@dataclass(frozen=True)
-class RunRequest:
+class RunRequest(Struct, frozen=True):
     """What is to be recorded: saved records, lengths in s (that of the load is one pass), room temperature in °C, and
     the pace of the rig's clock; what was checked before, the warnings that it is started in spite of, the cut run that
     it goes on with, and the protocol of the plan that wants it, if any."""

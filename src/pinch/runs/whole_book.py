@@ -2,8 +2,10 @@
 
 import contextlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.digesting import Moved, moved_words
 from pinch.analysis.points import BookPoints, points_of
@@ -93,8 +95,7 @@ KEYS_SHARE = 0.02
 """Of the progress: finding out what is still as it was."""
 
 
-@dataclass(frozen=True)
-class Digested:
+class Digested(Struct, frozen=True):
     """The digests of a book by run, what newer methods moved, and the oldest version that any was judged by (None: no
     run was judged by an older one)."""
 

@@ -10,8 +10,9 @@ import math
 import os
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.core.channels import ChannelQuantity
 from pinch.core.errors import PinchError
@@ -27,16 +28,14 @@ PAUSE_S = 1.0
 _GENERATED = re.compile("|".join(ChannelQuantity.GENERATED.words).encode(), re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """When a frame ended, on this computer's clock in s, and how long it took, ms."""
 
     local_s: float
     ms: float
 
 
-@dataclass(frozen=True)
-class _Columns:
+class _Columns(Struct, frozen=True):
     """Which cells of a row matter."""
 
     delimiter: str

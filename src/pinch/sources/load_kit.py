@@ -6,9 +6,9 @@ the load is a small process of its own.
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from pinch.language import tr
@@ -23,8 +23,7 @@ Counts = NDArray[np.float64]
 Alive = Callable[[], bool]
 
 
-@dataclass(frozen=True)
-class KitPart:
+class KitPart(Struct, frozen=True):
     """A part of the load: its version, the unit of its rate, what it does in words, and on how many workers (None: one
     a core)."""
 

@@ -1,9 +1,10 @@
 """What Linux tells about the computer at hand, as a device of the bench, and a list of what it does not tell."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.bench.parts import Battery, Build, Claims, Cooling, CoreKind, Cores, Display, Memory
 from pinch.bench.records import Device, Form
@@ -61,8 +62,7 @@ def platform_profiles(root: Path = Path("/")) -> list[str]:
     return _text(root / "sys/firmware/acpi/platform_profile_choices").split()
 
 
-@dataclass(frozen=True)
-class Present:
+class Present(Struct, frozen=True):
     """How the machine is set just now; None or empty where Linux does not tell. Charge in %, power in W."""
 
     on_mains: bool | None = None

@@ -4,9 +4,10 @@ import base64
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from pinch.bench.files import read_plain
 from pinch.bench.photos import LONGEST_SIDE, MOST_BYTES
@@ -22,8 +23,7 @@ MOST_FILE, MOST_PIXELS = 60_000_000, 120_000_000
 QUALITIES = (85, 70, 50)
 
 
-@dataclass(frozen=True)
-class ReadPhoto:
+class ReadPhoto(Struct, frozen=True):
     """A picture as a book keeps it: JPEG as base64, and its size, px."""
 
     jpeg: str

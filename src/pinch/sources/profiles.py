@@ -5,10 +5,10 @@ configuration of Pinch and win over those of the same key. The form is described
 """
 
 from collections.abc import Iterable
-from dataclasses import asdict
 from pathlib import Path
 
 import platformdirs
+from msgspec.structs import asdict
 from pydantic import Field
 
 from pinch.bench.fields import Name, Part

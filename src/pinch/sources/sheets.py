@@ -11,10 +11,12 @@ import math
 import re
 import zipfile
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from datetime import date, datetime
 from itertools import zip_longest
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.bench.files import open_plain
 from pinch.core.errors import DataError
@@ -33,8 +35,7 @@ _BROKEN = (ArithmeticError, AttributeError, LookupError, NotImplementedError, OS
 DELIMITERS = "\t;,|"
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """A table as text: the names of its columns, and its rows, each as wide; `lines` are their numbers in the file,
     counted from 1; `mark` is the decimal mark of its numbers; `notes` say what was left out, and what is odd."""
 

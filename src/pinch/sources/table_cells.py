@@ -6,7 +6,8 @@ other cells of the table say, and where none says anything it cannot be told.
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import PinchError
 from pinch.language import tr
@@ -25,8 +26,7 @@ _OF = re.compile(r"(?<=\d)\s+(?:of|von|out of|sur|de)\s+(?=\d)", re.IGNORECASE)
 _GROUPED = re.compile(r"[-+−]?[1-9]\d{0,2}(?:[.,]\d{3})+")
 
 
-@dataclass(frozen=True)
-class CellNumber:
+class CellNumber(Struct, frozen=True):
     """What a cell says: a value (`high` equal to `low`) or a range; the unit behind it (empty: none). A share of a
     whole is in %."""
 
@@ -45,8 +45,7 @@ class CellNumber:
         return 0.5 * (self.low + self.high)
 
 
-@dataclass(frozen=True)
-class DecimalMark:
+class DecimalMark(Struct, frozen=True):
     """The decimal mark of a table, and whether its cells tell that it is."""
 
     mark: str

@@ -1,10 +1,10 @@
 """The menus: every action of the window with its keyboard way, put together from what pages and parts offer."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from itertools import groupby
 
+from msgspec import Struct
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMainWindow
 
@@ -25,8 +25,7 @@ class MenuName(StrEnum):
     HELP = "&Help"
 
 
-@dataclass(frozen=True)
-class MenuEntry:
+class MenuEntry(Struct, frozen=True):
     """An action: its menu and place there (a line stands between hundreds), its words, what it does, and its keys."""
 
     menu: MenuName

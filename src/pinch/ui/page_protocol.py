@@ -7,11 +7,11 @@ pages.
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import ClassVar, Generic, Protocol, TypeVar
 
+from msgspec import Struct
 from PyQt6.QtWidgets import QLabel, QTabBar, QTabWidget, QWidget
 
 from pinch.bench.cards import CardKind, Query
@@ -31,37 +31,32 @@ from pinch.ui.shell.notices import Notices
 from pinch.ui.writing import Writing
 
 
-@dataclass(frozen=True)
-class RunTarget:
+class RunTarget(Struct, frozen=True):
     """A run, judged."""
 
     run_id: int
 
 
-@dataclass(frozen=True)
-class RecordsTarget:
+class RecordsTarget(Struct, frozen=True):
     """Records of a kind on the bench."""
 
     kind: type[Listed]
 
 
-@dataclass(frozen=True)
-class PlanTarget:
+class PlanTarget(Struct, frozen=True):
     """The chosen plan, its matrix or its run sheet."""
 
     as_matrix: bool
 
 
-@dataclass(frozen=True)
-class RecordingTarget:
+class RecordingTarget(Struct, frozen=True):
     """What is to be recorded; `length_s` of one pass where it is known, `continues` a cut run that goes on."""
 
     length_s: float | None = None
     continues: Run | None = None
 
 
-@dataclass(frozen=True)
-class CardTarget:
+class CardTarget(Struct, frozen=True):
     """A card of the deck."""
 
     card_id: int
@@ -70,8 +65,7 @@ class CardTarget:
 Target = RunTarget | RecordsTarget | PlanTarget | RecordingTarget | CardTarget
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(Struct, frozen=True):
     """What a page sends to the deck: how it is drawn, the query that it comes from, and a sentence that stands in place
     of the composed one (empty: none)."""
 

@@ -1,11 +1,11 @@
 """What the window remembers from one start to the next, and what the operator set it to. One INI file with the keys
 below (docs/formats.md); none of them changes a figure."""
 
-from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 from PyQt6.QtCore import QByteArray, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 
@@ -26,8 +26,7 @@ class ThemeChoice(StrEnum):
         return "dark" if hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark else "light"
 
 
-@dataclass(frozen=True)
-class Key:
+class Key(Struct, frozen=True):
     """A key of the file and what it is without one."""
 
     name: str

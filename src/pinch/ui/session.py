@@ -1,8 +1,10 @@
 """The open book and what is being looked at. No Qt: pages subscribe and are told."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.bench.book import Book
@@ -15,8 +17,7 @@ from pinch.language import tr
 from pinch.runs.recording import Recording
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """What the context strip names; None: nothing chosen, or all."""
 
     device_id: int | None = None

@@ -1,12 +1,11 @@
 """Rows of a plain table, as the pages make them. No Qt."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from pinch.narrative.explanation import Explanation
 
 
-@dataclass(frozen=True)
-class TableRow:
+class TableRow(Struct, frozen=True):
     """The cells of a row; what the margin says of it, or of its cells by column; and what it stands for. `aside` rows
     are written quietly; a `heading` has one cell across the table. A table sorts by
     `keys` where rows have them, a value a column; NaN comes last."""

@@ -1,7 +1,8 @@
 """A part of a picture, in px from its upper left corner, and what is drawn in it."""
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from pinch.charts.draw.lettering import DPI, LABEL
 from pinch.charts.theme import FIGURE_FACE, Theme
@@ -11,8 +12,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-@dataclass(frozen=True)
-class Area:
+class Area(Struct, frozen=True):
     """Left and upper edge, width and height, px on the picture as designed."""
 
     left: float

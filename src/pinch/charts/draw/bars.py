@@ -1,8 +1,9 @@
 """A bar chart drawn by matplotlib."""
 
 import math
-from dataclasses import replace
 from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from pinch.charts.bar_chart import BarChart, BarGroup, legible
 from pinch.charts.draw.area import Area, plain_axes, write_words

@@ -1,8 +1,9 @@
 """How much of a chart finds no room in its picture: what is drawn there cannot be read, or is not drawn at all."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from pinch.charts.bar_chart import BarChart
 from pinch.charts.draw.area import Area
@@ -27,8 +28,7 @@ KEY_ROOM = 60.0
 """What the key above rows and the axis below them take, px."""
 
 
-@dataclass(frozen=True)
-class Crowding:
+class Crowding(Struct, frozen=True):
     """So many things there are, of which a picture has room for `legible`."""
 
     what: str

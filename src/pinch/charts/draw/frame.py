@@ -5,8 +5,9 @@ screens that cut the edge cut nothing that matters.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from pinch.charts.bar_chart import BarChart
 from pinch.charts.draw import bars, dumbbells, multiples, panels, shares, sheet, slopes, tables
@@ -51,8 +52,7 @@ _HEIGHT: dict[type[Any], Callable[[Any], float]] = {
 }
 
 
-@dataclass(frozen=True)
-class _Lines:
+class _Lines(Struct, frozen=True):
     """The words of a picture as they break, the size of the finding's letters, and what they leave for the chart."""
 
     title: Sequence[str]

@@ -1,8 +1,9 @@
 """Rows with a label before and words behind them, around axes in the middle."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from pinch.charts.draw.area import Area, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, shortened, width
@@ -14,8 +15,7 @@ if TYPE_CHECKING:
 WIDEST_LABEL, WIDEST_WORDS, GAP = 300.0, 300.0, 12.0
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(Struct, frozen=True):
     """Where the axes stand, how high a row is, and how much room labels and words have, px."""
 
     place: Area

@@ -2,10 +2,11 @@
 pointer or by keyboard, and takes series away."""
 
 import re
-from dataclasses import dataclass, field
 from html import escape
 from typing import TYPE_CHECKING
 from weakref import WeakKeyDictionary
+
+from msgspec import Struct, field
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -17,8 +18,7 @@ REACH = 9.0
 PT_AT_72 = 72.0
 
 
-@dataclass(frozen=True)
-class SpokenPoint:
+class SpokenPoint(Struct, frozen=True):
     """A place in its axes with words; `slot` is that of its series."""
 
     axis: "Axes"
@@ -28,8 +28,7 @@ class SpokenPoint:
     slot: int
 
 
-@dataclass
-class Spoken:
+class Spoken(Struct):
     """What a picture says of itself: its points, and how many of its parts are marked as of a series."""
 
     points: list[SpokenPoint] = field(default_factory=list)

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from pinch.analysis.cells import BenchCell, cells_of
 from pinch.analysis.comparing import CompareChoice, Compared, CompareResult, WorkRow, compare_book

@@ -6,8 +6,10 @@ The rules are common practice of the trade, no source.
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import IntEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import Compared, CompareResult
@@ -49,8 +51,7 @@ class Weight(IntEnum):
     LOOK = 1
 
 
-@dataclass(frozen=True)
-class ConcernPlace:
+class ConcernPlace(Struct, frozen=True):
     """Where a concern is mended: a card, a run, a device, or the report's own words."""
 
     card_id: int | None = None
@@ -59,8 +60,7 @@ class ConcernPlace:
     report: bool = False
 
 
-@dataclass(frozen=True)
-class Concern:
+class Concern(Struct, frozen=True):
     """Something that an editor would stop: a claim with what it rests on, its weight, and its place."""
 
     claim: Claim

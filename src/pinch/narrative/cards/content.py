@@ -1,7 +1,8 @@
 """What a card comes to."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.comparing import CompareResult
 from pinch.analysis.curves import ScaleResult
@@ -13,8 +14,7 @@ from pinch.charts.face import Drawn, Face
 from pinch.narrative.claims import Claim
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """What a query came to, before it is dressed as a card: the sentence, the chart, its data as a table, the runs
     and typed results behind it, what is said of its axes and schools, and the results that can be questioned."""
 
@@ -28,8 +28,7 @@ class Found:
     typed: Sequence[Result] = ()
 
 
-@dataclass(frozen=True)
-class CardContent:
+class CardContent(Struct, frozen=True):
     """A card with what it comes to now: the composed finding and the picture; where nothing can be shown, `found` and
     `face` are None and `problem` says why. `notes` stand below it: those that write themselves, with what
     they rest on, are `claims`. `missing` are signs that no shipped font has."""

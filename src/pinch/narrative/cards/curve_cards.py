@@ -2,9 +2,10 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.analysis.curves import Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
 from pinch.analysis.plain_tables import Cell, Column, Table
@@ -147,8 +148,7 @@ def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str
     return words
 
 
-@dataclass(frozen=True)
-class SettingMeans:
+class SettingMeans(Struct, frozen=True):
     """The runs of a setting of a series: what its label claims and what they measured, W; their mean score, number,
     and states of their windows."""
 

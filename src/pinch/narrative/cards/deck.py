@@ -1,7 +1,8 @@
 """The deck of a book: every card worked out anew."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.judging import JudgeDesk
 from pinch.analysis.points import BookPoints, RunPoint
@@ -30,8 +31,7 @@ from pinch.narrative.run_words import RunStory
 EDITED = tr("the sentence is the editor's")
 
 
-@dataclass(frozen=True)
-class Deck:
+class Deck(Struct, frozen=True):
     """The cards of a book in their order, its report, and the points they were made of."""
 
     contents: tuple[CardContent, ...]

@@ -1,8 +1,9 @@
 """The bytes of a log file as text: which encoding, and whether it is text at all."""
 
 import codecs
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from pinch.bench.files import read_plain
 from pinch.core.errors import DataError
@@ -16,8 +17,7 @@ _UNDEFINED = (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 
 
-@dataclass(frozen=True)
-class Text:
+class Text(Struct, frozen=True):
     """A file's bytes as UTF-8 without a mark, lines ended by a line feed; `file` where they stand there just so."""
 
     data: bytes

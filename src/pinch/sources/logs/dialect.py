@@ -3,7 +3,8 @@
 import contextlib
 import csv
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.language import tr
@@ -39,8 +40,7 @@ _GROUPED = {
 _TIME = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}([ T].*)?|\d{1,3}:\d{2}(:\d{2}([.,]\d+)?)?Z?")
 
 
-@dataclass(frozen=True)
-class Dialect:
+class Dialect(Struct, frozen=True):
     """`header` is the line of the names, counted from 0, -1 where there is none; `units` one text a column; `first` the
     line of the first row. `thousands` is empty where numbers are not grouped."""
 

@@ -7,9 +7,9 @@ extra channel under its own name. A mapping is remembered by the fingerprint of 
 import hashlib
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from pydantic import Field
 
 from pinch.bench.fields import Part
@@ -124,8 +124,7 @@ class ColumnMapping(Part):
         return tuple(c for c in self.columns if c.channel and c.score < SURE)
 
 
-@dataclass(frozen=True)
-class ShownColumn:
+class ShownColumn(Struct, frozen=True):
     """What a column shows: lowest, median and highest value, all NaN where it holds no numbers, and how far its last
     value is above the first."""
 
@@ -172,8 +171,7 @@ def _flowing_out(use: ColumnUse, shown: ShownColumn, charge: float) -> ColumnUse
     return use.model_copy(update={"factor": -use.factor, "why": words})
 
 
-@dataclass(frozen=True)
-class _Header:
+class _Header(Struct, frozen=True):
     """A header taken apart: its words, its unit, and what its column shows."""
 
     name: str

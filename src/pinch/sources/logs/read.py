@@ -1,12 +1,13 @@
 """From a file in anybody's dialect to a run log: all that can be known is found, the rest is asked."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from pinch.bench.files import open_plain
 from pinch.core.channels import is_channel_name
@@ -45,8 +46,7 @@ OUTLINE, HEAD_ROWS, WIDEST = 60, 8, 400
 """Of a table that is shown: values of a column that are drawn, rows below the header, and signs of a line."""
 
 
-@dataclass(frozen=True)
-class LogColumn:
+class LogColumn(Struct, frozen=True):
     """A column as it stands in a file: what it shows, and a few of its values in their order (NaN for none) to draw."""
 
     name: str
@@ -54,8 +54,7 @@ class LogColumn:
     outline: FloatArray
 
 
-@dataclass(frozen=True)
-class ReadLog:
+class ReadLog(Struct, frozen=True):
     """A log that was read: its channels, how its columns were understood, when its first row was (also as the time of
     day in s), what stood around its rows, what must be asked, and what was noticed; of its table the columns as they
     stand there, and the first lines."""

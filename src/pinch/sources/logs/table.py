@@ -3,10 +3,10 @@
 import io
 import re
 import warnings
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.progress import CancelledError, Progress, tell, unheard
@@ -27,8 +27,7 @@ PIECE = 1 << 22
 _NEWLINE = ord("\n")
 
 
-@dataclass(frozen=True)
-class LogTable:
+class LogTable(Struct, frozen=True):
     """Columns by their place, as numbers or as text; `lines` (n,) the line of each row, counted from 1; `restarts` the
     rows before which a logger began anew; `notes` what stands around the rows, `cut` whether the last row was half."""
 

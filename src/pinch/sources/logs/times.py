@@ -1,11 +1,11 @@
 """The time of each row, from seconds, clock times, dates, or dates and times in two columns."""
 
 import re
-from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.core.errors import DataError
 from pinch.core.runlog import FloatArray
@@ -41,8 +41,7 @@ _ISO = re.compile(r"\d{4}-\d{2}-\d{2}")
 _YEAR_FIRST = re.compile(r"(\d{4})([-/.])(\d{1,2})\2(\d{1,2})(?!\d)")
 
 
-@dataclass(frozen=True)
-class TimeAxis:
+class TimeAxis(Struct, frozen=True):
     """`t` (n,) in s; `gone` where they count from the logger's own beginning, which is kept, else they are of a clock.
     `started` is the date and time of the first row, `day_s` its time of day in s, None where nobody can know;
     `question` is what must be asked."""

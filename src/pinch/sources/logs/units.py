@@ -1,13 +1,13 @@
 """Units as logs write them, and how they become those of Pinch's channels."""
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 _DEGREES = r"(?:°|º|deg\.?|degrees?)?\s*"
 
 
-@dataclass(frozen=True)
-class Unit:
+class Unit(Struct, frozen=True):
     """A unit: the quantity of a channel that has it, and value · factor + offset in the channel's own unit. `counts`:
     it is energy that adds up, whose differences are power."""
 

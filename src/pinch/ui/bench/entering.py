@@ -1,9 +1,9 @@
 """Entering values into a record: what was typed becomes the record's next state, or stays as it was typed. No Qt."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+from msgspec import Struct, field
 from pydantic import ValidationError
 
 from pinch.bench import plausibility
@@ -17,8 +17,7 @@ from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, text_at, 
 R = TypeVar("R", bound=Record)
 
 
-@dataclass(frozen=True)
-class Entered:
+class Entered(Struct, frozen=True):
     """What became of an entry: the record with it, or why it cannot be (then the typed text is a draft). `question` is
     asked back where it was read, but could be meant otherwise."""
 
@@ -27,8 +26,7 @@ class Entered:
     question: str = ""
 
 
-@dataclass(frozen=True)
-class Draft:
+class Draft(Struct, frozen=True):
     """A record with what was typed and could not be kept: text and reason by field."""
 
     record: Record

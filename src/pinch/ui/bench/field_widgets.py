@@ -5,10 +5,10 @@ model, so that form and schema cannot part.
 """
 
 import types
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, Union, get_args, get_origin
 
+from msgspec import Struct
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
@@ -32,8 +32,7 @@ class Kind(StrEnum):
     ROWS = "rows"
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """One field. `part` is the model of a row where the field is a list; `optional` may stay empty."""
 
     path: str

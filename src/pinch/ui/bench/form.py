@@ -1,8 +1,8 @@
 """A form made from a record's model: sections of fields, each with its caption, and what is asked back below it."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import (

@@ -1,7 +1,8 @@
 """Records of the bench as rows of a grid: what was typed into their fields, and what it comes to. No Qt."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from pinch.bench.readings import Instrument
 from pinch.bench.records import Device, Listed, Protocol, Setting, Workload, free_name
@@ -42,8 +43,7 @@ PARTS = ("graphics", "memory", "battery", "claims", "display")
 Place = tuple[int, int]
 
 
-@dataclass(frozen=True)
-class GridRecords:
+class GridRecords(Struct, frozen=True):
     """What a filled grid comes to: records that are new or changed, problems and questions by field."""
 
     records: tuple[Listed, ...] = ()

@@ -1,7 +1,8 @@
 """What the Bench page shows: kinds of record, their lists, their forms in sections, and words about them. No Qt."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.plausibility import is_raised
@@ -41,8 +42,7 @@ ONE: dict[type[Listed], str] = {
 }
 
 
-@dataclass(frozen=True)
-class Section:
+class Section(Struct, frozen=True):
     """A group of fields of a form."""
 
     title: str
@@ -171,8 +171,7 @@ EMPTY_WORDS = {
 }
 
 
-@dataclass(frozen=True)
-class Item:
+class Item(Struct, frozen=True):
     """A line of the list."""
 
     id: int

@@ -1,8 +1,9 @@
 """The Compare page's work: which cells are compared, in the background, and what the operator accepts."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.axes import CompareAxis, along, reach, widest_base
@@ -29,8 +30,7 @@ from pinch.ui.session import Session
 from pinch.ui.working import Working
 
 
-@dataclass(frozen=True)
-class Comparison:
+class Comparison(Struct, frozen=True):
     """A finished comparison, and the curves of its devices for the generations."""
 
     result: CompareResult

@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.charts.spec import Chart, minutes
 from pinch.core.causes import Cause
@@ -20,8 +21,7 @@ from pinch.ui.judge.state import JudgedRun
 Value = Callable[[Judgement], float]
 
 
-@dataclass(frozen=True)
-class Fact:
+class Fact(Struct, frozen=True):
     """A row of figures in words, and where they come from."""
 
     name: str
@@ -29,8 +29,7 @@ class Fact:
     explanation: Explanation | None = None
 
 
-@dataclass(frozen=True)
-class FigureDifference:
+class FigureDifference(Struct, frozen=True):
     """A figure of several runs; all but the first with how far they are from it."""
 
     name: str

@@ -2,8 +2,9 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.digests import Digest
@@ -27,8 +28,7 @@ FLAG_WORDS = {
 FLAGS = tuple(FLAG_WORDS)
 
 
-@dataclass(frozen=True)
-class RunRow:
+class RunRow(Struct, frozen=True, dict=True):
     """A run in the list; `digest` is None while it is not judged."""
 
     run: Run
@@ -56,8 +56,7 @@ class RunRow:
         return " ".join(words).casefold()
 
 
-@dataclass(frozen=True)
-class ListColumn:
+class ListColumn(Struct, frozen=True):
     """A column: its title, what is shown of a row, and what it is sorted by."""
 
     title: str

@@ -1,8 +1,8 @@
 """Pictures of a run and of its device: what they show, what they are of, and whether reports show them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
@@ -19,8 +19,7 @@ HINT = tr(
 )
 
 
-@dataclass(frozen=True)
-class PictureTarget:
+class PictureTarget(Struct, frozen=True):
     """What a picture can be of: its name, and the run and the reading, where it is not of the device alone."""
 
     name: str

@@ -1,9 +1,9 @@
 """What the Judge page shows: a run, its log, its judgement, and the figures on its cards. No Qt."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from pinch.bench.records import scores_of
 from pinch.charts.spec import minutes
@@ -21,8 +21,7 @@ from pinch.narrative.run_words import RunStory, first_minutes
 from pinch.ui.run.state import reading_words
 
 
-@dataclass(frozen=True)
-class ShownFigure:
+class ShownFigure(Struct, frozen=True):
     """A figure: caption, value and unit as they are printed, a quiet second line, and its explanation."""
 
     caption: str
@@ -32,7 +31,7 @@ class ShownFigure:
     explanation: Explanation
 
 
-class JudgedRun(RunStory):
+class JudgedRun(RunStory, frozen=True):
     """A run with the figures, words and explanations of the page."""
 
     def cards(self) -> list[ShownFigure]:

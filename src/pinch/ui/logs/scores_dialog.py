@@ -1,8 +1,8 @@
 """One dialog for a table of results: what each column says, and for all rows what no column does."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,

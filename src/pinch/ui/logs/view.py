@@ -2,10 +2,10 @@
 columns are."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from os.path import commonpath
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QItemSelection, QItemSelectionModel, Qt
 from PyQt6.QtGui import QFont, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import (

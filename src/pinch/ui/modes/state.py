@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from pinch.analysis.modes import ModeRow, ModesSheet, best_below
 from pinch.analysis.points import RunPoint

@@ -1,8 +1,9 @@
 """What the Plan page says: the finding, the matrix, the lines of the sheet, and what is behind them. No Qt."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
+
+from msgspec import Struct
 
 from pinch.bench.book import Book
 from pinch.bench.entry import read_day, read_quantity
@@ -27,8 +28,7 @@ STEP_WORDS = {
 }
 
 
-@dataclass(frozen=True)
-class ShownLine:
+class ShownLine(Struct, frozen=True):
     """A line of the table."""
 
     time: str
@@ -56,8 +56,7 @@ def sheet_lines(lines: Sequence[SheetLine]) -> list[ShownLine]:
     return shown
 
 
-@dataclass(frozen=True)
-class MatrixCell:
+class MatrixCell(Struct, frozen=True):
     """A cell: what stands in it, the number of repeats, its priority, and why it cannot be (empty: it can)."""
 
     text: str
@@ -66,8 +65,7 @@ class MatrixCell:
     why_not: str
 
 
-@dataclass(frozen=True)
-class Matrix:
+class Matrix(Struct, frozen=True):
     """Settings down, workloads across."""
 
     settings: tuple[Setting, ...]

@@ -1,11 +1,11 @@
 """Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
 
-from dataclasses import dataclass
 from functools import partial
 from html import escape
 
 import numpy as np
 import pyqtgraph as pg
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
@@ -409,8 +409,7 @@ class CauseSwatch(QWidget):
         painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
 
-@dataclass(frozen=True)
-class _DotsLook:
+class _DotsLook(Struct, frozen=True):
     """How a group of dots is drawn; `fill` is None for rings. Dots that were measured can be clicked."""
 
     symbol: object

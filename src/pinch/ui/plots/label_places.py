@@ -1,10 +1,10 @@
 """Where the words of a plot stand: beside their point, on the side where they cover least of words and marks."""
 
 import math
-from dataclasses import dataclass, field
 
 import numpy as np
 import pyqtgraph as pg
+from msgspec import Struct, field
 from PyQt6.QtCore import QObject, QPointF, QRectF, QTimer
 
 from pinch.core.runlog import FloatArray
@@ -20,8 +20,7 @@ OVER_WORDS, OVER_MARK, OVER_LINE, OUTSIDE, MISLEADS, ELSEWHERE = 5.0, 1.0, 0.25,
 other words, and each further choice than the wanted one count for."""
 
 
-@dataclass
-class PlacedPlot:
+class PlacedPlot(Struct):
     """A plot with its words, each with the side that is wanted for it, the places of its marks, and places along its
     lines, each (n, 2)."""
 

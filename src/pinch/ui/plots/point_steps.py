@@ -1,9 +1,9 @@
 """Going through the points of a chart by the keyboard: a frame around the present one, its words beside it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import pyqtgraph as pg
+from msgspec import Struct
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QToolTip, QWidget
 
@@ -14,8 +14,7 @@ from pinch.ui.plots.dress import pen
 RING = 19.0
 
 
-@dataclass(frozen=True)
-class PointLayer:
+class PointLayer(Struct, frozen=True):
     """Measured points of one kind: their plot, places, what puts the n-th into words, and how many come before them
     among all of the chart."""
 

@@ -1,9 +1,9 @@
 """The Publish page's work: cards worked out, drawn and written in the background, and the operator's changes."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.analysis.points import BookPoints
@@ -37,8 +37,7 @@ from pinch.ui.session import Session
 from pinch.ui.working import Working
 
 
-@dataclass(frozen=True)
-class ShownDeck:
+class ShownDeck(Struct, frozen=True):
     """A deck with what an editor would stop, what private things stand behind it, and the sentences of its report that
     may be taken over, by what they are of."""
 

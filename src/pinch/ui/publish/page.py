@@ -1,10 +1,10 @@
 """The Publish page: the deck, the report, and what is asked before anything leaves."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QByteArray, QMimeData
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QInputDialog

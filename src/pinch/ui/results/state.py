@@ -1,7 +1,8 @@
 """What a grid of typed results offers for its rows and columns, and with what it begins. No Qt."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from pinch.analysis.work_metrics import metric_of, typed_metrics
 from pinch.bench.book import Book
@@ -15,8 +16,7 @@ from pinch.language import tr
 FIRST_LOW = next(iter(LOW_NAMES))
 
 
-@dataclass(frozen=True)
-class Offered:
+class Offered(Struct, frozen=True):
     """Something that can stand on a side: what it is kept as, and how it is written."""
 
     key: str

@@ -1,9 +1,9 @@
 """The Run page: what is to be recorded, and what is being recorded."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 

@@ -1,8 +1,8 @@
 """Before a run: the checks with their evidence, gathered in the background when the Run page shows a new subject."""
 
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from pinch.bench.planning import DeviceHeat

@@ -3,8 +3,8 @@
 import math
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pinch.charts.spec import CauseStretch, minutes
@@ -32,8 +32,7 @@ FIT_AGAIN = 1.3
 """The cooling is fitted anew once the run is longer by this factor."""
 
 
-@dataclass(frozen=True)
-class SoFar:
+class SoFar(Struct, frozen=True):
     """What a run shows so far: stretches of the limiter band, and about settling: since when it is settled (s of the
     run), or how long that will take, s; NaN where it cannot be told."""
 

@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from pinch.bench import planning
 from pinch.bench.readings import Reading, place_words
@@ -62,8 +62,7 @@ class Thinned:
         return self._data[1, : self._count]
 
 
-@dataclass
-class LiveRun:
+class LiveRun(Struct):
     """The recording so far. `note` takes news."""
 
     rate_channel: str

@@ -1,8 +1,8 @@
 """The Scale page's work: what is looked at, and the curves in the background."""
 
 from collections.abc import Callable
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, family_of, scale_book
@@ -39,7 +39,7 @@ class ScaleControl(Working):
 
     def choose(self, **changed: object) -> None:
         """Look at something else."""
-        self.choice = replace(self.choice, **changed)  # type: ignore[arg-type]
+        self.choice = replace(self.choice, **changed)
         self.start()
 
     def start(self) -> bool:

@@ -1,7 +1,6 @@
 """The Scale page: score against measured watts, and what the curves say in rows."""
 
-from dataclasses import replace
-
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (

@@ -1,8 +1,8 @@
 """Everything by its name: type some of it and go there. Devices, workloads, runs, cards, plans and all commands."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -14,8 +14,7 @@ from pinch.ui.shell.words import label
 MOST_SHOWN = 60
 
 
-@dataclass(frozen=True)
-class Findable:
+class Findable(Struct, frozen=True):
     """Something that can be gone to: its words, what it is, and how."""
 
     words: str

@@ -1,8 +1,8 @@
 """The work of What if: the twin of a device, and what it says of a change, in the background."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.foreseen import USUAL_S, Foreseen, foresee
@@ -16,8 +16,7 @@ from pinch.ui.session import Session
 from pinch.ui.working import Working
 
 
-@dataclass(frozen=True)
-class WhatIfAnswer:
+class WhatIfAnswer(Struct, frozen=True):
     """What came of a question: a prediction, or why there is none; the twin where there is one."""
 
     twin: DeviceTwin | None

@@ -1,8 +1,8 @@
 """A What if pane joined to the window: whom it asks about, and when."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.foreseen import Foreseen
@@ -14,8 +14,7 @@ from pinch.ui.whatif.control import WhatIfAnswer, WhatIfControl
 from pinch.ui.whatif.pane import WhatIfPane
 
 
-@dataclass(frozen=True)
-class AskedAbout:
+class AskedAbout(Struct, frozen=True):
     """Whom a pane asks about, and where it begins: a device under a workload, at a setting, in a room."""
 
     device: Device
