@@ -1,5 +1,7 @@
 """The simulated device: joins chip, limiter, cooler and heat control, and knows what limited it at each step."""
 
+from collections.abc import Iterator
+
 import numpy as np
 from msgspec import Struct
 
@@ -40,13 +42,13 @@ class SimulatedDevice:
         self.device = device
         self.clock_s = 0.0
         self._chip = device.chip
-        self._rng = np.random.default_rng(seed)
+        self._luck = _normals(seed)
         cooler = device.cooler
         quieter = type(cooler)(cooler.die_r, cooler.sink_r * setting.fan, cooler.die_c, cooler.sink_c)
         self._heat = HeatPath(quieter, ambient_c, STEP_S)
         self._setting = setting
         # Runs of the same thing differ a little: in the power really held, and in the score.
-        by_run = self._rng.standard_normal(2).tolist()  # plain floats: NumPy's would slow down every step
+        by_run = next(self._luck), next(self._luck)
         sustained = (setting.sustained_w + setting.sustained_trim_w) * (1.0 + 0.006 * by_run[0])
         self._score_luck = 1.0 + 0.006 * by_run[1]
         self._limiter: TwoLevelLimiter | StairsLimiter = (
@@ -91,14 +93,14 @@ class SimulatedDevice:
         """What it shows now."""
         temp = self._heat.die_c
         slow, fast = self.device.fan_rpm
-        fan = slow + (fast - slow) * float(np.clip((self._heat.sink_c - 30.0) / 35.0, 0.0, 1.0)) / self._setting.fan
+        fan = slow + (fast - slow) * min(max((self._heat.sink_c - 30.0) / 35.0, 0.0), 1.0) / self._setting.fan
         busy = self._work is not None
         graphics = self._drawing
         load = (100.0 / self._chip.cores if self._work.one_core else 100.0) if self._work else 2.0
         clock = self._clock
         if graphics is not None:
             load, clock = 26.0, graphics.feed_ghz
-        wobble = self._rng.standard_normal(3)
+        wobble = [next(self._luck) for _ in range(3)]
         return State(
             self.clock_s,
             self._energy,
@@ -110,7 +112,7 @@ class SimulatedDevice:
             self._done,
             self._governor.events,
             self._truth,
-            None if graphics is None else self._graphics_state(graphics, wobble.tolist()),
+            None if graphics is None else self._graphics_state(graphics, wobble),
         )
 
     def _graphics_state(self, graphics: RigGraphics, wobble: list[float]) -> GraphicsState:
@@ -136,7 +138,7 @@ class SimulatedDevice:
             self._power, self._clock, self._truth = self._idle_w(), self._chip.lowest_ghz, Cause.WAITING
         else:
             self._power, self._clock, self._truth = self._loaded(work, temp)
-            self._wobble += -0.02 * self._wobble + 0.2 * work.noise * self._rng.standard_normal()
+            self._wobble += -0.02 * self._wobble + 0.2 * work.noise * next(self._luck)
             self._scene_s += STEP_S
             self._graphics_j += self._graphics_w * STEP_S
             rate = self.rate(work, self._clock) * self._score_luck * (1.0 + self._wobble) / self._weight(work)
@@ -164,7 +166,7 @@ class SimulatedDevice:
             needed = self._clock_for_rate(work, work.cap)
             if needed < clock:
                 clock, cause = needed, Cause.FRAME_CAP
-        jitter = 1.0 + 0.004 * self._rng.standard_normal()
+        jitter = 1.0 + 0.004 * next(self._luck)
         return chip.power_at(clock, temp, work.activity) * jitter, clock, cause
 
     def _held_by(self, by_limit: float, by_heat: float) -> Cause:
@@ -184,7 +186,7 @@ class SimulatedDevice:
         cause = Cause.CLOCK_CEILING if lock else Cause.GRAPHICS_BOUND
         if clock < top:
             cause = self._held_by(by_limit, by_heat)
-        self._graphics_w = part.power_at(clock, temp, weight) * (1.0 + 0.004 * self._rng.standard_normal())
+        self._graphics_w = part.power_at(clock, temp, weight) * (1.0 + 0.004 * next(self._luck))
         return graphics.feed_w + self._graphics_w, clock, cause
 
     def _weight(self, work: RigWork) -> float:
@@ -207,6 +209,13 @@ class SimulatedDevice:
     def _clock_for_rate(self, work: RigWork, rate: float) -> float:
         full = rate / (work.per_ghz * self.device.memory_gain)
         return max(self._chip.lowest_ghz, full / (1.0 - full / work.half_ghz))
+
+
+def _normals(seed: int) -> Iterator[float]:
+    """Standard normal numbers without end, drawn many at once; plain floats: NumPy's would slow down every step."""
+    rng = np.random.default_rng(seed)
+    while True:
+        yield from rng.standard_normal(1000).tolist()
 
 
 class SimulatedRun(Struct, frozen=True):
