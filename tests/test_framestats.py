@@ -8,7 +8,7 @@ from scipy.stats.mstats import mquantiles
 
 from pinch.core.errors import DataError
 from pinch.core.framestats import _acceleration, frame_figures
-from pinch.core.selecting import FEW, median_of, upper_tail
+from pinch.core.selecting import FEW, PIECE, median_of, places_in, upper_tail
 from pinch.core.stutters import find_stutters
 from pinch.core.tinybase import is_tiny_base
 from tests.in_folder import CommandCase, InFolder
@@ -146,6 +146,13 @@ class TestSelecting(InFolder):
             self.assertGreaterEqual(len(places), least)
             left = np.delete(values, places)
             self.assertTrue(len(left) == 0 or left.max() < values[places].min())
+
+    def test_places_of_marks_are_those_of_one_search(self) -> None:
+        rng = np.random.default_rng(3)
+        for n in (1, PIECE, PIECE + 1, 2 * PIECE + 5):
+            rising = np.sort(rng.integers(0, 60, n)).astype(float)
+            marks = np.arange(-2.0, 65.0)
+            np.testing.assert_array_equal(places_in(rising, marks), np.searchsorted(rising, marks))
 
 
 class TestCommand(CommandCase):

@@ -21,7 +21,7 @@ from pinch.core.figures import Note
 from pinch.core.independent import Dependence, clusters_of, dependence
 from pinch.core.robust import t_factor, t_over_normal
 from pinch.core.runlog import BoolArray, FloatArray, check_span
-from pinch.core.selecting import median_of, upper_tail
+from pinch.core.selecting import median_of, pieces, places_in, upper_tail
 from pinch.core.stutters import count_stutters
 from pinch.language import numeral, tr
 
@@ -145,14 +145,16 @@ def _lows(tail: FloatArray, n: int, total: float, share: float) -> Lows:
 
 def _variation(frame_ms: FloatArray, mean: float) -> float:
     """Standard deviation over mean."""
-    off = frame_ms - mean
-    return math.sqrt(float(off @ off) / len(off)) / mean
+    squares = sum(float(np.square(piece - mean).sum()) for piece in pieces(frame_ms))
+    return math.sqrt(squares / len(frame_ms)) / mean
 
 
 def _beyond(frame_ms: FloatArray) -> Mapping[str, float]:
     """Time in frames longer than each limit, s."""
-    slow = frame_ms[frame_ms > min(BEYOND_MS)]
-    return {f"{limit:g}": float(slow[slow > limit].sum()) / 1000.0 for limit in BEYOND_MS}
+    over = np.zeros(len(BEYOND_MS))
+    for piece in pieces(frame_ms):
+        over += [float(np.multiply(piece, piece > limit).sum()) for limit in BEYOND_MS]
+    return {f"{limit:g}": float(ms) / 1000.0 for limit, ms in zip(BEYOND_MS, over, strict=True)}
 
 
 def _whole_seconds(ends: FloatArray) -> FloatArray:
@@ -160,7 +162,7 @@ def _whole_seconds(ends: FloatArray) -> FloatArray:
     edges = np.arange(0.0, ends[-1] + 1e-6, 1000.0)
     if len(edges) < 2:
         return np.empty(0)
-    after = np.minimum(np.searchsorted(ends, edges, side="left"), len(ends) - 1)
+    after = np.minimum(places_in(ends, edges), len(ends) - 1)
     before = np.where(after > 0, ends[np.maximum(after - 1, 0)], 0.0)
     return np.diff(after + (edges - before) / (ends[after] - before))
 
@@ -227,7 +229,7 @@ def _intervals(
             stretches[name] = 0.0  # all that is slow lies so close together that some resamples have none of it
             continue
         wider = of_low.over_blocks(weights) * t_over_normal(stretches[name] - 1.0)
-        drawn = np.array([_low_of(tails[i], bins, number[i], time[i], LOWS[name]) for i in range(RESAMPLES)])
+        drawn = _lows_of(tails, bins, number, time, LOWS[name])
         skewed = _acceleration(beyond, size)
         for place, (school, skew) in enumerate((("percentile", 0.0), ("mean_of_worst", skewed), ("time_share", 0.0))):
             found[f"{name}.{school}"] = _interval(drawn[:, place], getattr(lows[name], school), wider, skew)
@@ -352,16 +354,53 @@ class _Bins(Struct, frozen=True):
     counts: FloatArray
 
 
-def _low_of(upto: FloatArray, bins: _Bins, number: float, time: float, share: float) -> tuple[float, float, float]:
-    """Lows of a resample, of which `upto` (bins,) are the slow frames up to each bin."""
+def _lows_of(upto: FloatArray, bins: _Bins, number: FloatArray, time: FloatArray, share: float) -> FloatArray:
+    """Lows of resamples (r, 3) of so many frames (r,) and so long (r,), of which `upto` (r, bins) are the slow frames
+    up to each bin."""
     own = np.diff(upto, prepend=0.0)
-    there = own > 0.0
-    upto, own, mean = upto[there], own[there], bins.mean[there]
-    levels = np.column_stack([bins.high[there], bins.low[there]]).ravel()
-    ranks = np.column_stack([upto - own + 0.5, upto - 0.5]).ravel()
-    spent = np.cumsum(own * mean)
-    worst = math.ceil(share * number)
-    quantile = float(np.interp(share * (number - 1.0) + 0.5, ranks, levels))
-    slowest = float(np.interp(worst, np.append(0.0, upto), np.append(0.0, spent)))
-    by_time = float(np.interp(share * time, np.column_stack([spent - own * mean, spent]).ravel(), levels))
-    return 1000.0 / quantile, 1000.0 * worst / slowest, 1000.0 / by_time
+    spent = np.cumsum(own * bins.mean, axis=1)
+    worst = np.ceil(share * number)
+    there = _Reached.of(upto, worst)
+    slowest = there.before(spent) + (worst - there.before(upto)) * bins.mean[there.bin]
+    by_time = _Reached.of(spent, share * time)
+    gone = (share * time - by_time.before(spent)) / (by_time.at(own) * bins.mean[by_time.bin])
+    return 1000.0 / np.column_stack(
+        [_ranked(upto, bins, share * (number - 1.0)), slowest / worst, _within(bins, by_time.bin, gone)]
+    )
+
+
+def _ranked(upto: FloatArray, bins: _Bins, rank: FloatArray) -> FloatArray:
+    """The frame time at a rank (r,) from the slowest, 0 for it itself, ms: frames of a bin lie evenly from its longest
+    to its shortest, and between two bins the rank lies between the last of one and the first of the other."""
+    there = _Reached.of(upto, rank + 1.0)
+    first = there.before(upto)
+    inside = (rank - first) / np.maximum(there.at(upto) - first - 1.0, 1e-9)
+    last = bins.low[_Reached.of(upto, first).bin]
+    between = last + (rank + 1.0 - first) * (bins.high[there.bin] - last)
+    return np.where((rank < first) & (first > 0.0), between, _within(bins, there.bin, inside))
+
+
+def _within(bins: _Bins, which: np.ndarray, share: FloatArray) -> FloatArray:
+    """The frame time at a share (r,) of the way through a bin (r,), from its longest to its shortest, ms."""
+    high, low = bins.high[which], bins.low[which]
+    return np.asarray(high + np.clip(share, 0.0, 1.0) * (low - high))
+
+
+class _Reached(Struct, frozen=True):
+    """The bin (r,) in which each row of a rising table (r, bins) reaches what is asked of it; the last one where none
+    does."""
+
+    bin: np.ndarray
+
+    @classmethod
+    def of(cls, table: FloatArray, asked: FloatArray) -> "_Reached":
+        """For what is asked of each row, (r,)."""
+        return cls(np.minimum((table < asked[:, None]).sum(axis=1), table.shape[1] - 1))
+
+    def at(self, table: FloatArray) -> FloatArray:
+        """What a table (r, bins) has at the bin of each row, (r,)."""
+        return np.asarray(table[np.arange(len(self.bin)), self.bin])
+
+    def before(self, table: FloatArray) -> FloatArray:
+        """What it has at the bin before, 0 before the first, (r,)."""
+        return np.where(self.bin > 0, table[np.arange(len(self.bin)), np.maximum(self.bin - 1, 0)], 0.0)

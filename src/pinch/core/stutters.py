@@ -9,6 +9,7 @@ it to be a stutter at all, so that ten million frames take no longer than a few 
 import numpy as np
 
 from pinch.core.runlog import FloatArray
+from pinch.core.selecting import places_in
 
 TIMES_MEDIAN = 2.5
 ABOVE_MS = 8.0
@@ -25,7 +26,7 @@ def count_stutters(frame_ms: FloatArray, ends: FloatArray) -> int:
 def find_stutters(frame_ms: FloatArray, ends: FloatArray) -> np.ndarray:
     """Places (m,) at which stutters begin among (n,) frames that end at `ends`, ms from the beginning."""
     cells = int(ends[-1] / GRID_MS) + 1
-    edges = np.searchsorted(ends, GRID_MS * np.arange(cells))
+    edges = places_in(ends, GRID_MS * np.arange(cells))
     edges = np.append(edges[edges < len(ends)], len(ends))
     firsts = edges[np.diff(edges, prepend=-1) > 0]  # a cell within one long frame holds no end of a frame
     shortest = _around(np.minimum.reduceat(frame_ms, firsts[:-1]), np.minimum)
@@ -49,8 +50,10 @@ def _events(frame_ms: FloatArray, places: np.ndarray, halfway: FloatArray) -> np
 
 def _around(values: FloatArray, least: np.ufunc) -> FloatArray:
     """The least of each value and the three before and after it: a second around every frame of a cell."""
-    padded = np.pad(values, 3, mode="edge")
-    return np.asarray(least.reduce(np.lib.stride_tricks.sliding_window_view(padded, 7), axis=1))
+    of_one = np.pad(values, 3, mode="edge")
+    of_two = least(of_one[:-1], of_one[1:])
+    of_four = least(of_two[:-2], of_two[2:])
+    return np.asarray(least(of_four[:-3], of_four[3:]))
 
 
 def _in_parts(cells: np.ndarray, firsts: np.ndarray) -> list[np.ndarray]:
