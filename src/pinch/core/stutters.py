@@ -26,7 +26,7 @@ def count_stutters(frame_ms: FloatArray, ends: FloatArray) -> int:
 def find_stutters(frame_ms: FloatArray, ends: FloatArray) -> np.ndarray:
     """Places (m,) at which stutters begin among (n,) frames that end at `ends`, ms from the beginning."""
     cells = int(ends[-1] / GRID_MS) + 1
-    edges = places_in(ends, GRID_MS * np.arange(cells))
+    edges = places_in(ends, np.asarray(GRID_MS * np.arange(cells), dtype=float))
     edges = np.append(edges[edges < len(ends)], len(ends))
     firsts = edges[np.diff(edges, prepend=-1) > 0]  # a cell within one long frame holds no end of a frame
     shortest = _around(np.minimum.reduceat(frame_ms, firsts[:-1]), np.minimum)
