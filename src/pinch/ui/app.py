@@ -20,6 +20,9 @@ from pinch.ui.session import Session
 from pinch.ui.speaking import dress, trouble
 from pinch.ui.window import MainWindow
 
+TURN_S = 3e-4
+"""How long a thread keeps Python before the window has its turn. Of Python's usual 5 ms each call of a redraw waited as
+long while something was worked out beside it, which held the window for a quarter of a second."""
 _RUNNING: list[QApplication] = []
 """Keeps the application until the process ends: where it goes before its windows, Qt ends in a fault now and then."""
 
@@ -31,6 +34,7 @@ def make_application(theme: ThemeChoice = ThemeChoice.LIGHT) -> QApplication:
         return existing
     app = QApplication(sys.argv[:1])
     _RUNNING.append(app)
+    sys.setswitchinterval(TURN_S)
     app.setApplicationName("Pinch")
     app.setDesktopFileName("org.pinch.Pinch")
     app.setStyle(PlainStyle())
