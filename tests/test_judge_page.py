@@ -20,9 +20,10 @@ from pinch.intake.belonging import import_log
 from pinch.intake.shelf import Shelf
 from pinch.runs import run_digests
 from pinch.runs.whole_book import digest_book
+from pinch.ui.judge import list_control
 from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
-from pinch.ui.judge.listing import run_rows
+from pinch.ui.judge.listing import run_listing
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
 from pinch.ui.searching import keeps
@@ -104,7 +105,7 @@ class TestDigests(InFolder):
         self.assertEqual(digest_book(self.path).digests[1].state, "settled")
 
     def test_the_filter(self) -> None:
-        (row,) = run_rows(self.book, {1: Digest(flags=("heat",))})
+        (row,) = run_listing(self.book, {1: Digest(flags=("heat",))}).rows
         for words, kept in (("", True), ("limpet heat", True), ("limpet -heat", False), ("gannet", False), ("-", True)):
             self.assertEqual(keeps(row.text, words), kept, words)
 
@@ -199,6 +200,21 @@ class TestPage(WindowCase):
         with mock.patch.object(QInputDialog, "getText", return_value=("", False)):
             self.view.chart.window_dragged.emit(60.0, 190.0)
         self.assertIsNone(self.session.run.window if self.session.run else None)
+
+    def test_of_a_large_book_the_newest_runs_are_there_at_once(self) -> None:
+        page, runs = self.window.page(JudgePage), self.view.runs
+        newest = [run.id for run in self.session.book.runs()][::-1]
+        with mock.patch.object(list_control, "AT_ONCE", 3):
+            self.window.show_page(page)
+            page.show_runs()
+            self.assertEqual([row.run.id for row in runs.shown], newest[:3])
+            self.assertEqual(runs.words.text(), "The newest 3 of 105 runs; the others are being read …")
+            self.wait_for(lambda: page.digesting.job is None and len(runs.shown) == 105 and runs.shown[0].digest)
+            self.assertEqual([row.run.id for row in runs.shown], newest)
+            run = self.session.book.get(Run, newest[0])
+            self.session.change("void", lambda: self.session.book.save(run.model_copy(update={"void": "a fan stood"})))
+            self.assertEqual(len(runs.shown), 105, "what was there stays until the new list is")
+            self.wait_for(lambda: "2 void" in runs.words.text())
 
     def test_all_runs_sorted_filtered_opened_and_laid_over_each_other(self) -> None:
         self.window.show_page(self.window.page(JudgePage))

@@ -31,7 +31,7 @@ DEAD = f"{this_process().partition('-')[0]}-{4_194_305}"
 
 TO_6 = (
     *(f"DROP TABLE {name}" for name in ("card", "report", "result", "reference", "photo", "question")),
-    "ALTER TABLE judged DROP COLUMN seen",
+    *("ALTER TABLE judged DROP COLUMN seen", "DROP INDEX run_started"),
 )
 """What makes a book one of version 6."""
 

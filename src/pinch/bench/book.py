@@ -30,6 +30,7 @@ from pinch.language import tr
 R = TypeVar("R", bound=Record)
 _REMEMBERED: dict[type[Record], Remembered[Any]] = {Run: Remembered(), Reading: Remembered()}
 """Kinds of which a book has many."""
+NOT_VOID = "COALESCE(json_extract(record, '$.void'), '') = ''"
 MOST_KEPT = 64
 """Answers that are kept at a time."""
 _COLUMNS: dict[type[Record], tuple[str, tuple[str, ...]]] = {
@@ -306,27 +307,34 @@ class Book:
 
     def runs(self, device_id: int | None = None, workload_id: int | None = None) -> list[Run]:
         """Runs that were not removed, oldest first, of one device or workload where given."""
-        wanted = {"device_id": device_id, "workload_id": workload_id}
-        known = {column: number for column, number in wanted.items() if number is not None}
-        where = "".join(f" AND {column} = ?" for column in known)
-        return self._records(Run, f"WHERE removed = 0{where} ORDER BY started, id", *known.values())
+        where, values = _kept_runs(device_id, workload_id)
+        return self._records(Run, f"{where} ORDER BY started, id", *values)
 
-    def count_runs(self) -> int:
-        """How many there are."""
-        return int(str(self.query("SELECT COUNT(*) FROM run WHERE removed = 0")[0][0]))
+    def newest_runs(self, count: int) -> list[Run]:
+        """So many of the runs that were not removed, newest first."""
+        return self._records(Run, "WHERE removed = 0 ORDER BY started DESC, id DESC LIMIT ?", count)
+
+    def count_runs(self, device_id: int | None = None, workload_id: int | None = None) -> int:
+        """How many there are, of one device or workload where given."""
+        where, values = _kept_runs(device_id, workload_id)
+        return int(str(self.query(f"SELECT COUNT(*) FROM run {where}", *values)[0][0]))
+
+    def count_settings_run(self, device_id: int, workload_id: int) -> int:
+        """In how many settings of a device a workload was run, void runs apart."""
+        where, values = _kept_runs(device_id, workload_id)
+        return int(str(self.query(f"SELECT COUNT(DISTINCT setting_id) FROM run {where} AND {NOT_VOID}", *values)[0][0]))
 
     def first_run(self) -> Run | None:
         """The oldest run, of those that are not void where there is one."""
-        kept = "COALESCE(json_extract(record, '$.void'), '') = ''"
-        for where in (f"WHERE removed = 0 AND {kept}", "WHERE removed = 0"):
+        for where in (f"WHERE removed = 0 AND {NOT_VOID}", "WHERE removed = 0"):
             if found := self._records(Run, f"{where} ORDER BY started, id LIMIT 1"):
                 return found[0]
         return None
 
     def cut_runs(self) -> list[Run]:
         """Runs without a stop that were neither removed nor made void, oldest first."""
-        without_stop = "json_extract(record, '$.status') IS NULL AND COALESCE(json_extract(record, '$.void'), '') = ''"
-        return self._records(Run, f"WHERE removed = 0 AND {without_stop} ORDER BY started, id")
+        without_stop = "json_extract(record, '$.status') IS NULL"
+        return self._records(Run, f"WHERE removed = 0 AND {without_stop} AND {NOT_VOID} ORDER BY started, id")
 
     def next_repeat(self, device_id: int, setting_id: int, workload_id: int) -> int:
         """Number of the next repeat of a cell."""
@@ -394,6 +402,13 @@ class Book:
             return [known.read(self.path, key, text, partial(_parsed, kind, key)) for key, text in numbered]
         except (ValidationError, ValueError, TypeError, RecursionError):
             raise BookError(self.path, tr("is damaged: a {table} in it cannot be read", table=table)) from None
+
+
+def _kept_runs(device_id: int | None, workload_id: int | None) -> tuple[str, list[int]]:
+    """The condition for runs that were not removed, of one device or workload where given, and its values."""
+    wanted = {"device_id": device_id, "workload_id": workload_id}
+    known = {column: number for column, number in wanted.items() if number is not None}
+    return "WHERE removed = 0" + "".join(f" AND {column} = ?" for column in known), list(known.values())
 
 
 def _parsed(kind: type[R], key: int, text: str) -> R:

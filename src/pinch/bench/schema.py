@@ -99,6 +99,9 @@ MIGRATIONS: tuple[str, ...] = (
     """
     CREATE TABLE question (id INTEGER PRIMARY KEY, record TEXT NOT NULL);
     """,
+    """
+    CREATE INDEX run_started ON run (removed, started);
+    """,
 )
 """Script n brings a book from version n to n + 1."""
 

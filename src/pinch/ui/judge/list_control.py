@@ -1,8 +1,13 @@
 """All runs of the book judged in the background, and the list of them on the Judge page."""
 
+import contextlib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
 from PyQt6.QtCore import QObject
 
 from pinch.bench.digests import Digest
+from pinch.bench.opening import open_book
 from pinch.bench.records import Device, Run, Setting, Workload
 from pinch.core.errors import PinchError
 from pinch.core.method import changes_since
@@ -11,12 +16,14 @@ from pinch.language import tr
 from pinch.runs.whole_book import Digested, digest_book
 from pinch.ui.background import Job
 from pinch.ui.judge import facts
-from pinch.ui.judge.listing import run_rows
+from pinch.ui.judge.listing import RunListing, RunRow, run_listing
 from pinch.ui.judge.runs_pane import MOST_OVERLAID
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import OVERLAY, RUNS, JudgeView
 from pinch.ui.page_protocol import Shell
 
+AT_ONCE = 300
+"""Runs that are listed while the window waits."""
 MOST_MOVED = 100
 """Lines that the margin lists: a book may have tens of thousands."""
 
@@ -30,6 +37,7 @@ class DigestControl(QObject):
         self.digests: dict[int, Digest] = {}
         self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
+        self._listing: Job | None = None
         self._as_of: tuple[object, ...] = ()
         self._listed: tuple[tuple[object, ...], dict[int, Digest]] | None = None
         """The state of the book and the digests that the list shows."""
@@ -39,12 +47,14 @@ class DigestControl(QObject):
         self.cancel()
         self.digests, self._as_of, self._listed = {}, (), None
         self.overlaid = ()
+        self._view.runs.show_listing(RunListing(), None)
 
     def cancel(self) -> None:
         """Let go of what is being judged; what was judged so far is kept in the book."""
-        if self.job is not None:
-            self.job.cancel()
-            self.job = None
+        for job in (self.job, self._listing):
+            if job is not None:
+                job.cancel()
+        self.job = self._listing = None
 
     def show(self) -> None:
         """The list as it is, and everything that is missing in it in the background."""
@@ -117,10 +127,32 @@ class DigestControl(QObject):
         self._shell.notices.error(reason)
 
     def _show_rows(self) -> None:
-        book, pane, run_id = self._session.book, self._view.runs, self._session.subject.run_id
-        state = book.state, self.digests
-        if self._listed is None or self._listed[0] != state[0] or self._listed[1] is not state[1]:
-            pane.show_rows(run_rows(book, self.digests, pane.model.rows), run_id)
-            self._listed = state
-        else:
+        """The list of the book as it is now. All of a large one is put together beside the window: until it is there,
+        the list stays as it was, or shows the newest runs."""
+        book, pane, digests = self._session.book, self._view.runs, self.digests
+        state = book.state, digests
+        if self._listed is not None and self._listed[0] == state[0] and self._listed[1] is digests:
             pane.show_words()
+            return
+        self._listed = state
+        before, run_id = pane.model.listing.rows, self._session.subject.run_id
+        if self._listing is not None:
+            self._listing.cancel()
+            self._listing = None
+        if not before or book.count_runs() <= AT_ONCE:
+            pane.show_listing(run_listing(book, digests, before, AT_ONCE), run_id)
+        if book.count_runs() > AT_ONCE:
+            path = book.path
+            self._listing = Job(tr("Listing the runs"), lambda _: _listed_beside(path, digests, before), self)
+            self._listing.finished.connect(lambda listing: pane.show_listing(listing, run_id))
+            self._listing.failed.connect(self._shell.notices.error)
+            self._listing.start()
+
+
+def _listed_beside(path: Path, digests: Mapping[int, Digest], before: Sequence[RunRow]) -> RunListing:
+    """All runs of a book file, with what a filter looks through."""
+    with contextlib.closing(open_book(path)) as book:
+        listing = run_listing(book, digests, before)
+    for row in listing.rows:
+        row.text  # noqa: B018 - it keeps what it says
+    return listing

@@ -65,21 +65,33 @@ class ListColumn(Struct, frozen=True):
     number: bool = False
 
 
-def run_rows(book: Book, digests: Mapping[int, Digest], before: Iterable[RunRow] = ()) -> list[RunRow]:
-    """All runs of a book, the newest first; rows that were there before stay the same where nothing of them changed."""
+class RunListing(Struct, frozen=True):
+    """Runs of a book, the newest first; how many have a flag of each kind; and how many runs the book has."""
+
+    rows: list[RunRow] = []
+    flags: Mapping[str, int] = {}
+    of: int = 0
+
+
+def run_listing(
+    book: Book, digests: Mapping[int, Digest], before: Iterable[RunRow] = (), newest: int | None = None
+) -> RunListing:
+    """All runs of a book or so many of the newest; rows that were there before stay the same where nothing of them
+    changed."""
     devices = {d.id: d.name for d in book.devices()}
     settings = {s.id: s.name for d in devices for s in book.settings(d or 0)}
     workloads = {w.id: w.name for w in book.workloads()}
     known = {row.run.id: row for row in before}
     rows = []
-    for run in book.runs():
+    runs = book.runs()[::-1] if newest is None else book.newest_runs(newest)
+    for run in runs:
         names = devices[run.device_id], settings[run.setting_id], workloads[run.workload_id]
         row, digest = known.get(run.id), digests.get(run.id)
         same = row is not None and row.run is run and row.digest is digest
         if row is None or not same or (row.device, row.setting, row.workload) != names:
             row = RunRow(run, *names, digest)
         rows.append(row)
-    return sorted(rows, key=lambda row: row.run.started, reverse=True)
+    return RunListing(rows, Counter(flag for row in rows for flag in row.flags), book.count_runs())
 
 
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
@@ -128,13 +140,14 @@ COLUMNS: Sequence[ListColumn] = (
 )  # fmt: skip
 
 
-def list_words(rows: Sequence[RunRow], shown: int) -> str:
+def list_words(listing: RunListing, shown: int) -> str:
     """How many runs there are, and how many have a flag of each kind."""
-    counts = Counter(flag for row in rows for flag in row.flags)
-    flagged = ", ".join(f"{numeral(counts[flag], ',')} {tr(flag)}" for flag in FLAGS if counts[flag])
+    if len(listing.rows) < listing.of:
+        return tr("The newest {rows} of {of} runs; the others are being read …", rows=len(listing.rows), of=listing.of)
+    flagged = ", ".join(f"{numeral(n, ',')} {tr(flag)}" for flag in FLAGS if (n := listing.flags.get(flag)))
     runs = (
-        tr("{shown} of {rows} runs", shown=shown, rows=len(rows))
-        if shown != len(rows)
-        else tr("{rows} runs", rows=len(rows))
+        tr("{shown} of {rows} runs", shown=shown, rows=listing.of)
+        if shown != listing.of
+        else tr("{rows} runs", rows=listing.of)
     )
     return f"{runs}: {flagged}." if flagged else f"{runs}."

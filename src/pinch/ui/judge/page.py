@@ -103,7 +103,7 @@ class JudgePage(Page[JudgeView]):
         subject = self.session.subject
         if None in (subject.device_id, subject.workload_id):
             return ""
-        runs = len(self.session.book.runs(subject.device_id, subject.workload_id))
+        runs = self.session.book.count_runs(subject.device_id, subject.workload_id)
         return tr("{runs} here", runs=runs) if runs else ""
 
     def show(self) -> None:

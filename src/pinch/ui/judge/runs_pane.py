@@ -1,9 +1,9 @@
 """The list of all runs on the Judge page: sorted by any column, filtered by words, opened or laid over each other."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from itertools import islice
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -18,13 +18,12 @@ from PyQt6.QtWidgets import (
 
 from pinch.language import tr
 from pinch.ui import look
-from pinch.ui.judge.listing import COLUMNS, RunRow, list_words
+from pinch.ui.judge.listing import COLUMNS, RunListing, RunRow, list_words
 from pinch.ui.searching import keeps
 from pinch.ui.shell.words import label
 
 WIDTHS = (86, 112, 84, 128, 48, 46, 46, 38, 56, 56, 56)
 MOST_OVERLAID = 6
-AT_ONCE = 200
 
 
 class RunsModel(QAbstractTableModel):
@@ -33,13 +32,13 @@ class RunsModel(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[RunRow] = []
+        self.listing = RunListing()
         self.shown: list[RunRow] = []
         self._wanted, self._column, self._order = "", 0, Qt.SortOrder.DescendingOrder
 
-    def show_rows(self, rows: list[RunRow]) -> None:
+    def show_listing(self, listing: RunListing) -> None:
         """Other rows in place of these."""
-        self.rows = rows
+        self.listing = listing
         self._arrange()
 
     def keep(self, wanted: str) -> None:
@@ -53,9 +52,12 @@ class RunsModel(QAbstractTableModel):
 
     def _arrange(self) -> None:
         self.beginResetModel()
-        kept = [row for row in self.rows if keeps(row.text, self._wanted)] if self._wanted.split() else self.rows
+        rows = self.listing.rows
+        kept = [row for row in rows if keeps(row.text, self._wanted)] if self._wanted.split() else rows
         falling = self._order is Qt.SortOrder.DescendingOrder
-        self.shown = sorted(kept, key=COLUMNS[self._column].key, reverse=falling)  # type: ignore[arg-type]
+        as_listed = self._column == 0 and falling
+        key = COLUMNS[self._column].key
+        self.shown = kept if as_listed else sorted(kept, key=key, reverse=falling)  # type: ignore[arg-type]
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
@@ -133,9 +135,6 @@ class RunsPane(QWidget):
         whole.setContentsMargins(0, 4, 0, 0)
         whole.addLayout(top)
         whole.addWidget(self.table, 1)
-        self._unread: Iterator[RunRow] = iter(())
-        self._reading = QTimer(self)
-        self._reading.timeout.connect(self._read)
         self.filter.textChanged.connect(self._filter)
         self.table.activated.connect(self._open)
         self.complete.clicked.connect(lambda: self.completion_wanted.emit(self.chosen))
@@ -153,21 +152,20 @@ class RunsPane(QWidget):
         """The rows that the filter keeps, in their order."""
         return list(self.model.shown)
 
-    def show_rows(self, rows: list[RunRow], run_id: int | None) -> None:
-        """All runs; the one that is looked at is chosen."""
+    def show_listing(self, listing: RunListing, run_id: int | None) -> None:
+        """The runs; the one that is looked at is chosen."""
         chosen = self.chosen or ([run_id] if run_id else [])
-        self.model.show_rows(rows)
+        self.model.show_listing(listing)
         self.choose(chosen)
         self.show_words()
-        self._unread = iter(rows)
-        self._reading.start()
 
     def choose(self, run_ids: Sequence[int]) -> None:
         """Choose these runs."""
         self.table.clearSelection()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
         wanted = set(run_ids)
-        for place in [n for n, row in enumerate(self.model.shown) if row.run.id in wanted] if wanted else ():
+        places = (n for n, row in enumerate(self.model.shown) if row.run.id in wanted)
+        for place in islice(places, len(wanted)):
             self.table.selectRow(place)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
 
@@ -175,17 +173,9 @@ class RunsPane(QWidget):
         self.model.keep(text)
         self.show_words()
 
-    def _read(self) -> None:
-        """What the next rows say, put together while nobody waits, so that the first filter need not."""
-        rows = list(islice(self._unread, AT_ONCE))
-        for row in rows:
-            row.text  # noqa: B018 - it keeps what it says
-        if not rows:
-            self._reading.stop()
-
     def show_words(self) -> None:
         """How many there are."""
-        self.words.setText(list_words(self.model.rows, len(self.model.shown)))
+        self.words.setText(list_words(self.model.listing, len(self.model.shown)))
 
     def _open(self, index: QModelIndex) -> None:
         self.run_opened.emit(self.model.shown[index.row()].run.id)

@@ -75,9 +75,10 @@ class ScalePage(Page[ScaleView]):
 
     def count(self) -> str:
         subject = self.session.subject
-        runs = [r for r in self.session.book.runs(subject.device_id, subject.workload_id) if not r.void]
-        settings = {r.setting_id for r in runs} if None not in (subject.device_id, subject.workload_id) else set()
-        return tr("{settings} points", settings=len(settings)) if settings else ""
+        if subject.device_id is None or subject.workload_id is None:
+            return ""
+        settings = self.session.book.count_settings_run(subject.device_id, subject.workload_id)
+        return tr("{settings} points", settings=settings) if settings else ""
 
     def show(self) -> None:
         margin = self.shell.margin
