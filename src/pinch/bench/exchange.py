@@ -104,7 +104,7 @@ class FilePlan(Plan):
 class Exchange(BaseModel):
     """The document."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", title="Pinch exchange")
+    model_config = ConfigDict(frozen=True, extra="forbid", title="Pinch exchange", defer_build=True)
 
     pinch: Literal["exchange"] = "exchange"
     version: Literal[1] = 1

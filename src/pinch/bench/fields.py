@@ -40,4 +40,10 @@ Pixels = Annotated[str, Field(pattern=r"^(\d{2,5}×\d{2,5})?$", json_schema_extr
 class Part(BaseModel):
     """A piece of a record: immutable, unknown fields refused."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, str_strip_whitespace=True)
+    model_config = ConfigDict(
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        str_strip_whitespace=True,
+        defer_build=True,  # what is not read or written at the start is not prepared then
+    )

@@ -34,7 +34,7 @@ _NAME = re.compile(r"\.run-(?P<run>\d+)\.(?P<process>[0-9a-f]{8}-\d+)\.waiting")
 class Operation(BaseModel):
     """Something to be kept of a run."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
 
 class Begin(Operation):

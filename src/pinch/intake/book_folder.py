@@ -36,7 +36,7 @@ MOST_BYTES = 200_000_000
 class FileMark(BaseModel):
     """A mark of a run."""
 
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, defer_build=True)
 
     run_id: int
     t_s: float
@@ -46,7 +46,7 @@ class FileMark(BaseModel):
 class BookIndex(BaseModel):
     """Everything of a book but its samples."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", defer_build=True)
 
     pinch: Literal["book"] = "book"
     version: Literal[1] = 1
