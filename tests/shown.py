@@ -4,6 +4,7 @@ It says that nothing has moved, not that it is good: what is meant to move is lo
 """
 
 import hashlib
+import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import datetime
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QDialog, QHeaderView, QScrollBar,
 
 from pinch.bench.records import live
 from pinch.bench.runlogs import read_log
+from pinch.charts import chart_files
 from pinch.charts.chart_files import face_bytes
 from pinch.charts.theme import DARK, LIGHT
 from pinch.intake.arrivals import read_batch
@@ -29,7 +31,7 @@ from pinch.publish.publication import behind, private_counts
 from pinch.publish.report import markdown, plain_html
 from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import sheet_of_text
-from pinch.ui.background import Job
+from pinch.ui.background import JOB
 from pinch.ui.bench.page import BenchPage
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS
@@ -213,7 +215,7 @@ class DemoShown(WindowCase):
     def _settled(self, widget: QWidget) -> dict[str, Figure]:
         """What a widget shows once nothing is worked out beside it any more, and everything has found its place."""
         widget.show()
-        self.wait_for(lambda: not any(job.running for job in self.window.findChildren(Job)))
+        self.wait_for(lambda: not any(thread.name.startswith(JOB) for thread in threading.enumerate()))
         before: dict[str, Figure] = {}
         calm = 0
         while calm < CALM:  # a list moves its scroll bars a moment later
@@ -438,6 +440,7 @@ def words_of(deck: Deck, book: object) -> dict[str, Figure]:
         if content.face is not None:
             found |= dict(flat(content.face.chart, content.card.name))
             for theme in (LIGHT, DARK):
-                svg = face_bytes(content.face, "svg", theme)
+                with mock.patch.object(chart_files, "font_faces", return_value=""):
+                    svg = face_bytes(content.face, "svg", theme)
                 found[f"{content.card.name}, {theme.name}"] = hashlib.sha256(svg).hexdigest()[:16]
     return found

@@ -69,19 +69,20 @@ def stop_run(book: Book, run: Run, status: ExitStatus, reason: str = "", passes:
 def _pack_anew(book: Book, run_id: int, stream_id: int, count: int) -> int:
     """Append all samples of a stream once more in large chunks, of which one at a time is in memory; returns how many
     values there are."""
-    samples, rows = 0, 0
-    waiting = [np.empty((count + 1, 0))]
+    samples = filled = 0
+    table = np.empty((count + 1, WHOLE_CHUNK))
     for t, columns in _chunks_of(book, run_id, stream_id, count):
         samples += int(sum(np.isfinite(c).sum() for c in columns))
-        waiting.append(np.vstack([t, *columns]))
-        rows += len(t)
-        if rows >= WHOLE_CHUNK:
-            table = np.hstack(waiting)
-            whole = rows - rows % WHOLE_CHUNK
-            append(book, stream_id, table[0, :whole], list(table[1:, :whole]))
-            waiting, rows = [table[:, whole:]], rows - whole
-    table = np.hstack(waiting)
-    append(book, stream_id, table[0], list(table[1:]))
+        done = 0
+        while done < len(t):
+            taken = min(len(t) - done, WHOLE_CHUNK - filled)
+            for row, values in zip(table, (t, *columns), strict=True):
+                row[filled : filled + taken] = values[done : done + taken]
+            done, filled = done + taken, filled + taken
+            if filled == WHOLE_CHUNK:
+                append(book, stream_id, table[0], list(table[1:]))
+                filled = 0
+    append(book, stream_id, table[0, :filled], list(table[1:, :filled]))
     return samples
 
 

@@ -12,6 +12,8 @@ from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 
 log = logging.getLogger(__name__)
+JOB = "job: "
+"""How the name of its thread begins."""
 Work = Callable[[Callable[[float], bool]], Any]
 
 
@@ -29,7 +31,7 @@ class Job(QObject):
         self._doing, self._work = doing, work
         self._cancelled = threading.Event()
         self._ended.connect(self._deliver)
-        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread = threading.Thread(target=self._run, name=f"{JOB}{doing}", daemon=True)
 
     def start(self) -> None:
         """Begin."""

@@ -31,7 +31,7 @@ class Thinned:
     that memory stays bounded however long the run is. Times and values are means of as many samples as `width`."""
 
     def __init__(self) -> None:
-        self._data = np.empty((2, MOST_POINTS))
+        self._data = np.full((2, MOST_POINTS), np.nan)  # all of its memory from the start
         self._count = self._part = 0
         self._sum = [0.0, 0.0]
         self.width = 1
