@@ -3,7 +3,7 @@ done belongs to the pages and parts of `registry`."""
 
 import logging
 from collections.abc import Callable, Iterator
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -76,7 +76,6 @@ class MainWindow(QMainWindow):
         self.points = PointsControl(session, self)
         self.planning = PlanControl(session, self)
         self.writing = Writing(self.notices, self)
-        self.methods = MethodsDialog(self)
         self.pages: list[Page[Any]] = [page(self) for page in PAGES]
         self.parts = [part(self) for part in PARTS]
         for page in self.pages:
@@ -312,6 +311,11 @@ class MainWindow(QMainWindow):
             self._actions[word].setText(f"{word}: {step.label} ({step.effect})" if step else word)
 
     # Actions of the window itself
+
+    @cached_property
+    def methods(self) -> MethodsDialog:
+        """The methods, laid out when they are first wanted."""
+        return MethodsDialog(self)
 
     def show_methods(self) -> None:
         """What each figure is; at the section of what is explained."""
