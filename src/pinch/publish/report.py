@@ -13,6 +13,7 @@ from msgspec import Struct
 from pinch.bench.files import not_written, replace_file
 from pinch.charts.chart_files import bare_png, bare_svg
 from pinch.charts.draw.frame import bare_height
+from pinch.charts.draw.spoken import without_spoken
 from pinch.charts.series import series_of
 from pinch.charts.table_chart import TableChart
 from pinch.charts.theme import DARK, LIGHT
@@ -90,7 +91,7 @@ def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress:
     if {"markdown", "plain"} & set(choice.forms):
         made += [(name, picture) for name, picture in _pictures(story)]
     if "pdf" in choice.forms:
-        made.append((PDF, beside.submit(contained_pdf, settled(page), str(choice.template or PDF)).result))
+        made.append((PDF, beside.submit(contained_pdf, settled(without_spoken(page)), str(choice.template or PDF)).result))
     return BegunReport(made)
 
 

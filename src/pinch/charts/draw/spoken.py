@@ -56,6 +56,11 @@ def belongs(artist: "Artist", slot: int) -> None:
     said.marked += 1
 
 
+def without_spoken(page: str) -> str:
+    """A page for paper, where nobody points at the discs of its drawings."""
+    return re.sub(r'<g class="points".*?</g>\n', "", page, flags=re.DOTALL)
+
+
 def with_spoken(svg: str, figure: "Figure") -> str:
     """The SVG of a picture with its words: each point an unseen disc with a title, in the order of x; what belongs to a
     series is of the class `of-SLOT`."""
