@@ -136,9 +136,11 @@ def read_log(book: Book, run_id: int) -> RunLog:
         t, columns = _read_stream(book, run_id, stream_id, len(channels))
         for channel, values in zip(channels, columns, strict=True):
             have = np.isfinite(values)
+            own = (t, values) if have.all() else (t[have], values[have])  # channels share their times where they can
             before = series.get(channel)  # a run that was continued has another stream of the same channels
-            times, numbers = (before.t, before.values) if before else (np.empty(0), np.empty(0))
-            series[channel] = Series(channel, np.append(times, t[have]), np.append(numbers, values[have]))
+            if before is not None:
+                own = np.append(before.t, own[0]), np.append(before.values, own[1])
+            series[channel] = Series(channel, *own)
     return RunLog(series, marks_of(book, run_id))
 
 
@@ -170,10 +172,17 @@ def _streams(book: Book, run_id: int) -> list[tuple[int, list[str]]]:
 
 
 def _read_stream(book: Book, run_id: int, stream_id: int, count: int) -> tuple[FloatArray, list[FloatArray]]:
-    parts = list(_chunks_of(book, run_id, stream_id, count))
-    t = np.concatenate([np.empty(0), *(part[0] for part in parts)])
-    columns = [np.concatenate([np.empty(0), *(part[1][i] for part in parts)]) for i in range(count)]
-    return t, columns
+    table, filled = np.empty((count + 1, WHOLE_CHUNK)), 0
+    for t, columns in _chunks_of(book, run_id, stream_id, count):
+        upto = filled + len(t)
+        if upto > table.shape[1]:  # a new table, so that no second copy of all chunks is held
+            grown = np.empty((count + 1, max(upto, 2 * table.shape[1])))
+            grown[:, :filled] = table[:, :filled]
+            table = grown
+        for row, values in zip(table, (t, *columns), strict=True):
+            row[filled:upto] = values
+        filled = upto
+    return table[0, :filled], list(table[1:, :filled])
 
 
 def _chunks_of(book: Book, run_id: int, stream_id: int, count: int) -> Iterator[tuple[FloatArray, list[FloatArray]]]:
