@@ -91,7 +91,8 @@ def begin_report(story: Story, choice: ReportChoice, beside: Executor, progress:
     if {"markdown", "plain"} & set(choice.forms):
         made += [(name, picture) for name, picture in _pictures(story)]
     if "pdf" in choice.forms:
-        made.append((PDF, beside.submit(contained_pdf, settled(without_spoken(page)), str(choice.template or PDF)).result))
+        paper = settled(without_spoken(page))
+        made.append((PDF, beside.submit(contained_pdf, paper, str(choice.template or PDF)).result))
     return BegunReport(made)
 
 

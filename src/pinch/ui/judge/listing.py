@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from functools import cached_property
 
 from msgspec import Struct
 
@@ -28,32 +27,24 @@ FLAG_WORDS = {
 FLAGS = tuple(FLAG_WORDS)
 
 
-class RunRow(Struct, frozen=True, dict=True):
-    """A run in the list; `digest` is None while it is not judged."""
+class RunRow(Struct, frozen=True):
+    """A run in the list; `digest` is None while it is not judged; `flags` are what speaks against it, and `text` is all
+    that a filter looks through."""
 
     run: Run
     device: str
     setting: str
     workload: str
     digest: Digest | None
+    flags: tuple[str, ...]
+    text: str
 
-    @cached_property
-    def flags(self) -> tuple[str, ...]:
-        """What speaks against it."""
-        return (*(self.digest.flags if self.digest else ()), *(("cut",) if self.run.cut_off else ()))
-
-    @cached_property
-    def text(self) -> str:
-        """All that a filter looks through."""
-        words = (
-            self.device,
-            self.setting,
-            self.workload,
-            str(self.run.day or tr("no day")),
-            *self.flags,
-            self.run.notes,
-        )
-        return " ".join(words).casefold()
+    @classmethod
+    def of(cls, run: Run, device: str, setting: str, workload: str, digest: Digest | None) -> "RunRow":
+        """The row of a run."""
+        flags = (*(digest.flags if digest else ()), *(("cut",) if run.cut_off else ()))
+        words = (device, setting, workload, str(run.day or tr("no day")), *flags, run.notes)
+        return cls(run, device, setting, workload, digest, flags, " ".join(words).casefold())
 
 
 class ListColumn(Struct, frozen=True):
@@ -89,7 +80,7 @@ def run_listing(
         row, digest = known.get(run.id), digests.get(run.id)
         same = row is not None and row.run is run and row.digest is digest
         if row is None or not same or (row.device, row.setting, row.workload) != names:
-            row = RunRow(run, *names, digest)
+            row = RunRow.of(run, *names, digest)
         rows.append(row)
     return RunListing(rows, Counter(flag for row in rows for flag in row.flags), book.count_runs())
 
