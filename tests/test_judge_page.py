@@ -211,6 +211,7 @@ class TestPage(WindowCase):
             self.assertEqual(runs.words.text(), "The newest 3 of 105 runs; the others are being read …")
             self.wait_for(lambda: page.digesting.job is None and len(runs.shown) == 105 and runs.shown[0].digest)
             self.assertEqual([row.run.id for row in runs.shown], newest)
+            self.assertEqual(runs.table.verticalScrollBar().value(), 0, "it does not jump to the run that is looked at")
             run = self.session.book.get(Run, newest[0])
             self.session.change("void", lambda: self.session.book.save(run.model_copy(update={"void": "a fan stood"})))
             self.assertEqual(len(runs.shown), 105, "what was there stays until the new list is")

@@ -134,11 +134,14 @@ COLUMNS: Sequence[ListColumn] = (
 def list_words(listing: RunListing, shown: int) -> str:
     """How many runs there are, and how many have a flag of each kind."""
     if len(listing.rows) < listing.of:
-        return tr("The newest {rows} of {of} runs; the others are being read …", rows=len(listing.rows), of=listing.of)
+        newest = numeral(len(listing.rows), ",")
+        return tr(
+            "The newest {rows} of {of} runs; the others are being read …", rows=newest, of=numeral(listing.of, ",")
+        )
     flagged = ", ".join(f"{numeral(n, ',')} {tr(flag)}" for flag in FLAGS if (n := listing.flags.get(flag)))
     runs = (
-        tr("{shown} of {rows} runs", shown=shown, rows=listing.of)
+        tr("{shown} of {rows} runs", shown=numeral(shown, ","), rows=numeral(listing.of, ","))
         if shown != listing.of
-        else tr("{rows} runs", rows=listing.of)
+        else tr("{rows} runs", rows=numeral(listing.of, ","))
     )
     return f"{runs}: {flagged}." if flagged else f"{runs}."

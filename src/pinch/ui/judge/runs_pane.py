@@ -153,10 +153,15 @@ class RunsPane(QWidget):
         return list(self.model.shown)
 
     def show_listing(self, listing: RunListing, run_id: int | None) -> None:
-        """The runs; the one that is looked at is chosen."""
-        chosen = self.chosen or ([run_id] if run_id else [])
+        """The runs; the one that is looked at is chosen, and a list that was there stays where it was."""
+        chosen, there = self.chosen or ([run_id] if run_id else []), bool(self.model.listing.rows)
+        bar = self.table.verticalScrollBar()
+        assert bar is not None
+        place = bar.value()
         self.model.show_listing(listing)
         self.choose(chosen)
+        if there:
+            bar.setValue(place)
         self.show_words()
 
     def choose(self, run_ids: Sequence[int]) -> None:
