@@ -91,6 +91,12 @@ class TestFit(unittest.TestCase):
         power[300:340] = np.nan
         np.testing.assert_allclose(fit_heat(t, power, temp).tau, [8.0, 150.0], rtol=5e-3)
 
+    def test_a_power_sensor_that_tells_none_is_refused(self) -> None:
+        t = np.arange(1.0, 601.0)
+        for offset_u in (0.0, 1.0):
+            with self.assertRaisesRegex(DataError, "power or temperature does not change"):
+                fit_heat(t, np.zeros(600), 22.0 + 5.0 * (1.0 - np.exp(-t / 50.0)), 22.0, offset_u)
+
     def test_what_tells_nothing_is_refused(self) -> None:
         t = np.arange(1.0, 601.0)
         warm = two_terms(t, 20.0, 60.0)

@@ -22,7 +22,7 @@ from pinch.language import tr
 MOST_TERMS = 3
 SHORTEST_S = 120.0
 """A record shorter than this says nothing about slow parts."""
-MOST_ALIKE = 0.98
+MOST_ALIKE, LEAST_W = 0.98, 0.1
 SLOWER_THAN_RECORD = 2.5
 """From a known room up, a term shows in less than its own time."""
 MOST_ROWS, TRIED = 400, 22
@@ -110,7 +110,8 @@ def fit_heat(
     if len(t) * step < SHORTEST_S or have.sum() < SHORTEST_S / step:
         raise DataError("log", tr("it is too short for time constants"))
     known = np.isfinite(power_w)
-    still = not known.any() or (ambient_c is None and np.ptp(power_w[known]) < 0.5)  # else T leads to room + R·P
+    none = not known.any() or np.max(power_w[known]) < LEAST_W
+    still = none or (ambient_c is None and np.ptp(power_w[known]) < 0.5)  # else T leads to room + R·P
     if still or np.ptp(temp_c[have]) < 2.0:
         raise DataError("log", tr("its power or temperature does not change"))
     power = np.interp(t, t[known], power_w[known])
@@ -277,7 +278,7 @@ def _searched(record: _Record, terms: int) -> FloatArray:
         moved = [record.solve(np.exp(at + SLIGHTLY * row)).off - here.off for row in np.eye(terms)]
         slopes = np.column_stack(moved) / SLIGHTLY
         curvature, pull = slopes.T @ slopes, slopes.T @ here.off
-        curvature += 1e-12 * np.trace(curvature) * np.eye(terms) + np.diag(np.full(terms, 1e-300))
+        curvature += (1e-12 * np.trace(curvature) + 1e-300) * np.eye(terms)
         nearer, step = here, at
         while nearer.misfit >= here.misfit and damping < MOST_DAMPED:
             step = np.linalg.solve(curvature + damping * np.diag(np.diag(curvature)), -pull)
