@@ -1,7 +1,8 @@
 """Channels of the whole processor where a log has those of its cores only."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import reduce
 
 import numpy as np
 
@@ -10,12 +11,27 @@ from pinch.core.runlog import FloatArray, RunLog, Series
 from pinch.language import tr
 
 _CORE = re.compile(r"cpu\.core\.\d+\.(temp|clock|load|power)")
-_OF_CORES: dict[str, tuple[str, Callable[[FloatArray], FloatArray]]] = {
-    "temp": (tr("highest temperature"), lambda rows: np.nanmax(rows, axis=0)),
-    "clock": (tr("mean clock"), lambda rows: np.nanmean(rows, axis=0)),
-    "load": (tr("mean load"), lambda rows: np.nanmean(rows, axis=0)),
-    "power": (tr("sum of the power"), lambda rows: np.nansum(rows, axis=0)),
+
+
+def _highest(cores: Sequence[FloatArray]) -> FloatArray:
+    return reduce(np.maximum, cores)
+
+
+def _sum(cores: Sequence[FloatArray]) -> FloatArray:
+    return reduce(np.add, cores)
+
+
+def _mean(cores: Sequence[FloatArray]) -> FloatArray:
+    return np.asarray(_sum(cores) / len(cores))
+
+
+_OF_CORES: dict[str, tuple[str, Callable[[Sequence[FloatArray]], FloatArray]]] = {
+    "temp": (tr("highest temperature"), _highest),
+    "clock": (tr("mean clock"), _mean),
+    "load": (tr("mean load"), _mean),
+    "power": (tr("sum of the power"), _sum),
 }
+"""One core after the other, so that no second copy of a large log is made."""
 
 
 def with_summaries(log: RunLog) -> tuple[RunLog, tuple[str, ...]]:
@@ -28,13 +44,9 @@ def with_summaries(log: RunLog) -> tuple[RunLog, tuple[str, ...]]:
         if name in made or (quantity == "power" and "soc.power" in made) or len(cores) < 2:
             continue
         t = cores[0].t
-        if any(not np.array_equal(t, core.t) for core in cores[1:]):
+        if any(core.t is not t and not np.array_equal(t, core.t) for core in cores[1:]):
             continue
-        rows = np.array([core.values for core in cores])
-        known = np.isfinite(rows).any(axis=0)
-        values = np.full(len(t), np.nan)
-        values[known] = of_cores(rows[:, known])
-        made[name] = Series(name, t, values)
+        made[name] = Series(name, t, of_cores([core.values for core in cores]))
         notes.append(
             tr(
                 "{name} is the {words} of {cores}; the log has no summary of them.",
