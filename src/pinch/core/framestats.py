@@ -101,7 +101,7 @@ def frame_figures(frame_ms: FloatArray, how_sure: bool = True) -> FrameFigures:
         raise DataError("frames", tr("there are none"))
     if not frame_ms.min() > 0.0 or not math.isfinite(total := float(frame_ms.sum())):
         raise DataError("frames", tr("a frame took no time, or no finite time"))
-    check_span(0.0, float(frame_ms.sum()) / 1000.0)
+    check_span(0.0, total / 1000.0)
     with ThreadPoolExecutor(1) as beside:  # NumPy leaves the lock alone: half of the work runs on another core
         added = beside.submit(np.cumsum, frame_ms)
         passes = beside.submit(lambda: (count_stutters(frame_ms, added.result()), _whole_seconds(added.result())))

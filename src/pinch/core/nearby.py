@@ -11,18 +11,26 @@ from pinch.core.runlog import BoolArray, FloatArray
 def windows(values: FloatArray | BoolArray, before: int, after: int) -> np.ndarray:
     """The bins from so many before to so many after each bin of (…, n) values, (…, n, before + 1 + after)."""
     ends = [(0, 0)] * (values.ndim - 1) + [(before, after)]
-    around = np.pad(values, ends, mode="edge")
-    return np.asarray(np.lib.stride_tricks.sliding_window_view(around, before + 1 + after, axis=-1))
+    longer = np.pad(values, ends, mode="edge")
+    return np.asarray(np.lib.stride_tricks.sliding_window_view(longer, before + 1 + after, axis=-1))
 
 
 def running_max(values: FloatArray, before: int, after: int) -> FloatArray:
     """The highest of the bins around each of (n,) values."""
-    return np.asarray(windows(values, before, after).max(axis=-1))
+    return _extreme(np.maximum, values, before, after)
 
 
 def running_min(values: FloatArray, before: int, after: int) -> FloatArray:
     """The lowest of the bins around each of (n,) values."""
-    return np.asarray(windows(values, before, after).min(axis=-1))
+    return _extreme(np.minimum, values, before, after)
+
+
+def _extreme(of: np.ufunc, values: FloatArray, before: int, after: int) -> FloatArray:
+    """The extreme of two bins each, then of four and so on, and at last of the two such that make the whole window."""
+    found, wide, window = np.pad(values, (before, after), mode="edge"), 1, before + 1 + after
+    while 2 * wide <= window:
+        found, wide = of(found[:-wide], found[wide:]), 2 * wide
+    return np.asarray(of(found[: len(values)], found[window - wide :]))
 
 
 def running_mean(values: FloatArray, reach: int) -> FloatArray:

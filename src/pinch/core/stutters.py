@@ -8,6 +8,7 @@ it to be a stutter at all, so that ten million frames take no longer than a few 
 
 import numpy as np
 
+from pinch.core.nearby import running_min
 from pinch.core.runlog import FloatArray
 from pinch.core.selecting import places_in
 
@@ -29,7 +30,7 @@ def find_stutters(frame_ms: FloatArray, ends: FloatArray) -> np.ndarray:
     edges = places_in(ends, np.asarray(GRID_MS * np.arange(cells), dtype=float))
     edges = np.append(edges[edges < len(ends)], len(ends))
     firsts = edges[np.diff(edges, prepend=-1) > 0]  # a cell within one long frame holds no end of a frame
-    shortest = _around(np.minimum.reduceat(frame_ms, firsts[:-1]), np.minimum)
+    shortest = running_min(np.minimum.reduceat(frame_ms, firsts[:-1]), 3, 3)  # a second around every frame of a cell
     longest = np.maximum.reduceat(frame_ms, firsts[:-1])
     cells_to_look_at = np.flatnonzero((longest > TIMES_MEDIAN * shortest) & (longest > shortest + ABOVE_MS))
     places, halfway = [np.empty(0, dtype=np.int64)], [np.empty(0)]
@@ -46,14 +47,6 @@ def _events(frame_ms: FloatArray, places: np.ndarray, halfway: FloatArray) -> np
         return places
     between = np.minimum.reduceat(frame_ms, places)[:-1]  # from each one up to the next, itself among them
     return np.asarray(places[np.concatenate([[True], between <= halfway[:-1]])])
-
-
-def _around(values: FloatArray, least: np.ufunc) -> FloatArray:
-    """The least of each value and the three before and after it: a second around every frame of a cell."""
-    of_one = np.pad(values, 3, mode="edge")
-    of_two = least(of_one[:-1], of_one[1:])
-    of_four = least(of_two[:-2], of_two[2:])
-    return np.asarray(least(of_four[:-3], of_four[3:]))
 
 
 def _in_parts(cells: np.ndarray, firsts: np.ndarray) -> list[np.ndarray]:

@@ -1,7 +1,9 @@
 """The operator's changes to the book, each one undoable step. No Qt."""
 
+from pinch.analysis.references import is_own
 from pinch.bench import runlogs
-from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, checked
+from pinch.bench.question_presets import pair_question
+from pinch.bench.records import ExitStatus, Pass, Run, WindowByHand, Workload, checked
 from pinch.core.errors import PinchError
 from pinch.intake.completing import void_in_plans
 from pinch.intake.reworking import remove_runs
@@ -31,6 +33,19 @@ class Changes:
         device = next(d for d in session.book.devices() if d.rig)
         own = next(w for w in session.book.workloads() if not w.name.startswith("Built-in load"))
         session.choose(device.id, session.settings(device.id)[0].id, own.id, None)
+
+    def ask_pair(self, setting_ids: tuple[int, int], workload_id: int, delta: float) -> None:
+        """Which of two settings is faster becomes a question, followed until it is answered.
+
+        Raises
+        ------
+        PinchError : they are one, or not of this book.
+        """
+        if not all(map(is_own, setting_ids)):
+            raise PinchError(tr("One of the two belongs to a book laid beside this one; it is asked there."))
+        book = self._session.book
+        question = pair_question(setting_ids, book.get(Workload, workload_id), delta)
+        self._session.change(tr("ask a question"), lambda: book.save(question))
 
     def remove_run(self) -> None:
         """The run leaves the lists, and its plan wants another; undo brings it back."""

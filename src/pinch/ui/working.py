@@ -45,6 +45,11 @@ class Working(QObject):
         self._job.failed.connect(self._fail)
         self._job.start()
 
+    def done(self, source: object, wish: object, result: object) -> None:
+        """A wish that was fulfilled at once, in place of whatever is under way."""
+        self.cancel()
+        self._done_for, self._last = (source, wish), result
+
     def _finish(self, result: object) -> None:
         self._last = result
         self.finished.emit(result)

@@ -5,9 +5,7 @@ from collections.abc import Sequence
 from pinch.analysis.axes import CompareAxis
 from pinch.analysis.comparing import Compared, Unfair
 from pinch.analysis.offers import OfferChoice
-from pinch.analysis.references import is_own
 from pinch.bench.cards import CardKind
-from pinch.bench.question_presets import pair_question
 from pinch.bench.rates import read_rates
 from pinch.bench.records import Result, Workload
 from pinch.charts.face import Drawn
@@ -174,12 +172,8 @@ class ComparePage(Page[CompareView]):
 
     def ask(self, compared: Compared, workload_id: int) -> None:
         """Which of two cells is faster becomes a question, followed until it is answered."""
-        base, cell, book = self.control.chosen[0], compared.cell, self.session.book
-        if not all(is_own(c.setting.id) for c in (base, cell)):
-            raise PinchError(tr("One of the two belongs to a book laid beside this one; it is asked there."))
-        pair = cell.setting.id, base.setting.id
-        question = pair_question(pair, book.get(Workload, workload_id), self.control.delta)
-        self.session.change(tr("ask a question"), lambda: book.save(question))
+        pair = compared.cell.setting.id, self.control.chosen[0].setting.id
+        self.shell.changes.ask_pair(pair, workload_id, self.control.delta)
         self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 
     def _plan_more(self, compared: Compared, workload_id: int) -> None:

@@ -21,11 +21,18 @@ from pinch.ui.judge.runs_pane import MOST_OVERLAID
 from pinch.ui.judge.state import JudgedRun
 from pinch.ui.judge.view import OVERLAY, RUNS, JudgeView
 from pinch.ui.page_protocol import Shell
+from pinch.ui.working import Working
 
 AT_ONCE = 300
 """Runs that are listed while the window waits."""
 MOST_MOVED = 100
 """Lines that the margin lists: a book may have tens of thousands."""
+
+
+class ListWork(Working):
+    """The list of a large book, put together beside the window."""
+
+    doing = tr("Listing the runs")
 
 
 class DigestControl(QObject):
@@ -37,24 +44,24 @@ class DigestControl(QObject):
         self.digests: dict[int, Digest] = {}
         self.overlaid: tuple[int, ...] = ()
         self.job: Job | None = None
-        self._listing: Job | None = None
         self._as_of: tuple[object, ...] = ()
-        self._listed: tuple[tuple[object, ...], dict[int, Digest]] | None = None
-        """The state of the book and the digests that the list shows."""
+        self._listing = ListWork(self)
+        """Of the digests and the state of the book that the list shows."""
+        self._listing.finished.connect(self._list)
+        self._listing.failed.connect(shell.notices.error)
 
     def forget(self) -> None:
         """Another book is open, or a change made the list old."""
         self.cancel()
-        self.digests, self._as_of, self._listed = {}, (), None
-        self.overlaid = ()
-        self._view.runs.show_listing(RunListing(), None)
+        self.digests, self._as_of, self.overlaid = {}, (), ()
+        self._list(RunListing())
 
     def cancel(self) -> None:
         """Let go of what is being judged; what was judged so far is kept in the book."""
-        for job in (self.job, self._listing):
-            if job is not None:
-                job.cancel()
-        self.job = self._listing = None
+        self._listing.cancel()
+        if self.job is not None:
+            self.job.cancel()
+            self.job = None
 
     def show(self) -> None:
         """The list as it is, and everything that is missing in it in the background."""
@@ -130,23 +137,19 @@ class DigestControl(QObject):
         """The list of the book as it is now. All of a large one is put together beside the window: until it is there,
         the list stays as it was, or shows the newest runs."""
         book, pane, digests = self._session.book, self._view.runs, self.digests
-        state = book.state, digests
-        if self._listed is not None and self._listed[0] == state[0] and self._listed[1] is digests:
+        if self._listing.is_done_for(digests, book.state):
             pane.show_words()
             return
-        self._listed = state
-        before, run_id = pane.model.listing.rows, self._session.subject.run_id
-        if self._listing is not None:
-            self._listing.cancel()
-            self._listing = None
-        if not before or book.count_runs() <= AT_ONCE:
-            pane.show_listing(run_listing(book, digests, before, AT_ONCE), run_id)
-        if book.count_runs() > AT_ONCE:
-            path = book.path
-            self._listing = Job(tr("Listing the runs"), lambda _: _listed_beside(path, digests, before), self)
-            self._listing.finished.connect(lambda listing: pane.show_listing(listing, run_id))
-            self._listing.failed.connect(self._shell.notices.error)
-            self._listing.start()
+        path, before, count = book.path, pane.model.listing.rows, book.count_runs()
+        if not before or count <= AT_ONCE:
+            self._list(run_listing(book, digests, before, AT_ONCE))
+        if count > AT_ONCE:
+            self._listing.begin(digests, book.state, lambda _: _listed_beside(path, digests, before))
+        else:
+            self._listing.done(digests, book.state, pane.model.listing)
+
+    def _list(self, listing: RunListing) -> None:
+        self._view.runs.show_listing(listing, self._session.subject.run_id)
 
 
 def _listed_beside(path: Path, digests: Mapping[int, Digest], before: Sequence[RunRow]) -> RunListing:

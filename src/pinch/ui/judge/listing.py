@@ -82,7 +82,8 @@ def run_listing(
         if row is None or not same or (row.device, row.setting, row.workload) != names:
             row = RunRow.of(run, *names, digest)
         rows.append(row)
-    return RunListing(rows, Counter(flag for row in rows for flag in row.flags), book.count_runs())
+    of = len(rows) if newest is None else book.count_runs()
+    return RunListing(rows, Counter(flag for row in rows for flag in row.flags), of)
 
 
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:

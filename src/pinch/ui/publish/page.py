@@ -9,10 +9,8 @@ from PyQt6.QtCore import QByteArray, QMimeData
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QInputDialog
 
-from pinch.analysis.references import is_own
 from pinch.bench.cards import CellsQuery, Report
-from pinch.bench.question_presets import pair_question
-from pinch.bench.records import Device, Workload
+from pinch.bench.records import Device
 from pinch.charts.chart_files import face_bytes
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -201,14 +199,11 @@ class PublishPage(Page[PublishView]):
 
     def ask(self) -> None:
         """Which of the first two cells of the chosen card is faster becomes a question."""
-        query, book = self._content().card.query, self.session.book
+        query = self._content().card.query
         if not isinstance(query, CellsQuery) or len(query.cells) < 2 or not query.workload_ids:
             raise PinchError(tr("This card does not compare two settings; ask on the Plan page: Ask …"))
         pair = query.cells[0].setting_id, query.cells[1].setting_id
-        if not all(map(is_own, pair)):
-            raise PinchError(tr("One of the two belongs to a book laid beside this one; it is asked there."))
-        question = pair_question(pair, book.get(Workload, query.workload_ids[0]), query.delta)
-        self.session.change(tr("ask a question"), lambda: book.save(question))
+        self.shell.changes.ask_pair(pair, query.workload_ids[0], query.delta)
         self.shell.notices.done(tr("It is asked: Plan, Questions says where it stands."))
 
     def copy_picture(self) -> None:
