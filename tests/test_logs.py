@@ -1,8 +1,10 @@
 """Other people's logs: every dialect that is promised, what is asked, and what is refused."""
 
 import os
+from contextlib import AbstractContextManager, ExitStack
 from datetime import datetime
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import pandas as pd
@@ -13,6 +15,7 @@ from vega_datasets import data
 from pinch.bench.files import write_model
 from pinch.core.errors import DataError
 from pinch.core.runlog import gaps_of
+from pinch.sources.logs import decode, table
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, fingerprint, read_mapping
 from pinch.sources.logs.read import ReadLog, read_any_log
 from pinch.sources.logs.units import find_unit, split_unit
@@ -30,6 +33,14 @@ class LogCase(InFolder):
 
     def times(self, found: ReadLog, channel: str) -> list[float]:
         return [round(v, 4) for v in found.log.series[channel].t.tolist()]
+
+
+def in_pieces_of(size: int) -> AbstractContextManager[object]:
+    """Reads so few bytes together, and parses so few rows."""
+    parts = ExitStack()
+    parts.enter_context(patch.object(decode, "PIECE", size))
+    parts.enter_context(patch.object(table, "ROWS_TOGETHER", size))
+    return parts
 
 
 class TestDialects(LogCase):
@@ -196,6 +207,45 @@ class TestDialects(LogCase):
             self.assertAlmostEqual(given_value * unit_found.factor + unit_found.offset, expected)
 
 
+class TestPieces(LogCase):
+    def test_no_piece_ends_within_a_quoted_cell_or_begins_unseen(self) -> None:
+        rows = [f'{i},"{40 + i}.5","on\nthe {i}th, again"\n' for i in range(30)]
+        with in_pieces_of(50):
+            found = self.read('Time [s],"CPU Power, all [W]",Note\n' + "".join(rows))
+            self.assertEqual(self.values(found, "cpu.power"), [40.5 + i for i in range(30)])
+            for n in range(1, 29):  # whichever row it is, it is not cut to the width of the header
+                rows[n] = f'{n},"40","a",7\n'
+                with self.assertRaisesRegex(DataError, f"line {2 * n + 2}: the row has 4 cells, the header 3"):
+                    self.read('Time [s],"CPU Power, all [W]",Note\n' + "".join(rows))
+                rows[n] = f'{n},"40","on\nand on"\n'
+
+    def test_a_word_in_one_piece_changes_no_number_of_another(self) -> None:
+        rows = "".join(f"{i};1.234,5;{'error' if i == 35 else '3.100,2'}\n" for i in range(40))
+        with in_pieces_of(100):
+            found = self.read("Zeit [s];Lüfter [U/min];Takt [MHz]\n" + rows)
+        self.assertEqual(set(self.values(found, "cpu.clock")), {3100.2})
+        self.assertEqual(set(self.values(found, "fan.1.speed")), {1234.5})
+
+    def test_what_is_written_to_it_meanwhile_is_not_read(self) -> None:
+        path = self.folder / "log.csv"
+        path.write_text("Time [s],Power [W]\n" + "".join(f"{i},40\n" for i in range(20)))
+
+        def grow(share: float) -> bool:
+            with path.open("a") as file:
+                file.write("50,90,90\n")
+            return True
+
+        found = read_any_log(path, progress=grow)
+        self.assertEqual(self.values(found, "cpu.power"), [40.0] * 20)
+
+        def shrink(share: float) -> bool:
+            path.write_text("Time [s],Power [W]\n1,40\n")
+            return True
+
+        with self.assertRaisesRegex(DataError, "log.csv: it changed while it was read"):
+            read_any_log(path, progress=shrink)
+
+
 class TestRefused(LogCase):
     def test_one_sentence_with_line_and_reason(self) -> None:
         wide = ",".join(f"c{n} [W]" for n in range(10_000))
@@ -219,7 +269,7 @@ class TestRefused(LogCase):
                 self.read(text)
 
     def test_quotes_that_make_no_sense_are_signs(self) -> None:
-        found = self.read('t_s,\rcpu.p"w"er,cpu\r"x\n1,40,50\n2,41,\n3,42,52\n')
+        found = self.read('t_s,cpu.p"w"er,cpu"x\n1,40,50\n2,41,\n3,42,52\n')
         self.assertEqual(len(found.log.series), 2)
 
     def test_what_is_no_file(self) -> None:
@@ -241,11 +291,12 @@ class TestAnyDialect(LogCase):
         delimiter=st.sampled_from([",", ";", "\t"]),
         comma=st.booleans(),
         encoding=st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
-        ending=st.sampled_from(["\n", "\r\n"]),
+        ending=st.sampled_from(["\n", "\r\n", "\r"]),
         clock=st.sampled_from(["s", "ms", "clock", "iso"]),
         preamble=st.lists(st.sampled_from(["Logger 7", "unit under test; north", "", "# by hand"]), max_size=4),
         missing=st.sampled_from(["", "-", "N/A"]),
         holes=st.sets(st.integers(0, 29), max_size=5),
+        together=st.sampled_from([16, 300, 1 << 21]),
     )
     def test_a_log_comes_back_as_it_was_written(
         self,
@@ -258,6 +309,7 @@ class TestAnyDialect(LogCase):
         preamble: list[str],
         missing: str,
         holes: set[int],
+        together: int,
     ) -> None:
         comma = comma and delimiter != ","
 
@@ -276,7 +328,8 @@ class TestAnyDialect(LogCase):
             lines.append(delimiter.join([time(i), *cells]))
         path = self.folder / "any.csv"
         path.write_bytes((ending.join(lines) + ending).encode(encoding))
-        found = read_any_log(path)
+        with in_pieces_of(together):
+            found = read_any_log(path)
         kept = [i for i in range(len(rows)) if not (i in holes and i)]
         for channel, column, expected in (
             ("cpu.power", 0, list(range(len(rows)))), ("gpu.temp", 1, kept), ("cpu.load", 2, list(range(len(rows)))),

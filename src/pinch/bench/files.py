@@ -64,14 +64,24 @@ def read_plain(path: Path, most_bytes: int) -> bytes:
     """
     with open_plain(path) as file:
         data = file.read(most_bytes + 1)
-    if len(data) > most_bytes:
+    refuse_larger(path, len(data), most_bytes)
+    return data
+
+
+def refuse_larger(path: Path, size: int, most_bytes: int) -> None:
+    """Refuse a file by its size.
+
+    Raises
+    ------
+    DataError : it is larger than `most_bytes`.
+    """
+    if size > most_bytes:
         most = (
             tr("{most_bytes:g} GB", most_bytes=most_bytes / 1e9)
             if most_bytes >= 1e9
             else tr("{most_bytes:g} MB", most_bytes=most_bytes / 1e6)
         )
         raise DataError(str(path), tr("it is larger than {most}", most=most))
-    return data
 
 
 def read_model(path: Path, model: type[M], most_bytes: int) -> M:

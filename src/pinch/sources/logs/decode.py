@@ -1,106 +1,187 @@
 """The bytes of a log file as text: which encoding, and whether it is text at all."""
 
 import codecs
+import contextlib
+import os
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
+import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
-from pinch.bench.files import read_plain
+from pinch.bench.files import open_plain, refuse_larger
 from pinch.core.errors import DataError
 from pinch.language import tr
 
 MOST_BYTES = 2_000_000_000
 LONGEST_LINE = 1_000_000
 HEAD = 1 << 16
-_UNDEFINED = (b"\x81", b"\x8d", b"\x8f", b"\x90", b"\x9d")
-"""Bytes that Windows-1252 does not have."""
+START = 16 * HEAD
+PIECE = 1 << 19
+"""Bytes of a file that are read together: they stay at hand for all that is done with them."""
+TAIL_LINES = 200
+_BLANK = b" \t\r\n\0"
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
+_GUESSES = ("utf-8", "cp1252")
+
+
+class OtherEncodingError(DataError):
+    """A file is not in an encoding."""
+
+
+class Lines(Struct, frozen=True):
+    """Whole lines of a text; `first` is the place of the first of them, from 0."""
+
+    data: bytes
+    first: int
+    count: int
 
 
 class Text(Struct, frozen=True):
-    """A file's bytes as UTF-8 without a mark, lines ended by a line feed; `file` where they stand there just so."""
+    """A file of text, its first `size` bytes: what is added to it later does not belong to it. It has so many `lines`,
+    the last perhaps without an end; `start` is its beginning, `tail` its last 200 lines, both as its `pieces` are."""
 
-    data: bytes
-    file: Path | None = None
+    path: Path
+    size: int
+    encoding: str
+    lines: int = 0
+    start: bytes = b""
+    tail: bytes = b""
 
     def head(self, lines: int) -> list[str]:
         """The first lines, without their ends."""
-        return self.data[: 16 * HEAD].decode("utf-8", "replace").split("\n")[:lines]
+        return self.start.decode("utf-8", "replace").split("\n")[:lines]
+
+    def pieces(self) -> Iterator[Lines]:
+        """All of it, some whole lines at a time, as UTF-8 without a mark, lines ended by a line feed.
+
+        Raises
+        ------
+        DataError : it is unreadable, no text, or has a line that no table has.
+        OtherEncodingError : it is not in its encoding.
+        """
+        place, lines = str(self.path), 0
+        not_text = tr("it is not text, so it is not a log")
+        try:
+            with open_plain(self.path) as file:
+                for piece in _whole_lines(self._converted(_pieces(file.read, self.size))):
+                    if not piece.isascii():
+                        piece.decode()
+                    if self.encoding in _GUESSES and b"\0" in piece:
+                        raise DataError(place, not_text, lines + 1 + piece[: piece.index(b"\0")].count(b"\n"))
+                    _refuse_long_lines(piece, lines + 1, place)
+                    found = Lines(piece, lines, _lines_in(piece))
+                    yield found
+                    lines += found.count
+        except UnicodeDecodeError as error:
+            broken = tr("it is broken {encoding} text", encoding=self.encoding)
+            at = lines + 1 + error.object[: error.start].count(b"\n")
+            raise OtherEncodingError(place, not_text if self.encoding in _GUESSES else broken, at) from None
+
+    def _converted(self, pieces: Iterable[bytes]) -> Iterator[bytes]:
+        decoder = codecs.getincrementaldecoder(self.encoding)()
+        for raw in pieces:
+            yield raw if self.encoding == "utf-8" else decoder.decode(raw, final=not raw).encode()
+
+    def whole(self) -> str:
+        """All of it."""
+        return b"".join(piece.data for piece in self.pieces()).decode()
 
 
 def read_text_of(path: Path) -> Text:
-    """Read a file, at most 2 GB.
+    """Look through a file, at most 2 GB.
 
     Raises
     ------
     DataError : it is missing, no plain file, unreadable, empty, not text, or has a line that no table has.
     """
-    data = read = _bytes_of(path)
-    encoding = _encoding_of(data)
-    if encoding is None:
-        odd = next((byte for byte in (b"\0", *_UNDEFINED) if byte in data), b"\0")
-        line = data[: data.find(odd)].count(b"\n") + 1
-        raise DataError(str(path), tr("it is not text, so it is not a log"), line)
-    if encoding != "utf-8":
-        try:
-            data = data.decode(encoding).encode()
-        except UnicodeDecodeError as error:
-            raise DataError(
-                str(path), tr("it is broken {encoding} text", encoding=encoding), data[: error.start].count(b"\n") + 1
-            ) from None
-    if b"\r" in data:
-        data = data.replace(b"\r\n", b"\n")
-        data = data if b"\n" in data else data.replace(b"\r", b"\n")
-    _refuse_long_lines(data, path)
-    return Text(data, path if data is read else None)
+    with open_plain(path) as file:
+        size = os.fstat(file.fileno()).st_size
+        refuse_larger(path, size, MOST_BYTES)
+        start = file.read(START)
+        if not start.strip(_BLANK) and not any(raw.strip(_BLANK) for raw in _pieces(file.read, size)):
+            raise DataError(str(path), tr("it is empty"))
+    *guesses, last = _encodings(start)
+    for encoding in guesses:
+        with contextlib.suppress(OtherEncodingError):
+            return _looked_through(Text(path, size, encoding))
+    return _looked_through(Text(path, size, last))
 
 
-def _bytes_of(path: Path) -> bytes:
-    """Everything in a plain file that holds something."""
-    data = read_plain(path, MOST_BYTES)
-    if not data[:HEAD].strip(b" \t\r\n\0") and not data.strip(b" \t\r\n\0"):
-        raise DataError(str(path), tr("it is empty"))
-    return data
-
-
-def _encoding_of(data: bytes) -> str | None:
-    """The encoding by its mark, else UTF-16 by its zeros, else UTF-8, else Windows-1252; None: it is not text."""
+def _encodings(start: bytes) -> tuple[str, ...]:
+    """The encodings that a file may have by its start: that of its mark, else UTF-16 by its zeros, else a guess."""
     for mark, encoding in _MARKS:
-        if data.startswith(mark):
-            return encoding
-    head = data[:HEAD]
-    if b"\0" in data:
-        half = len(head) // 2
-        if half and head[1::2].count(0) > 0.8 * half and head[::2].count(0) < 0.05 * half:
-            return "utf-16-le"
-        if half and head[::2].count(0) > 0.8 * half and head[1::2].count(0) < 0.05 * half:
-            return "utf-16-be"
-        return None
-    try:
-        for start in range(0, len(data), HEAD * 64):  # piece by piece, so that no second copy of a large file is made
-            _decode_piece(data, start)
-    except UnicodeDecodeError:
-        return None if any(byte in data for byte in _UNDEFINED) else "cp1252"
-    return "utf-8"
+        if start.startswith(mark):
+            return (encoding,)
+    head = start[:HEAD]
+    zeros, half = (head[::2].count(0), head[1::2].count(0)), len(head) // 2
+    if half and zeros[1] > 0.8 * half and zeros[0] < 0.05 * half:
+        return ("utf-16-le",)
+    if half and zeros[0] > 0.8 * half and zeros[1] < 0.05 * half:
+        return ("utf-16-be",)
+    return _GUESSES
 
 
-def _decode_piece(data: bytes, start: int) -> None:
-    """Raises UnicodeDecodeError where a piece is no UTF-8; a sign that its end cuts is left to the next."""
-    piece = memoryview(data)[max(0, start - 3) : start + HEAD * 64]
-    if bytes(piece).isascii():
-        return
-    skip = next((i for i in range(min(4, len(piece))) if piece[i] & 0xC0 != 0x80), 0) if start else 0
-    codecs.getincrementaldecoder("utf-8")().decode(piece[skip:], final=start + HEAD * 64 >= len(data))
+def _looked_through(text: Text) -> Text:
+    lines, start, last = 0, b"", list[Lines]()
+    for piece in text.pieces():
+        lines += piece.count
+        start += piece.data[: START - len(start)]
+        last.append(piece)
+        while sum(p.count for p in last[1:]) >= TAIL_LINES:
+            del last[0]
+    return replace(text, lines=lines, start=start, tail=_last_lines(b"".join(p.data for p in last)))
 
 
-def _refuse_long_lines(data: bytes, path: Path) -> None:
+def count_of(sign: str, data: bytes) -> int:
+    """How often a sign stands in bytes, far faster than `bytes.count` where it stands often."""
+    whole = np.frombuffer(data, np.uint8)
+    return sum(int(np.count_nonzero(whole[n : n + PIECE] == ord(sign))) for n in range(0, len(data), PIECE))
+
+
+def _lines_in(data: bytes) -> int:
+    """How many lines there are, the last perhaps without an end."""
+    return count_of("\n", data) + (not data.endswith(b"\n"))
+
+
+def _last_lines(data: bytes) -> bytes:
+    start = len(data)
+    for _ in range(TAIL_LINES):
+        start = data.rfind(b"\n", 0, max(0, start - 1)) + 1
+        if not start:
+            break
+    return data[start:]
+
+
+def _pieces(read: Callable[[int], bytes], size: int) -> Iterator[bytes]:
+    """What is read up to a size, and an empty piece at the end."""
+    while raw := read(min(PIECE, size)):
+        size -= len(raw)
+        yield raw
+    yield b""
+
+
+def _whole_lines(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """Pieces cut behind line ends, which may be carriage returns, and are line feeds then; only the last, or a far too
+    long line, has none. An empty piece is the end."""
+    rest = b""
+    for piece in pieces:
+        found = rest + piece
+        end = max(found.rfind(b"\n"), found.rfind(b"\r", 0, -1)) + 1  # a return at the end may be half of a line end
+        if not piece or len(found) - end > LONGEST_LINE:
+            end = len(found)
+        rest, whole = found[end:], found[:end]
+        if whole:
+            yield whole.replace(b"\r\n", b"\n").replace(b"\r", b"\n") if b"\r" in whole else whole
+
+
+def _refuse_long_lines(data: bytes, line: int, place: str) -> None:
     start = 0
-    while start < len(data):
+    while len(data) - start > LONGEST_LINE:
         end = data.find(b"\n", start, start + LONGEST_LINE + 1)
         if end < 0:
-            if len(data) - start > LONGEST_LINE:
-                words = tr("the line is longer than {longest_line} MB", longest_line=LONGEST_LINE // 1_000_000)
-                raise DataError(str(path), words, data.count(b"\n", 0, start) + 1)
-            return
+            words = tr("the line is longer than {longest_line} MB", longest_line=LONGEST_LINE // 1_000_000)
+            raise DataError(place, words, line + data.count(b"\n", 0, start))
         # Whole stretches are stepped over at once: a line cannot be long where line ends are near.
         start = data.rfind(b"\n", end, end + LONGEST_LINE) + 1

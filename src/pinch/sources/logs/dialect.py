@@ -164,7 +164,9 @@ def _has_numbers(names: list[str], rows: list[list[str]]) -> bool:
 def _decimals(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
     """The decimal sign and the sign that groups thousands."""
     cells = [c for row in rows for c in row if c and not _TIME.fullmatch(c)]
-    decimal = "," if delimiter != "," and any(_COMMA.fullmatch(c) for c in cells) else "."
+    commas = (_COMMA, *(_GROUPED[sign] for sign in ". '"))
+    with_comma = [c for c in cells if "," in c] if delimiter != "," else []
+    decimal = "," if any(form.fullmatch(c) for c in with_comma for form in commas) else "."
     for sign in ("." if decimal == "," else ",", " ", "'"):
         grouped = [c for c in cells if _GROUPED[sign].fullmatch(c)]
         plain = [c for c in cells if sign == "," and _COMMA.fullmatch(c) and not _GROUPED[sign].fullmatch(c)]

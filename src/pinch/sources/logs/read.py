@@ -115,7 +115,7 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
     columns = {}
     for i in range(len(dialect.names)):
         tell(progress, ROWS_TO + (1.0 - ROWS_TO) * i / len(dialect.names))
-        columns[i] = numbers_of(table.frame[i], dialect)
+        columns[i] = numbers_of(table.columns[i], dialect)
     shown = [_shown(columns[i][0]) for i in range(len(dialect.names))]
     uses, warnings = _uses(dialect, columns, shown, table, mapping, place), list[str]()
     uses, further = _with_words(uses, columns, table, mapping, warnings)
@@ -159,7 +159,7 @@ def _uses(
     uses = list(maps.guess(dialect.names, dialect.units, shown))
     for i, name in enumerate(dialect.names):
         plain, _ = split_unit(name)
-        head = _first_text(table.frame[i])
+        head = _first_text(table.columns[i])
         if times.is_date_name(plain) and head and times.is_date(head) and ":" not in head:
             uses[i] = ColumnUse(column=name, channel=maps.DATE, why=tr("its name and its dates"))
         elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
@@ -184,9 +184,9 @@ def _with_words(
     for i, use in enumerate(uses):
         if use.channel not in ("", *FRAME_FLAGS) or np.isfinite(columns[i][0]).any():
             continue
-        flags = frame_flags(table.frame[i]) if has_frames and (use.channel or mapping is None) else {}
+        flags = frame_flags(table.columns[i]) if has_frames and (use.channel or mapping is None) else {}
         if not flags:
-            unused = not_understood(use.column, table.frame[i]) if mapping is None else ""
+            unused = not_understood(use.column, table.columns[i]) if mapping is None else ""
             warnings += [unused] if unused else []
             continue
         for channel, values in flags.items():
@@ -267,8 +267,8 @@ def _time_axis(
         if np.isfinite(values).all():
             found.append((use.column, times.from_numbers(values, unit or dialect.units[i], plain)))
             continue
-        days = None if date is None else table.frame[date]
-        axis = _written_times(table.frame[i], days, values, wrong, line_of, place, day_first)
+        days = None if date is None else table.columns[date]
+        axis = _written_times(table.columns[i], days, values, wrong, line_of, place, day_first)
         if axis is not None:
             found.append((use.column, axis))
     if not found:
@@ -403,7 +403,7 @@ def _log_of(
     """The channels on the time of the rows; of values of a channel with the same time the last one stands."""
     told = [columns[i][0] for i, use in enumerate(uses) if use.channel not in ("", maps.TIME, maps.DATE)]
     t = _spread(t, told, warnings)
-    repeated = np.zeros(len(t), bool)
+    repeated, rising = np.zeros(len(t), bool), bool((np.diff(t) > 0).all())
     series: dict[str, Series] = {}
     for i, use in enumerate(uses):
         if use.channel in ("", maps.TIME, maps.DATE):
@@ -417,9 +417,10 @@ def _log_of(
             values = values * use.factor + use.offset
         values = _power_of(values, t) if use.counts else values
         have = np.isfinite(values)
-        at = np.flatnonzero(have)
-        again = at[:-1][np.diff(t[at]) <= 0]
-        have[again], repeated[again] = False, True
+        if not rising:
+            at = np.flatnonzero(have)
+            again = at[:-1][np.diff(t[at]) <= 0]
+            have[again], repeated[again] = False, True
         if have.all():
             series[use.channel] = Series(use.channel, t, values)
         elif have.any():

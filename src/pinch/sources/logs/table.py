@@ -1,29 +1,30 @@
 """The rows of a table of text, read by pandas; what does not belong to them is kept as notes."""
 
+import contextlib
+import csv
 import io
 import re
 import warnings
+from collections import deque
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec import Struct
 
 from pinch.core.errors import DataError
-from pinch.core.progress import CancelledError, Progress, tell, unheard
+from pinch.core.progress import Progress, tell, unheard
 from pinch.language import tr
-from pinch.sources.logs.decode import LONGEST_LINE, Text
+from pinch.sources.logs.decode import LONGEST_LINE, Lines, Text, count_of
 from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
 from pinch.sources.logs.times import is_clock, is_date
 
 if TYPE_CHECKING:
     import pandas as pd
-    from _typeshed import WriteableBuffer
 
-TAIL_LINES = 200
-DIRECT_BYTES = 128_000_000
-"""A file up to this size pandas reads by itself, which is faster but cannot be watched: it takes half a second."""
-PIECE = 1 << 22
-"""Bytes that are looked at together."""
+ROWS_TOGETHER = 1 << 21
+"""Bytes of rows that are parsed together: many enough that parsing takes most of the time, few enough to be small."""
+PARSED_AT_ONCE = 2
 _NEWLINE = ord("\n")
 
 
@@ -31,24 +32,48 @@ class LogTable(Struct, frozen=True):
     """Columns by their place, as numbers or as text; `lines` (n,) the line of each row, counted from 1; `restarts` the
     rows before which a logger began anew; `notes` what stands around the rows, `cut` whether the last row was half."""
 
-    frame: "pd.DataFrame"
+    columns: "tuple[pd.Series, ...]"
     lines: "np.ndarray"
     restarts: tuple[int, ...]
     notes: tuple[str, ...]
     cut: bool
 
 
-class _Watched(io.BytesIO):
-    """Bytes that tell how far they are read."""
+class _Columns:
+    """Columns that grow piece by piece: numbers go where they belong at once, all else waits until all is there."""
 
-    def __init__(self, data: bytes, begin: int, progress: Progress) -> None:
-        super().__init__(data)
-        self.seek(begin)
-        self._size, self._progress, self.cancelled = len(data), progress, False
+    def __init__(self, count: int, most_rows: int) -> None:
+        self.rows = 0
+        self._numbers = [np.empty(most_rows) for _ in range(count)]
+        self._others: list[dict[int, pd.Series]] = [{} for _ in range(count)]
 
-    def readinto(self, buffer: "WriteableBuffer") -> int:
-        self.cancelled = not self._progress(self.tell() / self._size)
-        return 0 if self.cancelled else super().readinto(buffer)
+    def add(self, frame: "pd.DataFrame") -> None:
+        """The next rows."""
+        end = self.rows + len(frame)
+        for i, numbers in enumerate(self._numbers):
+            column = frame[i]
+            if column.dtype.kind in "fiu":
+                numbers[self.rows : end] = column.to_numpy()
+            else:
+                self._others[i][self.rows] = column
+        self.rows = end
+
+    def whole(self) -> "tuple[pd.Series, ...]":
+        """The columns, those of numbers alone as such."""
+        return tuple(self._whole(i) for i in range(len(self._numbers)))
+
+    def _whole(self, i: int) -> "pd.Series":
+        import pandas as pd
+
+        numbers, parts, at = pd.Series(self._numbers[i][: self.rows], copy=False), list[pd.Series](), 0
+        for start, others in self._others[i].items():
+            parts += [numbers[at:start]] if at < start else []
+            parts.append(others)
+            at = start + len(others)
+        if not parts:
+            return numbers
+        parts += [numbers[at:]] if at < self.rows else []
+        return pd.concat(parts, ignore_index=True)
 
 
 def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = unheard) -> LogTable:
@@ -61,60 +86,113 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
     """
     import pandas as pd
 
-    data = text.data
-    begin = _line_start(data, dialect.first)
     notes = [line.strip() for line in text.head(max(dialect.header, 0)) if line.strip()]
-    end, tail, cut = _end_of_rows(data, begin, dialect)
-    if not data[begin : begin + PIECE].strip():
-        raise DataError(place, tr("it has a header but no samples"))
-    source = _Watched(data if end == len(data) else data[:end], begin, progress)
+    end, tail, cut = _end_of_rows(text, dialect)
+    columns, places = _Columns(len(dialect.names), max(0, end - dialect.first)), list[np.ndarray]()
     tell(progress, 0.0)
-    quoted = data.find(b'"', 0, begin) >= 0  # what is skipped must not begin with half of a quoted cell
-    direct = text.file is not None and end == len(data) <= DIRECT_BYTES and not quoted
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", pd.errors.DtypeWarning)  # mixed columns are expected, and mended below
-            warnings.simplefilter("ignore", pd.errors.ParserWarning)  # so are delimiters at the ends of rows
-            frame = pd.read_csv(
-                str(text.file.resolve())
-                if text.file is not None and direct
-                # A reader of its own: pandas takes a bare BytesIO half as fast.
-                else io.TextIOWrapper(io.BufferedReader(source, PIECE), encoding="utf-8", errors="replace", newline=""),
-                sep=dialect.delimiter,
-                header=None,
-                skiprows=dialect.first if direct else 0,
-                nrows=data.count(b"\n", begin) + 1 if direct else None,  # the file may have grown meanwhile
-                compression=None,
-                encoding_errors="replace",
-                names=range(len(dialect.names)),
-                index_col=False,
-                decimal=dialect.decimal,
-                thousands=dialect.thousands or None,
-                na_values=list(MISSING) + [w.upper() for w in MISSING] + [w.title() for w in MISSING],
-                keep_default_na=False,
-                skip_blank_lines=False,
-                engine="c",
-                dtype=_as_text(data, begin, dialect),
-            )
-    except (pd.errors.ParserError, ValueError) as error:
-        if source.cancelled:
-            raise CancelledError(tr("{place} was not read to its end.", place=place)) from None
-        raise _broken(error, place, dialect) from None
-    if source.cancelled:
-        raise CancelledError(tr("{place} was not read to its end.", place=place))
-    lines = np.arange(len(frame)) + dialect.first + 1
-    if not _looks_even(data, begin, end, frame, dialect):
-        _check_widths(data, begin, end, dialect, place)
-    frame, lines, restarts = _without_headers(frame, lines, dialect)
-    if not len(frame):
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", pd.errors.ParserWarning)  # delimiters at the ends of rows are expected
+        for parsed in _parsed(text, dialect, end, place):
+            columns.add(parsed.frame)
+            places.append(parsed.lines)
+            tell(progress, parsed.lines[-1] / end)
+    if not places:
         raise DataError(place, tr("it has a header but no samples"))
-    return LogTable(frame, lines, restarts, (*notes, *tail), cut)
+    whole, lines, restarts = _without_headers(columns.whole(), np.concatenate(places), dialect)
+    if not len(lines):
+        raise DataError(place, tr("it has a header but no samples"))
+    return LogTable(whole, lines, restarts, (*notes, *tail), cut)
 
 
-def _as_text(data: bytes, begin: int, dialect: Dialect) -> dict[int, type[str]]:
+class _Parsed(Struct, frozen=True):
+    """Some rows, and the line of each of them, counted from 1."""
+
+    frame: "pd.DataFrame"
+    lines: "np.ndarray"
+
+
+def _parsed(text: Text, dialect: Dialect, end: int, place: str) -> Iterator[_Parsed]:
+    """The rows in pieces, in their order; the next ones are parsed meanwhile."""
+    from concurrent.futures import Future, ThreadPoolExecutor
+
+    as_text = _as_text(text, dialect)
+    under_way = deque[Future[_Parsed]]()
+    with ThreadPoolExecutor(PARSED_AT_ONCE) as pool:
+        for rows in _rows(text, dialect.first, end):
+            under_way.append(pool.submit(_parse, rows, dialect, as_text, place))
+            if len(under_way) > PARSED_AT_ONCE:
+                yield under_way.popleft().result()
+        for future in under_way:
+            yield future.result()
+
+
+def _rows(text: Text, first: int, end: int) -> Iterator[Lines]:
+    """The lines from one place up to another in large pieces, none of which ends within a quoted cell."""
+    held: list[bytes] = []
+    size = quotes = count = 0
+    for piece in text.pieces():
+        skipped = min(piece.count, max(0, first - piece.first))
+        kept = min(piece.count, end - piece.first) - skipped
+        if kept <= 0:
+            continue
+        data = piece.data
+        if kept < piece.count:
+            begin = _line_start(data, skipped)
+            data = data[begin : _line_start(data, kept, begin)]
+        held.append(data)
+        size, count, quotes = size + len(data), count + kept, quotes + (data.count(b'"') if b'"' in data else 0)
+        if size >= ROWS_TOGETHER and quotes % 2 == 0:
+            yield Lines(b"".join(held), first, count)
+            held, first = [], first + count
+            size = quotes = count = 0
+    if first + count < end:
+        raise DataError(str(text.path), tr("it changed while it was read"))
+    if held:
+        yield Lines(b"".join(held), first, count)
+
+
+def _parse(rows: Lines, dialect: Dialect, as_text: dict[int, type[str]], place: str) -> _Parsed:
+    import pandas as pd
+
+    try:
+        frame = pd.read_csv(
+            io.BytesIO(rows.data),
+            sep=dialect.delimiter,
+            header=None,
+            names=range(len(dialect.names)),
+            index_col=False,
+            decimal=dialect.decimal,
+            thousands=dialect.thousands or None,
+            na_values=list(MISSING) + [w.upper() for w in MISSING] + [w.title() for w in MISSING],
+            keep_default_na=False,
+            skip_blank_lines=False,
+            engine="c",
+            low_memory=False,
+            dtype=as_text,
+        )
+    except (pd.errors.ParserError, ValueError) as error:
+        raise _broken(error, place, _lines_of(rows, dialect)) from None
+    if b'"' in rows.data:
+        _check_first_row(rows, dialect, place)
+    elif not _looks_even(rows.data, frame, dialect):
+        _check_widths(rows, dialect, place)
+    whole = len(frame) == rows.count
+    lines = rows.first + 1 + np.arange(rows.count) if whole else _lines_of(rows, dialect)[: len(frame)]
+    return _Parsed(frame, lines)
+
+
+def _lines_of(rows: Lines, dialect: Dialect) -> "np.ndarray":
+    """The line at which each row begins, counted from 1: cells in quotes may go over several."""
+    reader, ends = csv.reader(io.StringIO(rows.data.decode()), delimiter=dialect.delimiter), [0]
+    with contextlib.suppress(csv.Error):
+        ends += [reader.line_num for _ in reader]
+    rest = rows.count + 1 - len(ends)
+    return rows.first + 1 + np.array([*ends[:-1], *range(ends[-1], ends[-1] + rest)])
+
+
+def _as_text(text: Text, dialect: Dialect) -> dict[int, type[str]]:
     """Columns that begin with a date or a clock time: their points and colons are not those of numbers."""
-    head = data[begin : begin + LONGEST_LINE].split(b"\n", 1)[0]
-    cells = split(head.decode("utf-8", "replace"), dialect.delimiter)[: len(dialect.names)]
+    cells = split(_first_row(text, dialect), dialect.delimiter)[: len(dialect.names)]
     return {i: str for i, cell in enumerate(cells) if is_clock(cell) or is_date(cell)}
 
 
@@ -122,10 +200,14 @@ def numbers_of(column: "pd.Series", dialect: Dialect) -> tuple["np.ndarray", "np
     """(n,) values of a column, NaN for none, and (n,) which cells hold something that is no number."""
     import pandas as pd
 
-    if column.dtype.kind in "fiu":
+    if column.dtype.kind in "fiub":
         return column.to_numpy(dtype=float), np.zeros(len(column), dtype=bool)
-    if column.dtype.kind == "b":
-        return column.to_numpy(dtype=float), np.zeros(len(column), dtype=bool)
+    if column.dtype == object:  # some are numbers already: written again, their signs would be read in another way
+        written = np.fromiter((isinstance(cell, str) for cell in column), bool, len(column))
+        values, wrong = np.full(len(column), np.nan), np.zeros(len(column), dtype=bool)
+        values[~written] = column[~written].to_numpy(dtype=float)
+        values[written], wrong[written] = numbers_of(column[written].astype("string"), dialect)
+        return values, wrong
     words = column.astype("string").str.strip()
     plain = words.str.replace(r"[\s'’](?=\d{3})", "", regex=True)
     if dialect.thousands:
@@ -140,29 +222,31 @@ def numbers_of(column: "pd.Series", dialect: Dialect) -> tuple["np.ndarray", "np
     return values, ~np.isfinite(values) & ~nothing
 
 
-def _line_start(data: bytes, line: int) -> int:
-    at = 0
+def _line_start(data: bytes, line: int, begin: int = 0) -> int:
+    """Where a line begins, counted from the one that begins at `begin`."""
     for _ in range(line):
-        at = data.index(b"\n", at) + 1
-    return at
+        begin = data.find(b"\n", begin) + 1 or len(data)
+    return begin
 
 
-def _end_of_rows(data: bytes, begin: int, dialect: Dialect) -> tuple[int, list[str], bool]:
-    """Where the rows end, what follows them as notes, and whether the last row was cut in the middle."""
-    start, mark = len(data), dialect.delimiter
-    for _ in range(TAIL_LINES):
-        found = data.rfind(b"\n", begin, max(begin, start - 1))
-        start = begin if found < 0 else found + 1
-        if start == begin:
-            break
-    lines = data[start:].decode("utf-8", "replace").split("\n")
-    timed = is_value(split(data[begin : begin + LONGEST_LINE].split(b"\n", 1)[0].decode("utf-8", "replace"), mark)[0])
+def _first_row(text: Text, dialect: Dialect) -> str:
+    return (text.head(dialect.first + 1)[dialect.first :] or [""])[0]
+
+
+def _end_of_rows(text: Text, dialect: Dialect) -> tuple[int, list[str], bool]:
+    """The line before which the rows end, what follows them as notes, and whether the last row was cut."""
+    ended = text.tail.endswith(b"\n")
+    lines = text.tail.removesuffix(b"\n").decode("utf-8", "replace").split("\n")
+    lines = lines[max(0, dialect.first - (text.lines - len(lines))) :]
+    timed = is_value(split(_first_row(text, dialect), dialect.delimiter)[0])
     last = max((i for i, line in enumerate(lines) if _is_row(line, dialect, timed)), default=len(lines) - 1)
+    going_on = np.cumsum([line.count('"') for line in lines[last:]]) % 2  # within a quoted cell at the end of a line
+    last += int(np.argmin(going_on)) if len(going_on) else 0
     after = [line for line in lines[last + 1 :] if line.strip()]
-    end = start + len("\n".join(lines[: last + 1]).encode()) if last + 1 < len(lines) else len(data)
-    half = len(after) == 1 and data[-1:] != b"\n" and _is_half(after[0], dialect)
-    if not after and data[-1:] != b"\n" and _is_shorter(lines[: last + 1], dialect):
-        return end - len(lines[last].encode()), [], True
+    end = text.lines - len(lines) + last + 1
+    if not after and not ended and _is_shorter(lines[: last + 1], dialect):
+        return end - 1, [], True
+    half = len(after) == 1 and not ended and _is_half(after[0], dialect)
     return end, [] if half else [line.strip() for line in after], half
 
 
@@ -190,68 +274,68 @@ def _is_half(line: str, dialect: Dialect) -> bool:
     return 1 <= len(cells) <= len(dialect.names) and is_value(cells[0]) and cells[0].casefold() not in MISSING
 
 
-def _looks_even(data: bytes, begin: int, end: int, frame: "pd.DataFrame", dialect: Dialect) -> bool:
+def _looks_even(data: bytes, frame: "pd.DataFrame", dialect: Dialect) -> bool:
     """Whether as many delimiters stand there as whole rows have, and no row lacks its last cell: then no row need be
     looked at by itself."""
     wanted = len(dialect.names) - 1
-    sign, marks = ord(dialect.delimiter), 0
-    for start in range(begin, end, PIECE):  # twice as fast as bytes.count, and small
-        piece = np.frombuffer(data, dtype=np.uint8, count=min(PIECE, end - start), offset=start)
-        marks += int(np.count_nonzero(piece == sign))
+    marks = count_of(dialect.delimiter, data)
     return marks in (wanted * len(frame), (wanted + 1) * len(frame)) and not frame[wanted].isna().any()
 
 
-def _check_widths(data: bytes, begin: int, end: int, dialect: Dialect, place: str) -> None:
+def _check_widths(rows: Lines, dialect: Dialect, place: str) -> None:
     """Every row must have as many delimiters as most have, or one more at its end."""
-    if len(dialect.names) < 2 or data.find(b'"', begin, end) >= 0:
-        return  # quoted cells may hold delimiters and line ends; pandas has counted them
-    wanted, line, start = len(dialect.names) - 1, dialect.first + 1, begin
-    while start < end:
-        most = min(end, start + PIECE)
-        stop = data.rfind(b"\n", start, most) + 1 or data.find(b"\n", start, end) + 1 or end
-        raw = np.frombuffer(data, dtype=np.uint8, count=stop - start, offset=start)
-        ends = np.flatnonzero(raw == _NEWLINE)
-        marks = np.flatnonzero(raw == ord(dialect.delimiter))
-        counts = np.diff(np.searchsorted(marks, ends), prepend=0)
-        filled = np.diff(ends, prepend=-1) > 1
-        trailing = (counts == wanted + 1) & (raw[np.maximum(ends - 1, 0)] == ord(dialect.delimiter))
-        wrong = np.flatnonzero(filled & (counts != wanted) & ~trailing)
-        if len(wrong):
-            i = int(wrong[0])
-            raise DataError(
-                place,
-                tr("the row has {counts} cells, the header {wanted}", counts=counts[i] + 1, wanted=wanted + 1),
-                line + i,
-            )
-        line, start = line + len(ends), stop
+    if len(dialect.names) < 2:
+        return
+    wanted, raw = len(dialect.names) - 1, np.frombuffer(rows.data, np.uint8)
+    ends = np.flatnonzero(raw == _NEWLINE)
+    marks = np.flatnonzero(raw == ord(dialect.delimiter))
+    counts = np.diff(np.searchsorted(marks, ends), prepend=0)
+    filled = np.diff(ends, prepend=-1) > 1
+    trailing = (counts == wanted + 1) & (raw[np.maximum(ends - 1, 0)] == ord(dialect.delimiter))
+    wrong = np.flatnonzero(filled & (counts != wanted) & ~trailing)
+    if len(wrong):
+        i = int(wrong[0])
+        raise _uneven(place, rows.first + i + 1, counts[i] + 1, wanted + 1)
+
+
+def _check_first_row(rows: Lines, dialect: Dialect, place: str) -> None:
+    """Where cells are quoted they may hold delimiters and line ends. Pandas counts them, but takes the first row as it
+    is."""
+    start = rows.data[:LONGEST_LINE].decode("utf-8", "replace")
+    cells = next(csv.reader(io.StringIO(start), delimiter=dialect.delimiter), [])
+    if len(cells) - (not cells[-1]) > len(dialect.names):
+        raise _uneven(place, rows.first + 1, len(cells), len(dialect.names))
+
+
+def _uneven(place: str, line: int, seen: int, wanted: int) -> DataError:
+    return DataError(place, tr("the row has {seen} cells, the header {wanted}", seen=seen, wanted=wanted), line)
 
 
 def _without_headers(
-    frame: "pd.DataFrame", lines: "np.ndarray", dialect: Dialect
-) -> tuple["pd.DataFrame", "np.ndarray", tuple[int, ...]]:
+    columns: "tuple[pd.Series, ...]", lines: "np.ndarray", dialect: Dialect
+) -> "tuple[tuple[pd.Series, ...], np.ndarray, tuple[int, ...]]":
     """Drop empty rows and headers that stand there again, and tell where they stood."""
-    import pandas as pd
-
-    empty = frame.isna().all(axis=1).to_numpy()
-    again = np.zeros(len(frame), dtype=bool)
-    text_columns = [c for c in frame.columns if frame[c].dtype.kind not in "fiub"]
-    if text_columns:
-        column = text_columns[0]
-        name, unit = dialect.names[column].strip('"'), dialect.units[column]
-        words = frame[column].astype("string").str.strip()
+    empty = columns[0].isna().to_numpy()
+    for column in columns[1:]:
+        if not empty.any():
+            break
+        empty = empty & column.isna().to_numpy()
+    again = np.zeros(len(lines), dtype=bool)
+    text = next((i for i, column in enumerate(columns) if column.dtype.kind not in "fiub"), None)
+    if text is not None:
+        name, unit = dialect.names[text].strip('"'), dialect.units[text]
+        words = columns[text].astype("string").str.strip()
         again = (words == name).to_numpy(dtype=bool, na_value=False)
         if unit:  # a row of units stands below each header
             again |= (words == unit).to_numpy(dtype=bool, na_value=False) & np.roll(again, 1)
     keep = ~(empty | again)
     place = np.cumsum(keep)
     restarts = tuple(sorted({int(place[i]) for i in np.flatnonzero(again) if 0 < place[i] < keep.sum()}))
+    if not keep.all():
+        columns = tuple(column[keep].reset_index(drop=True) for column in columns)
     if again.any():
-        kept = frame[keep].reset_index(drop=True)
-        frame = kept.apply(lambda c: c if c.dtype.kind in "fiub" else _as_numbers(c, dialect))
-    else:
-        frame = frame[keep].reset_index(drop=True) if empty.any() else frame
-    assert isinstance(frame, pd.DataFrame)
-    return frame, lines[keep], restarts
+        columns = tuple(c if c.dtype.kind in "fiub" else _as_numbers(c, dialect) for c in columns)
+    return columns, lines[keep], restarts
 
 
 def _as_numbers(column: "pd.Series", dialect: Dialect) -> "pd.Series":
@@ -262,11 +346,9 @@ def _as_numbers(column: "pd.Series", dialect: Dialect) -> "pd.Series":
     return column if wrong.any() else pd.Series(values)
 
 
-def _broken(error: Exception, place: str, dialect: Dialect) -> DataError:
+def _broken(error: Exception, place: str, lines: "np.ndarray") -> DataError:
     found = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
     if found:
-        wanted, line, seen = (int(g) for g in found.groups())
-        return DataError(
-            place, tr("the row has {seen} cells, the header {wanted}", seen=seen, wanted=wanted), line + dialect.first
-        )
+        wanted, row, seen = (int(g) for g in found.groups())
+        return _uneven(place, int(lines[row - 1]), seen, wanted)
     return DataError(place, tr("the table is broken ({reason})", reason=str(error).splitlines()[0]))
