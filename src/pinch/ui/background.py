@@ -56,8 +56,8 @@ class Job(QObject):
         except PinchError as error:
             self._hand_over(None, str(error))
         except Exception as error:
-            log.error(self._doing, exc_info=error)
             self._hand_over(None, fault_of(error, self._doing).sentence)
+            log.error(self._doing, exc_info=error)  # said last: who reads of it can begin anew
         else:
             self._hand_over(result, "")
 

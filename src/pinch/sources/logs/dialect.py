@@ -164,9 +164,7 @@ def _has_numbers(names: list[str], rows: list[list[str]]) -> bool:
 def _decimals(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
     """The decimal sign and the sign that groups thousands."""
     cells = [c for row in rows for c in row if c and not _TIME.fullmatch(c)]
-    commas = (_COMMA, *(_GROUPED[sign] for sign in ". '"))
-    with_comma = [c for c in cells if "," in c] if delimiter != "," else []
-    decimal = "," if any(form.fullmatch(c) for c in with_comma for form in commas) else "."
+    decimal = "," if delimiter != "," and any(map(_has_decimal_comma, cells)) else "."
     for sign in ("." if decimal == "," else ",", " ", "'"):
         grouped = [c for c in cells if _GROUPED[sign].fullmatch(c)]
         plain = [c for c in cells if sign == "," and _COMMA.fullmatch(c) and not _GROUPED[sign].fullmatch(c)]
@@ -174,3 +172,8 @@ def _decimals(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
             found = re.search(r"[.,'’ \u00a0\u202f]", grouped[0].lstrip("+-"))
             return decimal, found.group() if found else sign
     return decimal, ""
+
+
+def _has_decimal_comma(cell: str) -> bool:
+    """Whether a comma can be the decimal sign of a number, grouped or not."""
+    return "," in cell and any(form.fullmatch(cell) for form in (_COMMA, *(_GROUPED[sign] for sign in ". '")))
