@@ -8,6 +8,7 @@ from pathlib import Path
 
 from pinch.bench import schema
 from pinch.bench.book import Book, BookError, log_of, reason_of
+from pinch.bench.files import read_ahead
 from pinch.bench.staging import staged
 from pinch.language import tr
 
@@ -88,7 +89,8 @@ def open_book(path: Path, wait_s: float = WAIT_S, only_read: bool = False) -> Bo
     if not path.stat().st_size:
         raise UnfinishedBookError(path)
     try:
-        return _opened(path, wait_s, only_read)
+        with read_ahead(path):  # all of it is looked through
+            return _opened(path, wait_s, only_read)
     except (sqlite3.Error, OSError) as error:
         raise BookError(path, reason_of(error)) from error
 

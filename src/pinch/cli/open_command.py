@@ -3,7 +3,6 @@
 import argparse
 from pathlib import Path
 
-from pinch.bench.opening import open_book
 from pinch.cli.show_window import open_window
 
 
@@ -12,6 +11,4 @@ def configure(parser: argparse.ArgumentParser) -> None:
 
 
 def run(args: argparse.Namespace) -> int:
-    if args.book is not None:
-        open_book(args.book).close()  # says here what is wrong with it, rather than in a window
     return open_window(args.book)
