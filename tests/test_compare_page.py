@@ -249,6 +249,7 @@ class TestComparePage(PageCase):
         self.assertEqual(chart.groups[0].printed, ("44.6", "71.2", "58.3"))
         self.assertIn("1 % low", chart.groups[1].title)
         self.assertIn("average: +59.6 % (single runs)", page.view.headline.text().replace("\xa0", " "))
+        page.view.tabs.setCurrentIndex(MATRIX)
         page.view.matrix.table.setCurrentCell(1, 2)
         self.assertIn("average 58.3 fps of 1 run", self.window.margin.text)
         self.assertIn("low ÷ average: 77 %", self.window.margin.text)

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from enum import StrEnum
+from functools import cached_property
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -95,7 +96,7 @@ class ToldScore(Struct, frozen=True):
         return self.power_w or self.setting.sustained_w
 
 
-class CurveSeries(Struct, frozen=True):
+class CurveSeries(Struct, frozen=True, dict=True):
     """A device and workload over all its settings; `scaling` is None where the points do not make a curve, then
     `reason` says why. One that is `claimed` is made of what is told alone, over the watts that are claimed with it."""
 
@@ -109,6 +110,14 @@ class CurveSeries(Struct, frozen=True):
     reason: str
     bound_by: str
     claimed: bool = False
+
+    @cached_property
+    def power_w(self) -> Mapping[int, float]:
+        """The mean watts of its points by the number of their setting."""
+        by_setting: dict[int, list[float]] = {}
+        for p in self.points:
+            by_setting.setdefault(p.of.setting.id, []).append(p.power_w)
+        return {number: sum(watts) / len(watts) for number, watts in by_setting.items()}
 
 
 class ScaleResult(Struct, frozen=True):

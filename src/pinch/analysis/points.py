@@ -36,7 +36,7 @@ class RunPoint(Struct, frozen=True, dict=True):
     beside_settled: bool = False
     read: Mapping[str, float] = field(default_factory=dict)
 
-    @property
+    @cached_property
     def metric(self) -> str:
         """What its rate is of: the average of what was logged, or a score; the operator may say that they are one."""
         return main_of(self.digest.metric, self.workload)
@@ -65,7 +65,7 @@ class RunPoint(Struct, frozen=True, dict=True):
             return self.why_unusable
         return tr("no rate of work and no score was logged.")
 
-    @property
+    @cached_property
     def off_share(self) -> float:
         """How far the rate over all of the load, but its burst, is from that of the settled part, as a share; 0 where
         it is near enough for the settled part to speak for the run."""
@@ -116,7 +116,7 @@ def of_one_metric(points: Sequence[RunPoint]) -> list[RunPoint]:
     return [p for p in points if p.metric == wanted]
 
 
-class BookPoints(Struct, frozen=True):
+class BookPoints(Struct, frozen=True, dict=True):
     """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices;
     `lacking` says what could not be laid beside."""
 
@@ -142,10 +142,15 @@ class BookPoints(Struct, frozen=True):
         """The devices that were on this bench: those that anything of one's own is known of."""
         return tested(self.points, self.results)
 
+    @cached_property
+    def grounds(self) -> frozenset[tuple[int, int, float | None]]:
+        """The numbers of device and workload, and the room, of all runs, each only once."""
+        return frozenset((p.device.kept_id or 0, p.workload.kept_id or 0, p.room_c) for p in self.points)
+
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
-        chosen = (p for p in self.points if not workload_ids or p.workload.id in workload_ids)
-        return sorted({p.room_c for p in chosen if p.room_c is not None})
+        chosen = {room for _, work, room in self.grounds if not workload_ids or work in workload_ids}
+        return sorted(room for room in chosen if room is not None)
 
 
 def tested(points: Iterable[RunPoint], results: Iterable[Result]) -> frozenset[int]:

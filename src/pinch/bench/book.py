@@ -408,7 +408,8 @@ def _kept_runs(device_id: int | None, workload_id: int | None) -> tuple[str, lis
     """The condition for runs that were not removed, of one device or workload where given, and its values."""
     wanted = {"device_id": device_id, "workload_id": workload_id}
     known = {column: number for column, number in wanted.items() if number is not None}
-    return "WHERE removed = 0" + "".join(f" AND {column} = ?" for column in known), list(known.values())
+    removed = "+removed" if device_id is not None else "removed"  # then the index of cells is far better
+    return f"WHERE {removed} = 0" + "".join(f" AND {column} = ?" for column in known), list(known.values())
 
 
 def _parsed(kind: type[R], key: int, text: str) -> R:

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError
 
 from pinch.bench.book import Book
 from pinch.bench.fields import Part
+from pinch.bench.figure_row import Figures
 from pinch.bench.remembered import Remembered
 from pinch.core.metrics import AVERAGE
 
@@ -63,7 +64,7 @@ class Digest(Part):
     rundown: RundownDigest | None = None
     lows: dict[str, float] = Field(default_factory=dict)
     metric: str = AVERAGE
-    figures: dict[str, float] = Field(default_factory=dict)
+    figures: Figures = Field(default_factory=dict)
     shares: dict[str, float] = Field(default_factory=dict)
     r_th: float | None = None
     flags: tuple[str, ...] = ()

@@ -217,7 +217,8 @@ def _dots(s: DrawnSeries) -> list[Dots]:
     ]
     if s.told:
         found.append(_point_dots(s, [(p.power_w, p.score, p.words) for p in s.told], told=True))
-    watts, scores = np.array([(p.power_w, p.score) for p in s.points], dtype=float).reshape(-1, 2).T
+    watts = np.array([p.power_w for p in s.points], dtype=float)
+    scores = np.array([p.score for p in s.points], dtype=float)
     found.append(Dots(watts, scores / s.unit, LateWords([p.of for p in s.points], s.name), s.slot))
     if s.spot is not None:
         found.append(

@@ -65,14 +65,14 @@ class RowTable(QTableWidget):
         self.rows = rows
         self.clearSpans()
         self.setRowCount(len(rows))
+        fonts = look.figure_font(9), look.text_font(10), look.text_font(10, bold=True)
         for r, row in enumerate(rows):
             if row.heading:
                 self.setSpan(r, 0, 1, self.columnCount())
             for c, text in enumerate(row.cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                words = c in self.words
-                item.setFont(look.text_font(10, bold=row.heading) if words else look.figure_font(9))
+                item.setFont(fonts[(c in self.words) * (1 + row.heading)])
                 if row.aside:
                     item.setForeground(QColor(look.theme().quiet))  # a style sheet halves the palette's own
                 self.setItem(r, c, item)

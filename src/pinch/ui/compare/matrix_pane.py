@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from pinch.analysis.grid import Across, Grid
@@ -33,7 +34,7 @@ class MatrixPane(QWidget):
         self.table = RowTable(tr("Matrix"), (tr("Workload"),), hides_empty=True)
         self.matrix: Grid | None = None
         self._make: Callable[[Across], Grid | None] = lambda _: None
-        self._device = ""
+        self._device, self._is_stale = "", True
         for across in Across:
             self.across.addItem(tr("by {across}", across=across), across)
         self.across.setAccessibleName(tr("What the columns are"))
@@ -52,11 +53,19 @@ class MatrixPane(QWidget):
         column.addWidget(self.table, 1)
 
     def show_of(self, device: str, make: Callable[[Across], Grid | None]) -> None:
-        """Show the grid of a device."""
-        self._device, self._make = device, make
-        self._show()
+        """Show the grid of a device, once it can be seen."""
+        self._device, self._make, self._is_stale = device, make, True
+        if self.isVisible():
+            self._show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Make what was not needed before."""
+        super().showEvent(event)
+        if self._is_stale:
+            self._show()
 
     def _show(self) -> None:
+        self._is_stale = False
         self.matrix = self._make(Across(self.across.currentData()))
         if self.matrix is None:
             self.words.setText(tr("Choose a cell; the grid is of its device."))

@@ -77,10 +77,10 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
         if series is None or series.scaling is None:
             reason = series.reason if series is not None else tr("it has no runs")
             raise DataError("uplift", tr("no curve of {device}: {reason}", device=of.device.name, reason=reason))
-        watts = [p.power_w for p in series.points if p.of.setting.id == of.setting.id]
-        if not watts:
+        watts = series.power_w.get(of.setting.id)
+        if watts is None:
             raise DataError("uplift", tr("no watts of {of} were measured in the room of the curves", of=of.name))
-        return series.scaling.ladder, sum(watts) / len(watts)
+        return series.scaling.ladder, watts
 
     new, new_w = ladder_of(cell)
     old, old_w = ladder_of(base)

@@ -178,8 +178,10 @@ class CompareView(PageView):
     def show_comparison(self, comparison: Comparison, slots: dict[int, int], subject: int | None) -> None:
         """Show a finished comparison."""
         self.show_working(1.0)
+        same = comparison is self.comparison and (slots, subject) == (self._slots, self._subject)
         self.comparison, self._slots, self._subject = comparison, slots, subject
-        self.draw()
+        if not same:
+            self.draw()
 
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""

@@ -134,9 +134,8 @@ class ScalePage(Page[ScaleView]):
         """The curves are there."""
         session, points, view = self.session, self.shell.points.points, self.view
         if points is not None:
-            used = {(p.device.id, p.workload.id) for p in points.points}
-            devices = [(d.id, d.name) for d in points.devices if any(d.id == u for u, _ in used)]
-            workloads = [(w.id, w.name) for w in points.workloads if any(w.id == u for _, u in used)]
+            devices = [(d.id, d.name) for d in points.devices if any(d.id == u for u, _, _ in points.grounds)]
+            workloads = [(w.id, w.name) for w in points.workloads if any(w.id == u for _, u, _ in points.grounds)]
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
         points = self.shell.points.points
         if view.tabs.currentIndex() == WHAT_IF:
