@@ -1,6 +1,7 @@
 """The Judge page's parts: frames, heat, all runs, overlay, events, the window by hand; and the digests behind."""
 
 import contextlib
+import pickle
 import sqlite3
 from pathlib import Path
 from unittest import mock
@@ -71,6 +72,14 @@ class TestDigests(InFolder):
         found = digest_book(self.path)
         self.assertEqual((found.since, found.moved[0].words), (2, "held by heat → sustained-power"))
         self.assertEqual(len(changes_since(2)), METHOD - 2)
+
+    def test_figures_are_kept_and_sent_as_a_dictionary_is(self) -> None:
+        told = {"b": 0.1, "a": -3.0, "c": 1e300}
+        digest, other = Digest(figures=told), Digest(figures={"b": 0.2, "a": -3.0, "c": 1e300})
+        for back in (Digest.model_validate_json(digest.model_dump_json()), pickle.loads(pickle.dumps(digest))):
+            self.assertEqual((back, list(back.figures.items())), (digest, list(told.items())))
+            self.assertEqual((back.figures.get("d"), "d" in back.figures, {**back.figures}), (None, False, told))
+        self.assertNotEqual(digest, other)
 
     def add_runs(self, number: int) -> None:
         run, log = self.run_made, read_log(self.book, 1)
