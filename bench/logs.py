@@ -28,14 +28,15 @@ from pinch.sources.sheets import sheet_of_text
 
 ROWS = 550_000
 MEASURE = """
-import resource, sys, time
+import re, sys, time
 from pathlib import Path
 import pandas
 from pinch.sources.logs.read import read_any_log
 path = Path(sys.argv[1])
 start = time.perf_counter()
 pandas.read_csv(path, engine="c") if sys.argv[2] == "pandas" else read_any_log(path)
-print(time.perf_counter() - start, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3)
+status = Path("/proc/self/status").read_text()  # the most of getrusage may be that of who began this process
+print(time.perf_counter() - start, int(re.search(r"VmHWM:\\s+(\\d+)", status)[1]) / 1e3)
 """
 SEEDS = (
     "t_s,cpu.power,cpu.temp\n1,40,50\n2,41,\n3,42,52\n",
@@ -69,8 +70,8 @@ def large_log() -> None:
             said = [subprocess.run(command, capture_output=True, text=True).stdout.split() for _ in range(5)]
             taken[who] = min(float(seconds) for seconds, _ in said), float(said[0][1])
         (ours, memory), (theirs, _) = taken["pinch"], taken["pandas"]
-        print(f"sensor log of {size:.0f} MB: {ours:.2f} s, pandas {theirs:.2f} s, ratio {ours / theirs:.1f} (≤ 2.5)")
-        print(f"  peak memory {memory:.0f} MB, {memory / size:.1f} × the file (≤ 5)")
+        print(f"sensor log of {size:.0f} MB: {ours:.2f} s, pandas {theirs:.2f} s, ratio {ours / theirs:.1f} (≤ 1.5)")
+        print(f"  peak memory {memory:.0f} MB, {memory / size:.1f} × the file (≤ 3)")
 
 
 def many_frames(count: int = 10_000_000) -> None:
