@@ -228,7 +228,7 @@ class TestPieces(LogCase):
 
     def test_what_is_written_to_it_meanwhile_is_not_read(self) -> None:
         path = self.folder / "log.csv"
-        path.write_text("Time [s],Power [W]\n" + "".join(f"{i},40\n" for i in range(20)))
+        path.write_text("Time [s],Power [W]\n" + "".join(f"{i},40\n" for i in range(200_000)))
 
         def grow(share: float) -> bool:
             with path.open("a") as file:
@@ -236,7 +236,7 @@ class TestPieces(LogCase):
             return True
 
         found = read_any_log(path, progress=grow)
-        self.assertEqual(self.values(found, "cpu.power"), [40.0] * 20)
+        self.assertEqual(self.values(found, "cpu.power"), [40.0] * 200_000)
 
         def shrink(share: float) -> bool:
             path.write_text("Time [s],Power [W]\n1,40\n")

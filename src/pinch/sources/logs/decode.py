@@ -40,7 +40,8 @@ class Lines(Struct, frozen=True):
 
 class Text(Struct, frozen=True):
     """A file of text, its first `size` bytes: what is added to it later does not belong to it. It has so many `lines`,
-    the last perhaps without an end; `start` is its beginning, `tail` its last 200 lines, both as its `pieces` are."""
+    the last perhaps without an end; `start` is its beginning, `tail` its last 200 lines, both as its `pieces` are; of
+    one that is short the start is all."""
 
     path: Path
     size: int
@@ -48,10 +49,11 @@ class Text(Struct, frozen=True):
     lines: int = 0
     start: bytes = b""
     tail: bytes = b""
+    is_short: bool = False
 
     def head(self, lines: int) -> list[str]:
         """The first lines, without their ends."""
-        return self.start.decode("utf-8", "replace").split("\n")[:lines]
+        return self.start.decode("utf-8", "replace").split("\n", lines)[:lines]
 
     def pieces(self) -> Iterator[Lines]:
         """All of it, some whole lines at a time, as UTF-8 without a mark, lines ended by a line feed.
@@ -61,6 +63,9 @@ class Text(Struct, frozen=True):
         DataError : it is unreadable, no text, or has a line that no table has.
         OtherEncodingError : it is not in its encoding.
         """
+        if self.is_short:
+            yield Lines(self.start, 0, self.lines)
+            return
         place, lines = str(self.path), 0
         not_text = tr("it is not text, so it is not a log")
         try:
@@ -124,14 +129,15 @@ def _encodings(start: bytes) -> tuple[str, ...]:
 
 
 def _looked_through(text: Text) -> Text:
-    lines, start, last = 0, b"", list[Lines]()
+    lines, size, start, last = 0, 0, b"", list[Lines]()
     for piece in text.pieces():
-        lines += piece.count
+        lines, size = lines + piece.count, size + len(piece.data)
         start += piece.data[: START - len(start)]
         last.append(piece)
         while sum(p.count for p in last[1:]) >= TAIL_LINES:
             del last[0]
-    return replace(text, lines=lines, start=start, tail=_last_lines(b"".join(p.data for p in last)))
+    tail = _last_lines(b"".join(p.data for p in last))
+    return replace(text, lines=lines, start=start, tail=tail, is_short=size == len(start))
 
 
 def count_of(sign: str, data: bytes) -> int:

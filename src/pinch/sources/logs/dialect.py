@@ -60,7 +60,8 @@ def find_dialect(lines: list[str], place: str) -> Dialect:
     ------
     DataError : no header with rows of numbers below it is found within the first 60 lines.
     """
-    found = [d for delimiter in DELIMITERS for d in [_by_delimiter(lines, delimiter, place)] if d is not None]
+    there = [delimiter for delimiter in DELIMITERS if any(delimiter in line for line in lines)]
+    found = [d for delimiter in there for d in [_by_delimiter(lines, delimiter, place)] if d is not None]
     if not found:
         bare = _without_header(lines)
         if bare is None:

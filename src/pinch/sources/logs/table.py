@@ -7,6 +7,7 @@ import re
 import warnings
 from collections import deque
 from collections.abc import Iterator
+from itertools import chain, islice
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -115,10 +116,14 @@ def _parsed(text: Text, dialect: Dialect, end: int, place: str) -> Iterator[_Par
     """The rows in pieces, in their order; the next ones are parsed meanwhile."""
     from concurrent.futures import Future, ThreadPoolExecutor
 
-    as_text = _as_text(text, dialect)
+    as_text, pieces = _as_text(text, dialect), _rows(text, dialect.first, end)
+    begin = list(islice(pieces, 2))
+    if len(begin) < 2:
+        yield from (_parse(rows, dialect, as_text, place) for rows in begin)
+        return
     under_way = deque[Future[_Parsed]]()
     with ThreadPoolExecutor(PARSED_AT_ONCE) as pool:
-        for rows in _rows(text, dialect.first, end):
+        for rows in chain(begin, pieces):
             under_way.append(pool.submit(_parse, rows, dialect, as_text, place))
             if len(under_way) > PARSED_AT_ONCE:
                 yield under_way.popleft().result()
@@ -239,7 +244,8 @@ def _end_of_rows(text: Text, dialect: Dialect) -> tuple[int, list[str], bool]:
     lines = text.tail.removesuffix(b"\n").decode("utf-8", "replace").split("\n")
     lines = lines[max(0, dialect.first - (text.lines - len(lines))) :]
     timed = is_value(split(_first_row(text, dialect), dialect.delimiter)[0])
-    last = max((i for i, line in enumerate(lines) if _is_row(line, dialect, timed)), default=len(lines) - 1)
+    places = reversed(range(len(lines)))
+    last = next((i for i in places if _is_row(lines[i], dialect, timed)), len(lines) - 1)
     going_on = np.cumsum([line.count('"') for line in lines[last:]]) % 2  # within a quoted cell at the end of a line
     last += int(np.argmin(going_on)) if len(going_on) else 0
     after = [line for line in lines[last + 1 :] if line.strip()]
