@@ -1,12 +1,15 @@
-"""How far slow work of a command is, on a line of its own for whoever watches a terminal."""
+"""How far slow work of a command is, on a line of its own for whoever watches a terminal; and that it shall end."""
 
+import signal
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from pinch.core.progress import Progress, unheard
 
+ENDED = 130
+"""By an interrupt of the operator: 128 and the number of the signal, as shells have it (POSIX leaves it at > 128)."""
 SOON_S, EVERY_S = 1.0, 0.2
 """Nothing is told of what is done sooner, and no more often than this."""
 CLEAR = "\r\x1b[K"
@@ -36,3 +39,21 @@ def heard(what: str) -> Iterator[Progress]:
     finally:
         if told:
             print(CLEAR, end="", file=sys.stderr, flush=True)
+
+
+@contextmanager
+def ended_by_hand() -> Iterator[Callable[[], bool]]:
+    """Tells whether Ctrl+C was pressed, so that what is under way comes to a good end; pressed again, it ends at
+    once."""
+    pressed = False
+
+    def press(number: int, frame: object) -> None:
+        nonlocal pressed
+        pressed = True
+        signal.signal(signal.SIGINT, before)
+
+    before = signal.signal(signal.SIGINT, press)
+    try:
+        yield lambda: pressed
+    finally:
+        signal.signal(signal.SIGINT, before)

@@ -16,16 +16,18 @@ from pinch.bench.entry import read_day
 from pinch.bench.summaries import Origin
 from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of
-from pinch.cli.heard import heard
+from pinch.cli.heard import ENDED, ended_by_hand, heard
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
+from pinch.core.progress import CancelledError
 from pinch.intake.arrivals import Arrival, add_arrivals, arrivals_of, files_in, read_batch
 from pinch.intake.book_folder import is_book_folder, opened_book, read_book_folder
 from pinch.intake.completing import Completion, read_completion
 from pinch.intake.filing import Filed, NamePattern
 from pinch.intake.joining import join_book
 from pinch.intake.packages import is_run_package
+from pinch.intake.read_before import keep_read
 from pinch.intake.shelf import known_names
 from pinch.intake.table_roles import Role, RoleMapping, guess_roles, key_of, open_questions, read_roles
 from pinch.intake.told_results import add_told
@@ -47,6 +49,7 @@ class Imported(Struct):
     results: int = 0
     skipped: int = 0
     replaced: int = 0
+    left: int = 0
     questions: list[dict[str, Any]] = field(default_factory=list)
     warnings: list[dict[str, str]] = field(default_factory=list)
     refused: bool = False
@@ -76,7 +79,9 @@ class Imported(Struct):
 
     @property
     def status(self) -> int:
-        """The exit status: 2 where something cannot be read, 1 where something was left open."""
+        """The exit status: 130: it was ended; 2: something cannot be read; 1: something was left open."""
+        if self.left:
+            return ENDED
         left_out = any(w["code"] == "left-out" for w in self.warnings)
         return 2 if self.refused else 1 if self.questions or left_out else 0
 
@@ -163,6 +168,7 @@ def _tell(args: argparse.Namespace, outcome: Imported) -> None:
                 "results": outcome.results,
                 "skipped_same": outcome.skipped,
                 "replaced": outcome.replaced,
+                "left": outcome.left,
                 "questions": outcome.questions,
                 "warnings": outcome.warnings,
             }
@@ -233,13 +239,21 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported
         said = replace(said, score=read_completion({"score": args.score}).score)
     with opened(there) as paths:
         files = files_in(paths)
-        with heard(f"{counted(len(files), 'log')} read") as progress:
-            batch = read_batch(files, mapping, progress)
+        try:
+            with heard(f"{counted(len(files), 'log')} read") as progress, ended_by_hand() as is_ended:
+                batch = read_batch(files, mapping, lambda share: progress(share) and not is_ended())
+        except CancelledError:
+            outcome.left = len(files)
+            words = "Ended: nothing is in the book yet; the same command goes on with what is not read."
+            print(f"pinch: {words}", file=sys.stderr)
+            return
         for reason in batch.refused:
             outcome.refuse(reason, reason.partition(":")[0])
         if batch.read:
             with changed_whole(args.book) as book:
                 _add_read(args, book, arrivals_of(batch.read, book, pattern), said, outcome)
+            if outcome.left:
+                keep_read(batch.read, mapping)
 
 
 def _add_read(
@@ -262,13 +276,18 @@ def _add_read(
             placed.append(arrival)
     if args.variant:
         said = replace(said, variant=args.variant)
-    with heard(f"{counted(len(placed), 'run')} added") as progress:
-        found = add_arrivals(book, placed, said, progress)
+    with heard(f"{counted(len(placed), 'run')} added") as progress, ended_by_hand() as is_ended:
+        found = add_arrivals(book, placed, said, lambda share: progress(share) and not is_ended())
     for added in found.added:
         outcome.runs.append(added.run.id)
         _say(args, f"run {added.run.id}: {added.words}, {added.run.samples} values")
     outcome.skipped += len(found.skipped)
     for words in found.skipped:
         _say(args, words)
+    if found.left:
+        outcome.left = len(found.left)
+        words = "Ended: {added} of {placed} are done and stay in the book; the same command goes on with the rest."
+        done = f"{len(placed) - outcome.left:,}"
+        print(f"pinch: {words.format(added=done, placed=counted(len(placed), 'log'))}", file=sys.stderr)
     for problem in found.problems:
         outcome.warn("left-out", problem, "")

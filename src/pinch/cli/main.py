@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Protocol
 
 from pinch import __version__
+from pinch.cli.heard import ENDED
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 from pinch.core.lasting import lasting
@@ -41,8 +42,6 @@ COMMANDS = {
     "export": "write a book as open files or tables, or a run as CSV with datapackage.json or Parquet",
 }
 WRONG_USE = 2
-ENDED = 130
-"""By an interrupt of the operator: 128 and the number of the signal, as shells have it (POSIX leaves it at > 128)."""
 log = logging.getLogger(__name__)
 
 

@@ -16,13 +16,14 @@ from pinch.core.channels import rate_channel
 from pinch.core.errors import DataError, PinchError
 from pinch.core.frames import with_frame_rate
 from pinch.core.printing import plain
-from pinch.core.progress import Progress, part_of, tell, unheard
+from pinch.core.progress import CancelledError, Progress, part_of, tell, unheard
 from pinch.core.runlog import RunLog
 from pinch.intake.again import KnownLogs, content_of
 from pinch.intake.belonging import import_log
 from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
+from pinch.intake.read_before import keep_read, take_read
 from pinch.intake.shelf import Shelf
 from pinch.language import tr
 from pinch.sources.logs.mapping import ColumnMapping
@@ -109,11 +110,13 @@ class Added(Struct, frozen=True):
 
 
 class NewRuns(Struct, frozen=True):
-    """Runs that came into the book; a sentence for each log that it had already, and for what could not be said."""
+    """Runs that came into the book; a sentence for each log that it had already, and for what could not be said; what
+    was left when it was ended."""
 
     added: tuple[Added, ...]
     skipped: tuple[str, ...] = ()
     problems: tuple[str, ...] = ()
+    left: tuple[Arrival, ...] = ()
 
 
 def files_in(paths: Sequence[Path]) -> list[Path]:
@@ -133,20 +136,25 @@ def files_in(paths: Sequence[Path]) -> list[Path]:
 
 
 def read_batch(paths: Sequence[Path], mapping: ColumnMapping | None = None, progress: Progress = unheard) -> Batch:
-    """Read logs; one that cannot be read keeps no other from it.
+    """Read logs; one that cannot be read keeps no other from it. Of a reading that was ended the next one takes over
+    what it had read.
 
     Raises
     ------
     CancelledError : `progress` answered False.
     """
-    read: dict[Path, ReadLog] = {}
-    refused = []
-    for number, path in enumerate(paths):
-        part = part_of(progress, number / len(paths), (number + 1) / len(paths))
-        try:
-            read[path] = read_log_file(path, mapping, part)
-        except DataError as error:
-            refused.append(str(error))
+    before, read, refused = take_read(paths, mapping), dict[Path, ReadLog](), list[str]()
+    try:
+        for number, path in enumerate(paths):
+            tell(progress, number / len(paths))
+            part = part_of(progress, number / len(paths), (number + 1) / len(paths))
+            try:
+                read[path] = before.get(path) or read_log_file(path, mapping, part)
+            except DataError as error:
+                refused.append(str(error))
+    except CancelledError:
+        keep_read({**before, **read}, mapping)
+        raise
     return Batch(read, tuple(refused))
 
 
@@ -218,11 +226,10 @@ def add_arrivals(
     book: Book, arrivals: Sequence[Arrival], said: Completion | None = None, progress: Progress = unheard
 ) -> NewRuns:
     """Runs of logs, with what is said of all of them, and the plans that wanted them; a log that the book has already
-    is skipped. The caller makes it one change.
+    is skipped. Where `progress` answers False the rest is left. The caller makes it one change.
 
     Raises
     ------
-    CancelledError : `progress` answered False.
     PinchError : one does not say where it belongs, its name will not do, or its two logs do not overlap.
     """
     for arrival in arrivals:
@@ -231,8 +238,11 @@ def add_arrivals(
                 tr("{path}: say the device, the setting and the workload it belongs to.", path=arrival.path.name)
             )
     known, shelf, added, skipped, nothing = KnownLogs(book), Shelf(book), list[Added](), list[str](), list[str]()
-    for number, arrival in enumerate(sorted(arrivals, key=_order)):
-        tell(progress, number / len(arrivals))
+    in_order, left = sorted(arrivals, key=_order), list[Arrival]()
+    for number, arrival in enumerate(in_order):
+        if not progress(number / len(in_order)):
+            left = in_order[number:]
+            break
         log = arrival.log
         content = content_of(log)
         same = known.run_of(log, content)
@@ -251,7 +261,7 @@ def add_arrivals(
         done = complete_runs(book, [a.run for a in added], said)
         by_id, problems = {run.id: run for run in done.runs}, done.problems
         added = [replace(a, run=by_id.get(a.run.id, a.run)) for a in added]
-    return NewRuns(tuple(added), tuple(skipped), (*nothing, *problems))
+    return NewRuns(tuple(added), tuple(skipped), (*nothing, *problems), tuple(left))
 
 
 def _can_be_judged(log: RunLog) -> bool:

@@ -17,12 +17,13 @@ T = TypeVar("T")
 
 
 class SlowChange(QObject):
-    """One at a time; closing the notice of its progress ends it, and nothing of it is kept."""
+    """One at a time; closing the notice of its progress ends it. Then the work itself decides whether something of it
+    is kept; of one that is closed nothing is."""
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell.dialog_parent)
         self._shell = shell
-        self._unwanted = threading.Event()
+        self._unwanted, self._is_closed = threading.Event(), threading.Event()
         self.job: Job | None = None
         shell.notices.closed.connect(self._unwanted.set)
 
@@ -34,14 +35,17 @@ class SlowChange(QObject):
         ------
         PinchError : another change of this kind is under way.
         """
-        session, unwanted = self._shell.session, self._unwanted
+        session, unwanted, is_closed = self._shell.session, self._unwanted, self._is_closed
         session.change_begins(label)
         unwanted.clear()
+        is_closed.clear()
         path, told = session.book.path, -1
 
         def apart(progress: Progress) -> MadeApart[T] | None:
             def heard(share: float) -> bool:
                 nonlocal told
+                if is_closed.is_set():
+                    raise CancelledError(tr("It was ended before it was done."))
                 if int(100 * share) != told:
                     told = int(100 * share)
                     progress(share)
@@ -64,7 +68,7 @@ class SlowChange(QObject):
 
     def close(self) -> None:
         """End it, and wait until nothing of it is left."""
-        self._unwanted.set()
+        self._is_closed.set()
         if self.job is not None:
             self.job.wait()
 

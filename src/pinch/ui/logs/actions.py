@@ -30,6 +30,7 @@ class LogActions(WindowPart):
         return (
             MenuEntry(add, 210, tr("Runs from logs …"), self.import_log, "Ctrl+I"),
             MenuEntry(add, 220, tr("Runs from a folder of logs …"), self.import_folder, "Ctrl+Shift+I"),
+            MenuEntry(add, 225, tr("Go on with the logs that were left"), self.importing.go_on),
             MenuEntry(add, 230, tr("Watch a folder for logs, or end it …"), self.watch_folder, "Ctrl+Alt+F"),
             MenuEntry(add, 240, tr("Logs that wait for an answer …"), self.watching.ask, "Ctrl+Alt+W"),
             MenuEntry(add, 250, tr("Results from a table …"), self.import_scores, "Ctrl+Alt+I"),
@@ -38,6 +39,7 @@ class LogActions(WindowPart):
 
     def forget(self) -> None:
         self.watching.end()
+        self.importing.forget()
 
     def cancel(self) -> None:
         self.importing.cancel()

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
@@ -37,7 +38,8 @@ from pinch.ui.slow_change import SlowChange
 
 
 class LogImport(QObject):
-    """One batch at a time; closing the notice of its progress ends it, and nothing is added."""
+    """One batch at a time; closing the notice of its progress ends it: while it is read nothing is added, later what
+    was added stays, and `go_on` adds the rest."""
 
     def __init__(self, shell: Shell) -> None:
         super().__init__(shell.dialog_parent)
@@ -45,6 +47,7 @@ class LogImport(QObject):
         self.job: Job | None = None
         self.adding = SlowChange(shell)
         self.summary: SummaryDialog | None = None
+        self._left: Callable[[], None] | None = None
         self._unpacked = ExitStack()
         shell.notices.closed.connect(self.cancel)
 
@@ -80,6 +83,21 @@ class LogImport(QObject):
 
         self.adding.begin(tr("Adding results"), tr("add results of {name}", name=name), work, then)
 
+    def go_on(self) -> None:
+        """Add the logs that were left when an import was ended.
+
+        Raises
+        ------
+        PinchError : there are none.
+        """
+        if self._left is None:
+            raise PinchError(tr("No import was ended before it was done."))
+        self._left()
+
+    def forget(self) -> None:
+        """Another book is open: nothing is left for it."""
+        self._left = None
+
     def cancel(self) -> None:
         """Let go of what is being read."""
         if self.job is not None:
@@ -108,6 +126,8 @@ class LogImport(QObject):
             return add_arrivals(book, arrivals, said, progress)
 
         def then(found: NewRuns) -> None:
+            again = partial(self.add, found.left, (), choose, said, after)
+            self._left = again if found.left else None
             self._added(found, refused, choose)
             if after is not None:
                 after()
@@ -116,14 +136,17 @@ class LogImport(QObject):
 
     def _added(self, found: NewRuns, refused: Sequence[str], choose: bool) -> None:
         added, refused = found.added, (*refused, *found.skipped, *found.problems)
+        left = counted(len(found.left), "log is left", "logs are left")
+        rest = tr("{left}: Add, Go on with the logs that were left", left=left) if found.left else ""
         if not added:
-            self._tell(tr("Nothing is new"), (), refused)
+            self._tell(rest or tr("Nothing is new"), (), refused)
             return
         if choose:
             self._shell.session.choose_run(added[-1].run.id)
         runs = counted(len(added), "run is", "runs are")
         pairs = [a for a in added if a.arrival.pair]
-        self._tell(tr("{runs} in the book", runs=runs), [a.words for a in added], refused, always=bool(pairs))
+        words = ". ".join(filter(None, (rest, tr("{runs} in the book", runs=runs))))
+        self._tell(words, [a.words for a in added], refused, always=bool(pairs))
 
     def _tell(self, words: str, added: Sequence[str], refused: Sequence[str], always: bool = False) -> None:
         """What went where, in a list where it is more than a line."""
