@@ -104,7 +104,7 @@ def read_text_of(path: Path) -> Text:
     with open_plain(path) as file:
         size = os.fstat(file.fileno()).st_size
         refuse_larger(path, size, MOST_BYTES)
-        start = file.read(START)
+        start = file.read(min(START, size))
         if not start.strip(_BLANK) and not any(raw.strip(_BLANK) for raw in _pieces(file.read, size)):
             raise DataError(str(path), tr("it is empty"))
     *guesses, last = _encodings(start)

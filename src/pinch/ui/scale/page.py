@@ -8,7 +8,7 @@ from pinch.bench.cards import CardKind
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
-from pinch.core.printing import told_once
+from pinch.core.printing import counted, told_once
 from pinch.language import tr
 from pinch.narrative.cards import curve_cards
 from pinch.narrative.twin_chart import predicted_dot
@@ -78,7 +78,7 @@ class ScalePage(Page[ScaleView]):
         if subject.device_id is None or subject.workload_id is None:
             return ""
         settings = self.session.book.count_settings_run(subject.device_id, subject.workload_id)
-        return tr("{settings} points", settings=settings) if settings else ""
+        return counted(settings, "point") if settings else ""
 
     def show(self) -> None:
         margin = self.shell.margin
