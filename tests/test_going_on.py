@@ -8,12 +8,12 @@ from typing import Any
 from unittest import mock
 
 from pinch.bench.opening import open_book
-from pinch.intake import arrivals
+from pinch.intake import arrivals, spool
 from pinch.intake.arrivals import add_arrivals, arrivals_of, read_batch
 from pinch.intake.filing import NamePattern
-from pinch.intake.read_before import take_read
+from pinch.intake.read_before import keep_read, take_read
 from pinch.ui.logs.actions import LogActions
-from tests.in_folder import CommandCase
+from tests.in_folder import CommandCase, InFolder
 from tests.window_case import WindowCase
 
 MANY = 6
@@ -84,6 +84,37 @@ class TestCommand(CommandCase):
         kept = next((self.folder / "cache").rglob("*.pickle"))
         kept.write_bytes(kept.read_bytes()[:-30])
         self.assertEqual((take_read(self.paths, None), kept.exists()), ({}, False))
+
+
+class TestSpool(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.enterContext(mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder / "cache")}))
+        self.enterContext(mock.patch.object(spool, "IN_MEMORY", 2000))
+        self.paths = write_logs(self.folder)
+
+    def read(self) -> None:
+        """Read the logs and compare them with what was written, also as they are kept for the next time."""
+        with mock.patch.object(spool, "SEGMENT", 1000):
+            read = read_batch(self.paths).read
+        keep_read(read, None)
+        for found in (read, take_read(self.paths, None)):
+            for n, path in enumerate(self.paths):
+                power = found[path].log.series["cpu.power"]
+                self.assertEqual(power.t.tolist(), list(range(40)))
+                self.assertEqual(power.values.tolist(), [float(f"{30 + n}.{i % 10}") for i in range(40)])
+
+    def test_samples_on_the_disk_are_the_same_and_leave_no_file(self) -> None:
+        with mock.patch.object(os, "pwrite", wraps=os.pwrite) as written:
+            self.read()
+        self.assertEqual(sum(len(call.args[1]) * 8 for call in written.call_args_list), 640 * (MANY - 3))
+        self.assertEqual([p for p in (self.folder / "cache").rglob("*") if p.is_file()], [])
+
+    def test_a_full_disk_leaves_them_in_memory(self) -> None:
+        for fault in (mock.Mock(side_effect=OSError("no space")), mock.Mock(return_value=8)):
+            with mock.patch.object(os, "pwrite", fault):
+                self.read()
+            fault.assert_called()
 
 
 class TestWindow(WindowCase):

@@ -25,6 +25,7 @@ from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
 from pinch.intake.read_before import keep_read, take_read
 from pinch.intake.shelf import Shelf
+from pinch.intake.spool import Spool
 from pinch.language import tr
 from pinch.sources.logs.mapping import ColumnMapping
 from pinch.sources.logs.read import ReadLog, read_log_file
@@ -145,13 +146,15 @@ def read_batch(paths: Sequence[Path], mapping: ColumnMapping | None = None, prog
     """
     before, read, refused = take_read(paths, mapping), dict[Path, ReadLog](), list[str]()
     try:
-        for number, path in enumerate(paths):
-            tell(progress, number / len(paths))
-            part = part_of(progress, number / len(paths), (number + 1) / len(paths))
-            try:
-                read[path] = before.get(path) or read_log_file(path, mapping, part)
-            except DataError as error:
-                refused.append(str(error))
+        with Spool() as spool:
+            for number, path in enumerate(paths):
+                tell(progress, number / len(paths))
+                part = part_of(progress, number / len(paths), (number + 1) / len(paths))
+                try:
+                    found = before.get(path) or read_log_file(path, mapping, part)
+                    read[path] = replace(found, log=spool.put(found.log))
+                except DataError as error:
+                    refused.append(str(error))
     except CancelledError:
         keep_read({**before, **read}, mapping)
         raise
