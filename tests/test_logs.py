@@ -219,6 +219,13 @@ class TestPieces(LogCase):
                     self.read('Time [s],"CPU Power, all [W]",Note\n' + "".join(rows))
                 rows[n] = f'{n},"40","on\nand on"\n'
 
+    def test_pieces_may_begin_with_nothing_or_a_cell_of_any_length(self) -> None:
+        with in_pieces_of(30):
+            found = self.read(
+                'Time [s],CPU Power [W],N\n0,1,"a"\n1,2,"' + "b" * 200_000 + '"' + "\n" * 60 + '3,4,"c"\n'
+            )
+        self.assertEqual((self.times(found, "cpu.power"), found.warnings), ([0.0, 1.0, 3.0], ()))
+
     def test_a_word_in_one_piece_changes_no_number_of_another(self) -> None:
         rows = "".join(f"{i};1.234,5;{'error' if i == 35 else '3.100,2'}\n" for i in range(40))
         with in_pieces_of(100):

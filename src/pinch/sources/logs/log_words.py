@@ -15,8 +15,8 @@ from pinch.language import tr
 if TYPE_CHECKING:
     import pandas as pd
 
-MOST_WORDS = 8
-"""A column of more different words than this is of names or notes, and not of states."""
+MOST_WORDS, LONGEST = 8, 60
+"""A column of more different words than this, or of longer ones (signs), is of names or notes, and not of states."""
 FRAME_FLAGS = {GENERATED: ChannelQuantity.GENERATED, DROPPED: ChannelQuantity.DROPPED}
 """The channels that words may stand for, by what logs call them."""
 
@@ -41,6 +41,6 @@ def frame_flags(column: "pd.Series") -> dict[str, FloatArray]:
 def not_understood(name: str, column: "pd.Series") -> str:
     """That a column of a few different words is not used; empty where it always says the same, or holds names."""
     words = list(dict.fromkeys(str(word).strip() for word in column.dropna().unique()[: MOST_WORDS + 1]))
-    if not 2 <= len(words) <= MOST_WORDS:
+    if not 2 <= len(words) <= MOST_WORDS or max(map(len, words)) > LONGEST:
         return ""
     return tr("{name} holds words ({words}) and is not used.", name=name, words=listed(words))

@@ -310,9 +310,10 @@ def _check_widths(rows: Lines, dialect: Dialect, place: str) -> None:
 def _check_first_row(rows: Lines, dialect: Dialect, place: str) -> None:
     """Where cells are quoted they may hold delimiters and line ends. Pandas counts them, but takes the first row as it
     is."""
-    start = rows.data[:LONGEST_LINE].decode("utf-8", "replace")
-    cells = next(csv.reader(io.StringIO(start), delimiter=dialect.delimiter), [])
-    if len(cells) - (not cells[-1]) > len(dialect.names):
+    start, cells = rows.data[:LONGEST_LINE].decode("utf-8", "replace"), list[str]()
+    with contextlib.suppress(csv.Error):  # quotes that make no sense, which pandas has taken as signs
+        cells = next(csv.reader(io.StringIO(start), delimiter=dialect.delimiter))
+    if cells and len(cells) - (not cells[-1]) > len(dialect.names):
         raise _uneven(place, rows.first + 1, len(cells), len(dialect.names))
 
 
@@ -359,5 +360,5 @@ def _broken(error: Exception, place: str, lines: "np.ndarray") -> DataError:
     found = re.search(r"Expected (\d+) fields in line (\d+), saw (\d+)", str(error))
     if found:
         wanted, row, seen = (int(g) for g in found.groups())
-        return _uneven(place, int(lines[row - 1]), seen, wanted)
+        return _uneven(place, int(lines[min(row, len(lines)) - 1]), seen, wanted)
     return DataError(place, tr("the table is broken ({reason})", reason=str(error).splitlines()[0]))
