@@ -153,7 +153,7 @@ class TestCommand(PatienceCase):
 
     def test_a_run_that_cannot_be_written_in_the_end_says_so_and_exits_1(self) -> None:
         path = self.folder / "b.pinch"
-        command = [sys.executable, "-m", "pinch", "record", "--book", str(path), "--length", "240", *self.WORDS]
+        command = [sys.executable, "-m", "pinch", "record", "--book", str(path), "--length", "480", *self.WORDS]
         with subprocess.Popen(command, stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as child:
             until = time.monotonic() + 60.0
             while (not path.exists() or not _runs_in(path)) and child.poll() is None and time.monotonic() < until:
