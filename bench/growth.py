@@ -69,6 +69,12 @@ def measure(path: Path) -> None:
     step("all again", lambda: judge.view.runs.filter.setText(""))
     for name, page in (("scale", ScalePage), ("compare", ComparePage), ("modes", ModesPage)):
         step(name, lambda page=page: window.show_page(window.page(page)))  # type: ignore[misc]
+    for name, page, box in (("scale toggled", ScalePage, "second"), ("compare toggled", ComparePage, "unit")):
+        window.show_page(window.page(page))
+        app.processEvents()
+        choice = getattr(window.page(page).view, box)
+        choice.setCurrentIndex(1)
+        step(name, lambda choice=choice: choice.activated.emit(1))  # type: ignore[misc]
     print(f"{path.stem} runs: {', '.join(told)}; {memory_mb():.0f} MB", file=sys.stderr, flush=True)
     print(json.dumps(times | {"MB": memory_mb()}), flush=True)
     os._exit(0)
