@@ -3,6 +3,7 @@
 import contextlib
 import pickle
 import sqlite3
+from datetime import UTC, datetime
 from pathlib import Path
 from unittest import mock
 
@@ -26,6 +27,7 @@ from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
 from pinch.ui.judge.listing import run_listing
 from pinch.ui.judge.page import JudgePage
+from pinch.ui.judge.runs_pane import RunsModel
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
 from pinch.ui.searching import keeps
 from pinch.ui.shell.methods import methods_text
@@ -117,6 +119,17 @@ class TestDigests(InFolder):
         (row,) = run_listing(self.book, {1: Digest(flags=("heat",))}).rows
         for words, kept in (("", True), ("limpet heat", True), ("limpet -heat", False), ("gannet", False), ("-", True)):
             self.assertEqual(keeps(row.text, words), kept, words)
+
+    def test_days_have_their_year_where_runs_are_of_several(self) -> None:
+        model, started = RunsModel(), datetime(2026, 9, 3, 10, 37, tzinfo=UTC)
+        run = self.run_made.model_copy(update={"started": started, "undated": False})
+        older = run.model_copy(update={"kept_id": None, "repeat": 2, "started": started.replace(year=2025)})
+        undated = older.model_copy(update={"repeat": 3, "started": started.replace(year=1999), "undated": True})
+        for added, shown in ((run, ["3 Sep 10:37"]), (undated, ["3 Sep 10:37", "no day"]),
+                             (older, ["2026-09-03", "2025-09-03", "no day"])):  # fmt: skip
+            self.book.save(added)
+            model.show_listing(run_listing(self.book, {}))
+            self.assertEqual([model.data(model.index(n, 0)) for n in range(model.rowCount())], shown)
 
 
 class TestPage(WindowCase):

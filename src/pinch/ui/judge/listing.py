@@ -10,7 +10,7 @@ from pinch.bench.digests import Digest
 from pinch.bench.records import Run, when_words
 from pinch.core.causes import Cause
 from pinch.core.printing import in_column
-from pinch.language import marked, numeral, tr
+from pinch.language import day_words, marked, numeral, tr
 
 FLAG_WORDS = {
     marked("drifting"): tr("the run had not settled; the Heat tab says where it leads"),
@@ -48,20 +48,23 @@ class RunRow(Struct, frozen=True):
 
 
 class ListColumn(Struct, frozen=True):
-    """A column: its title, what is shown of a row, and what it is sorted by."""
+    """A column: its title, what is shown of a row, what it is sorted by; what is shown among runs of several years."""
 
     title: str
     shown: Callable[[RunRow], str]
     key: Callable[[RunRow], object]
     number: bool = False
+    over_years: Callable[[RunRow], str] | None = None
 
 
 class RunListing(Struct, frozen=True):
-    """Runs of a book, the newest first; how many have a flag of each kind; and how many runs the book has."""
+    """Runs of a book, the newest first; how many have a flag of each kind; how many runs the book has; and whether they
+    are of several years."""
 
     rows: list[RunRow] = []
     flags: Mapping[str, int] = {}
     of: int = 0
+    over_years: bool = False
 
 
 def run_listing(
@@ -83,7 +86,8 @@ def run_listing(
             row = RunRow.of(run, *names, digest)
         rows.append(row)
     of = len(rows) if newest is None else book.count_runs()
-    return RunListing(rows, Counter(flag for row in rows for flag in row.flags), of)
+    years = {row.run.started.year for row in rows if not row.run.undated}
+    return RunListing(rows, Counter(flag for row in rows for flag in row.flags), of, len(years) > 1)
 
 
 def _figure(field: str, form: str, factor: float = 1.0) -> tuple[Callable[[RunRow], str], Callable[[RunRow], object]]:
@@ -116,7 +120,8 @@ def _shown_and_key(
 
 
 COLUMNS: Sequence[ListColumn] = (
-    ListColumn(tr("Day"), lambda r: when_words(r.run), lambda r: r.run.started),
+    ListColumn(tr("Day"), lambda r: when_words(r.run), lambda r: r.run.started, False,
+               lambda r: day_words(r.run.day) if r.run.day else when_words(r.run)),
     ListColumn(tr("Device"), lambda r: r.device, lambda r: r.device),
     ListColumn(tr("Setting"), lambda r: r.setting, lambda r: r.setting),
     ListColumn(tr("Workload"), lambda r: r.workload, lambda r: r.workload),

@@ -16,7 +16,7 @@ from pinch.core.printing import counted
 from pinch.core.runlog import RunLog
 from pinch.intake.completing import Completed, complete_runs, completed_words
 from pinch.intake.reworking import join_runs, rework_channels
-from pinch.language import tr
+from pinch.language import numeral, tr
 from pinch.narrative.told_words import told_headline, told_lines
 from pinch.narrative.twin_chart import course_chart
 from pinch.publish.private import Behind, private_counts
@@ -104,7 +104,7 @@ class JudgePage(Page[JudgeView]):
         if None in (subject.device_id, subject.workload_id):
             return ""
         runs = self.session.book.count_runs(subject.device_id, subject.workload_id)
-        return tr("{runs} here", runs=runs) if runs else ""
+        return tr("{runs} here", runs=numeral(runs, ",")) if runs else ""
 
     def show(self) -> None:
         margin, view = self.shell.margin, self.view

@@ -77,7 +77,8 @@ class RunsModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = 0) -> object:
         row, column = self.shown[index.row()], COLUMNS[index.column()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return column.shown(row)
+            over_years = column.over_years if self.listing.over_years else None
+            return (over_years or column.shown)(row)
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return _alignment(column.number)
         if role == Qt.ItemDataRole.FontRole:

@@ -50,5 +50,6 @@ class WordAxis(pg.AxisItem):  # type: ignore[misc]
         texts: list[object] = []
         for at, words in self._words:
             y = box.bottom() - (at - low) / (high - low) * box.height()
-            texts.append((QRectF(box.left() + 6, y - 8, box.width() - 6, 16), flags, words))
+            top = min(max(y - 8, box.top()), box.bottom() - 16) if low <= at <= high else y - 8  # no word is cut
+            texts.append((QRectF(box.left() + 6, top, box.width() - 6, 16), flags, words))
         return specs[0], specs[1], texts

@@ -11,6 +11,7 @@ from pinch.bench.cards import CardKind, RunsQuery
 from pinch.bench.entry import read_quantity
 from pinch.bench.records import ExitStatus, Run, Workload
 from pinch.core.errors import PinchError
+from pinch.core.printing import counted
 from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.recorder.preflight import Check
@@ -97,7 +98,7 @@ class RunPage(Page[RunView]):
         self.checking.cancel()
 
     def count(self) -> str:
-        return tr("recording") if self.session.recording_now else tr("{runs} runs", runs=self.session.book.count_runs())
+        return tr("recording") if self.session.recording_now else counted(self.session.book.count_runs(), "run")
 
     def show(self) -> None:
         session, recorded, view, margin = self.session, self.recording.live, self.view, self.shell.margin

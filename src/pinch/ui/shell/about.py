@@ -10,7 +10,7 @@ from pinch.language import tr
 
 ABOUT = tr("Pinch measures what laptops, mini PCs and handhelds hold, what throttles them, and what a watt buys.")
 
-LIBRARIES = ("numpy", "scipy", "pandas", "pyarrow", "pyqtgraph", "pydantic", "jinja2", "weasyprint")
+LIBRARIES = ("numpy", "scipy", "pandas", "pyarrow", "pyqtgraph", "pydantic", "msgspec", "jinja2", "weasyprint")
 
 
 def about_text() -> str:

@@ -19,7 +19,7 @@ class SpineEntry(QAbstractButton):
         self.setToolTip(f"{name} ({key})")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self._count = ""
+        self._key, self._count = key, ""
         self._by_keyboard = False
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
@@ -31,6 +31,7 @@ class SpineEntry(QAbstractButton):
     def set_count(self, count: str) -> None:
         """Show a count beside the name."""
         self._count = count
+        self.setToolTip(" · ".join(filter(None, (f"{self.text()} ({self._key})", count))))
         self.setAccessibleName(f"{self.text()} {count}".strip())
         self.update()
 
@@ -57,8 +58,13 @@ class SpineEntry(QAbstractButton):
         room = inside.width() - painter.fontMetrics().horizontalAdvance(self.text()) - 6
         painter.setPen(QColor(theme.quiet))
         painter.setFont(look.figure_font(8.5))
-        count = painter.fontMetrics().elidedText(self._count, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | right, count)
+        painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | right, self._that_fits(painter.fontMetrics(), room))
+
+    def _that_fits(self, metrics: QFontMetrics, room: int) -> str:
+        """The count, without its last word where it is too long."""
+        shorter = self._count.rpartition(" ")[0]
+        fits = metrics.horizontalAdvance(self._count) <= room or not shorter
+        return metrics.elidedText(self._count if fits else shorter, Qt.TextElideMode.ElideRight, room)
 
 
 class Wordmark(QWidget):
