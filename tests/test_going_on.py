@@ -11,7 +11,7 @@ from pinch.bench.opening import open_book
 from pinch.intake import arrivals, spool
 from pinch.intake.arrivals import add_arrivals, arrivals_of, read_batch
 from pinch.intake.filing import NamePattern
-from pinch.intake.read_before import keep_read, take_read
+from pinch.intake.read_before import ReadBefore
 from pinch.ui.logs.actions import LogActions
 from tests.in_folder import CommandCase, InFolder
 from tests.window_case import WindowCase
@@ -79,11 +79,25 @@ class TestCommand(CommandCase):
         self.paths[0].write_text(self.paths[0].read_text() + "40,99\n")
         self.assertEqual(self.go()[2], MANY - 3 + 1)
 
+    def test_a_log_that_is_still_written_is_read_again(self) -> None:
+        read = arrivals.read_log_file
+
+        def growing(path: Path, *words: Any) -> Any:
+            found = read(path, *words)
+            with path.open("a") as file:
+                file.write("40,99\n")
+            return found
+
+        with mock.patch.object(arrivals, "read_log_file", growing):
+            self.go(read_to=4)
+        self.assertEqual(self.go()[2], MANY)
+
     def test_a_broken_memory_is_none(self) -> None:
         self.go(read_to=4)
         kept = next((self.folder / "cache").rglob("*.pickle"))
         kept.write_bytes(kept.read_bytes()[:-30])
-        self.assertEqual((take_read(self.paths, None), kept.exists()), ({}, False))
+        before = ReadBefore(None)
+        self.assertEqual(([before.get(before.key(path)) for path in self.paths], kept.exists()), ([None] * MANY, False))
 
 
 class TestSpool(InFolder):
@@ -96,11 +110,15 @@ class TestSpool(InFolder):
     def read(self) -> None:
         """Read the logs and compare them with what was written, also as they are kept for the next time."""
         with mock.patch.object(spool, "SEGMENT", 1000):
-            read = read_batch(self.paths).read
-        keep_read(read, None)
-        for found in (read, take_read(self.paths, None)):
+            batch = read_batch(self.paths)
+        assert batch.before is not None
+        batch.before.keep()
+        kept = ReadBefore(None)
+        for known in (batch.before, kept):
             for n, path in enumerate(self.paths):
-                power = found[path].log.series["cpu.power"]
+                found = known.get(known.key(path))
+                assert found is not None
+                power = found.log.series["cpu.power"]
                 self.assertEqual(power.t.tolist(), list(range(40)))
                 self.assertEqual(power.values.tolist(), [float(f"{30 + n}.{i % 10}") for i in range(40)])
 

@@ -27,7 +27,6 @@ from pinch.intake.completing import Completion, read_completion
 from pinch.intake.filing import Filed, NamePattern
 from pinch.intake.joining import join_book
 from pinch.intake.packages import is_run_package
-from pinch.intake.read_before import keep_read
 from pinch.intake.shelf import known_names
 from pinch.intake.table_roles import Role, RoleMapping, guess_roles, key_of, open_questions, read_roles
 from pinch.intake.told_results import add_told
@@ -252,8 +251,8 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported
         if batch.read:
             with changed_whole(args.book) as book:
                 _add_read(args, book, arrivals_of(batch.read, book, pattern), said, outcome)
-            if outcome.left:
-                keep_read(batch.read, mapping)
+            if outcome.left and batch.before is not None:
+                batch.before.keep()
 
 
 def _add_read(

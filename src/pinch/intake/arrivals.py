@@ -23,7 +23,7 @@ from pinch.intake.belonging import import_log
 from pinch.intake.completing import Completion, complete_runs, room_told
 from pinch.intake.filing import Filed, NamePattern, file_log
 from pinch.intake.pairing import BY_HAND, Pair, pair_logs, pair_of, unpaired
-from pinch.intake.read_before import keep_read, take_read
+from pinch.intake.read_before import ReadBefore
 from pinch.intake.shelf import Shelf
 from pinch.intake.spool import Spool
 from pinch.language import tr
@@ -39,10 +39,12 @@ ENDINGS = (".csv", ".tsv", ".txt", ".log", ".dat", ".parquet")
 
 
 class Batch(Struct, frozen=True):
-    """Logs that could be read, by their file, and a sentence for each that could not."""
+    """Logs that could be read, by their file, and a sentence for each that could not; `before` can keep them for the
+    next import."""
 
     read: Mapping[Path, ReadLog]
     refused: tuple[str, ...] = ()
+    before: ReadBefore | None = None
 
 
 class Arrival(Struct, frozen=True):
@@ -144,21 +146,23 @@ def read_batch(paths: Sequence[Path], mapping: ColumnMapping | None = None, prog
     ------
     CancelledError : `progress` answered False.
     """
-    before, read, refused = take_read(paths, mapping), dict[Path, ReadLog](), list[str]()
+    before, read, refused = ReadBefore(mapping), dict[Path, ReadLog](), list[str]()
     try:
         with Spool() as spool:
             for number, path in enumerate(paths):
                 tell(progress, number / len(paths))
                 part = part_of(progress, number / len(paths), (number + 1) / len(paths))
+                key = before.key(path)
                 try:
-                    found = before.get(path) or read_log_file(path, mapping, part)
+                    found = before.get(key) or read_log_file(path, mapping, part)
                     read[path] = replace(found, log=spool.put(found.log))
+                    before.put(key, read[path])
                 except DataError as error:
                     refused.append(str(error))
     except CancelledError:
-        keep_read({**before, **read}, mapping)
+        before.keep()
         raise
-    return Batch(read, tuple(refused))
+    return Batch(read, tuple(refused), before)
 
 
 def read_again(batch: Batch, answers: Mapping[str, ColumnMapping], progress: Progress = unheard) -> Batch:
