@@ -231,7 +231,8 @@ def _add_table(args: argparse.Namespace, book: Book, path: Path, common: dict[Ro
 
 
 def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported) -> None:
-    """Add logs that can be read and say where they belong, all of those or nothing."""
+    """Add logs that can be read and say where they belong: all of those, or nothing; of an import that is ended those
+    that were done."""
     pattern, mapping = NamePattern(args.names), mapping_of(args.map)
     said = read_completion({key: text for key in OF_RUNS if (text := getattr(args, key))})
     if args.score:
