@@ -5,14 +5,17 @@ import math
 import os
 import sqlite3
 import struct
+import subprocess
+import sys
 import unittest
 import zlib
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
-from pinch.bench import chunks, runlogs, schema
-from pinch.bench.book import Book, BookError
+from pinch.bench import chunks, opening, runlogs, schema
+from pinch.bench.book import Book, BookError, log_of
 from pinch.bench.opening import create_book, open_book
 from pinch.bench.records import Device, ExitStatus, Run, Setting, Workload, checked
 from pinch.bench.undo import UndoStack
@@ -183,6 +186,27 @@ class TestKeeping(BookCase):
     def test_repeats_count_on(self) -> None:
         first, second = made.new_run(self.book, *self.cell), made.new_run(self.book, *self.cell)
         self.assertEqual((first.repeat, second.repeat), (1, 2))
+
+
+class TestLocks(BookCase):
+    LOOK = "import sqlite3, sys; c = sqlite3.connect(sys.argv[1]); c.execute('SELECT 1 FROM run').fetchall(); c.close()"
+
+    def looked_at_elsewhere(self) -> bool:
+        """Whether the log of what is written is still there once another process has come and gone: the last one that
+        closes a book takes it along, and what is written to it then is lost."""
+        self.book.save(Device(name="Limpet"))
+        subprocess.run([sys.executable, "-c", self.LOOK, str(self.path)], check=True)
+        return log_of(self.path).exists()
+
+    def test_opening_a_large_book_again_keeps_the_locks_on_it(self) -> None:
+        # https://www.sqlite.org/howtocorrupt.html, 2.2: locks are cancelled by whoever closes the file in this process
+        for _ in range(3):
+            with mock.patch.object(opening, "LARGE", 0):
+                open_book(self.path).close()
+            self.assertTrue(self.looked_at_elsewhere())
+        with self.path.open("rb"):
+            pass
+        self.assertFalse(self.looked_at_elsewhere(), "the test would see it")
 
 
 class TestUnusable(BookCase):

@@ -4,7 +4,6 @@ import contextlib
 import json
 import os
 import stat
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import IO, TypeVar
@@ -17,9 +16,6 @@ from pinch.core.errors import DataError
 from pinch.language import tr
 
 M = TypeVar("M", bound=BaseModel)
-
-AHEAD = 1 << 20
-"""Bytes that are read ahead together."""
 
 
 def replace_file(path: Path, content: bytes) -> None:
@@ -57,27 +53,6 @@ def open_plain(path: Path) -> Iterator[IO[bytes]]:
             yield file
         except OSError as error:
             raise DataError(str(path), tr("it cannot be read ({strerror})", strerror=error.strerror)) from None
-
-
-@contextlib.contextmanager
-def read_ahead(path: Path) -> Iterator[None]:
-    """Meanwhile a large file is read from its beginning to its end, so that who reads it in small pieces does not wait
-    for the disk at each of them."""
-    over = threading.Event()
-
-    def read() -> None:
-        piece = bytearray(AHEAD)
-        with contextlib.suppress(OSError), path.open("rb", buffering=0) as file:
-            while not over.is_set() and file.readinto(piece):
-                pass
-
-    reader = threading.Thread(target=read, name="reading ahead", daemon=True)
-    reader.start()
-    try:
-        yield
-    finally:
-        over.set()
-        reader.join()
 
 
 def read_plain(path: Path, most_bytes: int) -> bytes:

@@ -3,12 +3,12 @@
 import contextlib
 import os
 import sqlite3
+import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
 from pinch.bench import schema
 from pinch.bench.book import Book, BookError, log_of, reason_of
-from pinch.bench.files import read_ahead
 from pinch.bench.staging import staged
 from pinch.language import tr
 
@@ -16,6 +16,8 @@ MOST_TEXT = 4_000_000
 """Signs of one record; the longest that Pinch writes, a plan of all cells, stay below a tenth of it."""
 MOST_VALUE = 300_000_000
 """Bytes of one value in a book: SQLite refuses longer ones before it takes memory for them."""
+LARGE = 100_000_000
+"""Bytes of a book that is read ahead."""
 MOST_RECORDS, MOST_CHUNKS = 200_000, 20_000_000
 WAIT_S = 5.0
 """Another connection that writes is waited for so long."""
@@ -89,10 +91,28 @@ def open_book(path: Path, wait_s: float = WAIT_S, only_read: bool = False) -> Bo
     if not path.stat().st_size:
         raise UnfinishedBookError(path)
     try:
-        with read_ahead(path):  # all of it is looked through
+        with _read_ahead(path):
             return _opened(path, wait_s, only_read)
     except (sqlite3.Error, OSError) as error:
         raise BookError(path, reason_of(error)) from error
+
+
+@contextlib.contextmanager
+def _read_ahead(path: Path) -> Iterator[None]:
+    """Meanwhile a large book is read from its beginning to its end, since all of it is looked through page by page, and
+    each of them would be waited for. By a process of its own: one that closes a file gives up all its locks on it
+    (POSIX), and with them those of SQLite."""
+    reader, silent = None, subprocess.DEVNULL
+    if path.stat().st_size >= LARGE:
+        with contextlib.suppress(OSError):  # then it is waited for
+            command = ["cat", "--", str(path.absolute())]
+            reader = subprocess.Popen(command, stdin=silent, stdout=silent, stderr=silent)
+    try:
+        yield
+    finally:
+        if reader is not None:
+            reader.kill()
+            reader.wait()
 
 
 def _opened(path: Path, wait_s: float, only_read: bool) -> Book:

@@ -18,7 +18,7 @@ class SummaryDialog(QDialog):
         self.resize(860, 420)
         whole = QVBoxLayout(self)
         whole.addWidget(label(words, "heading", wrap=True))
-        for caption, lines in ((tr("Now runs"), added), (tr("Left out"), refused)):
+        for caption, lines in ((tr("In the book"), added), (tr("Left out"), refused)):
             if lines:
                 whole.addWidget(label(caption, "quiet"))
                 rows = QListWidget()
