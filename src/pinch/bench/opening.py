@@ -18,6 +18,8 @@ MOST_VALUE = 300_000_000
 """Bytes of one value in a book: SQLite refuses longer ones before it takes memory for them."""
 LARGE = 100_000_000
 """Bytes of a book that is read ahead."""
+_READ_AHEAD: set[tuple[int, int]] = set()
+"""The files that this process has read ahead, by device and number: the system has them in memory then."""
 MOST_RECORDS, MOST_CHUNKS = 200_000, 20_000_000
 WAIT_S = 5.0
 """Another connection that writes is waited for so long."""
@@ -102,8 +104,9 @@ def _read_ahead(path: Path) -> Iterator[None]:
     """Meanwhile a large book is read from its beginning to its end, since all of it is looked through page by page, and
     each of them would be waited for. By a process of its own: one that closes a file gives up all its locks on it
     (POSIX), and with them those of SQLite."""
-    reader, silent = None, subprocess.DEVNULL
-    if path.stat().st_size >= LARGE:
+    reader, silent, stat = None, subprocess.DEVNULL, path.stat()
+    if stat.st_size >= LARGE and (stat.st_dev, stat.st_ino) not in _READ_AHEAD:
+        _READ_AHEAD.add((stat.st_dev, stat.st_ino))
         with contextlib.suppress(OSError):  # then it is waited for
             command = ["cat", "--", str(path.absolute())]
             reader = subprocess.Popen(command, stdin=silent, stdout=silent, stderr=silent)

@@ -3,7 +3,7 @@
 import signal
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 
 from pinch.core.progress import Progress, unheard
@@ -42,9 +42,9 @@ def heard(what: str) -> Iterator[Progress]:
 
 
 @contextmanager
-def ended_by_hand() -> Iterator[Callable[[], bool]]:
-    """Tells whether Ctrl+C was pressed, so that what is under way comes to a good end; pressed again, it ends at
-    once."""
+def heard_until_ended(what: str) -> Iterator[Progress]:
+    """The same, which answers that it is enough once Ctrl+C was pressed, so that what is under way comes to a good end;
+    pressed again, it ends at once."""
     pressed = False
 
     def press(number: int, frame: object) -> None:
@@ -54,6 +54,7 @@ def ended_by_hand() -> Iterator[Callable[[], bool]]:
 
     before = signal.signal(signal.SIGINT, press)
     try:
-        yield lambda: pressed
+        with heard(what) as progress:
+            yield lambda share: progress(share) and not pressed
     finally:
         signal.signal(signal.SIGINT, before)

@@ -16,7 +16,7 @@ from pinch.bench.entry import read_day
 from pinch.bench.summaries import Origin
 from pinch.cli.books import changed_whole
 from pinch.cli.convert_command import mapping_of
-from pinch.cli.heard import ENDED, ended_by_hand, heard
+from pinch.cli.heard import ENDED, heard_until_ended
 from pinch.cli.numbers import print_json
 from pinch.core.errors import PinchError
 from pinch.core.printing import counted
@@ -240,12 +240,12 @@ def _add_logs(args: argparse.Namespace, there: Sequence[Path], outcome: Imported
     with opened(there) as paths:
         files = files_in(paths)
         try:
-            with heard(f"{counted(len(files), 'log')} read") as progress, ended_by_hand() as is_ended:
-                batch = read_batch(files, mapping, lambda share: progress(share) and not is_ended())
+            with heard_until_ended(f"{counted(len(files), 'log')} read") as progress:
+                batch = read_batch(files, mapping, progress)
         except CancelledError:
             outcome.left = len(files)
-            words = "Ended: nothing is in the book yet; the same command goes on with what is not read."
-            print(f"pinch: {words}", file=sys.stderr)
+            words = "pinch: Ended: nothing is in the book yet; the same command goes on with what is not read."
+            print(words, file=sys.stderr)
             return
         for reason in batch.refused:
             outcome.refuse(reason, reason.partition(":")[0])
@@ -276,8 +276,8 @@ def _add_read(
             placed.append(arrival)
     if args.variant:
         said = replace(said, variant=args.variant)
-    with heard(f"{counted(len(placed), 'run')} added") as progress, ended_by_hand() as is_ended:
-        found = add_arrivals(book, placed, said, lambda share: progress(share) and not is_ended())
+    with heard_until_ended(f"{counted(len(placed), 'run')} added") as progress:
+        found = add_arrivals(book, placed, said, progress)
     for added in found.added:
         outcome.runs.append(added.run.id)
         _say(args, f"run {added.run.id}: {added.words}, {added.run.samples} values")
@@ -286,8 +286,8 @@ def _add_read(
         _say(args, words)
     if found.left:
         outcome.left = len(found.left)
-        words = "Ended: {added} of {placed} are done and stay in the book; the same command goes on with the rest."
-        done = f"{len(placed) - outcome.left:,}"
-        print(f"pinch: {words.format(added=done, placed=counted(len(placed), 'log'))}", file=sys.stderr)
+        done = f"{len(placed) - outcome.left:,} of {counted(len(placed), 'log')}"
+        words = f"pinch: Ended: {done} are done and stay in the book; the same command goes on with the rest."
+        print(words, file=sys.stderr)
     for problem in found.problems:
         outcome.warn("left-out", problem, "")

@@ -65,14 +65,14 @@ class RowTable(QTableWidget):
         self.rows = rows
         self.clearSpans()
         self.setRowCount(len(rows))
-        fonts = look.figure_font(9), look.text_font(10), look.text_font(10, bold=True)
+        figures, texts = look.figure_font(9), {bold: look.text_font(10, bold=bold) for bold in (False, True)}
         for r, row in enumerate(rows):
             if row.heading:
                 self.setSpan(r, 0, 1, self.columnCount())
             for c, text in enumerate(row.cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                item.setFont(fonts[(c in self.words) * (1 + row.heading)])
+                item.setFont(texts[row.heading] if c in self.words else figures)
                 if row.aside:
                     item.setForeground(QColor(look.theme().quiet))  # a style sheet halves the palette's own
                 self.setItem(r, c, item)

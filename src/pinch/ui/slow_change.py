@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject
 
 from pinch.bench.apart import MadeApart, change_apart
 from pinch.bench.book import Book
-from pinch.core.progress import CancelledError, Progress
+from pinch.core.progress import CancelledError, Progress, tell
 from pinch.language import tr
 from pinch.ui.background import Job
 from pinch.ui.page_protocol import Shell
@@ -44,8 +44,7 @@ class SlowChange(QObject):
         def apart(progress: Progress) -> MadeApart[T] | None:
             def heard(share: float) -> bool:
                 nonlocal told
-                if is_closed.is_set():
-                    raise CancelledError(tr("It was ended before it was done."))
+                tell(lambda _: not is_closed.is_set(), share)
                 if int(100 * share) != told:
                     told = int(100 * share)
                     progress(share)

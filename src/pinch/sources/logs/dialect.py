@@ -37,6 +37,7 @@ _GROUPED = {
     " ": re.compile(r"[+-]?\d{1,3}([ \u00a0\u202f]\d{3})+([.,]\d+)?"),
     "'": re.compile(r"[+-]?\d{1,3}(['’]\d{3})+([.,]\d+)?"),
 }
+_DECIMAL_COMMA = (_COMMA, *(_GROUPED[sign] for sign in ". '"))
 _TIME = re.compile(r"\d{1,4}[-/.]\d{1,2}[-/.]\d{1,4}([ T].*)?|\d{1,3}:\d{2}(:\d{2}([.,]\d+)?)?Z?")
 
 
@@ -177,4 +178,4 @@ def _decimals(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
 
 def _has_decimal_comma(cell: str) -> bool:
     """Whether a comma can be the decimal sign of a number, grouped or not."""
-    return "," in cell and any(form.fullmatch(cell) for form in (_COMMA, *(_GROUPED[sign] for sign in ". '")))
+    return "," in cell and any(form.fullmatch(cell) for form in _DECIMAL_COMMA)

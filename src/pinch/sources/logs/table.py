@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 ROWS_TOGETHER = 1 << 21
 """Bytes of rows that are parsed together: many enough that parsing takes most of the time, few enough to be small."""
 PARSED_AT_ONCE = 2
+NOTHING = [form(word) for form in (str, str.upper, str.title) for word in MISSING]
 _NEWLINE = ord("\n")
 
 
@@ -148,7 +149,7 @@ def _rows(text: Text, first: int, end: int) -> Iterator[Lines]:
             begin = _line_start(data, skipped)
             data = data[begin : _line_start(data, kept, begin)]
         held.append(data)
-        size, count, quotes = size + len(data), count + kept, quotes + (data.count(b'"') if b'"' in data else 0)
+        size, count, quotes = size + len(data), count + kept, quotes + count_of('"', data)
         if size >= ROWS_TOGETHER and quotes % 2 == 0:
             yield Lines(b"".join(held), first, count)
             held, first = [], first + count
@@ -171,7 +172,7 @@ def _parse(rows: Lines, dialect: Dialect, as_text: dict[int, type[str]], place: 
             index_col=False,
             decimal=dialect.decimal,
             thousands=dialect.thousands or None,
-            na_values=list(MISSING) + [w.upper() for w in MISSING] + [w.title() for w in MISSING],
+            na_values=NOTHING,
             keep_default_na=False,
             skip_blank_lines=False,
             engine="c",
