@@ -121,6 +121,14 @@ class TestOrder(unittest.TestCase):
         beside = judge_pair(a, b, pooled=pooled_scatter(elsewhere))
         self.assertAlmostEqual(beside.u, alone.u, places=12)
 
+    def test_equal_scores_of_many_digits_are_not_taken_for_exact_ones(self) -> None:
+        places = [RunPlace(day, float(i)) for day in (0, 1) for i in range(2)]
+        a, b = (cell_score([score] * 4, places) for score in (200.0 / 3.0, 100.0 / 3.0))
+        with np.errstate(all="raise"):
+            v = judge_pair(a, b)
+        self.assertEqual(v.answer, Answer.FASTER)
+        self.assertTrue(a.log_sd > 0.0 and math.isfinite(v.u))
+
     def test_trends_against_scipy(self) -> None:
         for n in (5, 8, 25, 60):
             y = RNG.standard_normal(n) + 0.05 * np.arange(n)

@@ -18,6 +18,7 @@ from pinch.language import tr
 SURE = 0.95
 COARSEST = 0.02
 """A step of scores is looked for up to such a share of them."""
+DIGITS_LOOKED_AT = 6
 
 
 class CellScore(Struct, frozen=True, dict=True):
@@ -99,13 +100,15 @@ def cell_score(scores: Sequence[float] | FloatArray, places: Sequence[RunPlace] 
 
 
 def _step_of(values: FloatArray) -> float:
-    """The power of ten, not above a share of them, that all values are multiples of: the step they were written in."""
-    most = math.floor(math.log10(COARSEST * float(values.min())))
-    for power in range(most, most - 6, -1):
+    """The power of ten, not above a share of them, that all values are multiples of: the step they were written in; of
+    a finer one what it is at most, so that equal values are never taken for exact ones."""
+    power = math.floor(math.log10(COARSEST * float(values.min())))
+    for _ in range(DIGITS_LOOKED_AT):
         parts = values / 10.0**power
         if np.all(np.abs(parts - np.round(parts)) <= 1e-6):
-            return float(10.0**power)
-    return 0.0
+            break
+        power -= 1
+    return float(10.0**power)
 
 
 def told_score(mean: float, spread: float | None, n: int) -> CellScore:
