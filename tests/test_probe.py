@@ -24,6 +24,8 @@ from pinch.rig.tree import ENERGY_RANGE_UJ, PretendTree
 from pinch.sources.graphics import Drawing, draw_until
 from pinch.sources.load_kit import KIT
 from pinch.sources.probe.bundle import program
+from pinch.sources.probe.kernel_files import SensorFile, fetch_each
+from pinch.sources.probe.kernel_numbers import CELLS, Scaled
 from tests.waiting import PATIENCE_S, wait_until
 
 PROBE = Path(__file__).parent.parent / "src" / "pinch" / "sources" / "probe"
@@ -168,6 +170,19 @@ class TestSensors(TreeCase):
         self.assertGreaterEqual(len(rows), 4)
         for missing in ("package power", "processor temperature", "processor clock"):
             self.assertIn(f"no {missing}", err)
+
+    def test_a_number_that_comes_again_is_written_as_before_and_few_are_kept(self) -> None:
+        path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "temp1_input"
+        path.write_text("0\n")
+        sensor = Scaled(SensorFile(str(path)), 0.001)
+        for n in [*range(3 * CELLS), 7, 7, 0]:
+            path.write_text(f"{n}\n")
+            fetch_each([sensor.file])
+            self.assertEqual(float(sensor.cell(1.0)), n / 1000)
+            self.assertLessEqual(len(sensor.cells), CELLS)
+        path.write_text("")
+        fetch_each([sensor.file])
+        self.assertEqual(sensor.cell(1.0), "")
 
     def test_wrong_use(self) -> None:
         for options in (["--root", "/no/such/folder"], ["--interval", "-1"], ["--interval", "x"]):

@@ -14,7 +14,7 @@ import os
 import struct
 
 from pinch.sources.probe.kernel_files import SensorFile, Tree, say
-from pinch.sources.probe.kernel_numbers import Columns, Grown
+from pinch.sources.probe.kernel_numbers import Columns, Grown, Sensor
 
 HEADER = struct.Struct("<HBB")
 SIZES = {(1, 3): 120, (2, 0): 120, (2, 1): 120, (2, 2): 128, (2, 3): 152, (2, 4): 168, (3, 0): 264}
@@ -143,7 +143,7 @@ class FirmwareTable:
         return False
 
 
-class TableField:
+class TableField(Sensor):
     """A field of the table times a factor."""
 
     def __init__(self, table: FirmwareTable, offset: int, kind: str, factor: float = 1.0) -> None:
@@ -154,7 +154,7 @@ class TableField:
         return None if value is None else value * self.factor
 
 
-class StatusFlag:
+class StatusFlag(Sensor):
     """1 where one of some bits of the throttle status is set, else 0."""
 
     def __init__(self, table: FirmwareTable, offset: int, bits: tuple[int, ...]) -> None:
@@ -173,7 +173,7 @@ class Residencies:
         self.fastest = 0.0
 
 
-class RulingShare:
+class RulingShare(Sensor):
     """For which share of the time since the read before one of some limiters ruled, 0 to 1."""
 
     def __init__(self, counters: list[Grown], of_all: Residencies) -> None:

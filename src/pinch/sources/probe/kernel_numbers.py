@@ -2,33 +2,49 @@
 
 import re
 import time
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
-from typing import Protocol
 
 from pinch.sources.probe.kernel_files import SensorFile, say
 
+CELLS = 128
+"""What a sensor of a file keeps written at most."""
 
-class Sensor(Protocol):
-    """Something with a number for each row; None where it has none just now."""
 
+class Sensor(ABC):
+    """Something with a number for each row; None, an empty cell, where it has none just now."""
+
+    @abstractmethod
     def read(self, clock: float) -> float | None: ...
 
+    def cell(self, clock: float) -> str:
+        value = self.read(clock)
+        return "" if value is None else f"{value:.3f}".rstrip("0").rstrip(".")
 
-class Scaled:
-    """A number in a file times a factor."""
+
+class Scaled(Sensor):
+    """A number in a file times a factor. Most sensors are of this kind, and what they say comes again and again: it is
+    written once."""
 
     def __init__(self, file: SensorFile, factor: float) -> None:
         self.file, self.factor = file, factor
+        self.cells: dict[bytes | None, str] = {}
 
     def read(self, clock: float) -> float | None:
-        data = self.file.data  # not by `number`: most sensors are of this kind, and a call costs as much as the rest
-        try:
-            return float(data) * self.factor if data else None
-        except ValueError:
-            return None
+        value = self.file.number()
+        return None if value is None else value * self.factor
+
+    def cell(self, clock: float) -> str:
+        data = self.file.data
+        cell = self.cells.get(data)
+        if cell is None:
+            if len(self.cells) == CELLS:
+                self.cells.clear()
+            cell = self.cells[data] = super().cell(clock)
+        return cell
 
 
-class Mean:
+class Mean(Sensor):
     """The mean of several sensors, of those that answer."""
 
     def __init__(self, parts: Sequence[Sensor]) -> None:
@@ -48,7 +64,7 @@ class Sum(Mean):
         return sum(whole) if len(whole) == len(values) else None
 
 
-class EnergyCounter:
+class EnergyCounter(Sensor):
     """Mean power since the read before, from microjoules that wrap at a stated range; a reset gives None."""
 
     def __init__(self, file: SensorFile, range_uj: float) -> None:
@@ -69,7 +85,7 @@ class EnergyCounter:
         return step * 1e-6 / (clock - before[0])
 
 
-class Grown:
+class Grown(Sensor):
     """How much a counter has grown since the read before, a second, times a factor; None where it went back."""
 
     def __init__(self, counter: Sensor, factor: float = 1.0, most: float | None = None) -> None:
@@ -85,7 +101,7 @@ class Grown:
         return rate if self.most is None else min(rate, self.most)
 
 
-class Extreme:
+class Extreme(Sensor):
     """The least or the greatest of several sensors, of those that answer."""
 
     def __init__(self, parts: Sequence[Sensor], choose: Callable[[list[float]], float]) -> None:
@@ -96,7 +112,7 @@ class Extreme:
         return self.choose(values) if values else None
 
 
-class CpuLoad:
+class CpuLoad(Sensor):
     """Share of the processors' time that was not idle since the read before, %; time that a host stole is left out."""
 
     def __init__(self, file: SensorFile) -> None:
@@ -116,7 +132,7 @@ class CpuLoad:
         return 100.0 * (1.0 - (idle - before[1]) / (total - before[0]))
 
 
-class CpuInfoClock:
+class CpuInfoClock(Sensor):
     """Mean of the clocks in /proc/cpuinfo, where cpufreq is not there, MHz."""
 
     def __init__(self, file: SensorFile) -> None:
@@ -127,7 +143,7 @@ class CpuInfoClock:
         return sum(clocks) / len(clocks) if clocks else None
 
 
-class StarredClock:
+class StarredClock(Sensor):
     """The clock marked with a star in a list of states such as `1: 800Mhz *`, MHz."""
 
     def __init__(self, file: SensorFile) -> None:
@@ -138,7 +154,7 @@ class StarredClock:
         return float(found.group(1)) if found else None
 
 
-class BatteryPower:
+class BatteryPower(Sensor):
     """Battery power in W, positive while discharging: from power_now, else current_now times voltage_now."""
 
     def __init__(
@@ -164,7 +180,7 @@ class BatteryPower:
         return -abs(watts) if charging else abs(watts)
 
 
-class ChargeEnergy:
+class ChargeEnergy(Sensor):
     """Energy in a battery that tells charge instead, Wh: charge_now times the voltage it was designed for, since the
     present voltage sags with the load."""
 
@@ -176,7 +192,7 @@ class ChargeEnergy:
         return None if charge is None else charge * 1e-6 * self.volts
 
 
-class OwnCost:
+class OwnCost(Sensor):
     """What the probe itself costs since the read before, % of one core, in the time of what it reads."""
 
     def __init__(self, time_scale: float) -> None:

@@ -18,7 +18,7 @@ MOST_W = 2000.0
 """A limit above means that there is none."""
 
 
-class Limit:
+class Limit(Sensor):
     """A limit in its unit; None where it is none."""
 
     def __init__(self, file: SensorFile, factor: float) -> None:

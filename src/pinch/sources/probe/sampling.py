@@ -59,11 +59,6 @@ def fetch_all(clock: Clock, files: Sequence[SensorFile], after: float) -> float 
     return None
 
 
-def row(t: float, values: list[float | None]) -> str:
-    cells = ["" if v is None else f"{v:.3f}".rstrip("0").rstrip(".") for v in values]
-    return ",".join([f"{t:.3f}", *cells])
-
-
 class States:
     """How the machine is set, in words: all of it at first, then what changes."""
 
@@ -108,7 +103,7 @@ def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: arg
                 slow_due = moment + SLOW_S
                 fetch_each(tree.slow)
                 states.say_changes(t)
-            print(row(t, [sensor.read(moment) for sensor in sensors]), flush=True)
+            print(",".join([f"{t:.3f}", *[sensor.cell(moment) for sensor in sensors]]), flush=True)
         elif clock.file is not None and clock.file.data is None:
             say("the tree is gone; the record ends here")
             return
