@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Reading
@@ -36,6 +37,12 @@ class RunStory(Struct, frozen=True):
     judged: Judgement
     readings: tuple[Reading, ...] = ()
     records: Mapping[str, CellScore] = field(default_factory=dict)
+
+    def is_same(self, other: "RunStory | None") -> bool:
+        """Whether another tells the same; of the log and the judgement that are the very same ones."""
+        if other is None or self.log is not other.log or self.judged is not other.judged:
+            return False
+        return replace(self, log=other.log, judged=other.judged) == other
 
     @property
     def headline(self) -> str:

@@ -24,6 +24,7 @@ from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
 from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
+from pinch.ui.pages_ahead import PagesAhead
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
 from pinch.ui.preferences import NOTIFY, PAGE, THEME, Preferences
@@ -92,9 +93,11 @@ class MainWindow(QMainWindow):
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_book)
         self._watch.start(LOOK_MS)
-        self._before_long = QTimer(self)
+        self._ahead = PagesAhead(self.pages, self._put, self)
+        self._before_long = QTimer(self)  # for pages of many runs, while nobody waits for it
         self._before_long.setSingleShot(True)
-        self._before_long.timeout.connect(self.points.wanted)  # for pages of many runs, while nobody waits for it
+        self._before_long.timeout.connect(self.points.wanted)
+        self._before_long.timeout.connect(self._ahead.begin)
         self._before_long.start(JUDGE_ALL_MS)
 
     def _lay_out(self) -> None:
@@ -222,6 +225,8 @@ class MainWindow(QMainWindow):
 
     def quiet(self) -> None:
         """End work in the background: nothing disturbs what is measured."""
+        self._before_long.stop()
+        self._ahead.end()
         self.points.cancel()
 
     # Pages
@@ -243,6 +248,13 @@ class MainWindow(QMainWindow):
         return next(page for page in self.pages if page.reveal(target))
 
     def _turn_to(self, page: Page[PageView]) -> None:
+        """Show a page on the desk."""
+        self._put(page)
+        number = self.pages.index(page)
+        self.desk.setCurrentIndex(number)
+        self.spine.show_page(number)
+
+    def _put(self, page: Page[PageView]) -> None:
         """Set a page on the desk, which is made where it has not been yet."""
         number, made = self.pages.index(page), page.view
         empty = self.desk.widget(number)
@@ -251,8 +263,6 @@ class MainWindow(QMainWindow):
             self.desk.removeWidget(empty)
             empty.deleteLater()
             self.desk.insertWidget(number, made)
-        self.desk.setCurrentIndex(number)
-        self.spine.show_page(number)
 
     def _book_opened(self) -> None:
         self.points.forget()
@@ -444,8 +454,7 @@ class MainWindow(QMainWindow):
         self.margin.leave_notes()
         self.preferences.set(PAGE, self.shown_page.name)
         self.preferences.keep_geometry(self.saveGeometry())
-        self._before_long.stop()
-        self.points.cancel()
+        self.quiet()
         for part in self._all():
             part.cancel()
         self.faults.close()

@@ -183,6 +183,9 @@ class JudgePage(Page[JudgeView]):
             again = self._judged_run(shown.run, shown.log, shown.judged)
             self.view.show_run(again, self.session.slot(shown.device.id))
 
+    def draw_again(self) -> None:
+        self.view.draw()
+
     def chart(self) -> Drawn | None:
         return self.view.written
 

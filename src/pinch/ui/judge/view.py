@@ -191,16 +191,23 @@ class JudgeView(PageView):
         return [button for button in self._group.buttons() if isinstance(button, FigureCard)]
 
     def show_run(self, judged: JudgedRun, slot: int) -> None:
-        """Show a judged run."""
+        """Show a judged run; one that is shown is not drawn again."""
+        if slot == self._slot and judged.is_same(self._shown):
+            return
         same = self._shown is not None and self._shown.run.id == judged.run.id
-        self._shown = judged
+        self._shown, self._slot = judged, slot
         self._at = self._at if same else None
-        self.headline.setText(unbroken(judged.headline))
-        self.budget.ask(judged.device.name)
-        self._fill_cards(judged.cards())
-        self._slot = slot
+        self.draw(keep_range=same)
+
+    def draw(self, keep_range: bool = True) -> None:
+        """Draw the run that is shown."""
+        if self._shown is None:
+            return
+        self.headline.setText(unbroken(self._shown.headline))
+        self.budget.ask(self._shown.device.name)
+        self._fill_cards(self._shown.cards())
         self.move_window.setChecked(False)
-        self.chart.show_chart(judged.chart(slot), keep_range=same)
+        self.chart.show_chart(self._shown.chart(self._slot), keep_range=keep_range)
         self.values.setText(CURSOR_HINT)
         self._show_pane()
         self._set_there(True)

@@ -72,8 +72,8 @@ class PublishView(PageView):
         self.shown = shown
         self.headline.setText(state.headline(shown.deck, shown.concerns))
         self.deck.show_cards(shown.deck.contents)
-        used = {p.device for c in shown.deck.contents if c.found for p in c.found.runs}
-        devices = [d for d in shown.deck.points.devices if d in used]
+        used = {p.device.id for c in shown.deck.contents if c.found for p in c.found.runs}
+        devices = [d for d in shown.deck.points.devices if d.id in used]
         self.report.show_report(shown.deck.report, devices, shown.private, shown.quotable)
         self.concerns.show_rows(state.concern_rows(shown.concerns, shown.deck))
         self._fit_rows()
