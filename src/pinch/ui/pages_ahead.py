@@ -1,4 +1,4 @@
-"""Pages that nobody has visited yet are made in a quiet moment, one at a time: a first visit then waits half as long."""
+"""Pages that nobody has visited yet are made in a quiet moment, one at a time: their first visit waits less."""
 
 from collections.abc import Callable, Sequence
 from typing import Any
