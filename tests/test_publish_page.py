@@ -343,20 +343,21 @@ class TestEmpty(WindowCase):
         self.assertIs(self.window.desk.currentWidget(), self.window.page(ModesPage).view)
 
     def test_the_others_are_built_one_at_a_time_while_nobody_waits_and_none_while_it_is_measured(self) -> None:
-        shown = self.window.shown_page
-        self.window._before_long.timeout.emit()
-        counts = [4]
+        shown, counts = self.window.shown_page, [4]
 
         def next_is_made() -> bool:
             counts.append(sum(page.is_made for page in self.window.pages))
             return counts[-1] > counts[-2]
 
+        self.window._before_long.timeout.emit()
         self.wait_for(next_is_made)
         self.assertEqual(counts[-1], 5)
         self.window.quiet()
-        self.assertFalse(self.window._before_long.isActive() or self.window._ahead._timer.isActive())
+        timers = self.window._before_long, self.window._ahead._timer
+        self.assertFalse(any(timer.isActive() for timer in timers))
         self.window._before_long.timeout.emit()
         self.wait_for(lambda: all(page.is_made for page in self.window.pages))
+        self.assertFalse(any(timer.isActive() for timer in timers), "all is made")
         self.assertIs(self.window.shown_page, shown)
         self.assertEqual([self.window.desk.widget(n) for n in range(8)], [page.view for page in self.window.pages])
 

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
@@ -32,23 +32,31 @@ class Job(QObject):
         self._cancelled = threading.Event()
         self._ended.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, name=f"{JOB}{doing}", daemon=True)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self._thread.start)
 
     def start(self) -> None:
-        """Begin."""
-        self._thread.start()
+        """Begin, once the window has shown that it does: the thread would take turns from what is drawn."""
+        self._soon.start(0)
 
     def cancel(self) -> None:
         """Ask it to end; its result, if any, is not delivered."""
         self._cancelled.set()
+        self._soon.stop()
 
     @property
     def running(self) -> bool:
-        """Whether its thread is still at work, also where nobody wants the result any more."""
-        return self._thread.is_alive()
+        """Whether its thread is still at work, or soon is, also where nobody wants the result any more."""
+        return self._soon.isActive() or self._thread.is_alive()
 
     def wait(self, timeout_s: float | None = None) -> None:
         """Wait for the thread, for tests and for closing."""
-        self._thread.join(timeout_s)
+        if self._soon.isActive():
+            self._soon.stop()
+            self._thread.start()
+        if self._thread.ident is not None:
+            self._thread.join(timeout_s)
 
     def _run(self) -> None:
         try:

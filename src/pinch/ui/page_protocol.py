@@ -181,6 +181,9 @@ class Page(WindowPart, ABC, Generic[V]):
     def make(self) -> V:
         """Make the view, joined to its control."""
 
+    def prepare(self) -> None:
+        """What else its first visit would wait for, while nobody does."""
+
     @abstractmethod
     def show(self) -> None:
         """Show the session's subject, on the page and in the margin."""

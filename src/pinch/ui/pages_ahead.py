@@ -1,4 +1,4 @@
-"""Pages that nobody has visited yet are made in a quiet moment, one at a time: their first visit waits less."""
+"""What first visits to pages wait for, done ahead in quiet moments, one page at a time."""
 
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -7,29 +7,33 @@ from PyQt6.QtCore import QObject, QTimer
 
 from pinch.ui.page_protocol import Page
 
-APART_MS = 300
+APART_MS = 500
 
 
 class PagesAhead(QObject):
-    """`put` makes a page and sets it on the desk, unseen."""
+    """`prepare` makes a page, unseen."""
 
-    def __init__(self, pages: Sequence[Page[Any]], put: Callable[[Page[Any]], None], parent: QObject) -> None:
+    def __init__(self, pages: Sequence[Page[Any]], prepare: Callable[[Page[Any]], None], parent: QObject) -> None:
         super().__init__(parent)
-        self._pages, self._put = pages, put
+        self._left, self._prepare = list(pages), prepare
         self._timer = QTimer(self)
-        self._timer.timeout.connect(self._make_one)
+        self._timer.timeout.connect(self._prepare_one)
 
     def begin(self) -> None:
-        """Make them from now on."""
-        self._timer.start(APART_MS)
+        """Go through the pages from now on."""
+        if self._left:
+            self._timer.start(APART_MS)
+
+    def put_off(self) -> None:
+        """Somebody is at work just now."""
+        if self._timer.isActive():
+            self.begin()
 
     def end(self) -> None:
-        """Make no more: each is made at its first visit."""
+        """Leave the rest to the first visits."""
         self._timer.stop()
 
-    def _make_one(self) -> None:
-        page = next((page for page in self._pages if not page.is_made), None)
-        if page is None:
+    def _prepare_one(self) -> None:
+        self._prepare(self._left.pop(0))
+        if not self._left:
             self.end()
-        else:
-            self._put(page)

@@ -84,6 +84,7 @@ class MainWindow(QMainWindow):
         self.entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
         self._actions = fill_menus(self, self.entries, self.safely)
         self._connect()
+        self._ahead = PagesAhead(self.pages, self._prepare, self)
         self._book_opened()
         run = session.run
         usual = self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id))
@@ -93,7 +94,6 @@ class MainWindow(QMainWindow):
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_book)
         self._watch.start(LOOK_MS)
-        self._ahead = PagesAhead(self.pages, self._put, self)
         self._before_long = QTimer(self)  # for pages of many runs, while nobody waits for it
         self._before_long.setSingleShot(True)
         self._before_long.timeout.connect(self.points.wanted)
@@ -249,10 +249,17 @@ class MainWindow(QMainWindow):
 
     def _turn_to(self, page: Page[PageView]) -> None:
         """Show a page on the desk."""
+        self._ahead.put_off()
         self._put(page)
         number = self.pages.index(page)
         self.desk.setCurrentIndex(number)
         self.spine.show_page(number)
+
+    def _prepare(self, page: Page[PageView]) -> None:
+        """Do ahead what the first visit of a page would wait for."""
+        self._put(page)
+        if not self.shows(page):
+            self.safely(page.prepare)
 
     def _put(self, page: Page[PageView]) -> None:
         """Set a page on the desk, which is made where it has not been yet."""

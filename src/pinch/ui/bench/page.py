@@ -60,6 +60,9 @@ class BenchPage(Page[BenchView]):
         devices = len(live(self.session.book.devices()))
         return counted(devices, "device") if devices else ""
 
+    def prepare(self) -> None:
+        self.control.refresh()
+
     def show(self) -> None:
         self.shell.margin.show_notes(None)
         self.control.refresh()

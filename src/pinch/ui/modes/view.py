@@ -87,12 +87,15 @@ class ModesView(PageView):
         self.glance_chart.setMinimumHeight(LEAST_CHART)
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self._lay_out()
+        self._set_there(False)
         self._connect()
 
     # Showing
 
     def show_sheet(self, sheet: ModesSheet, points: BookPoints, slot: int) -> None:
-        """Show the sheet of a device."""
+        """Show the sheet of a device; one that is shown is not drawn again."""
+        if sheet is self.sheet and points is self._points and slot == self._slot:
+            return
         self.sheet, self._points, self._slot = sheet, points, slot
         chosen = self.setting.currentText()
         self.setting.clear()

@@ -95,10 +95,10 @@ def _place(placed: PlacedPlot) -> None:
         taken.append(areas[best])
 
 
-def _apart(box: pg.ViewBox, places: list[FloatArray]) -> list[QPointF]:
-    """Places in the scene, one of those that nearly meet."""
+def _apart(box: pg.ViewBox, places: list[FloatArray]) -> FloatArray:
+    """Places in the scene, (n, 2), one of those that nearly meet."""
     if not places:
-        return []
+        return np.empty((0, 2))
     origin, right, up = (box.mapViewToScene(QPointF(*at)) for at in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)))
     x, y = np.concatenate(places).T
     scene = np.column_stack(
@@ -109,7 +109,7 @@ def _apart(box: pg.ViewBox, places: list[FloatArray]) -> list[QPointF]:
     )
     scene = scene[np.isfinite(scene).all(axis=1)]
     _, chosen = np.unique(np.round(scene / NEAR), axis=0, return_index=True)
-    return [QPointF(*scene[n]) for n in chosen]
+    return np.asarray(scene[chosen])
 
 
 def _sides(wanted: tuple[float, float]) -> list[tuple[float, float]]:
@@ -133,8 +133,14 @@ def _cost(area: QRectF, room: QRectF, taken: list[QRectF]) -> float:
     return OVER_WORDS * over_words + OUTSIDE * (not room.contains(area))
 
 
-def _covered(area: QRectF, marks: list[QPointF], along: list[QPointF]) -> float:
-    return OVER_MARK * sum(area.contains(p) for p in marks) + OVER_LINE * sum(area.contains(p) for p in along)
+def _covered(area: QRectF, marks: FloatArray, along: FloatArray) -> float:
+    return OVER_MARK * _inside(area, marks) + OVER_LINE * _inside(area, along)
+
+
+def _inside(area: QRectF, places: FloatArray) -> int:
+    """How many of (n, 2) places an area covers."""
+    corners = (area.left(), area.top()), (area.right(), area.bottom())
+    return int(np.count_nonzero(((places >= corners[0]) & (places <= corners[1])).all(axis=1)))
 
 
 def _misleads(area: QRectF, points: list[QPointF], number: int) -> bool:
