@@ -14,11 +14,11 @@ from pinch.bench.summaries import Origin, Summary
 from pinch.narrative.cards import cell_cards
 from pinch.runs.whole_book import read_points
 from pinch.ui.compare.page import ComparePage
-from pinch.ui.compare.view import FAIRNESS, MATRIX, MONEY, TIME, VERDICTS
+from pinch.ui.compare.view import FAIRNESS, GENERATIONS, MATRIX, MONEY, TIME, VERDICTS
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.results.one_dialog import ResultsDialog
 from pinch.ui.scale.page import ScalePage
-from pinch.ui.scale.view import READER, TARGET
+from pinch.ui.scale.view import CROSSINGS, READER, TARGET
 from tests.window_case import WindowCase
 
 TILE, GAME = "Tile Render, all cores", "Skerry Run"
@@ -51,6 +51,7 @@ class TestScalePage(PageCase):
     def test_where_two_devices_trade_places(self) -> None:
         self.scale("Sandpiper 14", TILE)
         view = self.window.page(ScalePage).view
+        view.tabs.setCurrentIndex(CROSSINGS)
         row = next(r for r in view.crossings.rows if r.cells[0] == "Sandpiper 14 and Gannet")
         self.assertEqual((row.cells[3], row.cells[4]), ("Gannet", "Sandpiper 14"))
         self.assertIn("no difference that matters", row.cells[5], "between the two real leads")
@@ -182,7 +183,10 @@ class TestComparePage(PageCase):
 
     def test_an_uplift_parts_into_watts_and_design(self) -> None:
         self.compare("Sandpiper 14, last year's, Full", "Sandpiper 14, Full, 22 °C")
-        row = next(r for r in self.window.page(ComparePage).view.generations.rows if r.cells[2].strip())
+        view = self.window.page(ComparePage).view
+        self.assertEqual(view.generations.rows, (), "drawn once it is looked at")
+        view.tabs.setCurrentIndex(GENERATIONS)
+        row = next(r for r in view.generations.rows if r.cells[2].strip())
         total, design, watts = (float(row.cells[n].split()[0].replace("−", "-")) for n in (1, 2, 4))
         self.assertAlmostEqual(design + watts, total, delta=0.11)
         self.assertTrue(20 < design < total < 60, (total, design))

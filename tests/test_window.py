@@ -38,6 +38,7 @@ from pinch.ui.logs.actions import LogActions
 from pinch.ui.private_dialog import PrivateDialog
 from pinch.ui.run.page import RunPage
 from pinch.ui.scale.page import ScalePage
+from pinch.ui.scale.view import SETTINGS
 from pinch.ui.session import Session
 from pinch.ui.slow_change import SlowChange
 from pinch.ui.window import MainWindow
@@ -269,6 +270,7 @@ class TestDemoBook(WindowCase):
         self.assertIn("reaches 95\u00a0%", view.headline.text())
         self.assertIn("0.95 ×", self.window.margin.text)
         self.assertEqual({p.of.run.ambient_c for p in own.points}, {22.0}, "one room at a time")
+        view.tabs.setCurrentIndex(SETTINGS)
         cells = view.settings.rows[1].cells
         self.assertEqual((cells[0], cells[2]), ("Hush", "15"))
         self.assertRegex(cells[4], r"^\+[4-8] %$")

@@ -38,6 +38,7 @@ from pinch.ui.chooser import Chooser
 from pinch.ui.compare import price_pane, state, uplift
 from pinch.ui.compare.control import Comparison
 from pinch.ui.compare.matrix_pane import MatrixPane
+from pinch.ui.drawn_tabs import DrawnTabs
 from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
@@ -120,6 +121,8 @@ class CompareView(PageView):
         self._left_out: Sequence[Note] = ()
         self._set_up()
         self._lay_out()
+        draws = {GENERATIONS: self._draw_generations, TIME: self._draw_time, MONEY: self._draw_money}
+        self._drawn = DrawnTabs(self.tabs, draws)
         self._connect()
 
     # Showing
@@ -187,6 +190,7 @@ class CompareView(PageView):
         """Say what is missing."""
         self.show_working(1.0)
         self.comparison = self.shown = None
+        self._drawn.forget()
         self.headline.setText(why)
         self.bars.show_chart(None)
         self.notes.setText("")
@@ -221,17 +225,27 @@ class CompareView(PageView):
         self.notes.setText("\n".join(map(unbroken, notes)))
         self.verdicts.show_rows(state.result_rows(shown))
         self.fairness.show_rows(state.fair_rows(shown))
-        self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
-        self.money.show_rows(price_pane.money_rows(shown))
-        self.offers.show_rows(price_pane.offer_rows(list(dict.fromkeys(c.device for c in shown.result.choice.cells))))
-        for view, drawn in ((self.time, uplift.time_chart(shown)), (self.money_chart, money_chart(shown))):
-            view.setVisible(drawn is not None)
-            if drawn is not None:
-                view.show_chart(drawn)
+        self._drawn.anew()
         still_open = sum(u.is_open for u in shown.result.unfair)
         self.tabs.setTabText(
             FAIRNESS, tr("Fairness ({still_open})", still_open=still_open) if still_open else tr("Fairness")
         )
+
+    def _draw_generations(self) -> None:
+        if self.shown is not None and self.comparison is not None:
+            self.generations.show_rows(uplift.generation_rows(self.shown, self.comparison.curves))
+
+    def _draw_time(self) -> None:
+        if self.shown is not None:
+            self.time.show_if_any(uplift.time_chart(self.shown))
+
+    def _draw_money(self) -> None:
+        if self.shown is None:
+            return
+        devices = list(dict.fromkeys(c.device for c in self.shown.result.choice.cells))
+        self.money.show_rows(price_pane.money_rows(self.shown))
+        self.offers.show_rows(price_pane.offer_rows(devices))
+        self.money_chart.show_if_any(money_chart(self.shown))
 
     @property
     def written(self) -> Drawn | None:

@@ -1,6 +1,7 @@
 """The Modes page: one sheet a device, and power, battery, sound, touch and the year behind it."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -24,6 +25,7 @@ from pinch.language import tr
 from pinch.narrative import cautions, explain_modes
 from pinch.narrative import mode_words as saying
 from pinch.narrative.explanation import Explanation
+from pinch.ui.drawn_tabs import DrawnTabs
 from pinch.ui.modes import state
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
@@ -58,7 +60,6 @@ class ModesView(PageView):
         self.sheet: ModesSheet | None = None
         self._points: BookPoints | None = None
         self._slot = 0
-        self._waiting: set[int] = set()
         self.modes = RowTable(tr("Modes at a glance"), state.MODE_COLUMNS)
         self.wall = RowTable(tr("Wall and package"), state.WALL_COLUMNS, words=(0, 6))
         self.rundowns = RowTable(tr("Rundowns"), state.BATTERY_COLUMNS, words=(0, 8))
@@ -88,6 +89,10 @@ class ModesView(PageView):
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self._lay_out()
         self._set_there(False)
+        draws = self._draw_glance, self._draw_wall, self._draw_battery, self._draw_sound
+        tabs = GLANCE, WALL, BATTERY, SOUND
+        drawn = {tab: partial(self._of_sheet, draw) for tab, draw in zip(tabs, draws, strict=True)}
+        self._drawn = DrawnTabs(self.tabs, drawn | {TOUCH: self._show_surfaces})
         self._connect()
 
     # Showing
@@ -115,43 +120,32 @@ class ModesView(PageView):
         if self.sheet is None:
             return
         self.headline.setText(unbroken(saying.headline(self.sheet, self.share.value() / 100.0)))
-        self._waiting = {GLANCE, WALL, BATTERY, SOUND, TOUCH}
-        self._draw_tab()
+        self._drawn.anew()
 
-    def _draw_tab(self) -> None:
-        tab = self.tabs.currentIndex()
-        if self.sheet is None or tab not in self._waiting:
-            return
-        self._waiting.remove(tab)
-        draws: dict[int, Callable[[ModesSheet], None]] = {
-            GLANCE: self._draw_glance,
-            WALL: self._draw_wall,
-            BATTERY: self._draw_battery,
-            SOUND: self._draw_sound,
-            TOUCH: lambda _: self._show_surfaces(),
-        }
-        draws[tab](self.sheet)
+    def _of_sheet(self, draw: Callable[[ModesSheet], None]) -> None:
+        if self.sheet is not None:
+            draw(self.sheet)
 
     def _draw_glance(self, sheet: ModesSheet) -> None:
         self.modes.show_rows(state.mode_rows(sheet, self._instruments))
         self.modes.keep_to_its_rows()
-        _show(self.glance_chart, saying.glance_chart(sheet, self.share.value() / 100.0, self._slot))
+        self.glance_chart.show_if_any(saying.glance_chart(sheet, self.share.value() / 100.0, self._slot))
 
     def _draw_wall(self, sheet: ModesSheet) -> None:
         self.wall.show_rows(state.wall_rows(sheet))
         self.wall_words.setText(unbroken(saying.wall_words(sheet, self._own, self._instruments)))
-        _show(self.wall_chart, saying.wall_chart(sheet, self._own, self._instruments, self._slot))
+        self.wall_chart.show_if_any(saying.wall_chart(sheet, self._own, self._instruments, self._slot))
 
     def _draw_battery(self, sheet: ModesSheet) -> None:
         self.rundowns.show_rows(state.battery_rows(sheet))
         said = saying.battery_words(sheet, self.at_w.value()), saying.not_on_battery(sheet)
         self.battery_words.setText(unbroken(" ".join(filter(None, said))))
-        _show(self.battery_chart, saying.battery_chart(sheet, self._own, self._slot, self.at_w.value()))
+        self.battery_chart.show_if_any(saying.battery_chart(sheet, self._own, self._slot, self.at_w.value()))
 
     def _draw_sound(self, sheet: ModesSheet) -> None:
         self.sound.show_rows(state.sound_rows(sheet, self.limit.value()))
         self.sound_words.setText(unbroken(saying.sound_words(sheet, self.limit.value())))
-        _show(self.sound_chart, saying.sound_chart(sheet, self.limit.value(), self._slot))
+        self.sound_chart.show_if_any(saying.sound_chart(sheet, self.limit.value(), self._slot))
 
     def show_rooms(self, rooms: list[float], chosen: float | None) -> None:
         """Offer the room temperatures that occur."""
@@ -165,6 +159,7 @@ class ModesView(PageView):
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
         self.sheet = None
+        self._drawn.forget()
         self.headline.setText(why)
         self._set_there(False)
 
@@ -192,7 +187,6 @@ class ModesView(PageView):
 
     def _turn(self, tab: int) -> None:
         self.below.setCurrentIndex(tab)
-        self._draw_tab()
         if tab == WALL and self.sheet is not None:
             explained = explain_modes.explain_line(self.sheet, self._instruments)
             if explained is not None:
@@ -268,15 +262,6 @@ class ModesView(PageView):
         for part in (self.tabs, self.below, self._chart_button):
             part.setVisible(there)
         self._filler.setVisible(not there)
-
-
-def _show(view: ChartView, chart: Chart | None) -> None:
-    """A chart, or none, which takes no room."""
-    view.setVisible(chart is not None)
-    if chart is not None:
-        view.show_chart(chart)
-    else:
-        view.clear()
 
 
 def _page(typed: list[QWidget], *below: QWidget, first: int = 1) -> QWidget:

@@ -144,6 +144,14 @@ class ChartView(QWidget):
             self._fill_panel(plot, panel, chart)
         self.fit() if view is None else self.plots[0].setXRange(*view, padding=0)
 
+    def show_if_any(self, chart: Chart | None) -> None:
+        """Draw a chart; none takes no room."""
+        self.setVisible(chart is not None)
+        if chart is not None:
+            self.show_chart(chart)
+        else:
+            self.clear()
+
     def _make_plots(self, chart: Chart) -> None:
         """Empty plots above each other, the strip first."""
         if chart.strip:

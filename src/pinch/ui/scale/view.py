@@ -1,5 +1,8 @@
 """The Scale page: score against measured watts, and what the curves say in rows."""
 
+from collections.abc import Callable
+from functools import partial
+
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -24,6 +27,7 @@ from pinch.narrative import curve_words
 from pinch.narrative.explain_curves import explain_spot
 from pinch.narrative.explanation import Explanation
 from pinch.ui.chooser import Chooser
+from pinch.ui.drawn_tabs import DrawnTabs
 from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
@@ -103,6 +107,14 @@ class ScaleView(PageView):
             tr("Send to the plan"), tr("Plan the limit that is most worth measuring (Ctrl+Shift+P)"), self._send_next
         )
         self._lay_out()
+        tables = {
+            CROSSINGS: (self.crossings, state.crossing_rows),
+            TARGET: (self.target, state.target_rows),
+            GROUPS: (self.groups, state.group_rows),
+            SETTINGS: (self.settings, state.setting_rows),
+        }
+        fill = {tab: partial(self._fill, *of) for tab, of in tables.items()}
+        self._drawn = DrawnTabs(self.tabs, fill | {READER: self._read})
         self.result: ScaleResult | None = None
         self._slots: dict[int, int] = {}
         self._subject: int | None = None
@@ -139,18 +151,15 @@ class ScaleView(PageView):
         self.headline.setText(unbroken(curve_words.headline(result, subject)))
         there = any(s.points or s.claimed for s in result.series)
         self._set_there(there, there or any(s.told for s in result.series))
-        for table, rows in (
-            (self.spots, state.spot_rows),
-            (self.crossings, state.crossing_rows),
-            (self.target, state.target_rows),
-            (self.groups, state.group_rows),
-            (self.settings, state.setting_rows),
-        ):
-            table.show_rows(rows(result))
+        self.spots.show_rows(state.spot_rows(result))  # the chosen one of them counts on every tab
         self._set_reader_range(result)
-        self._read()
+        self._drawn.anew()
         if there:
             self.draw()
+
+    def _fill(self, table: RowTable, rows: Callable[[ScaleResult], list[TableRow]]) -> None:
+        if self.result is not None:
+            table.show_rows(rows(self.result))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window keeps its room for the chart."""
@@ -162,6 +171,7 @@ class ScaleView(PageView):
         """Say what is missing."""
         self.show_working(1.0)
         self.result = None
+        self._drawn.forget()
         self.headline.setText(why)
         self._set_there(False, False)
 

@@ -123,6 +123,4 @@ class WhatIfPane(QWidget):
         self.notes.setText(unbroken(" ".join(twin_words.notes(f))))
         if self.chart is not None:
             self.table.setFixedHeight(HEAD + ROW * min(MOST_ROWS, len(rows)))
-            self.chart.setVisible(chart is not None)
-            if chart is not None:
-                self.chart.show_chart(chart)
+            self.chart.show_if_any(chart)
