@@ -5,7 +5,10 @@ import io
 import logging
 import sys
 import threading
+import time
 import unittest
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from unittest import mock
 
@@ -231,10 +234,11 @@ class TestWindow(WindowCase):
         self.wait_for(lambda: page.view.result is not None)
 
     def test_a_job_that_is_cancelled_says_nothing(self) -> None:
-        release, told = threading.Event(), list[str]()
-        job = Job("Waiting", lambda _: release.wait() and 1 / 0, self.window)
+        begun, release, told = threading.Event(), threading.Event(), list[str]()
+        job = Job("Waiting", lambda _: begun.set() or (release.wait() and 1 / 0), self.window)
         job.failed.connect(told.append)
         job.start()
+        self.wait_for(begun.is_set)
         job.cancel()
         with self.assertLogs("pinch", logging.ERROR):
             release.set()
@@ -243,15 +247,33 @@ class TestWindow(WindowCase):
         self.assertEqual(told, [])
 
     def test_a_job_that_is_cancelled_shows_no_progress(self) -> None:
-        release, answers, shown = threading.Event(), list[bool](), list[float]()
-        job = Job("Waiting", lambda go_on: release.wait() and answers.append(go_on(0.5)), self.window)
+        begun, release, answers, shown = threading.Event(), threading.Event(), list[bool](), list[float]()
+
+        def work(go_on: Callable[[float], bool]) -> None:
+            begun.set()
+            release.wait()
+            answers.append(go_on(0.5))
+
+        job = Job("Waiting", work, self.window)
         job.progressed.connect(shown.append)
         job.start()
+        self.wait_for(begun.is_set)
         job.cancel()
         release.set()
         job.wait()
         self.app.processEvents()
         self.assertEqual((answers, shown), ([False], []))
+
+    def test_a_job_begins_once_the_window_is_painted_and_never_where_it_is_cancelled_before(self) -> None:
+        begun = list[str]()
+        jobs = [Job(name, partial(lambda name, _: begun.append(name), name), self.window) for name in ("yes", "no")]
+        for job in jobs:
+            job.start()
+        time.sleep(0.1)
+        self.assertEqual((begun, [job.running for job in jobs]), ([], [True, True]))
+        jobs[1].cancel()
+        self.wait_for(lambda: not any(job.running for job in jobs))
+        self.assertEqual(begun, ["yes"])
 
 
 class TestLog(InFolder):

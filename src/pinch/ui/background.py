@@ -14,6 +14,8 @@ from pinch.core.faults import fault_of
 log = logging.getLogger(__name__)
 JOB = "job: "
 """How the name of its thread begins."""
+LONGEST_PAINT_S = 2.0
+"""Work begins then at the latest."""
 Work = Callable[[Callable[[float], bool]], Any]
 
 
@@ -29,36 +31,37 @@ class Job(QObject):
     def __init__(self, doing: str, work: Work, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._doing, self._work = doing, work
-        self._cancelled = threading.Event()
+        self._cancelled, self._painted = threading.Event(), threading.Event()
         self._ended.connect(self._deliver)
         self._thread = threading.Thread(target=self._run, name=f"{JOB}{doing}", daemon=True)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
-        self._soon.timeout.connect(self._thread.start)
+        self._soon.timeout.connect(self._painted.set)
 
     def start(self) -> None:
         """Begin, once the window has shown that it does: the thread would take turns from what is drawn."""
+        self._thread.start()
         self._soon.start(0)
 
     def cancel(self) -> None:
         """Ask it to end; its result, if any, is not delivered."""
         self._cancelled.set()
-        self._soon.stop()
+        self._painted.set()
 
     @property
     def running(self) -> bool:
-        """Whether its thread is still at work, or soon is, also where nobody wants the result any more."""
-        return self._soon.isActive() or self._thread.is_alive()
+        """Whether its thread is still at work, also where nobody wants the result any more."""
+        return self._thread.is_alive()
 
     def wait(self, timeout_s: float | None = None) -> None:
         """Wait for the thread, for tests and for closing."""
-        if self._soon.isActive():
-            self._soon.stop()
-            self._thread.start()
-        if self._thread.ident is not None:
-            self._thread.join(timeout_s)
+        self._painted.set()
+        self._thread.join(timeout_s)
 
     def _run(self) -> None:
+        self._painted.wait(LONGEST_PAINT_S)
+        if self._cancelled.is_set():
+            return
         try:
             result = self._work(self._go_on)
         except PinchError as error:
