@@ -51,7 +51,7 @@ def measure(path: Path) -> None:
         start = busy = time.perf_counter()
         work()
         app.processEvents()
-        times[name] = time.perf_counter() - start
+        times[name] = max(times.get(name, 0.0), time.perf_counter() - start)
         while (now := time.perf_counter()) < min(busy + REST_S, start + WAIT_S):
             app.processEvents()
             times[name] = max(times[name], time.perf_counter() - now)
@@ -61,6 +61,9 @@ def measure(path: Path) -> None:
         told.append(f"{name} {times[name]:.2f} ({busy - start:.1f})")
 
     judge = window.page(JudgePage)
+    step("ahead", lambda: window._before_long.timeout.emit())
+    while not all(page.is_made for page in window.pages):
+        step("ahead", lambda: None)
     step("judge", lambda: window.show_page(judge))
     step("list", judge.show_runs)
     step("filter", lambda: judge.view.runs.filter.setText("gannet 20"))
