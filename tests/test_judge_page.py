@@ -22,6 +22,7 @@ from pinch.intake.belonging import import_log
 from pinch.intake.shelf import Shelf
 from pinch.runs import run_digests
 from pinch.runs.whole_book import digest_book
+from pinch.ui.bench.page import BenchPage
 from pinch.ui.judge import list_control
 from pinch.ui.judge.channels_dialog import ChannelsMeantDialog
 from pinch.ui.judge.facts import _apart, overlay
@@ -287,6 +288,21 @@ class TestPage(WindowCase):
         items = [dialog.table.item(0, column) for column in range(4)]
         typed = [bool(item.flags() & Qt.ItemFlag.ItemIsEditable) for item in items if item is not None]
         self.assertEqual(typed, [False, False, True, True])
+
+    def test_a_run_that_is_shown_is_drawn_again_only_where_something_is_new(self) -> None:
+        self.open("Limpet", "Stock", "Tile Render, all cores")
+        run = self.session.run
+        assert run is not None
+        with mock.patch.object(self.view.chart, "show_chart", wraps=self.view.chart.show_chart) as drawn:
+            self.window.show_page(self.window.page(BenchPage))
+            self.window.show_page(self.window.page(JudgePage))
+            self.assertEqual(drawn.call_count, 0)
+            self.session.change("warmer", lambda: self.session.book.save(run.model_copy(update={"void": "door open"})))
+            self.wait_for(lambda: "Void: door open" in self.view.headline.text())
+            self.assertEqual(drawn.call_count, 1)
+            self.window.switch_theme()
+            self.assertEqual(drawn.call_count, 2)
+            self.window.switch_theme()
 
     def test_the_finding_is_copied(self) -> None:
         self.open("Limpet", "Stock", "Tile Render, all cores")

@@ -4,7 +4,6 @@ import math
 from collections.abc import Mapping, Sequence
 
 from msgspec import Struct, field
-from msgspec.structs import replace
 
 from pinch.analysis.points import RunPoint
 from pinch.bench.readings import Reading
@@ -40,9 +39,7 @@ class RunStory(Struct, frozen=True):
 
     def is_same(self, other: "RunStory | None") -> bool:
         """Whether another tells the same; of the log and the judgement that are the very same ones."""
-        if other is None or self.log is not other.log or self.judged is not other.judged:
-            return False
-        return replace(self, log=other.log, judged=other.judged) == other
+        return other is not None and self.log is other.log and self.judged is other.judged and self == other
 
     @property
     def headline(self) -> str:
