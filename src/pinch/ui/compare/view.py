@@ -225,27 +225,24 @@ class CompareView(PageView):
         self.notes.setText("\n".join(map(unbroken, notes)))
         self.verdicts.show_rows(state.result_rows(shown))
         self.fairness.show_rows(state.fair_rows(shown))
-        self._drawn.anew()
+        self._drawn.show(shown)
         still_open = sum(u.is_open for u in shown.result.unfair)
         self.tabs.setTabText(
             FAIRNESS, tr("Fairness ({still_open})", still_open=still_open) if still_open else tr("Fairness")
         )
 
-    def _draw_generations(self) -> None:
-        if self.shown is not None and self.comparison is not None:
-            self.generations.show_rows(uplift.generation_rows(self.shown, self.comparison.curves))
+    def _draw_generations(self, shown: ShownComparison) -> None:
+        assert self.comparison is not None
+        self.generations.show_rows(uplift.generation_rows(shown, self.comparison.curves))
 
-    def _draw_time(self) -> None:
-        if self.shown is not None:
-            self.time.show_if_any(uplift.time_chart(self.shown))
+    def _draw_time(self, shown: ShownComparison) -> None:
+        self.time.show_if_any(uplift.time_chart(shown))
 
-    def _draw_money(self) -> None:
-        if self.shown is None:
-            return
-        devices = list(dict.fromkeys(c.device for c in self.shown.result.choice.cells))
-        self.money.show_rows(price_pane.money_rows(self.shown))
+    def _draw_money(self, shown: ShownComparison) -> None:
+        devices = list(dict.fromkeys(c.device for c in shown.result.choice.cells))
+        self.money.show_rows(price_pane.money_rows(shown))
         self.offers.show_rows(price_pane.offer_rows(devices))
-        self.money_chart.show_if_any(money_chart(self.shown))
+        self.money_chart.show_if_any(money_chart(shown))
 
     @property
     def written(self) -> Drawn | None:

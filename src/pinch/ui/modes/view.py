@@ -1,7 +1,6 @@
 """The Modes page: one sheet a device, and power, battery, sound, touch and the year behind it."""
 
 from collections.abc import Callable
-from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -89,10 +88,14 @@ class ModesView(PageView):
         self.tabs, self.below = QTabBar(), QStackedWidget()
         self._lay_out()
         self._set_there(False)
-        draws = self._draw_glance, self._draw_wall, self._draw_battery, self._draw_sound
-        tabs = GLANCE, WALL, BATTERY, SOUND
-        drawn = {tab: partial(self._of_sheet, draw) for tab, draw in zip(tabs, draws, strict=True)}
-        self._drawn = DrawnTabs(self.tabs, drawn | {TOUCH: self._show_surfaces})
+        draws: dict[int, Callable[[ModesSheet], None]] = {
+            GLANCE: self._draw_glance,
+            WALL: self._draw_wall,
+            BATTERY: self._draw_battery,
+            SOUND: self._draw_sound,
+            TOUCH: lambda _: self._show_surfaces(),
+        }
+        self._drawn = DrawnTabs(self.tabs, draws)
         self._connect()
 
     # Showing
@@ -120,11 +123,7 @@ class ModesView(PageView):
         if self.sheet is None:
             return
         self.headline.setText(unbroken(saying.headline(self.sheet, self.share.value() / 100.0)))
-        self._drawn.anew()
-
-    def _of_sheet(self, draw: Callable[[ModesSheet], None]) -> None:
-        if self.sheet is not None:
-            draw(self.sheet)
+        self._drawn.show(self.sheet)
 
     def _draw_glance(self, sheet: ModesSheet) -> None:
         self.modes.show_rows(state.mode_rows(sheet, self._instruments))

@@ -1,7 +1,6 @@
 """The Scale page: score against measured watts, and what the curves say in rows."""
 
 from collections.abc import Callable
-from functools import partial
 
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -107,14 +106,14 @@ class ScaleView(PageView):
             tr("Send to the plan"), tr("Plan the limit that is most worth measuring (Ctrl+Shift+P)"), self._send_next
         )
         self._lay_out()
-        tables = {
-            CROSSINGS: (self.crossings, state.crossing_rows),
-            TARGET: (self.target, state.target_rows),
-            GROUPS: (self.groups, state.group_rows),
-            SETTINGS: (self.settings, state.setting_rows),
+        draws: dict[int, Callable[[ScaleResult], None]] = {
+            READER: lambda _: self._read(),
+            CROSSINGS: lambda result: self.crossings.show_rows(state.crossing_rows(result)),
+            TARGET: lambda result: self.target.show_rows(state.target_rows(result)),
+            GROUPS: lambda result: self.groups.show_rows(state.group_rows(result)),
+            SETTINGS: lambda result: self.settings.show_rows(state.setting_rows(result)),
         }
-        fill = {tab: partial(self._fill, *of) for tab, of in tables.items()}
-        self._drawn = DrawnTabs(self.tabs, fill | {READER: self._read})
+        self._drawn = DrawnTabs(self.tabs, draws)
         self.result: ScaleResult | None = None
         self._slots: dict[int, int] = {}
         self._subject: int | None = None
@@ -153,13 +152,9 @@ class ScaleView(PageView):
         self._set_there(there, there or any(s.told for s in result.series))
         self.spots.show_rows(state.spot_rows(result))  # the chosen one of them counts on every tab
         self._set_reader_range(result)
-        self._drawn.anew()
+        self._drawn.show(result)
         if there:
             self.draw()
-
-    def _fill(self, table: RowTable, rows: Callable[[ScaleResult], list[TableRow]]) -> None:
-        if self.result is not None:
-            table.show_rows(rows(self.result))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """A small window keeps its room for the chart."""
