@@ -213,6 +213,7 @@ class TestDemoBook(WindowCase):
 
     def test_a_long_log_is_judged_in_the_background(self) -> None:
         self.choose("Gannet", "16 W", "Skerry Run")
+        self.wait_for(lambda: self.window.page(JudgePage).view.shown is not None)
         whole = judge_from_file
         with (
             mock.patch("pinch.ui.judge.control.AT_ONCE_ROWS", 0),
