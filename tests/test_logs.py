@@ -15,7 +15,7 @@ from vega_datasets import data
 from pinch.bench.files import write_model
 from pinch.core.errors import DataError
 from pinch.core.runlog import gaps_of
-from pinch.sources.logs import decode, table
+from pinch.sources.logs import decode, row_pieces
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, fingerprint, read_mapping
 from pinch.sources.logs.read import ReadLog, read_any_log
 from pinch.sources.logs.units import find_unit, split_unit
@@ -36,10 +36,12 @@ class LogCase(InFolder):
 
 
 def in_pieces_of(size: int) -> AbstractContextManager[object]:
-    """Reads so few bytes together, and parses so few rows."""
+    """Reads so few bytes together, parses so few rows, and knows little of a file's beginning and of its end."""
     parts = ExitStack()
+    parts.enter_context(patch.object(decode, "START", 700))
+    parts.enter_context(patch.object(row_pieces, "TAIL_LINES", 5))
     parts.enter_context(patch.object(decode, "PIECE", size))
-    parts.enter_context(patch.object(table, "ROWS_TOGETHER", size))
+    parts.enter_context(patch.object(row_pieces, "ROWS_TOGETHER", size))
     return parts
 
 
@@ -232,6 +234,17 @@ class TestPieces(LogCase):
             found = self.read("Zeit [s];Lüfter [U/min];Takt [MHz]\n" + rows)
         self.assertEqual(set(self.values(found, "cpu.clock")), {3100.2})
         self.assertEqual(set(self.values(found, "fan.1.speed")), {1234.5})
+
+    def test_another_encoding_shows_long_after_rows_were_read(self) -> None:
+        rows = "".join(f"{i};{i + 0.5};still\n" for i in range(500))
+        with in_pieces_of(200):
+            found = self.read(
+                "Zeit [s];Takt [MHz];Anmerkung\n" + rows + "500;500.5;Lüfter an\n\nMax;Größe 500.5\n", "cp1252"
+            )
+            with self.assertRaisesRegex(DataError, "line 503: it is not text"):
+                self.read(f"Zeit [s];Takt [MHz];Anmerkung\n{rows}500;500.5;Lüfter an\n501;\0;\n", "cp1252")
+        self.assertEqual(self.values(found, "cpu.clock"), [i + 0.5 for i in range(501)])
+        self.assertEqual(found.notes, ("Max;Größe 500.5",))
 
     def test_what_is_written_to_it_meanwhile_is_not_read(self) -> None:
         path = self.folder / "log.csv"

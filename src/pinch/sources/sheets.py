@@ -66,7 +66,7 @@ def read_sheet(path: Path) -> Sheet:
         with open_plain(path):  # the other process would wait for a pipe
             pass
         return _of_spreadsheet(path)
-    return sheet_of_text(read_text_of(path).whole(), str(path))
+    return read_text_of(path, lambda text: sheet_of_text(text.whole(), str(path)))
 
 
 def sheet_of_text(text: str, place: str) -> Sheet:

@@ -5,6 +5,7 @@ import contextlib
 import os
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import IO, TypeVar
 
 import numpy as np
 from msgspec import Struct
@@ -20,10 +21,10 @@ HEAD = 1 << 16
 START = 16 * HEAD
 PIECE = 1 << 19
 """Bytes of a file that are read together: they stay at hand for all that is done with them."""
-TAIL_LINES = 200
 _BLANK = b" \t\r\n\0"
 _MARKS = ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"))
 _GUESSES = ("utf-8", "cp1252")
+T = TypeVar("T")
 
 
 class OtherEncodingError(DataError):
@@ -31,24 +32,22 @@ class OtherEncodingError(DataError):
 
 
 class Lines(Struct, frozen=True):
-    """Whole lines of a text; `first` is the place of the first of them, from 0."""
+    """Whole lines of a text; `first` is the place of the first of them, from 0; the file was read up to a `share`."""
 
     data: bytes
     first: int
     count: int
+    share: float = 1.0
 
 
 class Text(Struct, frozen=True):
-    """A file of text, its first `size` bytes: what is added to it later does not belong to it. It has so many `lines`,
-    the last perhaps without an end; `start` is its beginning, `tail` its last 200 lines, both as its `pieces` are; of
-    one that is short the start is all."""
+    """A file of text, its first `size` bytes: what is added to it later does not belong to it. `start` is its
+    beginning, as its `pieces` are; of one that is short that is all."""
 
     path: Path
     size: int
     encoding: str
-    lines: int = 0
     start: bytes = b""
-    tail: bytes = b""
     is_short: bool = False
 
     def head(self, lines: int) -> list[str]:
@@ -60,23 +59,23 @@ class Text(Struct, frozen=True):
 
         Raises
         ------
-        DataError : it is unreadable, no text, or has a line that no table has.
+        DataError : it is unreadable, no text, was cut short meanwhile, or has a line that no table has.
         OtherEncodingError : it is not in its encoding.
         """
         if self.is_short:
-            yield Lines(self.start, 0, self.lines)
+            yield Lines(self.start, 0, _lines_in(self.start))
             return
         place, lines = str(self.path), 0
         not_text = tr("it is not text, so it is not a log")
         try:
             with open_plain(self.path) as file:
-                for piece in _whole_lines(self._converted(_pieces(file.read, self.size))):
+                for piece in _whole_lines(self._converted(_pieces(file, self.size, place))):
                     if not piece.isascii():
                         piece.decode()
                     if self.encoding in _GUESSES and b"\0" in piece:
                         raise DataError(place, not_text, lines + 1 + piece[: piece.index(b"\0")].count(b"\n"))
                     _refuse_long_lines(piece, lines + 1, place)
-                    found = Lines(piece, lines, _lines_in(piece))
+                    found = Lines(piece, lines, _lines_in(piece), file.tell() / self.size)
                     yield found
                     lines += found.count
         except UnicodeDecodeError as error:
@@ -94,8 +93,9 @@ class Text(Struct, frozen=True):
         return b"".join(piece.data for piece in self.pieces()).decode()
 
 
-def read_text_of(path: Path) -> Text:
-    """Look through a file, at most 2 GB.
+def read_text_of(path: Path, read: Callable[[Text], T]) -> T:
+    """What `read` makes of the text of a file, at most 2 GB. Its encoding is a guess by its beginning: where that turns
+    out to be wrong it is read anew in another.
 
     Raises
     ------
@@ -105,13 +105,15 @@ def read_text_of(path: Path) -> Text:
         size = os.fstat(file.fileno()).st_size
         refuse_larger(path, size, MOST_BYTES)
         start = file.read(min(START, size))
-        if not start.strip(_BLANK) and not any(raw.strip(_BLANK) for raw in _pieces(file.read, size)):
+        if not start.strip(_BLANK) and not any(
+            raw.strip(_BLANK) for raw in _pieces(file, size - len(start), str(path))
+        ):
             raise DataError(str(path), tr("it is empty"))
     *guesses, last = _encodings(start)
     for encoding in guesses:
         with contextlib.suppress(OtherEncodingError):
-            return _looked_through(Text(path, size, encoding))
-    return _looked_through(Text(path, size, last))
+            return read(_begun(Text(path, size, encoding)))
+    return read(_begun(Text(path, size, last)))
 
 
 def _encodings(start: bytes) -> tuple[str, ...]:
@@ -128,16 +130,13 @@ def _encodings(start: bytes) -> tuple[str, ...]:
     return _GUESSES
 
 
-def _looked_through(text: Text) -> Text:
-    lines, size, start, last = 0, 0, b"", list[Lines]()
+def _begun(text: Text) -> Text:
+    start = b""
     for piece in text.pieces():
-        lines, size = lines + piece.count, size + len(piece.data)
-        start += piece.data[: START - len(start)]
-        last.append(piece)
-        while sum(p.count for p in last[1:]) >= TAIL_LINES:
-            del last[0]
-    tail = _last_lines(b"".join(p.data for p in last))
-    return replace(text, lines=lines, start=start, tail=tail, is_short=size == len(start))
+        start += piece.data
+        if len(start) > START:
+            return replace(text, start=start)
+    return replace(text, start=start, is_short=True)
 
 
 def count_of(sign: str, data: bytes) -> int:
@@ -151,20 +150,13 @@ def _lines_in(data: bytes) -> int:
     return count_of("\n", data) + (not data.endswith(b"\n"))
 
 
-def _last_lines(data: bytes) -> bytes:
-    start = len(data)
-    for _ in range(TAIL_LINES):
-        start = data.rfind(b"\n", 0, max(0, start - 1)) + 1
-        if not start:
-            break
-    return data[start:]
-
-
-def _pieces(read: Callable[[int], bytes], size: int) -> Iterator[bytes]:
-    """What is read up to a size, and an empty piece at the end."""
-    while raw := read(min(PIECE, size)):
+def _pieces(file: IO[bytes], size: int, place: str) -> Iterator[bytes]:
+    """The next so many bytes, and an empty piece at the end."""
+    while raw := file.read(min(PIECE, size)):
         size -= len(raw)
         yield raw
+    if size:
+        raise DataError(place, tr("it changed while it was read"))
     yield b""
 
 

@@ -20,7 +20,7 @@ from pinch.language import tr
 from pinch.sources.logs import mapping as maps
 from pinch.sources.logs import times
 from pinch.sources.logs.core_summaries import with_summaries
-from pinch.sources.logs.decode import HEAD, read_text_of
+from pinch.sources.logs.decode import HEAD, Text, read_text_of
 from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dialect
 from pinch.sources.logs.log_words import FRAME_FLAGS, frame_flags, not_understood
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
@@ -36,8 +36,8 @@ if TYPE_CHECKING:
 RESTART_GAP_S = 10.0
 """A logger that began anew without telling the time of day: its hole is of unknown length, this stands for it."""
 MEDIAN_OF = 20_000
-ROWS_FROM, ROWS_TO = 0.1, 0.8
-"""Shares of the work before and after the rows are read."""
+ROWS_TO = 0.8
+"""Share of the work when the rows are read."""
 COARSEST_STAMP_S = 1.0
 """Stamps that many rows share are those of a clock that shows too little up to here; else the rows are something
 other than moments."""
@@ -107,11 +107,13 @@ def read_any_log(path: Path, mapping: ColumnMapping | None = None, progress: Pro
     CancelledError : `progress` answered False.
     DataError : it is no log, or broken; one sentence with the line and the reason.
     """
-    place = str(path)
-    text = read_text_of(path)
-    tell(progress, ROWS_FROM)
+    return read_text_of(path, lambda text: _read_text(text, mapping, progress))
+
+
+def _read_text(text: Text, mapping: ColumnMapping | None, progress: Progress) -> ReadLog:
+    place = str(text.path)
     dialect = find_dialect(text.head(HEADER_WITHIN + LOOK_AT), place)
-    table = read_table(text, dialect, place, part_of(progress, ROWS_FROM, ROWS_TO))
+    table = read_table(text, dialect, place, part_of(progress, 0.0, ROWS_TO))
     columns = {}
     for i in range(len(dialect.names)):
         tell(progress, ROWS_TO + (1.0 - ROWS_TO) * i / len(dialect.names))
@@ -232,8 +234,10 @@ def _shown(values: FloatArray) -> ShownColumn:
         known = values[np.isfinite(values)]
     if not len(known):
         return ShownColumn(np.nan, np.nan, np.nan)
-    low, middle, high = np.fmin.reduce(values), np.median(known), np.fmax.reduce(values)
-    return ShownColumn(float(low), float(middle), float(high), float(known[-1] - known[0]))
+    low, high = values.min(), values.max()
+    if np.isnan(low):  # which knows no NaN is far slower
+        low, high = np.fmin.reduce(values), np.fmax.reduce(values)
+    return ShownColumn(float(low), float(np.median(known)), float(high), float(known[-1] - known[0]))
 
 
 def _first_text(column: "pd.Series") -> str:
@@ -275,7 +279,9 @@ def _time_axis(
         return _without_time(columns, uses, place)
     if not table.restarts:
         _must_agree(found, place)
-    best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
+    best = found[0][1]
+    if len(found) > 1:
+        best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
     started = next((axis.started for _, axis in found if axis.started is not None), None)
     day_s = next((axis.day_s for _, axis in found if axis.day_s is not None), None)
     question = next((axis.question for _, axis in found if axis.question), "")

@@ -17,7 +17,8 @@ from pinch.core.errors import DataError
 from pinch.core.progress import Progress, tell, unheard
 from pinch.language import tr
 from pinch.sources.logs.decode import LONGEST_LINE, Lines, Text, count_of
-from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, is_value, split
+from pinch.sources.logs.dialect import FLAGS, MISSING, Dialect, split
+from pinch.sources.logs.row_pieces import RowPieces
 from pinch.sources.logs.times import is_clock, is_date
 
 if TYPE_CHECKING:
@@ -25,9 +26,9 @@ if TYPE_CHECKING:
 
     import pandas as pd
 
-ROWS_TOGETHER = 1 << 21
-"""Bytes of rows that are parsed together: many enough that parsing takes most of the time, few enough to be small."""
 PARSED_AT_ONCE = 2
+SPARE = 1.05
+"""How many times the rows that a file seems to have by its beginning have room."""
 NOTHING = [form(word) for form in (str, str.upper, str.title) for word in MISSING]
 _NEWLINE = ord("\n")
 
@@ -46,14 +47,16 @@ class LogTable(Struct, frozen=True):
 class _Columns:
     """Columns that grow piece by piece: numbers go where they belong at once, all else waits until all is there."""
 
-    def __init__(self, count: int, most_rows: int) -> None:
-        self.rows = 0
-        self._numbers = [np.empty(most_rows) for _ in range(count)]
+    def __init__(self, count: int) -> None:
+        self.rows = self._room = 0
+        self._numbers = [np.empty(0) for _ in range(count)]
         self._others: list[dict[int, pd.Series]] = [{} for _ in range(count)]
 
-    def add(self, frame: "pd.DataFrame") -> None:
-        """The next rows."""
+    def add(self, frame: "pd.DataFrame", share: float) -> None:
+        """The next rows, with which a share of all is there."""
         end = self.rows + len(frame)
+        if end > self._room:
+            self._make_room(end if share >= 1.0 else round(SPARE * end / share))
         for i, numbers in enumerate(self._numbers):
             column = frame[i]
             if column.dtype.kind in "fiu":
@@ -61,6 +64,12 @@ class _Columns:
             else:
                 self._others[i][self.rows] = column
         self.rows = end
+
+    def _make_room(self, rows: int) -> None:
+        for i, numbers in enumerate(self._numbers):
+            self._numbers[i] = np.empty(rows)
+            self._numbers[i][: self.rows] = numbers[: self.rows]
+        self._room = rows
 
     def whole(self) -> "tuple[pd.Series, ...]":
         """The columns, those of numbers alone as such."""
@@ -90,36 +99,36 @@ def read_table(text: Text, dialect: Dialect, place: str, progress: Progress = un
     """
     import pandas as pd
 
-    notes = [line.strip() for line in text.head(max(dialect.header, 0)) if line.strip()]
-    end, tail, cut = _end_of_rows(text, dialect)
-    columns, places = _Columns(len(dialect.names), max(0, end - dialect.first)), list[np.ndarray]()
+    rows = RowPieces(text, dialect)
+    columns, places = _Columns(len(dialect.names)), list[np.ndarray]()
     tell(progress, 0.0)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", pd.errors.ParserWarning)  # delimiters at the ends of rows are expected
-        for parsed in _parsed(text, dialect, end, place):
-            columns.add(parsed.frame)
+        for parsed in _parsed(rows, dialect, place):
+            columns.add(parsed.frame, parsed.share)
             places.append(parsed.lines)
-            tell(progress, parsed.lines[-1] / end)
+            tell(progress, parsed.share)
     if not places:
         raise DataError(place, tr("it has a header but no samples"))
     whole, lines, restarts = _without_headers(columns.whole(), np.concatenate(places), dialect)
     if not len(lines):
         raise DataError(place, tr("it has a header but no samples"))
-    return LogTable(whole, lines, restarts, (*notes, *tail), cut)
+    return LogTable(whole, lines, restarts, (*rows.notes, *rows.ending.notes), rows.ending.cut)
 
 
 class _Parsed(Struct, frozen=True):
-    """Some rows, and the line of each of them, counted from 1."""
+    """Some rows, the line of each of them, counted from 1, and the share of the file that was read for them."""
 
     frame: "pd.DataFrame"
     lines: "np.ndarray"
+    share: float
 
 
-def _parsed(text: Text, dialect: Dialect, end: int, place: str) -> Iterator[_Parsed]:
+def _parsed(rows: RowPieces, dialect: Dialect, place: str) -> Iterator[_Parsed]:
     """The rows in pieces, in their order; the next ones are parsed meanwhile."""
-    as_text, under_way = _as_text(text, dialect), deque["Future[_Parsed]"]()
-    for rows in _rows(text, dialect.first, end):
-        under_way.append(_parsers().submit(_parse, rows, dialect, as_text, place))
+    as_text, under_way = _as_text(rows.first_row, dialect), deque["Future[_Parsed]"]()
+    for piece in rows:
+        under_way.append(_parsers().submit(_parse, piece, dialect, as_text, place))
         if len(under_way) > PARSED_AT_ONCE:
             yield under_way.popleft().result()
     for future in under_way:
@@ -133,31 +142,6 @@ def _parsers() -> "ThreadPoolExecutor":
     from concurrent.futures import ThreadPoolExecutor
 
     return ThreadPoolExecutor(PARSED_AT_ONCE, "parsing logs")
-
-
-def _rows(text: Text, first: int, end: int) -> Iterator[Lines]:
-    """The lines from one place up to another in large pieces, none of which ends within a quoted cell."""
-    held: list[bytes] = []
-    size = quotes = count = 0
-    for piece in text.pieces():
-        skipped = min(piece.count, max(0, first - piece.first))
-        kept = min(piece.count, end - piece.first) - skipped
-        if kept <= 0:
-            continue
-        data = piece.data
-        if kept < piece.count:
-            begin = _line_start(data, skipped)
-            data = data[begin : _line_start(data, kept, begin)]
-        held.append(data)
-        size, count, quotes = size + len(data), count + kept, quotes + count_of('"', data)
-        if size >= ROWS_TOGETHER and quotes % 2 == 0:
-            yield Lines(b"".join(held), first, count)
-            held, first = [], first + count
-            size = quotes = count = 0
-    if first + count < end:
-        raise DataError(str(text.path), tr("it changed while it was read"))
-    if held:
-        yield Lines(b"".join(held), first, count)
 
 
 def _parse(rows: Lines, dialect: Dialect, as_text: dict[int, type[str]], place: str) -> _Parsed:
@@ -187,7 +171,7 @@ def _parse(rows: Lines, dialect: Dialect, as_text: dict[int, type[str]], place: 
         _check_widths(rows, dialect, place)
     whole = len(frame) == rows.count
     lines = rows.first + 1 + np.arange(rows.count) if whole else _lines_of(rows, dialect)[: len(frame)]
-    return _Parsed(frame, lines)
+    return _Parsed(frame, lines, rows.share)
 
 
 def _lines_of(rows: Lines, dialect: Dialect) -> "np.ndarray":
@@ -199,9 +183,9 @@ def _lines_of(rows: Lines, dialect: Dialect) -> "np.ndarray":
     return rows.first + 1 + np.array([*ends[:-1], *range(ends[-1], ends[-1] + rest)])
 
 
-def _as_text(text: Text, dialect: Dialect) -> dict[int, type[str]]:
+def _as_text(first_row: str, dialect: Dialect) -> dict[int, type[str]]:
     """Columns that begin with a date or a clock time: their points and colons are not those of numbers."""
-    cells = split(_first_row(text, dialect), dialect.delimiter)[: len(dialect.names)]
+    cells = split(first_row, dialect.delimiter)[: len(dialect.names)]
     return {i: str for i, cell in enumerate(cells) if is_clock(cell) or is_date(cell)}
 
 
@@ -229,59 +213,6 @@ def numbers_of(column: "pd.Series", dialect: Dialect) -> tuple["np.ndarray", "np
     nothing = words.isna().to_numpy() | words.str.casefold().isin(MISSING).to_numpy(dtype=bool, na_value=True)
     values[np.isinf(values)] = np.nan
     return values, ~np.isfinite(values) & ~nothing
-
-
-def _line_start(data: bytes, line: int, begin: int = 0) -> int:
-    """Where a line begins, counted from the one that begins at `begin`."""
-    for _ in range(line):
-        begin = data.find(b"\n", begin) + 1 or len(data)
-    return begin
-
-
-def _first_row(text: Text, dialect: Dialect) -> str:
-    return (text.head(dialect.first + 1)[dialect.first :] or [""])[0]
-
-
-def _end_of_rows(text: Text, dialect: Dialect) -> tuple[int, list[str], bool]:
-    """The line before which the rows end, what follows them as notes, and whether the last row was cut."""
-    ended = text.tail.endswith(b"\n")
-    lines = text.tail.removesuffix(b"\n").decode("utf-8", "replace").split("\n")
-    lines = lines[max(0, dialect.first - (text.lines - len(lines))) :]
-    timed = is_value(split(_first_row(text, dialect), dialect.delimiter)[0])
-    places = reversed(range(len(lines)))
-    last = next((i for i in places if _is_row(lines[i], dialect, timed)), len(lines) - 1)
-    going_on = np.cumsum([line.count('"') for line in lines[last:]]) % 2  # within a quoted cell at the end of a line
-    last += int(np.argmin(going_on)) if len(going_on) else 0
-    after = [line for line in lines[last + 1 :] if line.strip()]
-    end = text.lines - len(lines) + last + 1
-    if not after and not ended and _is_shorter(lines[: last + 1], dialect):
-        return end - 1, [], True
-    half = len(after) == 1 and not ended and _is_half(after[0], dialect)
-    return end, [] if half else [line.strip() for line in after], half
-
-
-def _is_row(line: str, dialect: Dialect, timed: bool = False) -> bool:
-    """Whether a line is a row; where rows begin with a time, with `timed`, one that begins with a word is none."""
-    cells = split(line, dialect.delimiter)
-    while len(cells) > len(dialect.names) and not cells[-1]:
-        cells = cells[:-1]
-    if len(cells) != len(dialect.names) or not any(cells):
-        return False
-    if timed and not any(sign.isdigit() for sign in cells[0]):
-        return False
-    return is_value(cells[0]) or sum(is_value(c) for c in cells if c) >= 0.5 * sum(bool(c) for c in cells)
-
-
-def _is_shorter(lines: list[str], dialect: Dialect) -> bool:
-    """Whether the last cell of a file without a last line end has fewer signs than any of the rows before it has."""
-    cells = [split(line, dialect.delimiter)[-1] for line in lines if _is_row(line, dialect)]
-    return len(cells) > 2 and len(cells[-1]) < min(len(cell) for cell in cells[:-1])
-
-
-def _is_half(line: str, dialect: Dialect) -> bool:
-    """A row that ends before its last cell: its first cell is that of a row."""
-    cells = split(line, dialect.delimiter)
-    return 1 <= len(cells) <= len(dialect.names) and is_value(cells[0]) and cells[0].casefold() not in MISSING
 
 
 def _looks_even(data: bytes, frame: "pd.DataFrame", dialect: Dialect) -> bool:
