@@ -71,6 +71,7 @@ class TestScalePage(PageCase):
         view = self.window.page(ScalePage).view
         view.read_at(20.0)
         before = [r.cells[1] for r in view.reader.rows]
+        self.wait_for(lambda: view.chart._readers)
         view.chart._readers[0].setValue(30.0)
         view.chart._readers[0].sigPositionChangeFinished.emit(view.chart._readers[0])
         self.assertEqual(view.reader_w.value(), 30.0)

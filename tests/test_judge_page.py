@@ -207,6 +207,7 @@ class TestPage(WindowCase):
     def test_the_window_is_dragged_and_taken_back(self) -> None:
         self.open("Limpet", "45 W", "Tile Render, all cores", 1)
         self.view.move_window.click()
+        self.wait_for(lambda: self.view.chart._windows)
         region = self.view.chart._windows[0]
         self.assertTrue(region.movable)
         with mock.patch.object(QInputDialog, "getText", return_value=("before the heat", True)):

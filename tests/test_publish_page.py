@@ -31,6 +31,7 @@ from pinch.ui.publish.page import PublishPage
 from pinch.ui.publish.view import CHECK, DECK, REPORT, PublishView
 from pinch.ui.scale.page import ScalePage
 from tests.test_report import cabin_test
+from tests.waiting import wait_until
 from tests.window_case import WindowCase
 
 TILE, GAME = "Tile Render, all cores", "Skerry Run"
@@ -381,6 +382,31 @@ class TestScreenAndFile(unittest.TestCase):
             self.assertIn(f"── {own}", title)
             self.assertIn(f"╌╌ {own} &lt;b&gt;", title)
             self.assertNotIn(other, title)
+
+    def test_of_charts_that_follow_each_other_the_last_is_drawn(self) -> None:
+        app = make_application()
+        found = (content.found for content in cabin_test()[0].contents)
+        charts = [of.chart for of in found if of and isinstance(of.chart, Chart)]
+        last = next(chart for chart in charts if chart.strip)
+        first = next(chart for chart in charts if chart.x_range != last.x_range)
+        view = ChartView()
+        view.resize(900, 600)
+        for chart in (last, first, last):
+            view.show_chart(chart)
+        self.assertFalse(view.graphics.updatesEnabled(), "nothing is painted before all is there")
+        wait_until(view.graphics.updatesEnabled, app.processEvents)
+        curves = [i for plot in view.plots for i in plot.items if isinstance(i, pg.PlotDataItem)]
+        self.assertEqual(len(curves), sum(len(panel.lines) for panel in last.panels))
+        self.assertEqual(view.graphics.ci.geometry().height(), view.graphics.height(), "it takes all the room")
+        low, high = last.x_range
+        view.plots[0].setXRange(low, (low + high) / 2, padding=0)
+        for keep in (True, True):
+            view.show_chart(last, keep_range=keep)
+        np.testing.assert_allclose(view.plots[0].getViewBox().viewRange()[0], (low, (low + high) / 2))
+        view.show_chart(first)
+        view.clear()
+        app.processEvents()
+        self.assertEqual((view.plots, view.chart, view.graphics.updatesEnabled()), ([], None, True))
 
     def test_lines_points_and_ranges(self) -> None:
         make_application()

@@ -1,5 +1,6 @@
 """Draws a chart spec on screen with pyqtgraph: panels above each other on one x axis."""
 
+from collections.abc import Iterator
 from functools import partial
 from html import escape
 
@@ -21,6 +22,7 @@ from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis, WordAxis
 from pinch.ui.plots.point_steps import PointLayer, PointSteps
 from pinch.ui.plots.strip_item import StripItem, paint_cause
 from pinch.ui.shell.words import label
+from pinch.ui.turns import Turns
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
@@ -56,7 +58,9 @@ class ChartView(QWidget):
         self.graphics.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._layout.addWidget(self.graphics, 1)
         self.chart: Chart | None = None
-        self.plots: list[pg.PlotItem] = []
+        self._view: tuple[float, float] = (0.0, 0.0)
+        self._turns = Turns(self)
+        self._plots: list[pg.PlotItem] = []
         self._cursors: list[pg.InfiniteLine] = []
         self._windows: list[pg.LinearRegionItem] = []
         self._movable = False
@@ -68,13 +72,20 @@ class ChartView(QWidget):
         self.graphics.scene().sigMouseClicked.connect(self._clicked)
         self._follow = pg.SignalProxy(self.graphics.scene().sigMouseMoved, rateLimit=30, slot=self._mouse_moved)
 
+    @property
+    def plots(self) -> list[pg.PlotItem]:
+        """The plots, the strip first, with all that is in them."""
+        self._turns.finish()
+        return self._plots
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Left and right go through the points, or along a clock; Enter opens a point."""
+        self._turns.finish()
         by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0) if event is not None else 0
         if event is None or event.modifiers() != Qt.KeyboardModifier.NoModifier:
             super().keyPressEvent(event)
         elif by and self.chart is not None and self.chart.clock and self._cursors:
-            low, high = self.plots[0].getViewBox().viewRange()[0]
+            low, high = self._plots[0].getViewBox().viewRange()[0]
             self.put_cursor(min(high, max(low, self._cursors[0].value() + by * (high - low) / CLOCK_STEPS)))
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and (point := self._steps.present) is not None:
             self.dot_clicked.emit(point)
@@ -91,12 +102,12 @@ class ChartView(QWidget):
 
     def put_cursor(self, x: float) -> None:
         """The linked cursor at x in all panels; it comes into view where it is not."""
+        low, high = self.plots[0].getViewBox().viewRange()[0] if self.plots else (x, x)
         for cursor in self._cursors:
             cursor.setPos(x)
             cursor.show()
-        low, high = self.plots[0].getViewBox().viewRange()[0] if self.plots else (x, x)
         if not low <= x <= high:
-            self.plots[0].setXRange(x - (high - low) / 2, x + (high - low) / 2, padding=0)
+            self._plots[0].setXRange(x - (high - low) / 2, x + (high - low) / 2, padding=0)
         self.cursor_moved.emit(x)
 
     def let_window_move(self, movable: bool) -> None:
@@ -104,8 +115,11 @@ class ChartView(QWidget):
         self._movable = movable
         for window in self._windows:
             window.setMovable(movable)
-            for edge in window.lines:
-                edge.setPen(pen(look.theme().accent, 2.0) if movable else pg.mkPen(None))
+            self._show_edges(window)
+
+    def _show_edges(self, window: pg.LinearRegionItem) -> None:
+        for edge in window.lines:
+            edge.setPen(pen(look.theme().accent, 2.0) if self._movable else pg.mkPen(None))
 
     def _window_left(self, moved: pg.LinearRegionItem) -> None:
         for window in self._windows:
@@ -118,31 +132,54 @@ class ChartView(QWidget):
         QTimer.singleShot(0, lambda: self.window_dragged.emit(start, end))
 
     def _mouse_moved(self, event: tuple[QPointF]) -> None:
-        for plot in self.plots if self.chart is not None and self.chart.clock else ():
+        if self._turns.under_way or self.chart is None or not self.chart.clock:
+            return
+        for plot in self._plots:
             box = plot.getViewBox()
             if box.sceneBoundingRect().contains(event[0]):
                 self.put_cursor(float(box.mapSceneToView(event[0]).x()))
                 return
 
     def show_chart(self, chart: Chart, keep_range: bool = False) -> None:
-        """Draw a chart in place of the old one; `keep_range` keeps the part of x that is in view."""
-        view = self.plots[0].getViewBox().viewRange()[0] if keep_range and self.plots else None
-        frame = _frame_of(chart)
-        if frame == self._frame and self.plots:  # axes and titles are most of the work, and stay
-            self._empty()
-        else:
-            self.clear()
-            self._make_plots(chart)
-            self._frame = frame
-        self.chart, self._measured = chart, 0
+        """Draw a chart in place of the old one, panel by panel, between which the window answers; `keep_range` keeps
+        the part of x that is in view."""
+        if not keep_range or self.chart is None:
+            self._view = chart.x_range
+        elif not self._turns.under_way:
+            self._view = self._plots[0].getViewBox().viewRange()[0]
+        self.chart = chart
         self.setAccessibleDescription(chart.alternative)
         seconds = [s.second for s in chart.strip if s.second is not None]
         self._legend.show_causes(tuple(dict.fromkeys([*(s.cause for s in chart.strip), *seconds])))
+        self.graphics.setUpdatesEnabled(False)
+        self._turns.begin(self._draw(chart))
+
+    def _draw(self, chart: Chart) -> Iterator[None]:
+        """Its pieces; it is painted once all of them are there."""
+        frame = _frame_of(chart)
+        if frame == self._frame:  # axes and titles are most of the work, and stay
+            self._empty()
+        else:
+            self._take_away()
+            if chart.strip:  # in one piece with the first panel: alone it would make all of the drawing as low as it is
+                self._add_strip(chart)
+            for panel in chart.panels:
+                key = chart.key if panel is chart.panels[0] else ()
+                dress(self._new_plot(chart), panel.title, panel.unit, key)
+                yield
+            self._label_bottom(chart)
+            self._frame = frame
+        self._measured = 0
+        # Before they are filled: all that is in them is made anew when their range changes.
+        self._plots[0].setXRange(*self._view, padding=0)
         if chart.strip:
-            self.plots[0].addItem(StripItem(chart.strip))
-        for plot, panel in zip(self.plots[bool(chart.strip) :], chart.panels, strict=True):
+            self._plots[0].addItem(StripItem(chart.strip))
+        for plot, panel in zip(self._plots[bool(chart.strip) :], chart.panels, strict=True):
+            yield
+            plot.setYRange(*panel.y_range, padding=0)
             self._fill_panel(plot, panel, chart)
-        self.fit() if view is None else self.plots[0].setXRange(*view, padding=0)
+        yield
+        self.graphics.setUpdatesEnabled(True)
 
     def show_if_any(self, chart: Chart | None) -> None:
         """Draw a chart; none takes no room."""
@@ -152,20 +189,15 @@ class ChartView(QWidget):
         else:
             self.clear()
 
-    def _make_plots(self, chart: Chart) -> None:
-        """Empty plots above each other, the strip first."""
-        if chart.strip:
-            self._add_strip(chart)
-        for panel in chart.panels:
-            dress(self._new_plot(chart), panel.title, panel.unit, chart.key if panel is chart.panels[0] else ())
-        last = self.plots[-1]
+    def _label_bottom(self, chart: Chart) -> None:
+        last = self._plots[-1]
         last.getAxis("bottom").setStyle(showValues=True)
         last.setLabel("bottom", escape(", ".join(filter(None, (chart.x_title, chart.x_unit)))), color=look.theme().ink)
         last.getAxis("bottom").setTicks([list(chart.ticks)] if chart.ticks else None)
 
     def _empty(self) -> None:
         """Take what is drawn out of the plots."""
-        for plot in self.plots:
+        for plot in self._plots:
             plot.clear()
         self._cursors.clear()
         self._windows.clear()
@@ -175,21 +207,26 @@ class ChartView(QWidget):
 
     def clear(self) -> None:
         """Take everything away."""
+        self._turns.drop()
+        self._take_away()
+        self.graphics.setUpdatesEnabled(True)
+        self.chart = None
+
+    def _take_away(self) -> None:
         self.graphics.clear()
         self.graphics.setBackground(look.theme().paper)
-        self.plots.clear()
+        self._plots.clear()
         self._cursors.clear()
         self._windows.clear()
         self._readers.clear()
         self._places.forget()
         self._steps.forget()
-        self.chart = self._frame = None
+        self._frame = None
 
     def fit(self) -> None:
         """Show all of it."""
-        if self.chart is None:
-            return
-        self.plots[0].setXRange(*self.chart.x_range, padding=0)
+        if self.chart is not None:
+            self.plots[0].setXRange(*self.chart.x_range, padding=0)
 
     def _add_strip(self, chart: Chart) -> None:
         plot = self._new_plot(chart)
@@ -202,9 +239,9 @@ class ChartView(QWidget):
         plot.getAxis("left").setStyle(showValues=False)
 
     def _clicked(self, event: object) -> None:
-        if self.chart is None or not self.chart.strip:
+        if self._turns.under_way or self.chart is None or not self.chart.strip:
             return
-        box = self.plots[0].getViewBox()
+        box = self._plots[0].getViewBox()
         position: QPointF = event.scenePos()  # type: ignore[attr-defined]
         if box.sceneBoundingRect().contains(position):
             self.strip_clicked.emit(float(box.mapSceneToView(position).x()))
@@ -224,9 +261,7 @@ class ChartView(QWidget):
             style = Qt.PenStyle.DashLine if line.dashed else Qt.PenStyle.SolidLine
             drawn = pen(theme.devices[line.slot % 6], 1.0, style)
             whole = bool(np.isfinite(line.y).all())  # without gaps the path is built much faster
-            curve = plot.plot(line.x, line.y, pen=drawn, connect="all" if whole else "finite", skipFiniteCheck=whole)
-            curve.setDownsampling(auto=True, method="peak")
-            curve.setClipToView(True)
+            plot.plot(line.x, line.y, pen=drawn, connect="all" if whole else "finite", skipFiniteCheck=whole)
             self._places.of(plot).has_line(line.x, line.y)
             if line.label:
                 at, ink = float(line.x[line.label_at]), theme.letters(line.slot)
@@ -249,7 +284,6 @@ class ChartView(QWidget):
             plot.getAxis("right").name_levels(words)
         if chart.reader is not None:
             self._add_reader(plot, chart.reader)
-        plot.setYRange(*panel.y_range, padding=0)
 
     def _add_reader(self, plot: pg.PlotItem, at: float) -> None:
         """The line at which all curves are read; it can be dragged."""
@@ -271,14 +305,17 @@ class ChartView(QWidget):
     def _new_plot(self, chart: Chart) -> pg.PlotItem:
         axis = {"left": PlainAxis("left"), "bottom": ClockAxis("bottom") if chart.clock else PlainAxis("bottom")}
         axis |= {"right": WordAxis()} if chart.clock else {}
-        plot = self.graphics.addPlot(row=len(self.plots), col=0, axisItems=axis, enableMenu=False)
+        plot = self.graphics.addPlot(row=len(self._plots), col=0, axisItems=axis, enableMenu=False)
         plot.setMouseEnabled(x=True, y=False)
+        plot.disableAutoRange()
+        plot.setDownsampling(auto=True, mode="peak")  # of all that is added
+        plot.setClipToView(True)
         if chart.clock:  # levels are named at the right, outside the curves
             plot.showAxis("right")
             plot.getAxis("right").setWidth(RULE_WIDTH)
-        if self.plots:
-            plot.setXLink(self.plots[0])
-        self.plots.append(plot)
+        if self._plots:
+            plot.setXLink(self._plots[0])
+        self._plots.append(plot)
         return plot
 
     def _add_background(self, plot: pg.PlotItem, chart: Chart) -> None:
@@ -292,6 +329,7 @@ class ChartView(QWidget):
                 pen=pg.mkPen(None),
             )
             shade.setZValue(-20)
+            self._show_edges(shade)
             shade.sigRegionChangeFinished.connect(self._window_left)
             plot.addItem(shade)
             self._windows.append(shade)
