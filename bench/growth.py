@@ -31,7 +31,7 @@ def measure(path: Path) -> None:
 
     from pinch.bench.opening import open_book
     from pinch.ui.app import make_application
-    from pinch.ui.background import Job
+    from pinch.ui.background import at_work
     from pinch.ui.compare.page import ComparePage
     from pinch.ui.judge.page import JudgePage
     from pinch.ui.modes.page import ModesPage
@@ -56,7 +56,7 @@ def measure(path: Path) -> None:
             app.processEvents()
             times[name] = max(times[name], time.perf_counter() - now)
             time.sleep(0.002)
-            if any(job.running for job in window.findChildren(Job)):
+            if at_work():
                 busy = time.perf_counter()
         told.append(f"{name} {times[name]:.2f} ({busy - start:.1f})")
 

@@ -4,7 +4,6 @@ It says that nothing has moved, not that it is good: what is meant to move is lo
 """
 
 import hashlib
-import threading
 import time
 from collections.abc import Callable, Iterator
 from datetime import datetime
@@ -31,7 +30,7 @@ from pinch.publish.publication import behind, private_counts
 from pinch.publish.report import markdown, plain_html
 from pinch.runs.whole_book import read_points
 from pinch.sources.sheets import sheet_of_text
-from pinch.ui.background import JOB
+from pinch.ui.background import at_work
 from pinch.ui.bench.page import BenchPage
 from pinch.ui.compare.page import ComparePage
 from pinch.ui.compare.view import FAIRNESS
@@ -215,7 +214,7 @@ class DemoShown(WindowCase):
     def _settled(self, widget: QWidget) -> dict[str, Figure]:
         """What a widget shows once nothing is worked out beside it any more, and everything has found its place."""
         widget.show()
-        self.wait_for(lambda: not any(thread.name.startswith(JOB) for thread in threading.enumerate()))
+        self.wait_for(lambda: not at_work())
         before: dict[str, Figure] = {}
         calm = 0
         while calm < CALM:  # a list moves its scroll bars a moment later

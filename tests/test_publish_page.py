@@ -357,8 +357,8 @@ class TestEmpty(WindowCase):
         timers = self.window._before_long, self.window._ahead._timer
         self.assertFalse(any(timer.isActive() for timer in timers))
         self.window._before_long.timeout.emit()
-        self.wait_for(lambda: all(page.is_made for page in self.window.pages))
-        self.assertFalse(any(timer.isActive() for timer in timers), "all is made")
+        self.wait_for(lambda: not any(timer.isActive() for timer in timers))
+        self.assertTrue(all(page.is_made for page in self.window.pages))
         self.assertIs(self.window.shown_page, shown)
         self.assertEqual([self.window.desk.widget(n) for n in range(8)], [page.view for page in self.window.pages])
 

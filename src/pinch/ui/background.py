@@ -12,11 +12,16 @@ from pinch.core.errors import PinchError
 from pinch.core.faults import fault_of
 
 log = logging.getLogger(__name__)
-JOB = "job: "
+_JOB = "job: "
 """How the name of its thread begins."""
 LONGEST_PAINT_S = 2.0
 """Work begins then at the latest."""
 Work = Callable[[Callable[[float], bool]], Any]
+
+
+def at_work() -> bool:
+    """Whether any job is under way, also one that nobody wants any more."""
+    return any(thread.name.startswith(_JOB) for thread in threading.enumerate())
 
 
 class Job(QObject):
@@ -33,7 +38,7 @@ class Job(QObject):
         self._doing, self._work = doing, work
         self._cancelled, self._painted = threading.Event(), threading.Event()
         self._ended.connect(self._deliver)
-        self._thread = threading.Thread(target=self._run, name=f"{JOB}{doing}", daemon=True)
+        self._thread = threading.Thread(target=self._run, name=f"{_JOB}{doing}", daemon=True)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._painted.set)

@@ -84,7 +84,8 @@ class MainWindow(QMainWindow):
         self.entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
         self._actions = fill_menus(self, self.entries, self.safely)
         self._connect()
-        self._ahead = PagesAhead(self.pages, self._prepare, self)
+        pieces = (partial(do, page) for page in self.pages for do in (self._put, self._prepare)[page.early :])
+        self._ahead = PagesAhead(pieces, self)
         self._book_opened()
         run = session.run
         usual = self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id))
@@ -256,8 +257,7 @@ class MainWindow(QMainWindow):
         self.spine.show_page(number)
 
     def _prepare(self, page: Page[PageView]) -> None:
-        """Do ahead what the first visit of a page would wait for."""
-        self._put(page)
+        """Do ahead what the first visit of a page that is made would wait for."""
         if not self.shows(page):
             self.safely(page.prepare)
 

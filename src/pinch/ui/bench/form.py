@@ -74,11 +74,8 @@ class FieldEdit(QWidget):
             self.editor.setCursorPosition(0)
         self.message.setText(problem or question)
         self.message.setVisible(bool(problem or question))
-        self.message.setProperty("role", "problem" if problem else "question")
-        self.editor.setProperty("state", "problem" if problem else "")
-        for widget in (self.message, self.editor):
-            if (style := widget.style()) is not None:
-                style.polish(widget)
+        _mark(self.message, "role", "problem" if problem else "question")
+        _mark(self.editor, "state", "problem" if problem else "")
         self.editor.setToolTip(problem or question or text)
 
     @property
@@ -253,3 +250,11 @@ class FormView(QScrollArea):
         edit.entered.connect(self.entered)
         self.edits[edit.wanted.path] = edit
         return edit
+
+
+def _mark(widget: QWidget, name: str, value: str) -> None:
+    """Give a widget a property that its style goes by."""
+    if (widget.property(name) or "") != value:
+        widget.setProperty(name, value)
+        if (style := widget.style()) is not None:
+            style.polish(widget)
