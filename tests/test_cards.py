@@ -278,9 +278,9 @@ class TestEfficiency(unittest.TestCase):
             m.add(setting, score, digest={"power_w": watts, "state": state})
         choice = curve_cards.choice_of(CurvesQuery(device_ids=(1,), workload_ids=(1,)))
         (series,) = scale_book(m.book(), choice).series
-        low, high = curve_cards.settings_of(series)
-        self.assertEqual((low.name, low.watts, low.runs), ("10 W", 10.0, 1))
-        self.assertEqual((high.watts, high.score, high.runs, high.claimed_w), (31.0, 52.0, 2, 30.0))
+        low, high = series.settings
+        self.assertEqual((low.name, low.power_w, len(low.points)), ("10 W", 10.0, 1))
+        self.assertEqual((high.power_w, high.score, len(high.points), high.claimed_w), (31.0, 52.0, 2, 30.0))
         self.assertEqual(high.states, ("drifting", "settled"))
         self.assertAlmostEqual(high.per_watt, 52.0 / 31.0)
 

@@ -17,7 +17,7 @@ from pinch.bench.records import Device, Run, Setting, Workload, now
 from pinch.charts.chart_files import write_chart
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
-from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, scaling_chart
+from pinch.charts.scale_chart import DrawnSeries, MeasuredSetting, Second, scaling_chart
 from pinch.charts.spec import Chart, Line, Panel, Rule, clock_step, minutes, unbroken
 from pinch.charts.theme import DARK, LIGHT
 from pinch.charts.timeline_chart import timeline_chart
@@ -191,12 +191,14 @@ class TestCharts(InFolder):
         return timeline_chart(log, judge(log), "Held 35 W", 35.0, footnote="room 22 °C")
 
     def scaling(self) -> Chart:
-        watts = [10.0, 20, 30, 40]
-        points = [
-            MeasuredPoint(w + 0.3, 10 * w**0.5, w, f"{w:g} W", Setting(device_id=1, name=f"{w:g} W")) for w in watts
-        ]
-        fitted = scale([Point(p.setting, p.power_w, p.score) for p in points])
-        series = DrawnSeries("Gannet", 3, False, points, (), fitted.ladder, None, fitted.nearly_all)
+        watts = np.array([10.0, 20, 30, 40])
+        settings = [MeasuredSetting(f"{w:g} W", w + 0.3, 10 * w**0.5, w) for w in watts.tolist()]
+        runs = [Setting(device_id=1, name=s.name) for s in settings]
+        fitted = scale([Point(s.name, s.power_w, s.score) for s in settings])
+        series = DrawnSeries(
+            *("Gannet", 3, False, watts + 0.3, 10 * watts**0.5, runs, settings, ()),
+            *(fitted.ladder, None, fitted.nearly_all),
+        )
         return scaling_chart("Curve", [series], "Score", "1/s", "Power", Second.EFFICIENCY, reader_w=20.0)
 
     def test_the_file_draws_the_very_data_of_the_spec(self) -> None:

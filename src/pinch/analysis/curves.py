@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from enum import StrEnum
 from functools import cached_property
 
+import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -18,6 +19,7 @@ from pinch.core.figures import Note
 from pinch.core.ladder import Ladder, Point
 from pinch.core.metrics import AVERAGE, LOW_NAMES, MAIN
 from pinch.core.progress import Progress, tell, unheard
+from pinch.core.runlog import FloatArray
 from pinch.core.scaling import Scaling, scale
 from pinch.core.sweetspots import WORTH
 from pinch.core.verdict import DELTA
@@ -65,16 +67,40 @@ class ScaleChoice(Struct, frozen=True):
 
 
 class ScalePoint(Struct, frozen=True):
-    """A run on the curve: its measured settled power W and score; `claimed_w` is what its setting's label says."""
+    """A run on the curve: its measured settled power W and score."""
 
     of: RunPoint
     power_w: float
     score: float
 
+
+class SettingMean(Struct, frozen=True):
+    """A setting on the curve: its runs, and the means of what they drew, W, and scored."""
+
+    setting: Setting
+    power_w: float
+    score: float
+    points: tuple[ScalePoint, ...]
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return self.setting.name
+
     @property
     def claimed_w(self) -> float | None:
-        """What the label says, W."""
-        return self.of.setting.sustained_w
+        """What its label says, W."""
+        return self.setting.sustained_w
+
+    @property
+    def per_watt(self) -> float:
+        """Score for each watt."""
+        return self.score / self.power_w
+
+    @property
+    def states(self) -> tuple[str, ...]:
+        """Those of the windows of its runs."""
+        return tuple(sorted({p.of.digest.state for p in self.points}))
 
 
 class ToldScore(Struct, frozen=True):
@@ -112,12 +138,31 @@ class CurveSeries(Struct, frozen=True, dict=True):
     claimed: bool = False
 
     @cached_property
-    def power_w(self) -> Mapping[int, float]:
-        """The mean watts of its points by the number of their setting."""
-        by_setting: dict[int, list[float]] = {}
+    def power_w(self) -> FloatArray:
+        """(n,) what its points drew, W."""
+        return np.array([p.power_w for p in self.points])
+
+    @cached_property
+    def scores(self) -> FloatArray:
+        """(n,) what its points scored."""
+        return np.array([p.score for p in self.points])
+
+    @cached_property
+    def settings(self) -> tuple[SettingMean, ...]:
+        """Its settings, by their measured watts."""
+        by_number: dict[int, list[ScalePoint]] = {}
         for p in self.points:
-            by_setting.setdefault(p.of.setting.id, []).append(p.power_w)
-        return {number: sum(watts) / len(watts) for number, watts in by_setting.items()}
+            by_number.setdefault(p.of.run.setting_id, []).append(p)
+        means = (
+            SettingMean(
+                own[0].of.setting,
+                float(np.mean([p.power_w for p in own])),
+                float(np.mean([p.score for p in own])),
+                tuple(own),
+            )
+            for own in by_number.values()
+        )
+        return tuple(sorted(means, key=lambda mean: mean.power_w))
 
 
 class ScaleResult(Struct, frozen=True):

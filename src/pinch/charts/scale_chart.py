@@ -64,14 +64,13 @@ class LateWords(Sequence[str]):
         return tuple, (list(self),)  # another process gets the words alone
 
 
-class MeasuredPoint(Struct, frozen=True):
-    """One run: measured settled W, score, the claimed W of its setting (None: no claim), its setting, and the run."""
+class MeasuredSetting(Struct, frozen=True):
+    """A setting: its name, the mean of what its runs drew, W, and scored, and what it claims (None: nothing)."""
 
+    name: str
     power_w: float
     score: float
     claimed_w: float | None
-    setting: str
-    of: Named
 
 
 class ToldPoint(Struct, frozen=True):
@@ -83,13 +82,17 @@ class ToldPoint(Struct, frozen=True):
 
 
 class DrawnSeries(Struct, frozen=True):
-    """A device and workload: its place in the colours, whether its line is dashed (a second workload), its runs, the
-    curve, that of its lows, and the sweet spot to mark; None where there is none. Scores are divided by `unit`."""
+    """A device and workload: its place in the colours, whether its line is dashed (a second workload), what its runs
+    drew, W, and scored, (n,) each, and the runs; its settings by their watts, the curve, that of its lows, and the
+    sweet spot to mark; None where there is none. Scores are divided by `unit`."""
 
     name: str
     slot: int
     dashed: bool
-    points: Sequence[MeasuredPoint]
+    power_w: FloatArray
+    scores: FloatArray
+    of: Sequence[Named]
+    settings: Sequence[MeasuredSetting]
     told: Sequence[ToldPoint]
     ladder: Ladder | None
     lows: Ladder | None
@@ -145,16 +148,9 @@ def _score_panel(series: Sequence[DrawnSeries], title: str, unit: str) -> Panel:
 
 def _joined(s: DrawnSeries) -> list[Line]:
     """Settings without a curve, joined in their order on x."""
-    by_setting: dict[str, list[MeasuredPoint]] = {}
-    for p in s.points:
-        by_setting.setdefault(p.setting, []).append(p)
-    means = sorted(
-        (float(np.mean([p.power_w for p in own])), float(np.mean([p.score for p in own])))
-        for own in by_setting.values()
-    )
-    if len(means) < LEAST_JOINED:
+    if len(s.settings) < LEAST_JOINED:
         return []
-    x, y = np.array(means).T
+    x, y = np.array([(setting.power_w, setting.score) for setting in s.settings]).T
     return [Line(x, y / s.unit, s.slot, s.name, s.dashed)]
 
 
@@ -202,14 +198,14 @@ def _room(
 
 
 def _dots(s: DrawnSeries) -> list[Dots]:
-    claims = _claims(s.points)
+    claims = [(w, setting) for setting in s.settings if (w := setting.claimed_w) is not None]
     found = [
         Dots(
-            np.array([w for w, _, _ in claims], dtype=float),
-            np.array([score / s.unit for _, score, _ in claims]),
+            np.array([w for w, _ in claims], dtype=float),
+            np.array([setting.score / s.unit for _, setting in claims]),
             tuple(
-                tr("{name}, {setting}: claimed {claimed_w:g} W", name=s.name, setting=name, claimed_w=w)
-                for w, _, name in claims
+                tr("{name}, {setting}: claimed {claimed_w:g} W", name=s.name, setting=setting.name, claimed_w=w)
+                for w, setting in claims
             ),
             s.slot,
             light=True,
@@ -217,9 +213,7 @@ def _dots(s: DrawnSeries) -> list[Dots]:
     ]
     if s.told:
         found.append(_point_dots(s, [(p.power_w, p.score, p.words) for p in s.told], told=True))
-    watts = np.array([p.power_w for p in s.points], dtype=float)
-    scores = np.array([p.score for p in s.points], dtype=float)
-    found.append(Dots(watts, scores / s.unit, LateWords([p.of for p in s.points], s.name), s.slot))
+    found.append(Dots(s.power_w, s.scores / s.unit, LateWords(s.of, s.name), s.slot))
     if s.spot is not None:
         found.append(
             _point_dots(s, [(s.spot.power_w, s.spot.score, tr("{power_w:.1f} W", power_w=s.spot.power_w))], spot=True)
@@ -257,17 +251,8 @@ def _second_of(ladder: Ladder, unit: float, second: Second) -> FloatArray:
     return joules_per(ladder) if second is Second.ENERGY else ladder.score / unit / ladder.power
 
 
-def _claims(points: Sequence[MeasuredPoint]) -> list[tuple[float, float, str]]:
-    """Claimed W, mean score and name of each setting that claims something."""
-    by_name: dict[tuple[str, float], list[float]] = {}
-    for p in points:
-        if p.claimed_w is not None:
-            by_name.setdefault((p.setting, p.claimed_w), []).append(p.score)
-    return [(w, float(np.mean(scores)), name) for (name, w), scores in by_name.items()]
-
-
 def _words(s: DrawnSeries) -> str:
-    words = tr("{points} runs of {name}.", points=len(s.points), name=s.name)
+    words = tr("{points} runs of {name}.", points=len(s.of), name=s.name)
     if s.ladder is not None:
         words += tr(
             " From {from_score} at {power:.1f} W to {to_score} at",

@@ -6,7 +6,7 @@ import numpy as np
 
 from pinch.analysis.curves import Axis, CurveSeries, ScaleResult
 from pinch.bench.records import standing, workload_words
-from pinch.charts.scale_chart import DrawnSeries, MeasuredPoint, Second, ToldPoint, scaling_chart
+from pinch.charts.scale_chart import DrawnSeries, MeasuredSetting, Second, ToldPoint, scaling_chart
 from pinch.charts.spec import Chart
 from pinch.core.crossing import CANNOT, NEITHER, Pairing
 from pinch.core.metrics import AVERAGE, LOW_NAMES
@@ -191,11 +191,9 @@ def _subject(result: ScaleResult, subject: int | None) -> CurveSeries | None:
 def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: str) -> DrawnSeries:
     shared = rate_words(result)[1] == "%"
     ladder = s.scaling.ladder if s.scaling else None
-    best = float(ladder.score.max()) if ladder is not None else max((p.score for p in s.points), default=1.0)
+    best = float(ladder.score.max()) if ladder is not None else float(s.scores.max(initial=0.0)) or 1.0
     watts = result.choice.axis is Axis.PACKAGE
-    points = [
-        MeasuredPoint(p.power_w, p.score, p.claimed_w if watts else None, p.of.setting.name, p.of) for p in s.points
-    ]
+    settings = [MeasuredSetting(m.name, m.power_w, m.score, m.claimed_w if watts else None) for m in s.settings]
     named = any(
         other.claimed and other.device == s.device for other in result.series
     )  # their curve says whose they are
@@ -204,7 +202,10 @@ def _drawn(s: CurveSeries, slots: Mapping[int, int], result: ScaleResult, rule: 
         s.name,
         slots.get(s.device.id, 0),
         s.claimed or s.workload.id != result.series[0].workload.id,
-        points,
+        s.power_w,
+        s.scores,
+        [p.of for p in s.points],
+        settings,
         told if watts and result.choice.measure == AVERAGE and s.workload.higher_is_better else [],
         ladder,
         s.scaling.lows if s.scaling else None,

@@ -4,10 +4,9 @@ import math
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from msgspec import Struct
 from msgspec.structs import replace
 
-from pinch.analysis.curves import Axis, CurveSeries, ScaleChoice, ScalePoint, ScaleResult, scale_book
+from pinch.analysis.curves import Axis, ScaleChoice, ScaleResult, scale_book
 from pinch.analysis.plain_tables import Cell, Column, Table
 from pinch.analysis.points import BookPoints
 from pinch.bench.cards import CardKind, CurvesQuery
@@ -148,52 +147,16 @@ def _method(query: CurvesQuery, kind: CardKind, result: ScaleResult) -> list[str
     return words
 
 
-class SettingMeans(Struct, frozen=True):
-    """The runs of a setting of a series: what its label claims and what they measured, W; their mean score, number,
-    and states of their windows."""
-
-    name: str
-    claimed_w: float | None
-    watts: float
-    score: float
-    runs: int
-    states: tuple[str, ...]
-
-    @property
-    def per_watt(self) -> float:
-        """Score for each watt."""
-        return self.score / self.watts
-
-
-def settings_of(s: CurveSeries) -> list[SettingMeans]:
-    """The settings of a series, by their measured watts."""
-    found: dict[str, list[ScalePoint]] = {}
-    for p in s.points:
-        found.setdefault(p.of.setting.name, []).append(p)
-    means = [
-        SettingMeans(
-            name,
-            own[0].claimed_w,
-            float(np.mean([p.power_w for p in own])),
-            float(np.mean([p.score for p in own])),
-            len(own),
-            tuple(sorted({p.of.digest.state for p in own})),
-        )
-        for name, own in found.items()
-    ]
-    return sorted(means, key=lambda m: m.watts)
-
-
 def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
     """Each setting's mean score over its mean watts, with lines of equal score per watt."""
     title, unit = saying.rate_words(result)
     dots, lines, ratios = [], [], []
     for s in result.series:
-        means = settings_of(s)
+        means = s.settings
         if not means:
             continue
         slot = slots.get(s.device.id, 0)
-        watts, scores = np.array([[m.watts, m.score] for m in means]).T
+        watts, scores = np.array([[m.power_w, m.score] for m in means]).T
         best = int(np.argmax(scores / watts))
         ratios += (scores / watts).tolist()
         dots.append(Dots(watts, scores, tuple(m.name for m in means), slot))
@@ -204,8 +167,7 @@ def efficiency_chart(result: ScaleResult, slots: Mapping[int, int]) -> Chart:
     panel = Panel(title, unit, tuple(apart(lines)), dots=tuple(dots), guides=guides, key="efficiency")
     words = efficiency_words(result)
     told = " ".join(
-        f"{s.name}: " + ", ".join(f"{m.name} {plain(m.per_watt, 3)}" for m in settings_of(s)) + "."
-        for s in result.series
+        f"{s.name}: " + ", ".join(f"{m.name} {plain(m.per_watt, 3)}" for m in s.settings) + "." for s in result.series
     )
     alternative = tr("{words} {unit} for each watt. {told}", words=words, unit=unit, told=told)
     return Chart(words, (panel,), saying.AXIS_TITLES[result.choice.axis], "W", alternative=alternative)
@@ -224,14 +186,14 @@ def round_slopes(ratios: Sequence[float]) -> list[float]:
 def efficiency_words(result: ScaleResult) -> str:
     """Which setting gives the most for each watt, of every device."""
     unit = saying.rate_words(result)[1]
-    best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := settings_of(s))]
+    best = [(s.name, max(own, key=lambda m: m.per_watt)) for s in result.series if (own := s.settings)]
     best.sort(key=lambda found: -found[1].per_watt)
     words = [
         tr(
             "{device} {per_watt} at {watts:.1f} W ({setting})",
             device=name,
             per_watt=plain(m.per_watt, 3),
-            watts=m.watts,
+            watts=m.power_w,
             setting=m.name,
         )
         for name, m in best
@@ -287,12 +249,13 @@ def settings_table(result: ScaleResult, subject: int | None) -> TableChart:
     rows: list[tuple[str, ...]] = []
     strong: set[int] = set()
     for s in result.series:
-        for m in settings_of(s):
+        for m in s.settings:
             work = (s.workload.name,) if many else ()
             if s.device.id == subject:
                 strong.add(len(rows))
             claimed = "" if m.claimed_w is None else numeral(m.claimed_w, "g")
-            shown = (claimed, numeral(m.watts, ".1f"), f"{plain(m.score)}", f"{plain(m.per_watt, 3)}", str(m.runs))
+            watts, runs = numeral(m.power_w, ".1f"), str(len(m.points))
+            shown = (claimed, watts, plain(m.score), plain(m.per_watt, 3), runs)
             rows.append((s.device.name, *work, m.name, *shown))
     return TableChart("", headings, tuple(rows), frozenset(strong), alternative=in_words(headings, rows))
 
@@ -304,10 +267,10 @@ def table_of(result: ScaleResult) -> Table:
         unit = s.workload.score_unit if s.workload.higher_is_better else tr("times an hour")
         rows += [
             (
-                *(s.device.name, s.workload.name, m.name, m.claimed_w, m.watts, m.score, unit, m.per_watt, m.runs),
-                ", ".join(m.states),
+                *(s.device.name, s.workload.name, m.name, m.claimed_w, m.power_w, m.score, unit),
+                *(m.per_watt, len(m.points), ", ".join(m.states)),
             )
-            for m in settings_of(s)
+            for m in s.settings
         ]
         rows += [
             (

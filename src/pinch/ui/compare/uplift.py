@@ -77,10 +77,10 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
         if series is None or series.scaling is None:
             reason = series.reason if series is not None else tr("it has no runs")
             raise DataError("uplift", tr("no curve of {device}: {reason}", device=of.device.name, reason=reason))
-        watts = series.power_w.get(of.setting.id)
-        if watts is None:
+        mean = next((mean for mean in series.settings if mean.setting.id == of.setting.id), None)
+        if mean is None:
             raise DataError("uplift", tr("no watts of {of} were measured in the room of the curves", of=of.name))
-        return series.scaling.ladder, watts
+        return series.scaling.ladder, mean.power_w
 
     new, new_w = ladder_of(cell)
     old, old_w = ladder_of(base)

@@ -1,10 +1,8 @@
 """What the Scale page shows: devices and workloads over their watts, in words and rows. No Qt."""
 
-from collections.abc import Sequence
-
 import numpy as np
 
-from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult
+from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult, SettingMean
 from pinch.core.crossing import AtWatts, at_watts
 from pinch.core.curve_shape import CORNER, FREE, LAW, RISE
 from pinch.core.figures import UNSETTLED
@@ -141,10 +139,7 @@ def setting_rows(result: ScaleResult) -> list[TableRow]:
     """One row a setting of each series, by measured watts, then one a score that is told; then what was left out."""
     rows = []
     for s in result.series:
-        by_setting: dict[str, list[ScalePoint]] = {}
-        for p in sorted(s.points, key=lambda p: p.power_w):
-            by_setting.setdefault(p.of.setting.name, []).append(p)
-        rows += [_setting_row(s, name, points) for name, points in by_setting.items()]
+        rows += [_setting_row(s, mean) for mean in s.settings]
         for t in s.told:
             told_w = tr("told {power_w:.1f}", power_w=t.power_w) if t.power_w else ""
             claimed = numeral(t.setting.sustained_w, "g") if t.setting.sustained_w else ""
@@ -159,23 +154,21 @@ def measured(result: ScaleResult) -> list[ScalePoint]:
     return [p for s in result.series for p in s.points]
 
 
-def _setting_row(s: CurveSeries, name: str, points: Sequence[ScalePoint]) -> TableRow:
-    watts = np.array([p.power_w for p in points])
-    claimed = points[0].claimed_w
+def _setting_row(s: CurveSeries, mean: SettingMean) -> TableRow:
+    watts = np.array([p.power_w for p in mean.points])
     spread = plus_minus(float(watts.std(ddof=1))) if len(watts) > 1 else ""
-    states = [p.of.digest.state for p in points]
-    worst = next((state for state in UNSETTLED if state in states), next(iter(states), ""))
+    worst = next((state for state in UNSETTLED if state in mean.states), mean.states[0])
     cells = (
-        name,
+        mean.name,
         s.name,
-        numeral(claimed, "g") if claimed else "",
-        f"{numeral(watts.mean(), '.1f')} {spread}".rstrip(),
-        _off_by(float(watts.mean()), claimed),
-        f"{plain(float(np.mean([p.score for p in points])))}",
-        str(len(points)),
+        numeral(mean.claimed_w, "g") if mean.claimed_w else "",
+        f"{numeral(mean.power_w, '.1f')} {spread}".rstrip(),
+        _off_by(mean.power_w, mean.claimed_w),
+        plain(mean.score),
+        str(len(mean.points)),
         tr(worst),
     )
-    return TableRow(cells, of=points[0].of.run.id)
+    return TableRow(cells, of=mean.points[0].of.run.id)
 
 
 def _off_by(watts: float, claimed: float | None) -> str:
