@@ -1,5 +1,6 @@
 """All runs of a book as points for the Scale and Compare pages: what each came to, and why one does not count."""
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 
@@ -143,14 +144,39 @@ class BookPoints(Struct, frozen=True, dict=True):
         return tested(self.points, self.results)
 
     @cached_property
-    def grounds(self) -> frozenset[tuple[int, int, float | None]]:
-        """The numbers of device and workload, and the room, of all runs, each only once."""
-        return frozenset((p.device.kept_id or 0, p.workload.kept_id or 0, p.room_c) for p in self.points)
+    def grounds(self) -> tuple["Ground", ...]:
+        """What was run on what in which room."""
+        counts = Counter((p.device.kept_id or 0, p.workload.kept_id or 0, p.room_c, not p.why_not) for p in self.points)
+        return tuple(Ground(*key, runs) for key, runs in counts.items())
 
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
-        chosen = {room for _, work, room in self.grounds if not workload_ids or work in workload_ids}
-        return sorted(room for room in chosen if room is not None)
+        return sorted(rooms_of(g for g in self.grounds if not workload_ids or g.workload_id in workload_ids))
+
+
+class Ground(Struct, frozen=True):
+    """The numbers of a device and a workload and the room, and how many such runs there are that have a result, or
+    none."""
+
+    device_id: int
+    workload_id: int
+    room_c: float | None
+    has_result: bool
+    runs: int
+
+
+def rooms_of(grounds: Iterable[Ground]) -> Counter[float]:
+    """How many runs were made in which room."""
+    found = Counter[float]()
+    for ground in grounds:
+        if ground.room_c is not None:
+            found[ground.room_c] += ground.runs
+    return found
+
+
+def usual_room(rooms: Counter[float]) -> float | None:
+    """The room that most runs were made in; None where there are not several."""
+    return rooms.most_common(1)[0][0] if len(rooms) > 1 else None
 
 
 def tested(points: Iterable[RunPoint], results: Iterable[Result]) -> frozenset[int]:

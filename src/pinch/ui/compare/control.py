@@ -1,5 +1,6 @@
 """The Compare page's work: which cells are compared, in the background, and what the operator accepts."""
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 
 from msgspec import Struct
@@ -234,8 +235,9 @@ class CompareControl(Working):
         device the setting that draws the most similar watts in the same room under the strip's workload."""
         subject, cells = self._session.subject, self.cells(by_variant=False)
         cells = [c for c in cells if subject.workload_id in c.workload_ids] or cells
-        rooms = [c.key.room_c for c in cells]
-        cells = [c for c in cells if c.key.room_c == max(set(rooms), key=rooms.count)] if cells else []
+        rooms = Counter(c.key.room_c for c in cells)
+        usual = max(rooms, key=rooms.__getitem__, default=None)
+        cells = [c for c in cells if c.key.room_c == usual]
         own = [c for c in cells if c.device.id == subject.device_id] or cells
         own = [c for c in own if c.setting.id == subject.setting_id] or own[-1:]
         if not own:

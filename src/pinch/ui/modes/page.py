@@ -1,6 +1,7 @@
 """The Modes page: what the settings of a device really are."""
 
 from pinch.analysis.modes import ModesSheet
+from pinch.analysis.points import rooms_of, usual_room
 from pinch.bench.cards import CardKind, ModesQuery
 from pinch.charts.face import Drawn
 from pinch.core.errors import PinchError
@@ -63,11 +64,11 @@ class ModesPage(Page[ModesView]):
         if points is None:
             view.show_nothing(tr("Judging all runs …"))
             return
-        rooms = [p.room_c for p in points.points if p.device.id == device.id and p.workload.id == workload.id]
-        known = [r for r in rooms if r is not None]
+        here = (device.id, workload.id)
+        rooms = rooms_of(g for g in points.grounds if (g.device_id, g.workload_id) == here)
         if self._room[0] != device.id:
-            self._room = device.id, max(set(known), key=known.count) if len(set(known)) > 1 else None
-        view.show_rooms(sorted(set(known)), self._room[1])
+            self._room = device.id, usual_room(rooms)
+        view.show_rooms(sorted(rooms), self._room[1])
         if self.control.start(points, device, workload, self._room[1], view.grade.currentData()) and view.sheet is None:
             view.show_nothing(tr("Working out the modes …"))
 

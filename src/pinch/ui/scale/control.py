@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QObject
 
 from pinch.analysis.curves import CurveSeries, ScaleChoice, ScaleResult, family_of, scale_book
-from pinch.analysis.points import BookPoints
+from pinch.analysis.points import BookPoints, rooms_of, usual_room
 from pinch.bench.records import Workload
 from pinch.core.errors import PinchError
 from pinch.core.metrics import AVERAGE
@@ -84,14 +84,13 @@ class ScaleControl(Working):
         if session.workload_id is None or session.workload_id == self._workload_id:
             return
         self._workload_id = session.workload_id
-        mine = [p for p in points.points if p.workload.id == session.workload_id and not p.why_not]
-        rooms = [p.room_c for p in mine if p.room_c is not None]
-        devices = {p.device.id for p in mine} | {session.device_id or 0}
+        mine = [g for g in points.grounds if g.workload_id == session.workload_id and g.has_result]
+        devices = {g.device_id for g in mine} | {session.device_id or 0}
         self.choice = replace(
             self.choice,
             device_ids=tuple(d.id for d in points.devices if d.id in devices),
             workload_ids=(session.workload_id,),
-            room_c=max(set(rooms), key=rooms.count) if len(set(rooms)) > 1 else None,
+            room_c=usual_room(rooms_of(mine)),
             measure=AVERAGE,
         )
 
