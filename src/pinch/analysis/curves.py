@@ -123,13 +123,15 @@ class ToldScore(Struct, frozen=True):
 
 
 class CurveSeries(Struct, frozen=True, dict=True):
-    """A device and workload over all its settings; `scaling` is None where the points do not make a curve, then
-    `reason` says why. One that is `claimed` is made of what is told alone, over the watts that are claimed with it."""
+    """A device and workload over all its settings, by their measured watts; `scaling` is None where the points do not
+    make a curve, then `reason` says why. One that is `claimed` is made of what is told alone, over the watts that are
+    claimed with it."""
 
     name: str
     device: Device
     workload: Workload
     points: tuple[ScalePoint, ...]
+    settings: tuple[SettingMean, ...]
     told: tuple[ToldScore, ...]
     left_out: tuple[Note, ...]
     scaling: Scaling | None
@@ -146,23 +148,6 @@ class CurveSeries(Struct, frozen=True, dict=True):
     def scores(self) -> FloatArray:
         """(n,) what its points scored."""
         return np.array([p.score for p in self.points])
-
-    @cached_property
-    def settings(self) -> tuple[SettingMean, ...]:
-        """Its settings, by their measured watts."""
-        by_number: dict[int, list[ScalePoint]] = {}
-        for p in self.points:
-            by_number.setdefault(p.of.run.setting_id, []).append(p)
-        means = (
-            SettingMean(
-                own[0].of.setting,
-                float(np.mean([p.power_w for p in own])),
-                float(np.mean([p.score for p in own])),
-                tuple(own),
-            )
-            for own in by_number.values()
-        )
-        return tuple(sorted(means, key=lambda mean: mean.power_w))
 
 
 class ScaleResult(Struct, frozen=True):
@@ -260,7 +245,24 @@ def _series(
         except DataError as error:
             reason = error.reason
     bound_by = _bound_by(points)
-    return CurveSeries(name, device, workload, tuple(points), tuple(told), tuple(left_out), scaling, reason, bound_by)
+    settings, lacking = _settings_of(points), tuple(left_out)
+    return CurveSeries(name, device, workload, tuple(points), settings, tuple(told), lacking, scaling, reason, bound_by)
+
+
+def _settings_of(points: Sequence[ScalePoint]) -> tuple[SettingMean, ...]:
+    by_number: dict[int, list[ScalePoint]] = {}
+    for p in points:
+        by_number.setdefault(p.of.run.setting_id, []).append(p)
+    means = (
+        SettingMean(
+            own[0].of.setting,
+            float(np.mean([p.power_w for p in own])),
+            float(np.mean([p.score for p in own])),
+            tuple(own),
+        )
+        for own in by_number.values()
+    )
+    return tuple(sorted(means, key=lambda mean: mean.power_w))
 
 
 def placed_runs(book: BookPoints, mine: Sequence[RunPoint], choice: ScaleChoice) -> tuple[list[ScalePoint], list[Note]]:
@@ -322,7 +324,8 @@ def _claimed(beside: CurveSeries, choice: ScaleChoice) -> list[CurveSeries]:
         except DataError:
             continue
         name = tr("{beside}, claimed ({origin})", beside=beside.name, origin=origin)
-        found.append(replace(beside, name=name, points=(), told=(), left_out=(), scaling=scaling, claimed=True))
+        bare = replace(beside, points=(), settings=(), told=(), left_out=())
+        found.append(replace(bare, name=name, scaling=scaling, claimed=True))
     return found
 
 

@@ -177,7 +177,7 @@ class ChartView(QWidget):
         for plot, panel in zip(self._plots[bool(chart.strip) :], chart.panels, strict=True):
             yield
             plot.setYRange(*panel.y_range, padding=0)
-            self._fill_panel(plot, panel, chart)
+            yield from self._fill_panel(plot, panel, chart)
         yield
         self.graphics.setUpdatesEnabled(True)
 
@@ -246,7 +246,7 @@ class ChartView(QWidget):
         if box.sceneBoundingRect().contains(position):
             self.strip_clicked.emit(float(box.mapSceneToView(position).x()))
 
-    def _fill_panel(self, plot: pg.PlotItem, panel: Panel, chart: Chart) -> None:
+    def _fill_panel(self, plot: pg.PlotItem, panel: Panel, chart: Chart) -> Iterator[None]:
         theme = look.theme()
         self._add_background(plot, chart)
         for band in panel.bands:
@@ -269,6 +269,7 @@ class ChartView(QWidget):
                 anchor = (1 if before else 0, 0 if line.label_under else 1)
                 self._label(plot, line.label, at, float(line.y[line.label_at]), ink, anchor)
         for dots in panel.dots:
+            yield
             self._add_dots(plot, chart, panel, dots)
         for rule in (*panel.rules, *(chart.marks if panel is chart.panels[0] else ())):
             self._add_rule(plot, rule, chart)

@@ -135,9 +135,7 @@ class ScalePage(Page[ScaleView]):
         session, points, view = self.session, self.shell.points.points, self.view
         if points is not None:
             devices = [(d.id, d.name) for d in points.devices if any(d.id == g.device_id for g in points.grounds)]
-            workloads = [
-                (w.id, w.name) for w in points.workloads if any(w.id == g.workload_id for g in points.grounds)
-            ]
+            workloads = [(w.id, w.name) for w in points.workloads if any(w.id == g.workload_id for g in points.grounds)]
             view.show_choice(points.rooms(result.choice.workload_ids), result, [devices, workloads])
         points = self.shell.points.points
         if view.tabs.currentIndex() == WHAT_IF:
