@@ -30,7 +30,7 @@ from pinch.ui.judge.listing import run_listing
 from pinch.ui.judge.page import JudgePage
 from pinch.ui.judge.runs_pane import RunsModel
 from pinch.ui.judge.view import FRAMES, HEAT, OVERLAY, RUNS, TIME
-from pinch.ui.searching import keeps
+from pinch.ui.searching import Search
 from pinch.ui.shell.methods import methods_text
 from tests.in_folder import InFolder
 from tests.window_case import WindowCase
@@ -119,7 +119,7 @@ class TestDigests(InFolder):
     def test_the_filter(self) -> None:
         (row,) = run_listing(self.book, {1: Digest(flags=("heat",))}).rows
         for words, kept in (("", True), ("limpet heat", True), ("limpet -heat", False), ("gannet", False), ("-", True)):
-            self.assertEqual(keeps(row.text, words), kept, words)
+            self.assertEqual(Search(words).keeps(row.text), kept, words)
 
     def test_days_have_their_year_where_runs_are_of_several(self) -> None:
         model, started = RunsModel(), datetime(2026, 9, 3, 10, 37, tzinfo=UTC)

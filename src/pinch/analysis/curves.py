@@ -250,9 +250,9 @@ def _series(
 
 
 def _settings_of(points: Sequence[ScalePoint]) -> tuple[SettingMean, ...]:
-    by_number: dict[int, list[ScalePoint]] = {}
+    by_name: dict[str, list[ScalePoint]] = {}
     for p in points:
-        by_number.setdefault(p.of.run.setting_id, []).append(p)
+        by_name.setdefault(p.of.setting.name, []).append(p)
     means = (
         SettingMean(
             own[0].of.setting,
@@ -260,7 +260,7 @@ def _settings_of(points: Sequence[ScalePoint]) -> tuple[SettingMean, ...]:
             float(np.mean([p.score for p in own])),
             tuple(own),
         )
-        for own in by_number.values()
+        for own in by_name.values()
     )
     return tuple(sorted(means, key=lambda mean: mean.power_w))
 

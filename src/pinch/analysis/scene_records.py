@@ -16,8 +16,9 @@ def records_of_scene(book: BookPoints, run_id: int) -> Mapping[str, CellScore]:
     own = next((p for p in book.points if p.run.id == run_id), None)
     if own is None or own.why_not:
         return {}
-    cell = own.workload.id, key_of(own)
-    alike = [p for p in book.points if not p.why_not and (p.workload.id, key_of(p)) == cell]
+    at, cell = (own.run.setting_id, own.run.workload_id), key_of(own)
+    nearly = (p for p in book.points if (p.run.setting_id, p.run.workload_id) == at)
+    alike = [p for p in nearly if not p.why_not and key_of(p) == cell]
     found = {}
     for key in own.digest.lows:
         values = [low for p in alike if (low := p.digest.lows.get(key)) is not None]

@@ -1,8 +1,21 @@
 """What a field for a search keeps, the same for every list."""
 
 
-def keeps(text: str, wanted: str) -> bool:
-    """Whether a text has all words of a search; a word with `-` before it must not be there."""
-    own = text.casefold()
-    words = (word for word in wanted.casefold().split() if word != "-")
-    return all(word[1:] not in own if word.startswith("-") else word in own for word in words)
+class Search:
+    """Words to look for; one with `-` before it must not be there. It looks for nothing where there is none."""
+
+    def __init__(self, wanted: str) -> None:
+        words = [word for word in wanted.casefold().split() if word != "-"]
+        self._there = [word for word in words if not word.startswith("-")]
+        self._not_there = [word[1:] for word in words if word.startswith("-")]
+
+    def __bool__(self) -> bool:
+        return bool(self._there or self._not_there)
+
+    def keeps(self, text: str) -> bool:
+        """Whether a text has all of them."""
+        own = text.casefold()
+        for word in self._there:
+            if word not in own:
+                return False
+        return not any(word in own for word in self._not_there)

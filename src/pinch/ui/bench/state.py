@@ -24,7 +24,7 @@ from pinch.language import tr
 from pinch.narrative import cautions
 from pinch.narrative.methodology import methodology
 from pinch.sources.profiles import profiles
-from pinch.ui.searching import keeps
+from pinch.ui.searching import Search
 
 KINDS: dict[str, type[Listed]] = {
     tr("Devices"): Device,
@@ -189,11 +189,11 @@ def sections_of(record: Listed) -> tuple[Section, ...]:
 
 def items(book: Book, kind: type[Listed], device_id: int | None, search: str, archived: bool) -> list[Item]:
     """The list of a kind, searched by every word in name, details and notes."""
-    found = []
+    found, wanted = [], Search(search)
     for record in records(book, kind, device_id):
         if record.archived and not archived:
             continue
-        if keeps(f"{record.name} {detail(record)} {record.notes}", search):
+        if wanted.keeps(f"{record.name} {detail(record)} {record.notes}"):
             found.append(Item(record.id, record.name, detail(record), record.archived))
     return found
 

@@ -44,7 +44,7 @@ from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
-from pinch.ui.searching import keeps
+from pinch.ui.searching import Search
 from pinch.ui.shell.words import label, small_button
 
 TABS = (tr("Bars"), tr("Results"), tr("Matrix"), tr("Fairness"), tr("Watts or design"), tr("Over time"), tr("Money"))
@@ -297,10 +297,11 @@ class CompareView(PageView):
         self._more()
 
     def _filter(self, wanted: str) -> None:
+        search = Search(wanted)
         for row, cell in enumerate(self._cells):
             item = self.list.item(row)
             if item is not None:
-                item.setHidden(not keeps(cell.name, wanted))
+                item.setHidden(not search.keeps(cell.name))
 
     # Set-up
 

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.judge.listing import COLUMNS, RunListing, RunRow, list_words
-from pinch.ui.searching import keeps
+from pinch.ui.searching import Search
 from pinch.ui.shell.words import label
 
 WIDTHS = (86, 112, 84, 128, 48, 46, 46, 38, 56, 56, 56)
@@ -34,7 +34,7 @@ class RunsModel(QAbstractTableModel):
         super().__init__()
         self.listing = RunListing()
         self.shown: list[RunRow] = []
-        self._wanted, self._column, self._order = "", 0, Qt.SortOrder.DescendingOrder
+        self._wanted, self._column, self._order = Search(""), 0, Qt.SortOrder.DescendingOrder
 
     def show_listing(self, listing: RunListing) -> None:
         """Other rows in place of these."""
@@ -43,7 +43,7 @@ class RunsModel(QAbstractTableModel):
 
     def keep(self, wanted: str) -> None:
         """Show those that have the words of a search."""
-        self._wanted = wanted
+        self._wanted = Search(wanted)
         self._arrange()
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
@@ -52,8 +52,8 @@ class RunsModel(QAbstractTableModel):
 
     def _arrange(self) -> None:
         self.beginResetModel()
-        rows = self.listing.rows
-        kept = [row for row in rows if keeps(row.text, self._wanted)] if self._wanted.split() else rows
+        rows, keeps = self.listing.rows, self._wanted.keeps
+        kept = [row for row in rows if keeps(row.text)] if self._wanted else rows
         falling = self._order is Qt.SortOrder.DescendingOrder
         as_listed = self._column == 0 and falling
         key = COLUMNS[self._column].key

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from pinch.language import tr
-from pinch.ui.searching import keeps
+from pinch.ui.searching import Search
 from pinch.ui.shell.words import label
 
 MOST_SHOWN = 60
@@ -24,7 +24,8 @@ class Findable(Struct, frozen=True):
 
 def found(all_of: Sequence[Findable], typed: str) -> list[Findable]:
     """What fits, those first that begin so."""
-    fitting = [f for f in all_of if keeps(f"{f.words} {f.kind}", typed)]
+    search = Search(typed)
+    fitting = [f for f in all_of if search.keeps(f"{f.words} {f.kind}")]
     return sorted(fitting, key=lambda f: not f.words.casefold().startswith(typed.strip().casefold()))
 
 
