@@ -307,5 +307,5 @@ class TestOnTheDemo(WindowCase):
         self.assertEqual(len(opened), 1)
 
     def _labels(self, chart: ChartView) -> list[tuple[str, QRectF]]:
-        items = (item for item in chart.graphics.scene().items() if isinstance(item, TextItem))
+        items = (item for plot in chart.plots for item in plot.items if isinstance(item, TextItem))
         return [(i.toPlainText().strip(), i.mapRectToScene(i.boundingRect()).adjusted(3, 3, -3, -3)) for i in items]

@@ -393,8 +393,13 @@ class TestScreenAndFile(unittest.TestCase):
         view.resize(900, 600)
         for chart in (last, first, last):
             view.show_chart(chart)
+        app.processEvents()
         self.assertFalse(view.graphics.updatesEnabled(), "nothing is painted before all is there")
+        view.show_chart(first)
         wait_until(view.graphics.updatesEnabled, app.processEvents)
+        self.assertTrue(view._turns.under_way, "what came meanwhile is drawn after it")
+        view.show_chart(last)
+        wait_until(lambda: not view._turns.under_way, app.processEvents)
         curves = [i for plot in view.plots for i in plot.items if isinstance(i, pg.PlotDataItem)]
         self.assertEqual(len(curves), sum(len(panel.lines) for panel in last.panels))
         self.assertEqual(view.graphics.ci.geometry().height(), view.graphics.height(), "it takes all the room")

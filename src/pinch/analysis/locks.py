@@ -29,8 +29,8 @@ class LockChoice(Struct, frozen=True):
 def best_locks(rows: Sequence[ModeRow], higher_is_better: bool = True) -> list[LockChoice]:
     """The best of each group of settings that differ in their clock locks alone and ran in the same rooms, by what they
     held; nothing where there is no other to choose from."""
-    left, found = [r for r in rows if r.score is not None], []
-    while left:
+    left, found = [r for r in rows if r.score is not None], list[LockChoice]()
+    while any(_has_lock(r) for r in left):
         group = [r for r in left if _is_alike(left[0], r)]
         left = [r for r in left if r not in group]
         locked = [r for r in group if _has_lock(r)]

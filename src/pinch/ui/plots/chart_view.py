@@ -151,26 +151,40 @@ class ChartView(QWidget):
         self.setAccessibleDescription(chart.alternative)
         seconds = [s.second for s in chart.strip if s.second is not None]
         self._legend.show_causes(tuple(dict.fromkeys([*(s.cause for s in chart.strip), *seconds])))
-        self.graphics.setUpdatesEnabled(False)
-        self._turns.begin(self._draw(chart))
+        if not self._turns.under_way:
+            self._turns.begin(self._draw())
 
-    def _draw(self, chart: Chart) -> Iterator[None]:
-        """Its pieces; it is painted once all of them are there."""
+    def _draw(self) -> Iterator[None]:
+        """The pieces of the chart, which is painted once all of them are there. What comes meanwhile is drawn after it:
+        of charts that follow each other all the time, some are seen."""
+        while (chart := self.chart) is not None:
+            self.graphics.setUpdatesEnabled(False)
+            yield from self._make_plots(chart)
+            yield from self._fill_plots(chart)
+            self.graphics.setUpdatesEnabled(True)
+            if chart is self.chart:
+                return
+            yield
+
+    def _make_plots(self, chart: Chart) -> Iterator[None]:
+        """Empty plots above each other, the strip first; those that are there stay where they are such ones: axes and
+        titles are most of the work."""
         frame = _frame_of(chart)
-        if frame == self._frame:  # axes and titles are most of the work, and stay
+        if frame == self._frame:
             self._empty()
-        else:
-            self._take_away()
-            if chart.strip:  # in one piece with the first panel: alone it would make all of the drawing as low as it is
-                self._add_strip(chart)
-            for panel in chart.panels:
-                key = chart.key if panel is chart.panels[0] else ()
-                dress(self._new_plot(chart), panel.title, panel.unit, key)
-                yield
-            self._label_bottom(chart)
-            self._frame = frame
+            return
+        self._take_away()
+        if chart.strip:  # in one piece with the first panel: alone it would make all of the drawing as low as it is
+            self._add_strip(chart)
+        for panel in chart.panels:
+            dress(self._new_plot(chart), panel.title, panel.unit, chart.key if panel is chart.panels[0] else ())
+            yield
+        self._label_bottom(chart)
+        self._frame = frame
+
+    def _fill_plots(self, chart: Chart) -> Iterator[None]:
         self._measured = 0
-        # Before they are filled: all that is in them is made anew when their range changes.
+        # The range first: all that is in the plots is made anew when it changes.
         self._plots[0].setXRange(*self._view, padding=0)
         if chart.strip:
             self._plots[0].addItem(StripItem(chart.strip))
@@ -179,7 +193,6 @@ class ChartView(QWidget):
             plot.setYRange(*panel.y_range, padding=0)
             yield from self._fill_panel(plot, panel, chart)
         yield
-        self.graphics.setUpdatesEnabled(True)
 
     def show_if_any(self, chart: Chart | None) -> None:
         """Draw a chart; none takes no room."""
