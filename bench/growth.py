@@ -62,7 +62,7 @@ def measure(path: Path) -> None:
 
     judge = window.page(JudgePage)
     step("ahead", lambda: window._before_long.timeout.emit())
-    while not all(page.is_made for page in window.pages):
+    while window._ahead._timer.isActive():
         step("ahead", lambda: None)
     step("judge", lambda: window.show_page(judge))
     step("list", judge.show_runs)
