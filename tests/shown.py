@@ -51,6 +51,7 @@ from pinch.ui.run.channel_dialog import ChannelsDialog
 from pinch.ui.run.page import RunPage
 from pinch.ui.run.reading_dialog import ReadingDialog
 from pinch.ui.scale.page import ScalePage
+from pinch.ui.turns import Turns
 from tests.golden import Figure
 from tests.pinned import flat
 from tests.strangers import write_strangers
@@ -221,7 +222,8 @@ class DemoShown(WindowCase):
             time.sleep(0.01)
             self.app.processEvents()
             now = shown_by(widget)
-            before, calm = now, calm + 1 if now == before else 0
+            drawing = any(turns.under_way for turns in widget.findChildren(Turns))
+            before, calm = now, calm + 1 if now == before and not drawing else 0
         return self._anywhere(before)
 
     def _set(self, widget: QWidget) -> dict[str, Figure]:

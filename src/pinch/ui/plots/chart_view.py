@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGraphicsView, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, dot_words
 from pinch.charts.theme import MARKERS
@@ -27,6 +27,7 @@ from pinch.ui.turns import Turns
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
 RULE_WIDTH = 78
+Updates = QGraphicsView.ViewportUpdateMode
 FOCUS, CLOCK_STEPS = 2, 100
 """Width of the frame where the keyboard is, and steps of the cursor over what is shown."""
 
@@ -158,10 +159,10 @@ class ChartView(QWidget):
         """The pieces of the chart, which is painted once all of them are there. What comes meanwhile is drawn after it:
         of charts that follow each other all the time, some are seen."""
         while (chart := self.chart) is not None:
-            self.graphics.setUpdatesEnabled(False)
+            self.graphics.setViewportUpdateMode(Updates.NoViewportUpdate)
             yield from self._make_plots(chart)
             yield from self._fill_plots(chart)
-            self.graphics.setUpdatesEnabled(True)
+            self._paint()
             if chart is self.chart:
                 return
             yield
@@ -222,8 +223,12 @@ class ChartView(QWidget):
         """Take everything away."""
         self._turns.drop()
         self._take_away()
-        self.graphics.setUpdatesEnabled(True)
+        self._paint()
         self.chart = None
+
+    def _paint(self) -> None:
+        self.graphics.setViewportUpdateMode(Updates.MinimalViewportUpdate)
+        self.graphics.viewport().update()
 
     def _take_away(self) -> None:
         self.graphics.clear()
