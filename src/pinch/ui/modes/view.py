@@ -115,8 +115,8 @@ class ModesView(PageView):
         idle = idle_power(self._own)
         if idle.known:
             self.year.show_idle(idle.value)
+        self._set_there(True)
         self.draw()
-        self._set_there(True)  # last: everything finds its place once
 
     def draw(self) -> None:
         """Show the headline and the tab that is turned to; the others wait until they are."""
@@ -258,7 +258,7 @@ class ModesView(PageView):
             table.opened.connect(lambda run: self.run_wanted.emit(run))
 
     def _set_there(self, there: bool) -> None:
-        for part in (self.tabs, self._chart_button, self.below):
+        for part in (self.tabs, self.below, self._chart_button):
             part.setVisible(there)
         self._filler.setVisible(not there)
 
