@@ -117,6 +117,17 @@ def of_one_metric(points: Sequence[RunPoint]) -> list[RunPoint]:
     return [p for p in points if p.metric == wanted]
 
 
+class Ground(Struct, frozen=True):
+    """The numbers of a device and a workload and the room, and how many such runs there are that have a result, or
+    none."""
+
+    device_id: int
+    workload_id: int
+    room_c: float | None
+    has_result: bool
+    runs: int
+
+
 class BookPoints(Struct, frozen=True, dict=True):
     """The points of a book, oldest first, and what else comparisons look at; `settings` stand with their devices;
     `lacking` says what could not be laid beside."""
@@ -144,7 +155,7 @@ class BookPoints(Struct, frozen=True, dict=True):
         return tested(self.points, self.results)
 
     @cached_property
-    def grounds(self) -> tuple["Ground", ...]:
+    def grounds(self) -> tuple[Ground, ...]:
         """What was run on what in which room."""
         counts = Counter((p.device.kept_id or 0, p.workload.kept_id or 0, p.room_c, not p.why_not) for p in self.points)
         return tuple(Ground(*key, runs) for key, runs in counts.items())
@@ -152,17 +163,6 @@ class BookPoints(Struct, frozen=True, dict=True):
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
         return sorted(rooms_of(g for g in self.grounds if not workload_ids or g.workload_id in workload_ids))
-
-
-class Ground(Struct, frozen=True):
-    """The numbers of a device and a workload and the room, and how many such runs there are that have a result, or
-    none."""
-
-    device_id: int
-    workload_id: int
-    room_c: float | None
-    has_result: bool
-    runs: int
 
 
 def rooms_of(grounds: Iterable[Ground]) -> Counter[float]:

@@ -14,8 +14,5 @@ class Search:
 
     def keeps(self, text: str) -> bool:
         """Whether a text has all of them."""
-        own = text.casefold()
-        for word in self._there:
-            if word not in own:
-                return False
-        return not any(word in own for word in self._not_there)
+        stands = text.casefold().__contains__
+        return all(map(stands, self._there)) and not any(map(stands, self._not_there))

@@ -84,7 +84,7 @@ class MainWindow(QMainWindow):
         self.entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
         self._actions = fill_menus(self, self.entries, self.safely)
         self._connect()
-        pieces = (partial(do, page) for page in self.pages for do in (self._put, self._prepare)[page.early :])
+        pieces = (partial(do, page) for page in self.pages for do in (self._put, self._prepare))
         self._ahead = PagesAhead(pieces, self)
         self._book_opened()
         run = session.run

@@ -141,6 +141,8 @@ def _begun(text: Text) -> Text:
 
 def count_of(sign: str, data: bytes) -> int:
     """How often a sign stands in bytes, far faster than `bytes.count` where it stands often."""
+    if sign.encode() not in data:
+        return 0
     whole = np.frombuffer(data, np.uint8)
     return sum(int(np.count_nonzero(whole[n : n + PIECE] == ord(sign))) for n in range(0, len(data), PIECE))
 

@@ -234,10 +234,8 @@ def _shown(values: FloatArray) -> ShownColumn:
         known = values[np.isfinite(values)]
     if not len(known):
         return ShownColumn(np.nan, np.nan, np.nan)
-    low, high = values.min(), values.max()
-    if np.isnan(low):  # which knows no NaN is far slower
-        low, high = np.fmin.reduce(values), np.fmax.reduce(values)
-    return ShownColumn(float(low), float(np.median(known)), float(high), float(known[-1] - known[0]))
+    low, middle, high = np.fmin.reduce(values), np.median(known), np.fmax.reduce(values)
+    return ShownColumn(float(low), float(middle), float(high), float(known[-1] - known[0]))
 
 
 def _first_text(column: "pd.Series") -> str:
@@ -279,9 +277,7 @@ def _time_axis(
         return _without_time(columns, uses, place)
     if not table.restarts:
         _must_agree(found, place)
-    best = found[0][1]
-    if len(found) > 1:
-        best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
+    best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
     started = next((axis.started for _, axis in found if axis.started is not None), None)
     day_s = next((axis.day_s for _, axis in found if axis.day_s is not None), None)
     question = next((axis.question for _, axis in found if axis.question), "")

@@ -46,7 +46,7 @@ class RowPieces:
         size = quotes = 0
         for piece in self._rows():
             held.append(piece)
-            size, quotes = size + len(piece.data), quotes + (count_of('"', piece.data) if b'"' in piece.data else 0)
+            size, quotes = size + len(piece.data), quotes + count_of('"', piece.data)
             if size >= ROWS_TOGETHER and quotes % 2 == 0:
                 yield _joined(held)
                 held.clear()

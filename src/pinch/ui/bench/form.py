@@ -23,7 +23,7 @@ from pinch.bench.records import Listed
 from pinch.language import tr
 from pinch.ui.bench.field_widgets import FLAGS, Field, Kind, field_at, part_fields, text_at
 from pinch.ui.bench.state import WIDE, Section
-from pinch.ui.shell.words import hairline, label
+from pinch.ui.shell.words import hairline, label, mark
 
 COLUMNS = 3
 MOST_BESIDE = 4
@@ -74,8 +74,8 @@ class FieldEdit(QWidget):
             self.editor.setCursorPosition(0)
         self.message.setText(problem or question)
         self.message.setVisible(bool(problem or question))
-        _mark(self.message, "role", "problem" if problem else "question")
-        _mark(self.editor, "state", "problem" if problem else "")
+        mark(self.message, "role", "problem" if problem else "question")
+        mark(self.editor, "state", "problem" if problem else "")
         self.editor.setToolTip(problem or question or text)
 
     @property
@@ -250,11 +250,3 @@ class FormView(QScrollArea):
         edit.entered.connect(self.entered)
         self.edits[edit.wanted.path] = edit
         return edit
-
-
-def _mark(widget: QWidget, name: str, value: str) -> None:
-    """Give a widget a property that its style goes by."""
-    if (widget.property(name) or "") != value:
-        widget.setProperty(name, value)
-        if (style := widget.style()) is not None:
-            style.polish(widget)

@@ -37,15 +37,13 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "", key: tuple[tuple[s
         )
         plot.setTitle(f"<b>{escape(title)}</b> {quiet_unit}{names}", color=theme.ink, size="9.5pt", justify="left")
         plot.titleLabel.setAttr("justify", "left")
-    for side in ("left", "bottom", "right", "top"):
+    for side in ("left", "bottom", "right"):
         axis = plot.getAxis(side)
-        axis.enableAutoSIPrefix(False)  # units are told as they are; and the label would be set anew at every step
-        if side == "top":
-            continue
         axis.setPen(pg.mkPen(None) if side == "right" else pen(theme.hairline))
         axis.setTextPen(pg.mkPen(theme.quiet))
         axis.setTickFont(look.figure_font(8))
         axis.setStyle(tickLength=0, hideOverlappingLabels=False)
+        axis.enableAutoSIPrefix(False)  # units are told as they are; and the label would be set anew at every step
         if side != "bottom":
             axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)  # it stays while the chart is panned
     plot.getAxis("left").setWidth(AXIS_WIDTH)

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from pinch.core.judge_notes import MOST_OWN_COST
 from pinch.core.printing import plain
 from pinch.language import tr
-from pinch.ui.shell.words import label
+from pinch.ui.shell.words import label, mark
 
 SLOW_S = 2.0
 """Charts that are drawn less often than this cannot keep up, which is said."""
@@ -59,11 +59,7 @@ class Footer(QWidget):
         high = probe_cost is not None and probe_cost > MOST_OWN_COST
         cost = "" if probe_cost is None else tr("probe cost {probe_cost} % of a core", probe_cost=plain(probe_cost, 2))
         self.cost.setText(tr("{cost}: more than it should", cost=cost) if high else cost)
-        role = "problem" if high else "quiet"
-        if self.cost.property("role") != role:
-            self.cost.setProperty("role", role)
-            if (style := self.cost.style()) is not None:
-                style.polish(self.cost)
+        mark(self.cost, "role", "problem" if high else "quiet")
 
     def show_watched(self, folder: str) -> None:
         """The folder that is watched for logs; empty: none."""

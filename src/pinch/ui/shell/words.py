@@ -47,3 +47,11 @@ def hairline(upright: bool = False) -> QWidget:
     else:
         rule.setFixedHeight(1)
     return rule
+
+
+def mark(widget: QWidget, name: str, value: str) -> None:
+    """Give a widget a property that its style goes by."""
+    if (widget.property(name) or "") != value:
+        widget.setProperty(name, value)
+        if (style := widget.style()) is not None:
+            style.polish(widget)
