@@ -1,19 +1,15 @@
 """From a file in anybody's dialect to a run log: all that can be known is found, the rest is asked."""
 
-from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import numpy as np
 from msgspec import Struct
-from msgspec.structs import replace
 
 from pinch.bench.files import open_plain
 from pinch.core.channels import is_channel_name
 from pinch.core.errors import DataError
 from pinch.core.frames import FRAME_RATE, FRAME_TIME
-from pinch.core.printing import plain
 from pinch.core.progress import Progress, part_of, tell, unheard
 from pinch.core.runlog import FloatArray, RunLog, Series, reach_s
 from pinch.language import tr
@@ -25,23 +21,15 @@ from pinch.sources.logs.dialect import HEADER_WITHIN, LOOK_AT, Dialect, find_dia
 from pinch.sources.logs.log_words import FRAME_FLAGS, frame_flags, not_understood
 from pinch.sources.logs.mapping import ColumnMapping, ColumnUse, ShownColumn
 from pinch.sources.logs.memory import recall
-from pinch.sources.logs.table import LogTable, numbers_of, read_table
+from pinch.sources.logs.table import LogTable, first_text, numbers_of, read_table
+from pinch.sources.logs.time_axis import find_time_axis, spread_evenly, through_restarts
 from pinch.sources.logs.units import split_unit
 from pinch.sources.parquet_log import is_parquet, read_parquet_log
 from pinch.sources.runlog_csv import TIME, read_run_log
 
-if TYPE_CHECKING:
-    import pandas as pd
-
-RESTART_GAP_S = 10.0
-"""A logger that began anew without telling the time of day: its hole is of unknown length, this stands for it."""
 MEDIAN_OF = 20_000
 ROWS_TO = 0.8
 """Share of the work when the rows are read."""
-COARSEST_STAMP_S = 1.0
-"""Stamps that many rows share are those of a clock that shows too little up to here; else the rows are something
-other than moments."""
-AGREE_S, AGREE_SHARE = 2.0, 0.01
 OUTLINE, HEAD_ROWS, WIDEST = 60, 8, 400
 """Of a table that is shown: values of a column that are drawn, rows below the header, and signs of a line."""
 
@@ -121,8 +109,8 @@ def _read_text(text: Text, mapping: ColumnMapping | None, progress: Progress) ->
     shown = [_shown(columns[i][0]) for i in range(len(dialect.names))]
     uses, warnings = _uses(dialect, columns, shown, table, mapping, place), list[str]()
     uses, further = _with_words(uses, columns, table, mapping, warnings)
-    axis = _time_axis(dialect, table, columns, uses, mapping, place)
-    t = _through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
+    axis = find_time_axis(dialect, table, columns, uses, mapping, place)
+    t = through_restarts(axis.t if axis.gone else axis.t - axis.t[0], table, place, warnings)
     log, summed = with_summaries(_log_of(columns, (*uses, *further), t, warnings, place))
     warnings += summed
     if table.cut:
@@ -161,7 +149,7 @@ def _uses(
     uses = list(maps.guess(dialect.names, dialect.units, shown))
     for i, name in enumerate(dialect.names):
         plain, _ = split_unit(name)
-        head = _first_text(table.columns[i])
+        head = first_text(table.columns[i])
         if times.is_date_name(plain) and head and times.is_date(head) and ":" not in head:
             uses[i] = ColumnUse(column=name, channel=maps.DATE, why=tr("its name and its dates"))
         elif times.is_time_name(plain) or (head and (times.is_clock(head) or times.is_date(head))):
@@ -238,163 +226,6 @@ def _shown(values: FloatArray) -> ShownColumn:
     return ShownColumn(float(low), float(middle), float(high), float(known[-1] - known[0]))
 
 
-def _first_text(column: "pd.Series") -> str:
-    if column.dtype.kind in "fiub":
-        return ""
-    filled = column.dropna()
-    return str(filled.iloc[0]) if len(filled) else ""
-
-
-def _time_axis(
-    dialect: Dialect,
-    table: LogTable,
-    columns: dict[int, tuple[FloatArray, "np.ndarray"]],
-    uses: tuple[ColumnUse, ...],
-    mapping: ColumnMapping | None,
-    place: str,
-) -> times.TimeAxis:
-    """The time of each row, from the best of the columns that tell it; the others must agree."""
-    day_first = mapping.day_first if mapping else None
-    date = next((i for i, u in enumerate(uses) if u.channel == maps.DATE), None)
-    found: list[tuple[str, times.TimeAxis]] = []
-
-    def line_of(row: int) -> int:
-        return int(table.lines[row])
-
-    for i, use in enumerate(uses):
-        if use.channel != maps.TIME:
-            continue
-        plain, unit = split_unit(dialect.names[i])
-        values, wrong = columns[i]
-        if np.isfinite(values).all():
-            found.append((use.column, times.from_numbers(values, unit or dialect.units[i], plain)))
-            continue
-        days = None if date is None else table.columns[date]
-        axis = _written_times(table.columns[i], days, values, wrong, line_of, place, day_first)
-        if axis is not None:
-            found.append((use.column, axis))
-    if not found:
-        return _without_time(columns, uses, place)
-    if not table.restarts:
-        _must_agree(found, place)
-    best = max(found, key=lambda f: (len(np.unique(f[1].t)), f[1].started is not None))[1]
-    started = next((axis.started for _, axis in found if axis.started is not None), None)
-    day_s = next((axis.day_s for _, axis in found if axis.day_s is not None), None)
-    question = next((axis.question for _, axis in found if axis.question), "")
-    return replace(best, started=started, day_s=day_s, question=question)
-
-
-def _written_times(
-    column: "pd.Series",
-    days: "pd.Series | None",
-    values: FloatArray,
-    wrong: "np.ndarray",
-    line_of: Callable[[int], int],
-    place: str,
-    day_first: bool | None,
-) -> times.TimeAxis | None:
-    """The axis of a column of times that are no plain numbers, with the `days` of another column where one has them;
-    None where it holds something else.
-
-    Raises
-    ------
-    DataError : a row has no time, or something that is none.
-    """
-    head = _first_text(column)
-    if not head or column.isna().any():
-        row = int(np.flatnonzero(column.isna().to_numpy() | ~np.isfinite(values))[0])
-        raise DataError(place, tr("the row has no time"), line_of(row))
-    if times.is_date(head):
-        return times.from_dates(column, place, line_of, day_first)
-    if days is not None:
-        joined = days.astype(str).str.strip() + " " + column.astype(str).str.strip()
-        return times.from_dates(joined, place, line_of, day_first)
-    if times.is_clock(head):
-        return times.from_clock(column, place, line_of)
-    if wrong.any():
-        row = int(np.flatnonzero(wrong)[0])
-        raise DataError(place, tr("{text!r} is not a time", text=column.iloc[row]), line_of(row))
-    return None
-
-
-def _must_agree(found: Sequence[tuple[str, times.TimeAxis]], place: str) -> None:
-    """Columns that tell the time must tell the same length.
-
-    Raises
-    ------
-    DataError : they do not.
-    """
-    (first, whole), *others = [(name, float(axis.t[-1] - axis.t[0])) for name, axis in found]
-    for name, span in others:
-        if abs(span - whole) > max(AGREE_S, AGREE_SHARE * whole):
-            raise DataError(
-                place,
-                tr(
-                    "{first} and {name} disagree: {whole} s and {span} s in all",
-                    first=first,
-                    name=name,
-                    whole=plain(whole, 5),
-                    span=plain(span, 5),
-                ),
-            )
-
-
-def _without_time(
-    columns: dict[int, tuple[FloatArray, "np.ndarray"]], uses: tuple[ColumnUse, ...], place: str
-) -> times.TimeAxis:
-    """Single frames add up to their own time; nothing else does without a column of times."""
-    frames = next((i for i, u in enumerate(uses) if u.channel == FRAME_TIME), None)
-    if frames is None:
-        raise DataError(place, tr("no column tells the time"))
-    ms = columns[frames][0] * uses[frames].factor
-    return times.TimeAxis(np.cumsum(np.where(np.isfinite(ms), ms, 0.0)) / 1000.0, gone=True)
-
-
-def _through_restarts(t: FloatArray, table: LogTable, place: str, warnings: list[str]) -> FloatArray:
-    """Time going on through restarts of the logger; where it goes back without one, it is wrong."""
-    for row in table.restarts:
-        if t[row] <= t[row - 1]:
-            t = t.copy()
-            t[row:] += t[row - 1] + RESTART_GAP_S - t[row]
-            line = int(table.lines[row])
-            pause = tr("how long it paused is not known, {restart_gap_s:g} s are assumed", restart_gap_s=RESTART_GAP_S)
-            warnings.append(tr("The logger began anew at line {line}; {pause}.", line=line, pause=pause))
-        else:
-            warnings.append(tr("The logger began anew at line {lines}.", lines=int(table.lines[row])))
-    backward = np.flatnonzero(np.diff(t) < 0)
-    if len(backward):
-        row = int(backward[0]) + 1
-        words = tr("time goes back, from {before} s to {after} s", before=plain(t[row - 1], 6), after=plain(t[row], 6))
-        raise DataError(place, words, int(table.lines[row]))
-    return t
-
-
-def _spread(t: FloatArray, channels: Sequence[FloatArray], warnings: list[str]) -> FloatArray:
-    """Times of rows that came faster than their stamps change, evenly between the stamps. The first stamp may have been
-    come into in its middle, so its rows stand before the next one."""
-    if bool((np.diff(t) > 0).all()):
-        return t
-    fullest = max(channels, key=lambda values: int(np.isfinite(values).sum()), default=t)
-    _, counts = np.unique(t[np.isfinite(fullest)], return_counts=True)
-    usual = float(np.median(counts)) if len(counts) else 1.0
-    stamps, place, rows = np.unique(t, return_inverse=True, return_counts=True)
-    if usual < 2.0 or len(stamps) < 3 or np.median(np.diff(stamps)) > COARSEST_STAMP_S:
-        return t
-    step = float(np.median(np.diff(stamps)))
-    until_next = np.append(np.minimum(np.diff(stamps), step), step)
-    rank = np.arange(len(t)) - np.searchsorted(t, stamps)[place]
-    late = np.where(place == 0, np.maximum(0.0, usual - rows[0]), 0.0)
-    warnings.append(
-        tr(
-            "{usual} rows share a stamp of {step} s; they are spread evenly over it.",
-            usual=plain(usual, 3),
-            step=plain(step, 3),
-        )
-    )
-    share = (rank + late) / np.maximum(rows[place] + late, usual)
-    return np.asarray(stamps[place] + until_next[place] * share)
-
-
 def _log_of(
     columns: dict[int, tuple[FloatArray, "np.ndarray"]],
     uses: tuple[ColumnUse, ...],
@@ -404,7 +235,7 @@ def _log_of(
 ) -> RunLog:
     """The channels on the time of the rows; of values of a channel with the same time the last one stands."""
     told = [columns[i][0] for i, use in enumerate(uses) if use.channel not in ("", maps.TIME, maps.DATE)]
-    t = _spread(t, told, warnings)
+    t = spread_evenly(t, told, warnings)
     repeated, rising = np.zeros(len(t), bool), bool((np.diff(t) > 0).all())
     series: dict[str, Series] = {}
     for i, use in enumerate(uses):

@@ -215,6 +215,14 @@ def numbers_of(column: "pd.Series", dialect: Dialect) -> tuple["np.ndarray", "np
     return values, ~np.isfinite(values) & ~nothing
 
 
+def first_text(column: "pd.Series") -> str:
+    """The first cell of a column that holds something, empty where it is one of numbers."""
+    if column.dtype.kind in "fiub":
+        return ""
+    filled = column.dropna()
+    return str(filled.iloc[0]) if len(filled) else ""
+
+
 def _looks_even(data: bytes, frame: "pd.DataFrame", dialect: Dialect) -> bool:
     """Whether as many delimiters stand there as whole rows have, and no row lacks its last cell: then no row need be
     looked at by itself."""
