@@ -26,6 +26,7 @@ from pinch.sources.load_kit import KIT
 from pinch.sources.probe.bundle import program
 from pinch.sources.probe.kernel_files import SensorFile, fetch_each
 from pinch.sources.probe.kernel_numbers import CELLS, Scaled
+from pinch.sources.probe.sampling import next_row
 from tests.waiting import PATIENCE_S, wait_until
 
 PROBE = Path(__file__).parent.parent / "src" / "pinch" / "sources" / "probe"
@@ -200,6 +201,19 @@ class TestSensors(TreeCase):
             off = sorted(abs((x + 0.025) % 0.05 - 0.025) for x in t[len(t) // 2 :])
             median_off = min(median_off, off[len(off) // 2])
         self.assertLess(median_off, 0.008)
+
+    def test_a_row_that_came_late_is_followed_by_the_next_that_is_apart(self) -> None:
+        for begun, now, wanted in (
+            (0.0, 0.01, 1),
+            (7.0001, 7.02, 8),
+            (7.7, 7.72, 8),
+            (7.97, 7.98, 9),  # held up by the host: the row that is due stands 0.03 of an interval behind it
+            (9.43, 9.44, 10),
+            (7.01, 7.9, 8),  # sensors that take long to answer, with time to the next row and without
+            (7.01, 8.6, 9),
+        ):
+            with self.subTest(begun=begun, now=now):
+                self.assertEqual(next_row(begun, now), wanted)
 
     def test_it_stands_alone_and_ends_with_its_reader(self) -> None:
         whole = self.root / "program.py"

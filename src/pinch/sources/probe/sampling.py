@@ -9,6 +9,7 @@ is missed. How the machine is set stands in lines that begin with `#`: at first,
 """
 
 import argparse
+import math
 import os
 import sys
 import time
@@ -23,6 +24,8 @@ from pinch.sources.probe.reading_only import only_read
 
 WRONG_USE = 2
 RETRIES = 3
+LEAST_APART = 0.25
+"""Of an interval, between two rows."""
 LOOK_S = 0.5
 """Between two looks at what grows."""
 
@@ -76,6 +79,12 @@ class States:
         self.before |= changed
 
 
+def next_row(begun: float, now: float) -> int:
+    """The next place on the schedule, where the row before was `begun`, counted in intervals as `now` is. A row that
+    came late is followed by no other within a quarter of an interval, in which counters tell nothing."""
+    return math.ceil(max(begun + LEAST_APART, now))
+
+
 def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: argparse.Namespace) -> None:
     """Print the header, then rows on an absolute schedule until the duration, in the clock's seconds, is over."""
     sensors = list(columns.sensors.values())
@@ -87,14 +96,12 @@ def sample(clock: Clock, tree: Tree, columns: Columns, states: States, args: arg
         sensor.read(first)  # only sets the counters' starting points
     print(",".join(["t_s", *columns.sensors]), flush=True)
     every = args.interval / args.time_scale
-    start, number, last, slow_due = time.monotonic(), 0, first, first + SLOW_S
+    start, last, slow_due, begun = time.monotonic(), first, first + SLOW_S, 0.0
     states.say_changes(first if args.since_boot else 0.0)
     while args.duration is None or last - first < args.duration - 1e-3:
-        number += 1
-        late = time.monotonic() - (start + number * every)
-        if late > every:
-            number += int(late / every)  # never catch up with a burst of rows
+        number = next_row(begun / every, (time.monotonic() - start) / every)
         time.sleep(max(0.0, start + number * every - time.monotonic()))
+        begun = time.monotonic() - start
         moment = fetch_all(clock, tree.files, last)
         if moment is not None:
             last = moment
