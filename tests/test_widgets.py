@@ -2,6 +2,7 @@
 year."""
 
 import math
+from functools import partial
 
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent
@@ -93,7 +94,11 @@ class TestRowTable(WidgetCase):
         table = RowTable("Rows", ("Name", "W", "Words"), words=(0, 2))
         rows = [
             TableRow(
-                ("b", "2.0", "x"), self.explanation("row"), {1: self.explanation("cell")}, of=7, keys=("b", 2.0, "x")
+                ("b", "2.0", "x"),
+                partial(self.explanation, "row"),
+                {1: partial(self.explanation, "cell")},
+                of=7,
+                keys=("b", 2.0, "x"),
             ),
             TableRow(("a", "10.0", "y"), of=8, keys=("a", 10.0, "y")),
             TableRow(("c", "", "z"), aside=True, keys=("c", math.nan, "z")),

@@ -1,6 +1,7 @@
 """The grid of one device on the Compare page: what its columns are, and which share the low has to reach."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -12,7 +13,7 @@ from pinch.narrative.matrix_words import fields_words, matrix_headings, matrix_r
 from pinch.ui.number_box import NumberBox
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label
-from pinch.ui.table_rows import TableRow
+from pinch.ui.table_rows import Explain, TableRow
 
 
 class MatrixPane(QWidget):
@@ -84,7 +85,6 @@ def _rows(grid: Grid, share: float) -> list[TableRow]:
     """The rows of a grid, each field with what the margin says of it."""
     rows = []
     for row, cells in zip(grid.rows, matrix_rows(grid, share), strict=True):
-        of_fields = ((n + 1, explain_field(grid, row, n)) for n in range(len(grid.columns)))
-        fields = {place: said for place, said in of_fields if said is not None}
-        rows.append(TableRow(cells, explain_reach(grid, row, share), fields))
+        fields: dict[int, Explain] = {n + 1: partial(explain_field, grid, row, n) for n in range(len(grid.columns))}
+        rows.append(TableRow(cells, partial(explain_reach, grid, row, share), fields))
     return rows

@@ -1,6 +1,7 @@
 """The Compare page: prices beside scores. No Qt."""
 
 from collections.abc import Sequence
+from functools import partial
 
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.offers import offer_of
@@ -102,4 +103,4 @@ def _money_row(cell: BenchCell, offer: Offer, index: Index, pair: MoneyPair, bas
         f"{numeral(pair.value_ratio, '.2f')} ×",
         f"{numeral(pair.break_even, '.0f')} {offer.currency}",
     )
-    return TableRow(cells, explain_price(cell.name, base, offer, index, pair))
+    return TableRow(cells, partial(explain_price, cell.name, base, offer, index, pair))

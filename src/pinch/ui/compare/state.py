@@ -96,7 +96,9 @@ def fair_rows(shown: ShownComparison) -> list[TableRow]:
     for u in shown.result.unfair:
         d = u.difference
         cells = (u.cell.name, d.what, d.a, d.b, d.effect, u.accepted)
-        rows.append(TableRow(cells, explain_difference(u, shown.result.baseline.name), of=u, aside=not u.is_open))
+        rows.append(
+            TableRow(cells, partial(explain_difference, u, shown.result.baseline.name), of=u, aside=not u.is_open)
+        )
     return rows
 
 
@@ -122,8 +124,8 @@ def _result_row(c: Compared, name: str, row: WorkRow, shown: ShownComparison) ->
     cells = (f"   {name}", row.printed[c.cell.name], str(rank), c.score.behind_briefly, answer, apart, between)
     keys = (c.cell.name, c.score.mean, rank, c.score.runs, answer, ratio, ratio)
     known = (math.nan if v is None else v for v in values)
-    explained = explain_verdict(c, row, shown) if c.verdict is not None else explain_rank(c, row)
-    return TableRow((*cells, *beside, c.told), explained, of=c, keys=(*keys, *known, c.told))
+    explain = partial(explain_verdict, c, row, shown) if c.verdict is not None else partial(explain_rank, c, row)
+    return TableRow((*cells, *beside, c.told), explain, of=c, keys=(*keys, *known, c.told))
 
 
 def _answer(c: Compared, row: WorkRow, shown: ShownComparison) -> tuple[str, str, str]:
@@ -143,4 +145,4 @@ def _index_row(name: str, index: Index) -> TableRow:
     cells = (f"   {name}", numeral(100 * index.ratio, ".1f"), "", "", "index", ratio, between, *[""] * BESIDE, note)
     none = [math.nan] * BESIDE
     keys: tuple[float | str, ...] = (name, index.ratio, *none[:3], index.ratio, index.ratio, *none, note)
-    return TableRow(cells, keys=keys, explanation=explain_index(name, index))
+    return TableRow(cells, keys=keys, explain=partial(explain_index, name, index))

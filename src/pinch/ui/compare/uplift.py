@@ -1,5 +1,7 @@
 """The Compare page: how much of an uplift comes from watts, and each run by its day. No Qt."""
 
+from functools import partial
+
 import numpy as np
 
 from pinch.analysis.cells import BenchCell
@@ -90,4 +92,4 @@ def _split(curves: ScaleResult, row: WorkRow, cell: BenchCell, base: BenchCell) 
 def _split_row(name: str, split: UpliftSplit, cell: BenchCell, base: BenchCell) -> TableRow:
     total, design, watts = percent(1 + split.total), points_words(split.design), points_words(split.watts)
     cells = (name, total, design, design_interval(split), watts, read_at(split))
-    return TableRow(cells, explain_uplift(cell.name, base.name, split))
+    return TableRow(cells, partial(explain_uplift, cell.name, base.name, split))

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
@@ -20,7 +21,7 @@ from pinch.narrative.explain_modes import (
     explain_wall,
 )
 from pinch.narrative.mode_words import hours_words
-from pinch.ui.table_rows import TableRow
+from pinch.ui.table_rows import Explain, TableRow
 
 MODE_COLUMNS = (
     *(
@@ -90,15 +91,14 @@ def mode_rows(sheet: ModesSheet, instruments: Sequence[Instrument]) -> list[Tabl
             *(math.nan if v is None else v for v in values),
             ", ".join(r.marks),
         )
-        by_column = {
-            8: explain_noise(r),
-            9: explain_surface(r.hottest),
-            10: explain_wall(sheet, r, instruments),
-            11: explain_minutes(sheet, r),
+        by_column: dict[int, Explain] = {
+            8: partial(explain_noise, r),
+            9: partial(explain_surface, r.hottest),
+            10: partial(explain_wall, sheet, r, instruments),
+            11: partial(explain_minutes, sheet, r),
         }
-        explained = {n: e for n, e in by_column.items() if e is not None}
         cells = (r.setting.name, *shown, ", ".join(r.marks))
-        rows.append(TableRow(cells, explain_mode(r), explained, of=r.runs[0].run.id, keys=keys))
+        rows.append(TableRow(cells, partial(explain_mode, r), by_column, of=r.runs[0].run.id, keys=keys))
     return rows
 
 
@@ -166,7 +166,7 @@ def battery_rows(sheet: ModesSheet) -> list[TableRow]:
             _kept(sheet, p),
             " ".join(d.notes),
         )
-        rows.append(TableRow(cells, explain_rundown(p), of=p.run.id))
+        rows.append(TableRow(cells, partial(explain_rundown, p), of=p.run.id))
     return rows
 
 
@@ -189,7 +189,7 @@ def sound_rows(sheet: ModesSheet, limit: float) -> list[TableRow]:
             f"{plain(r.score)}" if r.score else "",
             tr("the best at or below the limit") if r is best else "",
         )
-        rows.append(TableRow(cells, explain_noise(r), of=r.runs[0].run.id, aside=n.level > limit))
+        rows.append(TableRow(cells, partial(explain_noise, r), of=r.runs[0].run.id, aside=n.level > limit))
     return rows
 
 
@@ -208,7 +208,7 @@ def touch_rows(row: ModeRow | None, fahrenheit: bool, material: Material | None 
             tr(t.longest) if t.longest else tr("not even a touch"),
             t.question,
         )
-        rows.append(TableRow(cells, explain_surface(s)))
+        rows.append(TableRow(cells, partial(explain_surface, s)))
     return rows
 
 

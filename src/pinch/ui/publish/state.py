@@ -1,6 +1,7 @@
 """What the Publish page shows of a deck, in words and rows. No Qt."""
 
 from collections.abc import Sequence
+from functools import partial
 
 from pinch.bench.cards import KINDS, Private
 from pinch.core.printing import counted, listed
@@ -63,7 +64,7 @@ def concern_rows(found: Sequence[Concern], deck: Deck) -> list[TableRow]:
     rows = []
     for c in found:
         cells = (WEIGHT_WORDS[c.weight], c.words, _where(c, deck))
-        rows.append(TableRow(cells, explain_concern(c), of=c, aside=c.weight is Weight.LOOK))
+        rows.append(TableRow(cells, partial(explain_concern, c), of=c, aside=c.weight is Weight.LOOK))
     return rows
 
 

@@ -1,5 +1,7 @@
 """What the Scale page shows: devices and workloads over their watts, in words and rows. No Qt."""
 
+from functools import partial
+
 import numpy as np
 
 from pinch.analysis.curves import CurveSeries, ScalePoint, ScaleResult, SettingMean
@@ -23,7 +25,7 @@ from pinch.narrative.explain_curves import (
 )
 from pinch.narrative.verdict_words import percent
 from pinch.ui.judge.state import plus_minus
-from pinch.ui.table_rows import TableRow
+from pinch.ui.table_rows import Explain, TableRow
 
 SPOT_COLUMNS = (
     "",
@@ -64,8 +66,8 @@ def spot_rows(result: ScaleResult) -> list[TableRow]:
         law = tr("power law {exponent:.2f}", exponent=ladder.exponent) if ladder.shape == LAW else SHAPES[ladder.shape]
         spots = [s.scaling.spots[rule] for rule in RULES]
         cells = (s.name, law, *(_spot_words(spot) for spot in spots), numeral(s.scaling.next_w, ".0f"), s.bound_by)
-        explained = {2 + n: explain_spot(result, s, spot) for n, spot in enumerate(spots)}
-        rows.append(TableRow(cells, explain_curve(result, s), explained | {6: explain_next(s)}, of=s))
+        of_spots: dict[int, Explain] = {2 + n: partial(explain_spot, result, s, spot) for n, spot in enumerate(spots)}
+        rows.append(TableRow(cells, partial(explain_curve, result, s), of_spots | {6: partial(explain_next, s)}, of=s))
     return rows
 
 
@@ -93,7 +95,7 @@ def crossing_rows(result: ScaleResult) -> list[TableRow]:
                 else tr("not repeated")
             )
             cells = (pair, tr("{power_w:.1f} W", power_w=c.power_w), interval, c.below, c.above, p.words)
-            rows.append(TableRow(cells, explain_crossing(c), of=c.power_w))
+            rows.append(TableRow(cells, partial(explain_crossing, c), of=c.power_w))
         if not p.crossings:
             rows.append(TableRow((pair, tr("none"), "", "", "", p.words), aside=True))
     return rows
@@ -120,7 +122,7 @@ def target_rows(result: ScaleResult) -> list[TableRow]:
             tr("{saved_w:.1f} W", saved_w=target.saved_w) if known and target.saved_w > 0.05 else "",
             words,
         )
-        rows.append(TableRow(cells, explain_target(result, s), of=target.power_w if known else None))
+        rows.append(TableRow(cells, partial(explain_target, result, s), of=target.power_w if known else None))
     return rows
 
 
@@ -188,7 +190,7 @@ def _reader_row(found: AtWatts, power_w: float, delta: float) -> TableRow:
     v = found.verdict
     own = tr("{low} to {high}", low=percent(v.low), high=percent(v.high)) if v.has_interval else ""
     cells = (found.name, f"{plain(found.score)}", interval, percent(v.ratio), own, v.answer.phrase)
-    return TableRow(cells, explain_at_watts(found, v, power_w, delta))
+    return TableRow(cells, partial(explain_at_watts, found, v, power_w, delta))
 
 
 def _spot_words(spot: SweetSpot) -> str:

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -118,7 +119,10 @@ class WhatIfPane(QWidget):
         self.table.setVisible(True)
         self._filler.setVisible(False)
         self.table.show_rows(
-            [TableRow((r.name, unbroken(r.value), r.interval, r.miss), twin_words.explain(f, r), of=r) for r in rows]
+            [
+                TableRow((r.name, unbroken(r.value), r.interval, r.miss), partial(twin_words.explain, f, r), of=r)
+                for r in rows
+            ]
         )
         self.notes.setText(unbroken(" ".join(twin_words.notes(f))))
         if self.chart is not None:
