@@ -16,7 +16,7 @@ class PagesAhead(QObject):
     """Does the pieces in their order. A moment is quiet where nothing is worked out for a window, and the pointer and
     the focus are where they were before it."""
 
-    def __init__(self, pieces: Iterable[Callable[[], None]], parent: QObject) -> None:
+    def __init__(self, pieces: Iterable[Callable[[], object]], parent: QObject) -> None:
         super().__init__(parent)
         self._left = deque(pieces)
         self._before: object = None

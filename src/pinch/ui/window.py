@@ -84,8 +84,7 @@ class MainWindow(QMainWindow):
         self.entries = [*self._menu(), *(e for p in self._all() for e in p.menu())]
         self._actions = fill_menus(self, self.entries, self.safely)
         self._connect()
-        pieces = (partial(do, page) for page in self.pages for do in (self._put, self._prepare))
-        self._ahead = PagesAhead(pieces, self)
+        self._ahead = PagesAhead((piece for page in self.pages for piece in self._pieces_of(page)), self)
         self._book_opened()
         run = session.run
         usual = self._page_of(RecordsTarget(Device) if run is None else RunTarget(run.id))
@@ -255,6 +254,13 @@ class MainWindow(QMainWindow):
         number = self.pages.index(page)
         self.desk.setCurrentIndex(number)
         self.spine.show_page(number)
+
+    def _pieces_of(self, page: Page[PageView]) -> Iterator[Callable[[], object]]:
+        """What its first visit would wait for."""
+        if not page.early:
+            yield partial(getattr, page, "view")
+            yield partial(self._put, page)
+        yield partial(self._prepare, page)
 
     def _prepare(self, page: Page[PageView]) -> None:
         """Do ahead what the first visit of a page that is made would wait for."""

@@ -1,6 +1,6 @@
 """The Modes page: one sheet a device, and power, battery, sound, touch and the year behind it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -33,6 +33,7 @@ from pinch.ui.page_protocol import PageView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
+from pinch.ui.turns import Turns
 
 TABS = (tr("At a glance"), tr("Wall"), tr("Battery"), tr("Sound"), tr("Touch"), tr("Year"))
 LEAST_CHART = 170
@@ -59,6 +60,7 @@ class ModesView(PageView):
         self.sheet: ModesSheet | None = None
         self._points: BookPoints | None = None
         self._slot = 0
+        self._turns = Turns(self)
         self.modes = RowTable(tr("Modes at a glance"), state.MODE_COLUMNS)
         self.wall = RowTable(tr("Wall and package"), state.WALL_COLUMNS, words=(0, 6))
         self.rundowns = RowTable(tr("Rundowns"), state.BATTERY_COLUMNS, words=(0, 8))
@@ -116,13 +118,23 @@ class ModesView(PageView):
         if idle.known:
             self.year.show_idle(idle.value)
         self._set_there(True)
-        self.draw()
+        self._say(sheet)
+        self._turns.begin(self._drawn_next(sheet))
+
+    def _drawn_next(self, sheet: ModesSheet) -> Iterator[None]:
+        """The tab, in a turn of its own: showing the parts of the page for the first time takes as long."""
+        self._drawn.show(sheet)
+        yield
+
+    def _say(self, sheet: ModesSheet) -> None:
+        self.headline.setText(unbroken(saying.headline(sheet, self.share.value() / 100.0)))
 
     def draw(self) -> None:
         """Show the headline and the tab that is turned to; the others wait until they are."""
         if self.sheet is None:
             return
-        self.headline.setText(unbroken(saying.headline(self.sheet, self.share.value() / 100.0)))
+        self._turns.drop()
+        self._say(self.sheet)
         self._drawn.show(self.sheet)
 
     def _draw_glance(self, sheet: ModesSheet) -> None:
@@ -158,6 +170,7 @@ class ModesView(PageView):
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
         self.sheet = None
+        self._turns.drop()
         self._drawn.forget()
         self.headline.setText(why)
         self._set_there(False)
@@ -165,6 +178,7 @@ class ModesView(PageView):
     @property
     def written(self) -> Chart | None:
         """The chart of the tab."""
+        self._turns.finish()
         charts = {
             GLANCE: self.glance_chart,
             WALL: self.wall_chart,
