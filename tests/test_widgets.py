@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from pinch.analysis.modes import Surface
 from pinch.bench.records import Form
@@ -25,6 +25,7 @@ from pinch.ui.app import make_application
 from pinch.ui.chooser import Chooser
 from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.sums import QuickSums
@@ -84,6 +85,29 @@ class TestChooser(WidgetCase):
         menu.keyPressEvent(QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Space, Qt.KeyboardModifier.NoModifier, " "))
         self.assertEqual(heard[-1], (3, 5, 8))
         self.assertTrue(menu.isVisible())
+
+
+class TestPageStack(WidgetCase):
+    def test_words_that_nobody_sees_are_not_measured(self) -> None:
+        measured: list[str] = []
+
+        class Words(QLabel):
+            def heightForWidth(self, width: int) -> int:  # noqa: N802
+                measured.append(self.text())
+                return super().heightForWidth(width)
+
+        stack, holder = PageStack(), QWidget()
+        QVBoxLayout(holder).addWidget(stack)
+        for text in ("what is seen takes several lines", "what nobody sees takes as many"):
+            words, page = Words(text), QWidget()
+            words.setWordWrap(True)
+            QVBoxLayout(page).addWidget(words)
+            stack.addWidget(page)
+        self.shown(holder, 200)
+        measured.clear()
+        holder.resize(260, 300)
+        self.app.processEvents()
+        self.assertEqual(set(measured), {"what is seen takes several lines"})
 
 
 class TestRowTable(WidgetCase):

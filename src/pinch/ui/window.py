@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QIcon, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from pinch import __version__
 from pinch.bench.records import Device
@@ -24,6 +24,7 @@ from pinch.ui.file_dialogs import save_name
 from pinch.ui.menus import MenuEntry, MenuName, fill_menus
 from pinch.ui.notify import notify
 from pinch.ui.page_protocol import Page, PageView, RecordsTarget, RunTarget, Sent, Target, WindowPart
+from pinch.ui.page_stack import PageStack
 from pinch.ui.pages_ahead import PagesAhead
 from pinch.ui.plan.control import PlanControl
 from pinch.ui.points_control import PointsControl
@@ -68,7 +69,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.spine, self.strip = Spine([page.name for page in PAGES]), ContextStrip(session)
         self.margin, self.footer, self.notices = Margin(), Footer(), Notices()
-        self.desk = QStackedWidget()
+        self.desk = PageStack()
         self.desk.setObjectName("desk")
         self._lay_out()
         self.faults = FaultWatch(self)

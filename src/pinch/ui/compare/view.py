@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QProgressBar,
     QPushButton,
     QSplitter,
-    QStackedWidget,
     QTabBar,
     QVBoxLayout,
     QWidget,
@@ -41,6 +40,7 @@ from pinch.ui.compare.matrix_pane import MatrixPane
 from pinch.ui.drawn_tabs import DrawnTabs
 from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.bars_view import BarsView
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
@@ -111,7 +111,7 @@ class CompareView(PageView):
         self.typing = small_button(
             tr("Type results …"), tr("In a grid, as many as there are (Ctrl+Alt+G)"), self.grid_wanted.emit
         )
-        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs, self.below = QTabBar(), PageStack()
         self.comparison: Comparison | None = None
         self.shown: ShownComparison | None = None
         self._slots: dict[int, int] = {}

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QTabBar,
     QVBoxLayout,
     QWidget,
@@ -23,6 +22,7 @@ from pinch.ui.judge.pictures_pane import PicturesPane
 from pinch.ui.judge.runs_pane import RunsPane
 from pinch.ui.judge.state import JudgedRun, ShownFigure
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.shell.words import hairline, label
 from pinch.ui.whatif.pane import WhatIfPane
@@ -128,7 +128,7 @@ class JudgeView(PageView):
         self.chart = ChartView()
         self.frames, self.heat, self.runs, self.overlay = FramesPane(), HeatPane(), RunsPane(), OverlayPane()
         self.pictures, self.what_if = PicturesPane(), WhatIfPane(with_course=True)
-        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs, self.below = QTabBar(), PageStack()
         self.tabs.setAccessibleName(tr("Part of the judgement"))
         self.tabs.setDrawBase(False)
         self.tabs.setUsesScrollButtons(False)

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
-    QStackedWidget,
     QTabBar,
     QVBoxLayout,
     QWidget,
@@ -30,6 +29,7 @@ from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
 from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.words import label, small_button
@@ -87,7 +87,7 @@ class ModesView(PageView):
         self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
         self.setting.setAccessibleName(tr("Setting whose surfaces are shown"))
         self.glance_chart.setMinimumHeight(LEAST_CHART)
-        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs, self.below = QTabBar(), PageStack()
         self._lay_out()
         self._set_there(False)
         draws: dict[int, Callable[[ModesSheet], None]] = {

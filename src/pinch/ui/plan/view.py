@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QTabBar,
     QTableWidget,
     QTableWidgetItem,
@@ -29,6 +28,7 @@ from pinch.language import tr
 from pinch.narrative.sheet_words import sheet_finding, sheet_totals
 from pinch.ui import look
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plan import state
 from pinch.ui.plan.matrix import HINT, MatrixTable
 from pinch.ui.plan.questions_pane import QuestionsPane
@@ -71,7 +71,7 @@ class PlanView(PageView):
         self.timeline, self.table, self.matrix = Timeline(), QTableWidget(0, len(COLUMNS)), MatrixTable()
         self.totals = label("", "quiet")
         self.questions = QuestionsPane()
-        self.below = QStackedWidget()
+        self.below = PageStack()
         self.lines: list[SheetLine] = []
         self._there = False
         self._controls = QWidget()

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QProgressBar, QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QHeaderView, QProgressBar, QTabBar, QVBoxLayout, QWidget
 
 from pinch.language import tr
 from pinch.narrative.cards.concerns import Concern
@@ -10,6 +10,7 @@ from pinch.narrative.cards.content import CardContent
 from pinch.narrative.explain_cards import explain_card
 from pinch.narrative.explanation import Explanation
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.publish import state
 from pinch.ui.publish.control import ShownDeck
 from pinch.ui.publish.deck_pane import DeckPane
@@ -57,7 +58,7 @@ class PublishView(PageView):
         self.end = small_button(
             tr("End"), tr("End the writing; the files that are there are whole"), self.end_wanted.emit
         )
-        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs, self.below = QTabBar(), PageStack()
         self.shown: ShownDeck | None = None
         self._lay_out()
         self.tabs.currentChanged.connect(self._turn)

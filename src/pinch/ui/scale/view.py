@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QProgressBar,
-    QStackedWidget,
     QTabBar,
     QVBoxLayout,
     QWidget,
@@ -29,6 +28,7 @@ from pinch.ui.chooser import Chooser
 from pinch.ui.drawn_tabs import DrawnTabs
 from pinch.ui.number_box import NumberBox
 from pinch.ui.page_protocol import PageView
+from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.chart_view import ChartView
 from pinch.ui.row_table import RowTable
 from pinch.ui.scale import state
@@ -83,7 +83,7 @@ class ScaleView(PageView):
         self.progress.setRange(0, 100)
         self.chart = ChartView()
         self._footnote = label("", "quiet", wrap=True)
-        self.tabs, self.below = QTabBar(), QStackedWidget()
+        self.tabs, self.below = QTabBar(), PageStack()
         self.spots = RowTable(tr("Sweet spots by four rules"), state.SPOT_COLUMNS)
         self.reader = RowTable(tr("Curves at the same watts"), state.READER_COLUMNS)
         self.crossings = RowTable(tr("Where curves trade places"), state.CROSSING_COLUMNS, words=(0, 5))
