@@ -183,6 +183,30 @@ class TestKeeping(BookCase):
         size = self.book.query("SELECT SUM(LENGTH(data)) FROM chunk")[0][0]
         self.assertLess(float(str(size)) / 7200, 4.0)
 
+    def test_counts_follow_every_change_and_leave_out_what_does_not_count(self) -> None:
+        device, setting, workload = self.cell
+        other = self.book.save(Setting(device_id=device.id or 0, name="other"))
+        another = open_book(self.path)
+        self.addCleanup(another.close)
+
+        def counts() -> tuple[int, int]:
+            for book in (self.book, another):
+                of_cell = (
+                    book.count_runs(device.id, workload.id),
+                    book.count_settings_run(device.id or 0, workload.id or 0),
+                )
+                runs = [r for r in book.runs() if (r.device_id, r.workload_id) == (device.id, workload.id)]
+                self.assertEqual(of_cell, (len(runs), len({r.setting_id for r in runs if not r.void})))
+            return of_cell
+
+        seen = [counts()]
+        runs = [made.new_run(self.book, device, s, workload) for s in (setting, setting, other)]
+        seen.append(counts())
+        for run, changed in ((runs[2], {"void": "window open"}), (runs[0], {"removed": True})):
+            self.book.save(run.model_copy(update=changed))
+            seen.append(counts())
+        self.assertEqual(seen, [(0, 0), (3, 2), (3, 1), (2, 1)])
+
     def test_repeats_count_on(self) -> None:
         first, second = made.new_run(self.book, *self.cell), made.new_run(self.book, *self.cell)
         self.assertEqual((first.repeat, second.repeat), (1, 2))

@@ -263,7 +263,7 @@ class Book:
 
     def count_cards(self) -> int:
         """How many cards there are."""
-        return int(str(self.query("SELECT COUNT(*) FROM card")[0][0]))
+        return self._count("SELECT COUNT(*) FROM card")
 
     def report(self) -> Report:
         """The report of the book; an empty one where none was begun."""
@@ -317,12 +317,13 @@ class Book:
     def count_runs(self, device_id: int | None = None, workload_id: int | None = None) -> int:
         """How many there are, of one device or workload where given."""
         where, values = _kept_runs(device_id, workload_id)
-        return int(str(self.query(f"SELECT COUNT(*) FROM run {where}", *values)[0][0]))
+        return self._count(f"SELECT COUNT(*) FROM run {where}", *values)
 
     def count_settings_run(self, device_id: int, workload_id: int) -> int:
         """In how many settings of a device a workload was run, void runs apart."""
         where, values = _kept_runs(device_id, workload_id)
-        return int(str(self.query(f"SELECT COUNT(DISTINCT setting_id) FROM run {where} AND {NOT_VOID}", *values)[0][0]))
+        run = f"SELECT 1 FROM run {where} AND setting_id = setting.id AND {NOT_VOID}"  # one is enough of thousands
+        return self._count(f"SELECT COUNT(*) FROM setting WHERE EXISTS ({run})", *values)
 
     def first_run(self) -> Run | None:
         """The oldest run, of those that are not void where there is one."""
@@ -381,15 +382,21 @@ class Book:
 
     def _records(self, kind: type[R], where: str = "", *values: object) -> list[R]:
         """Records by a SELECT; what was read is kept while nobody has changed the book. Pictures are too large."""
-        if kind is Photo:
-            return self._read_records(kind, where, *values)
+        read = partial(self._read_records, kind, where, *values)
+        return read() if kind is Photo else list(self._remembered((kind, where, *values), read))
+
+    def _count(self, sql: str, *values: object) -> int:
+        """The one number of a SELECT, kept as records are."""
+        return int(str(self._remembered((sql, *values), partial(self.query, sql, *values))[0][0]))
+
+    def _remembered(self, key: tuple[object, ...], read: Callable[[], list[Any]]) -> list[Any]:
+        """What was read under a key since the book was changed last, by whom ever."""
         as_of = self.state
         if as_of != self._kept_as_of or len(self._kept) > MOST_KEPT:
             self._kept, self._kept_as_of = {}, as_of
-        key = (kind, where, *values)
         if key not in self._kept:
-            self._kept[key] = self._read_records(kind, where, *values)
-        return list(self._kept[key])
+            self._kept[key] = read()
+        return self._kept[key]
 
     def _read_records(self, kind: type[R], where: str, *values: object) -> list[R]:
         table, _ = _COLUMNS[kind]
