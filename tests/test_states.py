@@ -70,8 +70,8 @@ class TestRecordsOfAScene(unittest.TestCase):
         ]
         other = RunPoint(run(id=9, ambient_c=30.0), DEVICE, SETTING, WORK, Digest(rate=50.0, lows=lows), 30.0)
         book = BookPoints((*runs[:2], other), (DEVICE,), (WORK,), {}, ())
-        self.assertEqual(records_of_scene(book, 1), {}, "two of this room are too few")
-        found = records_of_scene(replace(book, points=(*runs, other)), 1)["low_1.percentile"]
+        self.assertEqual(records_of_scene(book, runs[0].run), {}, "two of this room are too few")
+        found = records_of_scene(replace(book, points=(*runs, other)), runs[0].run)["low_1.percentile"]
         low, high = found.interval()
         logs = np.log([40.0, 41.0, 42.0, 47.0])
         reach = 3.182446 * logs.std(ddof=1) / 2.0  # Student's t of 3, NIST e-Handbook 1.3.6.7.2

@@ -178,14 +178,13 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
         if d.id in choice.device_ids and w.id in choice.workload_ids
     ]
     many = len(choice.workload_ids) > 1
-    by_cell = runs_by_pair(book)
     typed: dict[tuple[int, int], list[Result]] = {}
     for r in book.results:
         typed.setdefault((r.device_id, r.workload_id), []).append(r)
     series: list[CurveSeries] = []
     for number, (device, workload) in enumerate(wanted[:MOST_SERIES]):
         tell(progress, number / len(wanted))
-        mine, told = by_cell.get((device.id, workload.id), []), typed.get((device.id, workload.id), [])
+        mine, told = book.by_pair.get((device.id, workload.id), ()), typed.get((device.id, workload.id), [])
         if mine or told:
             name = f"{device.name}: {workload.name}" if many else device.name
             series.append(_series(book, name, device, workload, mine, told, choice))
@@ -200,14 +199,6 @@ def scale_book(book: BookPoints, choice: ScaleChoice, progress: Progress = unhea
     ]
     measured = [s for s in series if not s.claimed]
     return ScaleResult(choice, tuple(series), tuple(pairings), tuple(envelopes(_curves(measured))))
-
-
-def runs_by_pair(book: BookPoints) -> dict[tuple[int, int], list[RunPoint]]:
-    """All runs by device and workload: those that a curve may be made of."""
-    found: dict[tuple[int, int], list[RunPoint]] = {}
-    for p in book.points:
-        found.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
-    return found
 
 
 def family_of(workload: Workload, workloads: Sequence[Workload]) -> list[Workload]:

@@ -19,5 +19,6 @@ class Gathered(Struct, frozen=True):
 
 
 def gather(points: BookPoints) -> Gathered:
-    """Work it out: half a second with 30,000 runs."""
+    """Work it out, and what the points themselves keep of it: half a second with 30,000 runs."""
+    _ = points.grounds, points.by_pair
     return Gathered(points, cells_of(points), left_out_of(points), offered_metrics(points))

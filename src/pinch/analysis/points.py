@@ -160,6 +160,14 @@ class BookPoints(Struct, frozen=True, dict=True):
         counts = Counter((p.device.kept_id or 0, p.workload.kept_id or 0, p.room_c, not p.why_not) for p in self.points)
         return tuple(Ground(*key, runs) for key, runs in counts.items())
 
+    @cached_property
+    def by_pair(self) -> Mapping[tuple[int, int], Sequence[RunPoint]]:
+        """The points of each device under each workload, by their numbers."""
+        found: dict[tuple[int, int], list[RunPoint]] = {}
+        for p in self.points:
+            found.setdefault((p.run.device_id, p.run.workload_id), []).append(p)
+        return found
+
     def rooms(self, workload_ids: Sequence[int] = ()) -> list[float]:
         """The rooms that occur, of these workloads where given."""
         return sorted(rooms_of(g for g in self.grounds if not workload_ids or g.workload_id in workload_ids))

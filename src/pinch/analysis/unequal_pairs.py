@@ -1,12 +1,11 @@
 """Pairs of which one drew more watts: what these are worth by its own curve, workload by workload."""
 
-from collections.abc import Mapping, Sequence
-from functools import cached_property
+from collections.abc import Mapping
 
 from pinch.analysis.cells import BenchCell
 from pinch.analysis.comparing import CompareResult, Unfair
-from pinch.analysis.curves import MEASURES, ScaleChoice, core_points, placed_runs, runs_by_pair
-from pinch.analysis.points import BookPoints, RunPoint
+from pinch.analysis.curves import MEASURES, ScaleChoice, core_points, placed_runs
+from pinch.analysis.points import BookPoints
 from pinch.bench.records import Workload
 from pinch.core.errors import DataError
 from pinch.core.fairness import FairnessGrade
@@ -20,10 +19,6 @@ class UnequalPairs:
     def __init__(self, book: BookPoints) -> None:
         self.book = book
         self._curves: dict[ScaleChoice, Ladder | None] = {}
-
-    @cached_property
-    def _runs(self) -> Mapping[tuple[int, int], Sequence[RunPoint]]:
-        return runs_by_pair(self.book)
 
     def worth_of(self, unfair: Unfair, result: CompareResult) -> Mapping[str, WattsWorth | None]:
         """What the watts that one drew more are worth, by workload (None: its own curve does not tell); empty where it
@@ -44,7 +39,7 @@ class UnequalPairs:
         """That of a device in the room of a cell."""
         choice = ScaleChoice((cell.device.id,), (workload.id,), cell.key.room_c, measure)
         if choice not in self._curves:
-            own = self._runs.get((cell.device.id, workload.id), ())
+            own = self.book.by_pair.get((cell.device.id, workload.id), ())
             try:
                 self._curves[choice] = fit_ladder(core_points(placed_runs(self.book, own, choice)[0], choice))
             except DataError:

@@ -366,5 +366,5 @@ class JudgePage(Page[JudgeView]):
             book.get(Workload, run.workload_id),
         )
         points = self.shell.points.points
-        beside = records_of_scene(points, run.id) if points is not None else {}
+        beside = records_of_scene(points, run) if points is not None else {}
         return JudgedRun(run, *records, log, judged, tuple(book.readings(run.id)), beside)

@@ -170,7 +170,7 @@ class RunsPane(QWidget):
         self.table.clearSelection()
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.MultiSelection)
         wanted = set(run_ids)
-        places = (n for n, row in enumerate(self.model.shown) if row.run.id in wanted)
+        places = (n for n, row in enumerate(self.model.shown) if row.run.kept_id in wanted)
         for place in islice(places, len(wanted)):
             self.table.selectRow(place)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
