@@ -13,6 +13,9 @@ class Search:
         return bool(self._there or self._not_there)
 
     def keeps(self, text: str) -> bool:
-        """Whether a text has all of them."""
-        stands = text.casefold().__contains__
-        return all(map(stands, self._there)) and not any(map(stands, self._not_there))
+        """Whether a text has all of them. Asked of each of 30,000 runs at each key: so no generators."""
+        folded = text.casefold()
+        for word in self._there:
+            if word not in folded:
+                return False
+        return not self._not_there or not any(word in folded for word in self._not_there)
