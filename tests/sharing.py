@@ -62,6 +62,9 @@ def work(wanted: "Queue[str]", outcomes: "Queue[Outcome]", home: Path) -> None:
         except BaseException:
             outcomes.put(Outcome(1, 1, 0, f"== {name}\n{traceback.format_exc()}"))
             raise
+    outcomes.close()
+    outcomes.join_thread()
+    os._exit(0)  # to take hundreds of windows of Qt apart together with Python itself ended in a fault now and then
 
 
 def next_outcome(outcomes: "Queue[Outcome]", alive: list[BaseProcess]) -> Outcome:

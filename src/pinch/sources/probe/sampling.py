@@ -24,7 +24,7 @@ from pinch.sources.probe.reading_only import only_read
 
 WRONG_USE = 2
 RETRIES = 3
-LEAST_APART = 0.25
+LEAST_APART = 0.1
 """Of an interval, between two rows."""
 LOOK_S = 0.5
 """Between two looks at what grows."""
@@ -81,7 +81,7 @@ class States:
 
 def next_row(begun: float, now: float) -> int:
     """The next place on the schedule, where the row before was `begun`, counted in intervals as `now` is. A row that
-    came late is followed by no other within a quarter of an interval, in which counters tell nothing."""
+    came late is followed by no other within a tenth of an interval, in which counters tell nothing."""
     return math.ceil(max(begun + LEAST_APART, now))
 
 
