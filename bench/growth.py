@@ -98,9 +98,7 @@ def draw(found: dict[int, dict[str, float]]) -> None:
     for name in found[sizes[0]]:
         axis.loglog(sizes, [max(found[size][name], LEAST_S) for size in sizes], "o-", label=name)
     axis.loglog(sizes, [0.02 * size / sizes[0] for size in sizes], "--", color="grey", label="ten times the runs")
-    axis.set(
-        xlabel="runs in the book", ylabel="s of a processor for one piece", xticks=sizes, xticklabels=sizes
-    )
+    axis.set(xlabel="runs in the book", ylabel="s of a processor for one piece", xticks=sizes, xticklabels=sizes)
     axis.legend(ncols=2, fontsize=8)
     figure.savefig(Path(__file__).parents[1] / "docs" / "growth.svg", metadata={"Date": None})
 

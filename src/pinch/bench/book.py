@@ -30,7 +30,7 @@ from pinch.language import tr
 R = TypeVar("R", bound=Record)
 _REMEMBERED: dict[type[Record], Remembered[Any]] = {Run: Remembered(), Reading: Remembered()}
 """Kinds of which a book has many."""
-REMOVED = "SELECT id FROM run WHERE removed < 0 OR removed > 0"
+_REMOVED = "SELECT id FROM run WHERE removed < 0 OR removed > 0"  # an index does not help to find what is not 0
 NOT_VOID = "COALESCE(json_extract(record, '$.void'), '') = ''"
 MOST_KEPT = 64
 """Answers that are kept at a time."""
@@ -416,7 +416,7 @@ def _kept_runs(device_id: int | None, workload_id: int | None) -> tuple[str, lis
     """The condition for runs that were not removed, of one device or workload where given, and its values."""
     wanted = {"device_id": device_id, "workload_id": workload_id}
     known = {column: number for column, number in wanted.items() if number is not None}
-    kept = f"id NOT IN ({REMOVED})" if known else "removed = 0"  # then the index of cells tells the rest
+    kept = f"id NOT IN ({_REMOVED})" if known else "removed = 0"  # then the index of cells tells the rest
     return f"WHERE {kept}" + "".join(f" AND {column} = ?" for column in known), list(known.values())
 
 
