@@ -2,6 +2,7 @@
 
 import io
 import json
+import math
 import pickle
 import unittest
 import xml.etree.ElementTree as ET
@@ -10,15 +11,18 @@ from unittest import mock
 
 import numpy as np
 from frictionless import Package, validate
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from pinch.bench.cards import Private
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
+from pinch.charts.axis_values import clock_step, round_values
 from pinch.charts.chart_files import write_chart
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
 from pinch.charts.scale_chart import DrawnSeries, MeasuredSetting, Second, scaling_chart
-from pinch.charts.spec import Chart, Line, Panel, Rule, clock_step, minutes, unbroken
+from pinch.charts.spec import Chart, Line, Panel, Rule, minutes, unbroken
 from pinch.charts.theme import DARK, LIGHT
 from pinch.charts.timeline_chart import timeline_chart
 from pinch.core.errors import DataError, PinchError
@@ -183,6 +187,24 @@ class TestSpec(unittest.TestCase):
     def test_ticks_of_a_time_axis_are_round_and_few(self) -> None:
         for span, most, step in ((900, 10, 120), (60, 10, 10), (3600, 6, 600), (5, 10, 1)):
             self.assertEqual(clock_step(span, most), step)
+
+    def test_values_of_an_axis_are_round_have_room_and_tell_its_scale(self) -> None:
+        self.assertEqual(round_values(0.0, 6.4, 0.8), [0, 1, 2, 3, 4, 5, 6])
+        self.assertEqual(round_values(-0.31, 0.31, 0.3), [-0.2, 0.2])
+        self.assertEqual(round_values(-1.2, 1.2, 1.0), [-1, 0, 1])
+        self.assertEqual(round_values(16.3, 22.4, 2.3), [18, 22])
+        self.assertEqual(round_values(1000.4, 1000.6, 0.06), [1000.4, 1000.5, 1000.6])
+        for nothing in ((5.0, 5.0, 0.1), (0.0, math.inf, 1.0), (0.0, 1.0, 0.0), (0.0, 1.0, 2.0)):
+            self.assertEqual(round_values(*nothing), [])
+
+    @settings(deadline=None)
+    @given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6), st.floats(1.5, 12.0))
+    def test_there_are_always_two_values_and_never_too_near(self, low: float, span: float, most: float) -> None:
+        values = round_values(low, low + span, span / most)
+        slack = 1e-6 * span + 1e-9 * abs(low)
+        self.assertGreaterEqual(len(values), 2)
+        self.assertTrue(low - slack <= values[0] and values[-1] <= low + span + slack)
+        self.assertGreaterEqual(min(np.diff(values)), span / most - slack)
 
 
 class TestCharts(InFolder):

@@ -185,9 +185,3 @@ def minutes(seconds: float) -> str:
     if hours:
         return f"{sign}{hours}:{rest // 60:02d}:{rest % 60:02d}"
     return f"{sign}{rest // 60}:{rest % 60:02d}"
-
-
-def clock_step(span_s: float, most: int) -> float:
-    """Distance of ticks on a time axis, s: round in minutes, with at most `most` ticks."""
-    steps = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
-    return float(next((s for s in steps if span_s / s <= most), steps[-1]))

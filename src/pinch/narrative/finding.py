@@ -75,7 +75,7 @@ def _swing(j: Judgement) -> str:
     swinging = j.clock or j.power
     if j.sawtooth is None or swinging is None or j.sawtooth.swing < LEAST_SWING * j.figures[swinging].sustained.value:
         return ""
-    what = tr("{swing:.0f} MHz", swing=j.sawtooth.swing) if j.clock else tr("{swing:.1f} W", swing=j.sawtooth.swing)
+    what = tr("{swing:,.0f} MHz", swing=j.sawtooth.swing) if j.clock else tr("{swing:.1f} W", swing=j.sawtooth.swing)
     return tr("swinging by {what} every {period_s:.0f} s", what=what, period_s=j.sawtooth.period_s)
 
 

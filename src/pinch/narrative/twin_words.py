@@ -60,7 +60,7 @@ def change_words(f: Foreseen) -> str:
     if math.isfinite(change.limit_w):
         parts.append(tr("at a limit of {watts:g} W", watts=change.limit_w))
     if math.isfinite(change.lock_mhz):
-        parts.append(tr("locked at {mhz:.0f} MHz", mhz=change.lock_mhz))
+        parts.append(tr("locked at {mhz:,.0f} MHz", mhz=change.lock_mhz))
     if math.isfinite(change.room_c):
         parts.append(tr("in a room of {room:g} °C", room=change.room_c))
     if change.fan:

@@ -11,6 +11,8 @@ from pinch.ui import look
 
 AXIS_WIDTH = 58
 GRID_ALPHA = 0.55
+BELOW_PX = 6
+"""From a plot to the numbers below it, beside which the lowest of its left axis stands."""
 
 pg.setConfigOptions(antialias=True)
 
@@ -47,4 +49,4 @@ def dress(plot: pg.PlotItem, title: str = "", unit: str = "", key: tuple[tuple[s
         if side != "bottom":
             axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)  # it stays while the chart is panned
     plot.getAxis("left").setWidth(AXIS_WIDTH)
-    plot.getAxis("bottom").setStyle(showValues=False)
+    plot.getAxis("bottom").setStyle(showValues=False, tickTextOffset=BELOW_PX)

@@ -5,8 +5,13 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from pinch.charts.spec import clock_step, minutes
+from pinch.charts.axis_values import clock_step, round_values
+from pinch.charts.spec import minutes
 from pinch.core.printing import ticks
+
+BESIDE_PX, ABOVE_PX = 62.0, 14.0
+"""Room of a number beside others, and above others."""
+MOST_BESIDE, MOST_ABOVE = 12, 8
 
 
 class ClockAxis(pg.AxisItem):  # type: ignore[misc]
@@ -21,7 +26,17 @@ class ClockAxis(pg.AxisItem):  # type: ignore[misc]
 
 
 class PlainAxis(pg.AxisItem):  # type: ignore[misc]
-    """An axis of numbers, printed as everywhere else."""
+    """An axis of numbers, at round values and printed as everywhere else."""
+
+    def boundingRect(self) -> QRectF:
+        """With room for half a number beyond either end: the base class leaves out what does not fit, zero first."""
+        return super().boundingRect().adjusted(0.0, -ABOVE_PX / 2, 0.0, ABOVE_PX / 2)
+
+    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
+        upright = self.orientation in ("left", "right")
+        room, most = (ABOVE_PX, MOST_ABOVE) if upright else (BESIDE_PX, MOST_BESIDE)
+        apart = (high - low) * max(room / size, 1.0 / most) if size > 0 else 0.0
+        return [(apart, round_values(low, high, apart))]
 
     def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
         return ticks([v * scale for v in values])

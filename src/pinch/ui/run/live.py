@@ -1,6 +1,5 @@
 """Live values, large enough to read from two metres, their strip charts, and the limiter band as it forms."""
 
-import math
 import time
 
 import pyqtgraph as pg
@@ -12,7 +11,7 @@ from pinch.language import tr
 from pinch.ui import look
 from pinch.ui.plots.chart_view import STRIP_HEIGHT, StripLegend
 from pinch.ui.plots.dress import dress, pen
-from pinch.ui.plots.plot_axes import ClockAxis
+from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis
 from pinch.ui.plots.strip_item import StripItem
 from pinch.ui.run.settling import SoFar
 from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value
@@ -21,19 +20,8 @@ from pinch.ui.shell.words import label
 SHARE = 0.05
 """Drawing takes at most this share of the interface's time: what takes longer is drawn less often."""
 LARGE, MEDIUM = 34.0, 25.0
-WORDS_PX = 17
-"""Height that a level's name needs."""
 FEW = 4
 """So many values fit beside each other in the larger size."""
-
-
-class LevelAxis(pg.AxisItem):  # type: ignore[misc]
-    """An axis of values that names only as many levels as have room: the panels are low."""
-
-    def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
-        spacing, values = super().tickValues(low, high, size)[0]
-        step = max(1, math.ceil(len(values) * WORDS_PX / size)) if size > 0 else 1
-        return [(spacing * step, list(values[::step]))]
 
 
 class BigValue(QWidget):
@@ -171,7 +159,7 @@ class LiveView(QWidget):
         plot.hideAxis("bottom")
 
     def _new_plot(self) -> pg.PlotItem:
-        axes = {"bottom": ClockAxis("bottom"), "left": LevelAxis("left")}
+        axes = {"bottom": ClockAxis("bottom"), "left": PlainAxis("left")}
         plot = self._graphics.addPlot(row=len(self._plots), col=0, axisItems=axes, enableMenu=False)
         plot.setMouseEnabled(x=False, y=False)
         if self._plots:
