@@ -106,7 +106,7 @@ class Cause(StrEnum):
         "clock ceiling",
         "its clock ceiling",
         "||",
-        "the clock stood at {ceiling_mhz:,.0f} MHz ({ceiling_source}), while power was free to move",
+        "the clock stood at {ceiling_mhz:.0f} MHz ({ceiling_source}), while power was free to move",
         (("cpu.clock",),),
         ("#B9CDE8", "#2559B0"),
         ("#2A3F63", "#8FB4F0"),

@@ -237,7 +237,7 @@ def _means_words(s: Signals, a: int, b: int) -> str:
     temp = next(iter(s.temps.values()), np.empty(0))
     for values, form in (
         (s.power, marked("{mean:.1f} W")),
-        (s.clock, marked("{mean:,.0f} MHz")),
+        (s.clock, marked("{mean:.0f} MHz")),
         (temp, marked("{mean:.1f} °C")),
         (s.load, marked("load {mean:.0f} %")),
     ):
