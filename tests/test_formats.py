@@ -17,10 +17,10 @@ from hypothesis import strategies as st
 from pinch.bench.cards import Private
 from pinch.bench.readings import Quantity, Reading
 from pinch.bench.records import Device, Run, Setting, Workload, now
-from pinch.charts.axis_values import clock_step, round_values
 from pinch.charts.chart_files import write_chart
 from pinch.charts.draw.frame import draw_face
 from pinch.charts.face import face_of
+from pinch.charts.placing import clock_step, round_values
 from pinch.charts.scale_chart import DrawnSeries, MeasuredSetting, Second, scaling_chart
 from pinch.charts.spec import Chart, Line, Panel, Rule, minutes, unbroken
 from pinch.charts.theme import DARK, LIGHT

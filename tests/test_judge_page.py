@@ -9,7 +9,9 @@ from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPicture
 from PyQt6.QtWidgets import QApplication, QInputDialog
+from pyqtgraph import AxisItem
 
 from pinch.bench.digests import Digest, KeptDigest, keep_digests, read_digests
 from pinch.bench.opening import create_book, open_book
@@ -179,6 +181,28 @@ class TestPage(WindowCase):
         self.view.tabs.setCurrentIndex(FRAMES)
         self.assertIn("Only rates of frames were logged", self.view.frames.nothing.text())
         self.assertFalse(self.view.frames.table.isVisible())
+
+    def test_charts_of_a_small_window_scroll_and_their_axes_tell_a_scale(self) -> None:
+        self.window.resize(1024, 640)
+        self.open("Limpet", "45 W", "Tile Render, all cores")
+        for tab, view in ((TIME, self.view.chart), (HEAT, self.view.heat.fit)):
+            self.view.tabs.setCurrentIndex(tab)
+            self.wait_for(lambda view=view: view.visibleRegion().boundingRect().height() < view.height())
+            assert view.chart is not None
+            for plot in view.plots[-len(view.chart.panels) :]:
+                self.assertGreater(plot.getViewBox().height(), 20.0)
+                numbers, words = (self.heights(plot.getAxis(side)) for side in ("left", "right"))
+                self.assertGreaterEqual(len(numbers), 2)
+                self.assertGreater(min(np.diff(numbers)), 11.0)
+                self.assertGreater(min(np.diff(words), default=99.0), 11.0)
+
+    def heights(self, axis: AxisItem) -> list[float]:
+        """Where the words of an axis stand, px from the top."""
+        picture = QPicture()
+        painter = QPainter(picture)
+        _, _, texts = axis.generateDrawSpecs(painter)
+        painter.end()
+        return sorted(place.center().y() for place, _, _ in texts)
 
     def test_events_values_and_the_methods(self) -> None:
         self.open("Limpet", "45 W", "Tile Render, all cores", 1)

@@ -24,10 +24,10 @@ from pinch.charts.draw.bars import most_bars
 from pinch.charts.draw.frame import HEIGHT, SAFE, WIDTH, draw_bare, draw_face
 from pinch.charts.draw.lettering import NOTE, SMALLEST, missing_signs, set_up, shortened, width, wrapped
 from pinch.charts.draw.panels import Words
-from pinch.charts.draw.slopes import spread
 from pinch.charts.dumbbell_chart import Ball, Dumbbell, DumbbellChart
 from pinch.charts.face import Drawn, Face, face_of
 from pinch.charts.multiples_chart import GridChart
+from pinch.charts.placing import spread
 from pinch.charts.runsheet_chart import Block, SheetChart, SheetRow
 from pinch.charts.share_chart import ShareChart, share_row
 from pinch.charts.slope_chart import SlopeChart, SlopeLine

@@ -5,11 +5,11 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from pinch.charts.axis_values import clock_step
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.keys import draw_causes, draw_lines
 from pinch.charts.draw.lettering import AXIS, DPI, LABEL, NOTE, TITLE, line_height, shortened, width
 from pinch.charts.draw.spoken import belongs, speak
+from pinch.charts.placing import clock_step
 from pinch.charts.spec import Chart, Dots, Line, Panel, minutes, point_words
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.runlog import FloatArray

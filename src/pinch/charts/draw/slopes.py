@@ -1,6 +1,5 @@
 """Slopes from one generation to the next, drawn by matplotlib."""
 
-from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -8,6 +7,7 @@ import numpy as np
 from pinch.charts.draw.area import Area, plain_axes, write_words
 from pinch.charts.draw.lettering import LABEL, NOTE, line_height, shortened, width
 from pinch.charts.draw.spoken import speak
+from pinch.charts.placing import spread
 from pinch.charts.slope_chart import SlopeChart
 from pinch.charts.theme import FILE_MARKERS, MARKERS, Theme
 from pinch.core.printing import plain
@@ -68,23 +68,6 @@ def bounds(chart: SlopeChart) -> tuple[float, float]:
     values = [v for s in chart.lines for v in s.values if np.isfinite(v)] + [100.0]
     air = 0.12 * (max(values) - min(values)) or 5.0
     return min(values) - air, max(values) + air
-
-
-def spread(wanted: list[float], least: float) -> list[float]:
-    """Places as near as can be to those wanted, in their order, at least so far apart."""
-    order = np.argsort(wanted)
-    placed = np.array(wanted, dtype=float)
-    for _ in range(200):
-        moved = False
-        for upper, lower in pairwise(order):
-            lack = least - (placed[lower] - placed[upper])
-            if lack > 0.01:
-                placed[upper] -= lack / 2
-                placed[lower] += lack / 2
-                moved = True
-        if not moved:
-            break
-    return [float(y) for y in placed]
 
 
 def slopes_height(chart: SlopeChart) -> float:

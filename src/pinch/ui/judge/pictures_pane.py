@@ -5,10 +5,11 @@ from collections.abc import Sequence
 from msgspec import Struct
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from pinch.bench.photos import Photo
 from pinch.language import tr
+from pinch.ui.shell.scrolled import scrolled
 from pinch.ui.shell.words import label, small_button
 
 SHOWN_WIDE, SHOWN_HIGH = 420, 300
@@ -123,10 +124,7 @@ class PicturesPane(QWidget):
         self._list = QVBoxLayout(inside)
         self._list.setContentsMargins(0, 0, 8, 0)
         self._list.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setWidget(inside)
+        area = scrolled(inside)
         area.setAccessibleName(tr("Pictures"))
         bar = QHBoxLayout()
         bar.addWidget(add_run)

@@ -24,6 +24,7 @@ from pinch.ui.judge.state import JudgedRun, ShownFigure
 from pinch.ui.page_protocol import PageView
 from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.chart_view import ChartView
+from pinch.ui.shell.scrolled import scrolled
 from pinch.ui.shell.words import hairline, label
 from pinch.ui.whatif.pane import WhatIfPane
 
@@ -68,10 +69,10 @@ class FigureCard(QAbstractButton):
         width = painter.fontMetrics().horizontalAdvance(card.value)
         painter.setFont(look.figure_font(9))
         painter.setPen(QColor(theme.quiet))
-        painter.drawText(left + width + 5, 42, card.unit)
+        painter.drawText(left + width + 5, 42, self._fitted(painter, card.unit, width + 5))
 
-    def _fitted(self, painter: QPainter, text: str) -> str:
-        return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width() - 14)
+    def _fitted(self, painter: QPainter, text: str, after: int = 0) -> str:
+        return painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, self.width() - 14 - after)
 
 
 class BudgetQuestion(QWidget):
@@ -143,10 +144,11 @@ class JudgeView(PageView):
         inside = QVBoxLayout(time)
         inside.setContentsMargins(0, 0, 0, 0)
         inside.setSpacing(2)
-        inside.addWidget(self.chart, 1)
+        inside.addWidget(scrolled(self.chart), 1)
         inside.addWidget(self.values)
         self._slot = 0
-        panes = (time, self.frames, self.heat, self.what_if, self.runs, self.overlay, self.pictures)
+        frames, heat, what_if, overlay = map(scrolled, (self.frames, self.heat, self.what_if, self.overlay))
+        panes = (time, frames, heat, what_if, self.runs, overlay, self.pictures)
         for name, pane in zip(TABS, panes, strict=True):
             self.tabs.addTab(name)
             self.below.addWidget(pane)

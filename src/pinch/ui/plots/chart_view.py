@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QGraphicsView, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGraphicsView, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, dot_words
 from pinch.charts.theme import MARKERS
@@ -26,6 +26,8 @@ from pinch.ui.turns import Turns
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
+LEAST_PANEL, BESIDE_PANELS = 70, 54
+"""Height that a panel needs with its title to be read, and that the axis of all needs below them."""
 RULE_WIDTH = 78
 Updates = QGraphicsView.ViewportUpdateMode
 FOCUS, CLOCK_STEPS = 2, 100
@@ -57,6 +59,7 @@ class ChartView(QWidget):
         self.graphics.setBackground(look.theme().paper)
         self.graphics.setAccessibleName(tr("Drawing of the chart"))
         self.graphics.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.graphics.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self._layout.addWidget(self.graphics, 1)
         self.chart: Chart | None = None
         self._view: tuple[float, float] = (0.0, 0.0)
@@ -149,6 +152,7 @@ class ChartView(QWidget):
         elif not self._turns.under_way:
             self._view = self._plots[0].getViewBox().viewRange()[0]
         self.chart = chart
+        self.graphics.setMinimumHeight(least_height(chart))
         self.setAccessibleDescription(chart.alternative)
         seconds = [s.second for s in chart.strip if s.second is not None]
         self._legend.show_causes(tuple(dict.fromkeys([*(s.cause for s in chart.strip), *seconds])))
@@ -423,6 +427,11 @@ def _frame_of(chart: Chart) -> object:
     """What the empty plots of a chart depend on."""
     panels = tuple((panel.title, panel.unit) for panel in chart.panels)
     return look.theme().name, chart.clock, bool(chart.strip), chart.x_title, chart.x_unit, panels, chart.key
+
+
+def least_height(chart: Chart) -> int:
+    """Height, px, below which the drawing of a chart could not be read."""
+    return LEAST_PANEL * len(chart.panels) + BESIDE_PANELS + (STRIP_HEIGHT if chart.strip else 0)
 
 
 def _upright() -> QPainterPath:

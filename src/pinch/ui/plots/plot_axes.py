@@ -5,7 +5,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from pinch.charts.axis_values import clock_step, round_values
+from pinch.charts.placing import clock_step, round_values, spread
 from pinch.charts.spec import minutes
 from pinch.core.printing import ticks
 
@@ -30,7 +30,8 @@ class PlainAxis(pg.AxisItem):  # type: ignore[misc]
 
     def boundingRect(self) -> QRectF:
         """With room for half a number beyond either end: the base class leaves out what does not fit, zero first."""
-        return super().boundingRect().adjusted(0.0, -ABOVE_PX / 2, 0.0, ABOVE_PX / 2)
+        whole: QRectF = super().boundingRect()
+        return whole.adjusted(0.0, -ABOVE_PX / 2, 0.0, ABOVE_PX / 2)
 
     def tickValues(self, low: float, high: float, size: float) -> list[tuple[float, list[float]]]:
         upright = self.orientation in ("left", "right")
@@ -62,9 +63,12 @@ class WordAxis(pg.AxisItem):  # type: ignore[misc]
         box = self.mapRectFromParent(self.geometry())
         low, high = self.range
         flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextDontClip
-        texts: list[object] = []
-        for at, words in self._words:
+        tops = []
+        for at, _ in self._words:
             y = box.bottom() - (at - low) / (high - low) * box.height()
-            top = min(max(y - 8, box.top()), box.bottom() - 16) if low <= at <= high else y - 8  # no word is cut
-            texts.append((QRectF(box.left() + 6, top, box.width() - 6, 16), flags, words))
+            tops.append(min(max(y - 8, box.top()), box.bottom() - 16) if low <= at <= high else y - 8)  # no word is cut
+        texts: list[object] = [
+            (QRectF(box.left() + 6, top, box.width() - 6, 16), flags, words)
+            for top, (_, words) in zip(spread(tops, ABOVE_PX), self._words, strict=True)
+        ]
         return specs[0], specs[1], texts

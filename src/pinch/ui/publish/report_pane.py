@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMenu,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -33,6 +32,7 @@ from pinch.publish.report import FORMS, ReportChoice
 from pinch.publish.reportpackage import PackageChoice
 from pinch.ui.publish import state
 from pinch.ui.shell.kepttext import KeptText
+from pinch.ui.shell.scrolled import scrolled
 from pinch.ui.shell.words import label, small_button
 
 FORM_WORDS = {
@@ -198,13 +198,9 @@ class ReportPane(QWidget):
         columns.setSpacing(28)
         columns.addLayout(self._words(), 6)
         columns.addLayout(self._what(), 5)
-        area = QScrollArea()
-        area.setWidget(inside)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(area)
+        column.addWidget(scrolled(inside))
 
     def _words(self) -> QVBoxLayout:
         form = QFormLayout()

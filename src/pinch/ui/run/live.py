@@ -9,12 +9,13 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidg
 from pinch.core.channels import unit_of
 from pinch.language import tr
 from pinch.ui import look
-from pinch.ui.plots.chart_view import STRIP_HEIGHT, StripLegend
+from pinch.ui.plots.chart_view import LEAST_PANEL, STRIP_HEIGHT, StripLegend
 from pinch.ui.plots.dress import dress, pen
 from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis
 from pinch.ui.plots.strip_item import StripItem
 from pinch.ui.run.settling import SoFar
 from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value
+from pinch.ui.shell.scrolled import scrolled
 from pinch.ui.shell.words import label
 
 SHARE = 0.05
@@ -73,7 +74,8 @@ class LiveView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._values_row)
         column.addLayout(told)
-        column.addWidget(self._graphics, 1)
+        self._charts = scrolled(self._graphics)
+        column.addWidget(self._charts, 1)
         self._shown: list[str] = []
         self.values: dict[str, BigValue] = {}
         self._curves: dict[str, pg.PlotDataItem] = {}
@@ -84,7 +86,7 @@ class LiveView(QWidget):
 
     def fold(self, folded: bool) -> None:
         """Show the last values only, or the charts too."""
-        self._graphics.setVisible(not folded)
+        self._charts.setVisible(not folded)
         self.settling.setVisible(not folded)
         self._legend.setVisible(not folded and self._band is not None)
 
@@ -137,6 +139,7 @@ class LiveView(QWidget):
             self._values_row.addWidget(widget)
         self._graphics.clear()
         self._graphics.setBackground(theme.paper)
+        self._graphics.setMinimumHeight(STRIP_HEIGHT + LEAST_PANEL * len(wanted))
         self._curves.clear()
         self._plots, self._band, self._due = [], None, 0.0
         if wanted:

@@ -48,6 +48,7 @@ TABS = (
 )
 ANY_ROOM = tr("any room")
 TABLE_HEIGHT, LEAST_TABLE, TABLE_SHARE, SMALL = 168, 104, 0.24, 620
+SIDE = 18
 MEASURES = {AVERAGE: "average", **LOW_NAMES}
 
 
@@ -160,7 +161,7 @@ class ScaleView(PageView):
         """A small window keeps its room for the chart."""
         super().resizeEvent(event)
         self.below.setFixedHeight(max(LEAST_TABLE, min(TABLE_HEIGHT, round(TABLE_SHARE * self.height()))))
-        self._footnote.setMaximumHeight(20 if self.height() < SMALL else 16777215)
+        self._show_footnote()
 
     def show_nothing(self, why: str) -> None:
         """Say what is missing."""
@@ -176,8 +177,16 @@ class ScaleView(PageView):
             return
         drawn = self.drawn()
         self.chart.show_chart(drawn, keep_range=False)
-        self._footnote.setText(drawn.footnote)
         self._footnote.setToolTip(drawn.footnote)
+        self._show_footnote()
+
+    def _show_footnote(self) -> None:
+        """Whole, or in a small window its first line."""
+        words = self._footnote.toolTip()
+        if self.height() < SMALL:
+            room = self.width() - 2 * SIDE - 4
+            words = self._footnote.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room)
+        self._footnote.setText(words)
 
     def drawn(self) -> Chart:
         """The chart as it is chosen."""
@@ -247,7 +256,7 @@ class ScaleView(PageView):
         self.tabs.setUsesScrollButtons(False)
         self.tabs.setAccessibleName(tr("What the curves say"))
         column = QVBoxLayout(self)
-        column.setContentsMargins(18, 14, 18, 8)
+        column.setContentsMargins(SIDE, 14, SIDE, 8)
         column.setSpacing(6)
         column.addLayout(top)
         column.addWidget(self._choices)

@@ -1,13 +1,14 @@
 """The margin: the explanation of what was clicked, and the operator's own notes."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from pinch.language import tr
 from pinch.narrative.explanation import Explanation
 from pinch.ui import look
 from pinch.ui.shell.kepttext import KeptText
 from pinch.ui.shell.methods import link_of
+from pinch.ui.shell.scrolled import scrolled
 from pinch.ui.shell.sums import QuickSums
 from pinch.ui.shell.words import hairline, label, small_button
 
@@ -46,11 +47,8 @@ class Margin(QWidget):
         self._column.addStretch(1)
         inside = QWidget()
         inside.setLayout(self._column)
-        area = QScrollArea()
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setWidgetResizable(True)
+        area = scrolled(inside)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inside)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(1, 0, 0, 0)
         outer.addWidget(area)

@@ -1,7 +1,9 @@
-"""Where the numbers of an axis stand: at round values that have room beside each other."""
+"""Where the numbers and words beside a chart stand: at round values, and with room between each other."""
 
 import math
-from itertools import count
+from itertools import count, pairwise
+
+import numpy as np
 
 CLOCK_STEPS_S = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
 FINER = 6
@@ -40,3 +42,20 @@ def _times(number: int, rank: int) -> float:
     power, round_one = divmod(rank, 3)
     steps = number * (1, 2, 5)[round_one]
     return float(steps * 10**power) if power >= 0 else steps / 10**-power
+
+
+def spread(wanted: list[float], least: float) -> list[float]:
+    """Places as near as can be to those wanted, in their order, at least so far apart."""
+    order = np.argsort(wanted)
+    placed = np.array(wanted, dtype=float)
+    for _ in range(200):
+        moved = False
+        for upper, lower in pairwise(order):
+            lack = least - (placed[lower] - placed[upper])
+            if lack > 0.01:
+                placed[upper] -= lack / 2
+                placed[lower] += lack / 2
+                moved = True
+        if not moved:
+            break
+    return [float(y) for y in placed]
