@@ -2,9 +2,10 @@
 year."""
 
 import math
+import unittest
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
@@ -27,6 +28,7 @@ from pinch.ui.modes.outline import Outline
 from pinch.ui.modes.year import YearPane
 from pinch.ui.page_stack import PageStack
 from pinch.ui.plots.bars_view import BarsView
+from pinch.ui.plots.label_places import cheapest_places
 from pinch.ui.row_table import RowTable
 from pinch.ui.shell.sums import QuickSums
 from pinch.ui.table_rows import TableRow
@@ -108,6 +110,18 @@ class TestPageStack(WidgetCase):
         holder.resize(260, 300)
         self.app.processEvents()
         self.assertEqual(set(measured), {"what is seen takes several lines"})
+
+
+class TestLabelPlaces(unittest.TestCase):
+    def test_one_word_makes_room_where_another_would_cover_it(self) -> None:
+        left, middle, right, far = (QRectF(x, 0.0, 10.0, 8.0) for x in (0.0, 8.0, 16.0, 100.0))
+        self.assertEqual(cheapest_places([[middle]], [[3.0]]), [0])
+        self.assertEqual(cheapest_places([[left, far], [middle, right]], [[0.0, 1.0], [0.0, 0.1]]), [0, 1])
+        self.assertEqual(cheapest_places([[left, far], [left, middle]], [[0.0, 0.1], [0.0, 9.0]]), [1, 0])
+        self.assertEqual(
+            cheapest_places([[right], [left, far], [left, middle]], [[0.0], [0.0, 0.1], [0.0, 0.1]]), [0, 1, 0]
+        )
+        self.assertEqual(cheapest_places([[left], [middle]], [[0.0], [0.0]]), [0, 0], "where there is no other")
 
 
 class TestRowTable(WidgetCase):

@@ -36,7 +36,6 @@ from pinch.ui.shell.words import label, small_button
 from pinch.ui.turns import Turns
 
 TABS = (tr("At a glance"), tr("Wall"), tr("Battery"), tr("Sound"), tr("Touch"), tr("Year"))
-LEAST_CHART = 170
 GLANCE, WALL, BATTERY, SOUND, TOUCH, YEAR = range(6)
 
 
@@ -86,7 +85,6 @@ class ModesView(PageView):
             self.material.addItem(tr(material), material)
         self.setting, self.outline, self.year = QComboBox(), Outline(), YearPane()
         self.setting.setAccessibleName(tr("Setting whose surfaces are shown"))
-        self.glance_chart.setMinimumHeight(LEAST_CHART)
         self.tabs, self.below = QTabBar(), PageStack()
         self._lay_out()
         self._set_there(False)

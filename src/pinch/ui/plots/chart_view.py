@@ -26,8 +26,9 @@ from pinch.ui.turns import Turns
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
-LEAST_PANEL, BESIDE_PANELS = 70, 54
-"""Height that a panel needs with its title to be read, and that the axis of all needs below them."""
+LEAST_PANEL, LEAST_FIELD, BESIDE_PANELS = 70, 130, 54
+"""Height, px, that a panel of lines needs with its title to be read, one of points that are named, and the axis of all
+panels below them."""
 RULE_WIDTH = 78
 Updates = QGraphicsView.ViewportUpdateMode
 FOCUS, CLOCK_STEPS = 2, 100
@@ -431,7 +432,8 @@ def _frame_of(chart: Chart) -> object:
 
 def least_height(chart: Chart) -> int:
     """Height, px, below which the drawing of a chart could not be read."""
-    return LEAST_PANEL * len(chart.panels) + BESIDE_PANELS + (STRIP_HEIGHT if chart.strip else 0)
+    panels = sum(LEAST_FIELD if panel.dots else LEAST_PANEL for panel in chart.panels)
+    return panels + BESIDE_PANELS + (STRIP_HEIGHT if chart.strip else 0)
 
 
 def _upright() -> QPainterPath:

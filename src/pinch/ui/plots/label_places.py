@@ -1,6 +1,7 @@
 """Where the words of a plot stand: beside their point, on the side where they cover least of words and marks."""
 
 import math
+from itertools import permutations
 
 import numpy as np
 import pyqtgraph as pg
@@ -12,6 +13,7 @@ from pinch.core.runlog import FloatArray
 AIR, AROUND = 2.0, 10.0
 """Points that words leave free above, and at either side of them."""
 SETTLE_MS = 40
+ROUNDS = 2
 PIECES = 80
 """Of a line, at which it is looked whether words cover it."""
 NEAR, FURTHER = 5.0, 0.8
@@ -78,21 +80,51 @@ def _place(placed: PlacedPlot) -> None:
     box = placed.plot.getViewBox()
     room = box.mapRectToScene(box.boundingRect())
     marks, along = (_apart(box, places) for places in (placed.marks, placed.along))
-    taken: list[QRectF] = []
     own = [label.mapToScene(QPointF(0.0, 0.0)) for label, _ in placed.labels]
-    for number, (label, wanted) in enumerate(placed.labels):
-        sides = _sides(wanted)
-        areas = [_area(label, side) for side in sides]
-        costs = [
-            _cost(area, room, taken)
+    sides = [_sides(wanted) for _, wanted in placed.labels]
+    areas = [[_area(label, side) for side in choice] for (label, _), choice in zip(placed.labels, sides, strict=True)]
+    alone = [
+        [
+            OUTSIDE * (not room.contains(area))
             + _covered(area, marks, along)
             + MISLEADS * _misleads(area, own, number)
             + ELSEWHERE * n
-            for n, area in enumerate(areas)
+            for n, area in enumerate(choice)
         ]
-        best = costs.index(min(costs))
-        label.setAnchor(sides[best])
-        taken.append(areas[best])
+        for number, choice in enumerate(areas)
+    ]
+    for (label, _), choice, best in zip(placed.labels, sides, cheapest_places(areas, alone), strict=True):
+        label.setAnchor(choice[best])
+
+
+def cheapest_places(areas: list[list[QRectF]], alone: list[list[float]]) -> list[int]:
+    """Of the areas of each label one, by what each costs alone and by the others that it would cover: one label after
+    the other, then again two at a time where one covers another, since one makes room where another went."""
+    of = np.split(np.arange(sum(map(len, areas))), np.cumsum([len(choice) for choice in areas])[:-1])
+    cost, covers = np.concatenate([*alone, []]), OVER_WORDS * _meeting([area for choice in areas for area in choice])
+    chosen = np.empty(0, dtype=int)
+    for mine in of:
+        chosen = np.append(chosen, mine[np.argmin(cost[mine] + covers[np.ix_(mine, chosen)].sum(axis=1))])
+    for one, other in ROUNDS * list(permutations(range(len(of)), 2)):
+        if not covers[chosen[one], np.delete(chosen, one)].any():
+            continue
+        rest, mine, its = np.delete(chosen, [one, other]), of[one], of[other]
+        both = (
+            (cost[mine] + covers[np.ix_(mine, rest)].sum(axis=1))[:, None]
+            + (cost[its] + covers[np.ix_(its, rest)].sum(axis=1))[None, :]
+            + covers[np.ix_(mine, its)]
+        )
+        first, second = np.unravel_index(np.argmin(both), both.shape)
+        chosen[one], chosen[other] = mine[first], its[second]
+    return [int(best - choice[0]) for best, choice in zip(chosen, of, strict=True)]
+
+
+def _meeting(areas: list[QRectF]) -> FloatArray:
+    """Which of (n,) areas meet, (n, n) of 0 and 1."""
+    left, top, right, bottom = np.array([(a.left(), a.top(), a.right(), a.bottom()) for a in areas]).T
+    beside = (left[:, None] < right[None, :]) & (left[None, :] < right[:, None])
+    above = (top[:, None] < bottom[None, :]) & (top[None, :] < bottom[:, None])
+    return np.asarray(beside & above, dtype=float)
 
 
 def _apart(box: pg.ViewBox, places: list[FloatArray]) -> FloatArray:
@@ -113,12 +145,13 @@ def _apart(box: pg.ViewBox, places: list[FloatArray]) -> FloatArray:
 
 
 def _sides(wanted: tuple[float, float]) -> list[tuple[float, float]]:
-    """Where words may stand, as anchors: on any side of their point, or a line further away from it."""
+    """Where words may stand, as anchors: at any corner of their point, beside it, or a line further away from it."""
     x, y = wanted
     if x not in (0.0, 1.0):
         return [wanted]
     near = [(x, y), (x, 1.0 - y), (1.0 - x, y), (1.0 - x, 1.0 - y)]
-    return [*near, *((a, b - FURTHER if b == 0.0 else b + FURTHER) for a, b in near)]
+    beside = [(x, 0.5), (1.0 - x, 0.5)]
+    return [*near, *beside, *((a, b - FURTHER if b == 0.0 else b + FURTHER) for a, b in near)]
 
 
 def _area(label: pg.TextItem, side: tuple[float, float]) -> QRectF:
@@ -126,11 +159,6 @@ def _area(label: pg.TextItem, side: tuple[float, float]) -> QRectF:
     size, at = label.textItem.boundingRect(), label.mapToScene(QPointF(0.0, 0.0))
     corner = QPointF(at.x() - side[0] * size.width(), at.y() - side[1] * size.height())
     return QRectF(corner, size.size()).adjusted(AROUND, AIR, -AROUND, -AIR)
-
-
-def _cost(area: QRectF, room: QRectF, taken: list[QRectF]) -> float:
-    over_words = sum(area.intersects(other) for other in taken)
-    return OVER_WORDS * over_words + OUTSIDE * (not room.contains(area))
 
 
 def _covered(area: QRectF, marks: FloatArray, along: FloatArray) -> float:
