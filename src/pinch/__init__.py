@@ -2,6 +2,6 @@
 
 import os
 
-__version__ = "0.27.0"
+__version__ = "0.28.0"
 # No package that happens to be installed has a say in records; to look for one takes longer than to read a book.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")

@@ -379,6 +379,7 @@ class CompareView(PageView):
         self.rates.setToolTip(tr("Prices of that currency are brought into the other; several rates are parted by ;"))
         prices.addWidget(_stacked(_in_row(self.price, self.rates), self.money, self.money_chart))
         prices.addWidget(_stacked(label(tr("Every price that was noted"), "heading"), self.offers))
+        prices.setStretchFactor(0, 1)
         return [
             bars,
             _stacked(self.verdicts, _in_row(self.more, self.typing)),

@@ -26,9 +26,9 @@ from pinch.ui.turns import Turns
 
 SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
-LEAST_PANEL, LEAST_FIELD, BESIDE_PANELS = 70, 130, 54
-"""Height, px, that a panel of lines needs with its title to be read, one of points that are named, and the axis of all
-panels below them."""
+LEAST_PANEL, FOR_WORDS, MOST_WORDS, BESIDE_PANELS = 70, 6, 12, 54
+"""Height, px, that a panel needs with its title to be read, more for each of its points that is named, for so many at
+most, and that of the axis below all panels."""
 RULE_WIDTH = 78
 Updates = QGraphicsView.ViewportUpdateMode
 FOCUS, CLOCK_STEPS = 2, 100
@@ -432,7 +432,8 @@ def _frame_of(chart: Chart) -> object:
 
 def least_height(chart: Chart) -> int:
     """Height, px, below which the drawing of a chart could not be read."""
-    panels = sum(LEAST_FIELD if panel.dots else LEAST_PANEL for panel in chart.panels)
+    named = [sum(len(dots.texts) for dots in panel.dots if dots.speaks) for panel in chart.panels]
+    panels = sum(LEAST_PANEL + FOR_WORDS * min(words, MOST_WORDS) for words in named)
     return panels + BESIDE_PANELS + (STRIP_HEIGHT if chart.strip else 0)
 
 
