@@ -194,7 +194,7 @@ class TestSpec(unittest.TestCase):
         self.assertEqual(round_values(-1.2, 1.2, 1.0), [-1, 0, 1])
         self.assertEqual(round_values(16.3, 22.4, 2.3), [18, 22])
         self.assertEqual(round_values(1000.4, 1000.6, 0.06), [1000.4, 1000.5, 1000.6])
-        for nothing in ((5.0, 5.0, 0.1), (0.0, math.inf, 1.0), (0.0, 1.0, 0.0), (0.0, 1.0, 2.0)):
+        for nothing in ((5.0, 5.0, 0.1), (0.0, math.inf, 1.0), (0.0, 1.0, 0.0), (0.0, 1.0, 2.0), (0.0, 4e-322, 1e-322)):
             self.assertEqual(round_values(*nothing), [])
 
     @settings(deadline=None)

@@ -6,6 +6,8 @@ from itertools import count, pairwise
 import numpy as np
 
 CLOCK_STEPS_S = (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 28800)
+TINY = 1e-290
+"""Below it steps would be so small that none is left of them."""
 FINER = 6
 """So many finer steps are tried where a round one has less than two values."""
 
@@ -19,7 +21,7 @@ def round_values(low: float, high: float, apart: float) -> list[float]:
     """Values from `low` to `high`, at least `apart` from each other: the multiples of 1, 2 or 5 times a power of ten.
     Where these are less than two, which would tell no scale, the first and the last multiple of a finer step.
     """
-    if not (math.isfinite(high - low) and 0.0 < apart < high - low):
+    if not (math.isfinite(high - low) and TINY < apart < high - low):
         return []
     rank = next(rank for rank in count(3 * math.floor(math.log10(apart))) if _times(1, rank) >= apart)
     values = _multiples(low, high, rank)
