@@ -6,25 +6,22 @@ from html import escape
 
 import numpy as np
 import pyqtgraph as pg
-from msgspec import Struct
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QGraphicsView, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QGraphicsView, QSizePolicy, QVBoxLayout, QWidget
 
 from pinch.charts.spec import Chart, Dots, Guide, Panel, Rule, dot_words
-from pinch.charts.theme import MARKERS
-from pinch.core.causes import Cause
 from pinch.language import tr
 from pinch.ui import look
-from pinch.ui.plots.dress import AXIS_WIDTH, dress, pen
+from pinch.ui.plots.dots_look import dots_look
+from pinch.ui.plots.dress import dress, pen
 from pinch.ui.plots.label_places import LabelPlaces
 from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis, WordAxis
 from pinch.ui.plots.point_steps import PointLayer, PointSteps
-from pinch.ui.plots.strip_item import StripItem, paint_cause
-from pinch.ui.shell.words import label
+from pinch.ui.plots.strip_item import StripItem
+from pinch.ui.plots.strip_legend import StripLegend
 from pinch.ui.turns import Turns
 
-SYMBOLS = {"square": "s", "circle": "o", "diamond": "d", "triangle": "t1", "plus": "+", "cross": "x"}
 STRIP_HEIGHT = 22
 LEAST_PANEL, FOR_WORDS, MOST_WORDS, BESIDE_PANELS = 70, 6, 12, 54
 """Height, px, that a panel needs with its title to be read, more for each of its points that is named, for so many at
@@ -366,7 +363,7 @@ class ChartView(QWidget):
     def _add_dots(self, plot: pg.PlotItem, chart: Chart, panel: Panel, dots: Dots) -> None:
         if not len(dots.x):
             return
-        look_of = _dots_look(dots)
+        look_of = dots_look(dots)
         scatter = pg.ScatterPlotItem(
             x=dots.x,
             y=dots.y,
@@ -435,80 +432,3 @@ def least_height(chart: Chart) -> int:
     named = [sum(len(dots.texts) for dots in panel.dots if dots.speaks) for panel in chart.panels]
     panels = sum(LEAST_PANEL + FOR_WORDS * min(words, MOST_WORDS) for words in named)
     return panels + BESIDE_PANELS + (STRIP_HEIGHT if chart.strip else 0)
-
-
-def _upright() -> QPainterPath:
-    """A thin upright stroke: a claim, where measured points have bodies."""
-    path = QPainterPath()
-    path.moveTo(0.0, -0.5)
-    path.lineTo(0.0, 0.5)
-    return path
-
-
-class StripLegend(QWidget):
-    """The causes that occur, with their hatches."""
-
-    def __init__(self, title: str = tr("What held it")) -> None:
-        super().__init__()
-        self._title = title
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(AXIS_WIDTH + 4 if title else 0, 0, 0, 0)
-        self._row.setSpacing(14)
-
-    def show_causes(self, causes: tuple[Cause, ...]) -> None:
-        """Name these causes; none hides the legend."""
-        while (item := self._row.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.hide()
-                widget.deleteLater()
-        self.setVisible(bool(causes))
-        if self._title:
-            self._row.addWidget(label(self._title, "heading"))
-        self._row.addStretch(1)
-        for cause in causes:
-            self._row.addWidget(CauseSwatch(cause))
-            self._row.addWidget(QLabel(cause.label))
-
-
-class CauseSwatch(QWidget):
-    """A small sample of a cause's colour and hatch."""
-
-    def __init__(self, cause: Cause) -> None:
-        super().__init__()
-        self._cause = cause
-        self.setFixedSize(16, 12)
-        self.setAccessibleName(cause.label)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        paint_cause(painter, QRectF(self.rect()), self._cause)
-        painter.setPen(QColor(look.theme().hairline))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-
-
-class _DotsLook(Struct, frozen=True):
-    """How a group of dots is drawn; `fill` is None for rings. Dots that were measured can be clicked."""
-
-    symbol: object
-    size: float
-    colour: str
-    width: float
-    fill: str | QBrush | None
-    is_measured: bool
-
-
-def _dots_look(dots: Dots) -> _DotsLook:
-    """A ring for a spot, a cross for what was told, an upright stroke for a claim, a hatched diamond for what is
-    predicted, else the device's marker."""
-    theme = look.theme()
-    if dots.spot:
-        return _DotsLook("o", 17, theme.accent, 2.0, None, False)
-    if dots.predicted:
-        colour = theme.devices[dots.slot % len(theme.devices)]
-        return _DotsLook("d", 15, colour, 1.6, look.hatched(colour, Qt.BrushStyle.BDiagPattern), False)
-    if dots.told:
-        return _DotsLook("x", 22 if dots.light else 9, theme.quiet, 1.6, theme.quiet, False)
-    if dots.light:
-        return _DotsLook(_upright(), 22, theme.quiet, 1.6, theme.quiet, False)
-    marker = SYMBOLS[MARKERS[dots.slot % len(MARKERS)]]
-    return _DotsLook(marker, 9, theme.devices[dots.slot % len(theme.devices)], 1.6, theme.paper, True)

@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidg
 from pinch.core.channels import unit_of
 from pinch.language import tr
 from pinch.ui import look
-from pinch.ui.plots.chart_view import LEAST_PANEL, STRIP_HEIGHT, StripLegend
+from pinch.ui.plots.chart_view import LEAST_PANEL, STRIP_HEIGHT
 from pinch.ui.plots.dress import dress, pen
 from pinch.ui.plots.plot_axes import ClockAxis, PlainAxis
 from pinch.ui.plots.strip_item import StripItem
+from pinch.ui.plots.strip_legend import StripLegend
 from pinch.ui.run.settling import SoFar
 from pinch.ui.run.state import MOST_SHOWN, LiveRun, large_value
 from pinch.ui.shell.scrolled import scrolled
